@@ -1,0 +1,67 @@
+// Command stepping plans how to play a tune on a retuned guitar, from the command line
+// or as a web application.
+package main
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"io"
+	"os"
+	"os/signal"
+	"strings"
+	"syscall"
+)
+
+const usage = `usage:
+  stepping serve                     the web application (STEPPING_DSN, STEPPING_ADDR)
+  stepping demo                      the same with its own database and demo tunes
+  stepping plan FILE.abc --tuning "D A D F# A D" [--capo N] [--tempo N]
+                [--player FILE.json] [--thumb steady|alternating|none] [--json]
+  stepping read FILE.abc [--json]
+`
+
+// Exit statuses.
+const (
+	exitOK    = 0
+	exitFail  = 1 // the machine's fault: a file that cannot be read, a port taken
+	exitInput = 2 // faulty input
+)
+
+// inputError is a fault in what the user gave: one line, exit status 2.
+type inputError struct{ text string }
+
+func (e *inputError) Error() string { return e.text }
+
+func main() {
+	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt, syscall.SIGTERM)
+	defer stop()
+	os.Exit(run(ctx, os.Args[1:], os.Stdout, os.Stderr))
+}
+
+// run is main without the process: it returns the exit status.
+func run(ctx context.Context, args []string, out, errOut io.Writer) int {
+	commands := map[string]func(context.Context, []string, io.Writer) error{
+		"plan": planCommand, "read": readCommand, "serve": serveCommand, "demo": demoCommand,
+	}
+	if len(args) > 0 && (args[0] == "help" || args[0] == "--help" || args[0] == "-h") {
+		fmt.Fprint(out, usage)
+		return exitOK
+	}
+	if len(args) == 0 || commands[args[0]] == nil {
+		fmt.Fprint(errOut, usage)
+		return exitInput
+	}
+	err := commands[args[0]](ctx, args[1:], out)
+	var input *inputError
+	switch {
+	case err == nil:
+		return exitOK
+	case errors.As(err, &input):
+		fmt.Fprintln(errOut, strings.ReplaceAll(input.text, "\n", " "))
+		return exitInput
+	default:
+		fmt.Fprintln(errOut, "stepping:", err)
+		return exitFail
+	}
+}

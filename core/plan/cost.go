@@ -1,0 +1,142 @@
+package plan
+
+import "math"
+
+// Term names one kind of cost.
+type Term int
+
+// The terms of the cost. docs/model.md gives each formula with its reason.
+const (
+	Shift      Term = iota // moving the left hand along the neck in the time there is
+	Stretch                // spread of fretting fingers, and bars
+	Land                   // slide put on or taken off the strings
+	StringMove             // melody moving to another string, a finger hopping strings
+	Tone                   // slide, fretted or open suiting the note's length and place
+	Intonation             // smallness of the in-tune window under the slide
+	Clash                  // bass note against the chord
+	Pattern                // thumb stroke moved from its best place, cut short or left out
+	Hand                   // digit repeats and digits away from their strings
+	Leak                   // unwanted sound left
+	Damping                // effort of the dampers and of moving them
+	School                 // against the player's lean
+	terms
+)
+
+var termNames = [terms]string{"shift", "stretch", "land", "string", "tone", "intonation",
+	"clash", "pattern", "hand", "leak", "damping", "school"}
+
+func (t Term) String() string { return termNames[t] }
+
+// TermNames returns the names of all terms in order.
+func TermNames() []string { return termNames[:] }
+
+// Terms is a cost by term.
+type Terms [terms]float64
+
+// quantum makes sums exact: every cost is a multiple of 2⁻²⁰, see the package comment.
+const quantum = 1 << 20
+
+// add adds x, rounded to the quantum.
+func (c *Terms) add(t Term, x float64) { c[t] += math.Round(x*quantum) / quantum }
+
+func (c *Terms) addAll(o *Terms) {
+	for i := range c {
+		c[i] += o[i]
+	}
+}
+
+// Sum returns the total.
+func (c *Terms) Sum() float64 {
+	s := 0.0
+	for _, x := range c {
+		s += x
+	}
+	return s
+}
+
+// Weights of the model, in cost units: 1 is about the nuisance of a clearly awkward
+// change or a clearly heard leak. Times are seconds, lengths mm. Each stands in
+// docs/model.md with its reason.
+const (
+	// Fitts's law for the left hand: need = a + b·log2(D/W + 1).
+	fittsA = 0.06
+	fittsB = 0.07
+	// Width that counts as on target for a fretting fingertip: a share of the fret gap.
+	fretTarget = 0.5
+	// Hand movements below this are finger play, not a shift.
+	stillMM = 6.0
+	// shift = wShift·ratio² + wLate·max(0, ratio − 1)², ratio = need / time there is.
+	wShift = 0.9
+	wLate  = 6.0
+	// After this long without touching the neck, the hand may be anywhere.
+	freeSeconds = 1.5
+
+	wStretch    = 0.6  // · (span / allowed span)²
+	barEffort   = 0.35 // one finger over several strings
+	thumbEffort = 0.3  // thumb over the neck
+	bodyJoint   = 12   // beyond this fret the guitar's body is in the hand's way
+	wBody       = 0.06 // per fret beyond it
+
+	landOn   = 0.22
+	landOff  = 0.10
+	landTime = 0.16 // seconds to set the slide down quietly
+	wLand    = 0.5  // · (landTime / time there is)²
+
+	stringStep = 0.05 // per string that the melody moves
+	fingerHop  = 0.18 // a finger that must leave one string for another
+
+	// A slide note shorter than this does not bloom, a fretted one as long dies away.
+	slideNeeds    = 0.45
+	wShortSlide   = 1.4
+	wLongFretted  = 0.55
+	longNote      = 1.2 // seconds from which a note counts as fully long
+	wPhraseEnd    = 0.35
+	openSustained = 0.85 // an open string sings longer than a fretted note, but has no vibrato
+
+	wIntonation = 0.12 // · (comfortable window / window), both mm
+	easyWindow  = 3.0
+
+	wClash    = 0.8
+	droneEase = 0.3 // what remains of a clash when the player welcomes a home drone
+	wPattern  = 0.8
+	wDropped  = 2.0
+	wDropOne  = 0.8 // more, on beat 1
+	cutBass   = 0.3 // a fretted bass note let go before the next stroke
+
+	wRepeat     = 0.5  // · (restrike / time)² for the same digit
+	wAlternate  = 0.1  // · the same for another digit
+	wDigitPlace = 0.06 // per string away from the digit's usual one
+	thumbMelody = 0.25 // the thumb plucking melody
+
+	wLeak      = 1.6  // a fresh string left ringing
+	consonant  = 0.4  // share left if its note belongs to the chord
+	wSympathy  = 0.06 // · agreement of overtones
+	slideTouch = 0.05 // a string under the slide that is not played
+	behindRing = 0.10 // the length behind the slide, nothing trailing
+
+	heelEffort   = 0.02 // per string covered
+	heelMove     = 0.08 // heel put elsewhere
+	heelStep     = 0.02 // and per string further
+	stopEffort   = 0.09 // a digit coming down on a string to stop it
+	stopOwn      = 0.05 // the digit that just played that string falling back on it
+	restEffort   = 0.07 // the thumb laid on its strings
+	fingerTouch  = 0.06 // a fretting finger touching a neighbour string
+	trailEffort  = 0.04
+	trailPer     = 0.01 // per string that trailing fingers lie across
+	trailMove    = 0.03 // per string that their edge moves
+	wLean        = 0.7  // a note against the player's lean
+	freeTrailing = 3    // strings that trailing fingers may lie across beside a playing thumb
+)
+
+// restrike is the least time in seconds in which one digit plays twice in a row, by attack.
+var restrike = map[string]float64{"flesh": 0.13, "nails": 0.12, "thumbpick": 0.13, "picks": 0.17}
+
+// overTime is the convex cost of a movement that needs need seconds when avail are there.
+func overTime(need, avail float64) float64 {
+	r := need / math.Max(avail, 1e-3)
+	late := math.Max(0, r-1)
+	return wShift*r*r + wLate*late*late
+}
+
+// fitts is the time in seconds to move the hand d mm onto a target w mm wide.
+func fitts(d, w float64) float64 { return fittsA + fittsB*math.Log2(d/w+1) }

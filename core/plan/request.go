@@ -1,0 +1,152 @@
+// Package plan works out how to play a tune on a retuned guitar: for every melody
+// note and thumb stroke the string, fret and technique, for both hands the fingers,
+// and for every other string what keeps it silent.
+//
+// # Model
+//
+// A moment is an onset of a melody note or a thumb stroke. At each moment a plan
+// chooses a hand (what the left hand holds: slide, fretting fingers, fingers trailing
+// behind the slide), a bass option (which string the thumb strikes, or none), a digit
+// that plucks the melody, how far the heel lies over the strings, and digits that stop
+// strings. Hard rules decide what may be chosen together; everything else is a cost,
+// a sum of named terms (cost.go). A plan's total is the sum over its moments.
+//
+// # Search
+//
+// The least total is found by dynamic programming over the state that the next moment
+// can feel: the hand, the strings ringing under the thumb, the digit that plucked last,
+// the heel. Nothing is pruned, so the result is optimal in the model. A moment costs
+// |hands|² for the left hand and then |hands|·|right hand| for the rest, not the square
+// of the product, because the cost of a change is a sum of one part per hand.
+//
+// Every cost is a multiple of 2⁻²⁰, so sums are exact in float64, equal totals compare
+// equal, and ties go to the candidate generated first (strings ascending; open, fretted
+// with fingers ascending, slide; thumb strings from 6 down, then fretted, then left out;
+// digits p i m a; heel from 0): the same input gives the same plan on every machine.
+package plan
+
+import (
+	"fmt"
+	"strings"
+
+	"stepping/core/player"
+	"stepping/core/thumb"
+	"stepping/core/tune"
+	"stepping/core/tuning"
+)
+
+// How is a technique.
+type How string
+
+// The techniques planned so far. Drop is used in pins only: the thumb stroke is left out.
+const (
+	Open  How = "open"
+	Fret  How = "fret"
+	Slide How = "slide"
+	Drop  How = "drop"
+)
+
+// Part is a layer of the music.
+type Part string
+
+// The parts.
+const (
+	Melody Part = "melody"
+	Thumb  Part = "thumb"
+)
+
+// Request is everything that a plan depends on.
+type Request struct {
+	Tune   *tune.Tune
+	Tuning tuning.Tuning
+	Capo   int     // fret of the capo, 0 for none
+	Tempo  float64 // quarter notes a minute at the start; 0 keeps the tune's own
+	Player player.Profile
+	Thumb  thumb.Kind
+	Pins   []Pin
+}
+
+// Pin is a user's choice and a hard constraint: the note or stroke of Part at At is
+// played on String at Fret (from the nut) that way. Finger 0 leaves the finger open.
+// With How Drop only At and Part count.
+type Pin struct {
+	At     tune.Time `json:"at"`
+	Part   Part      `json:"part"`
+	String int       `json:"string"`
+	Fret   float64   `json:"fret"`
+	How    How       `json:"how"`
+	Finger int       `json:"finger,omitempty"`
+}
+
+// maxCapo is the highest fret for a capo.
+const maxCapo = 9
+
+// Tempo limits in quarter notes a minute.
+const (
+	MinTempo = 10
+	MaxTempo = 400
+)
+
+// RangeError lists the melody notes that lie nowhere on this guitar in this tuning.
+type RangeError struct {
+	Notes []OutOfRange
+}
+
+// OutOfRange is one such note: By half steps below (negative) or above (positive) what can
+// be played, or 0 if the pitch lies between the frets and no slide is worn.
+type OutOfRange struct {
+	Note tune.Note
+	Bar  int // from 1
+	By   int
+}
+
+func (o OutOfRange) String() string {
+	switch {
+	case o.By == 0:
+		return fmt.Sprintf("%s %+d cents in bar %d lies between the frets and this player wears no slide", o.Note.Note, o.Note.Note.Cents, o.Bar)
+	case o.By < 0:
+		return fmt.Sprintf("%s in bar %d is %d half steps below the lowest string", o.Note.Note, o.Bar, -o.By)
+	default:
+		return fmt.Sprintf("%s in bar %d is %d half steps above the highest fret", o.Note.Note, o.Bar, o.By)
+	}
+}
+
+func (e *RangeError) Error() string {
+	const most = 3
+	var parts []string
+	for _, n := range e.Notes[:min(len(e.Notes), most)] {
+		parts = append(parts, n.String())
+	}
+	if more := len(e.Notes) - most; more > 0 {
+		parts = append(parts, fmt.Sprintf("and %d more", more))
+	}
+	return strings.Join(parts, "; ") + ": choose another tuning or capo, or write the tune an octave away"
+}
+
+// PinError reports pins that cannot be kept. Pins is a smallest set in the sense that
+// leaving out any one of them makes the others possible.
+type PinError struct {
+	Pins []Pin
+	Why  string
+}
+
+func (e *PinError) Error() string { return e.Why }
+
+// check validates the request apart from the notes' range.
+func (r *Request) check() error {
+	if r.Tune == nil || len(r.Tune.Notes) == 0 {
+		return fmt.Errorf("the tune has no notes")
+	}
+	if r.Capo < 0 || r.Capo > maxCapo {
+		return fmt.Errorf("capo %d: a capo sits on fret 1 to %d, or 0 for none", r.Capo, maxCapo)
+	}
+	if r.Tempo != 0 && !(r.Tempo >= MinTempo && r.Tempo <= MaxTempo) {
+		return fmt.Errorf("tempo %g: give %d to %d quarter notes a minute", r.Tempo, MinTempo, MaxTempo)
+	}
+	for _, k := range thumb.Kinds {
+		if r.Thumb == k {
+			return r.Player.Validate()
+		}
+	}
+	return fmt.Errorf("thumb %q: choose none, steady or alternating", r.Thumb)
+}

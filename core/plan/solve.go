@@ -1,0 +1,357 @@
+package plan
+
+import (
+	"context"
+	"math"
+
+	"stepping/core/pitch"
+	"stepping/core/quiet"
+)
+
+// state is what the next moment can feel of the choices so far.
+type state struct {
+	hand  int32 // index into the moment's hands
+	live  quiet.Strings
+	digit uint8
+	heel  uint8
+	bass  int16 // the bass option that led here
+	prev  int32 // index of the state before, -1 at the first moment
+	cost  float64
+}
+
+var inf = math.Inf(1)
+
+// soundingPitch is what string str sounds when struck with hand h, to the cent.
+func (m *model) soundingPitch(h *hand, str int) pitch.Pitch {
+	switch {
+	case h.slide && str <= h.covers:
+		return m.req.Tuning.Open(str) + pitch.Pitch(math.Round(100*h.fret))
+	case h.bass.str == str:
+		return m.req.Tuning.Open(str) + pitch.Midi(h.bass.fret)
+	case h.str == str && h.how == Fret:
+		return m.req.Tuning.Open(str) + pitch.Pitch(math.Round(100*h.fret))
+	}
+	return m.open(str)
+}
+
+// grid is a value for every digit and heel.
+type grid[T any] [digitStates][heelStates]T
+
+// arrival is the cheapest way into a digit and heel before the right hand has chosen.
+type arrival struct {
+	cost float64
+	prev int32
+}
+
+// tailGrid collects arrivals for one tail.
+type tailGrid struct {
+	tl tail
+	g  grid[arrival]
+}
+
+func emptyGrid() (g grid[arrival]) {
+	for d := range g {
+		for h := range g[d] {
+			g[d][h] = arrival{inf, -1}
+		}
+	}
+	return g
+}
+
+// forward runs the search from the first moment to the last and keeps every state with
+// its least cost. ctx stops it between moments.
+func (m *model) forward(ctx context.Context) ([][]state, error) {
+	layers := make([][]state, len(m.moments))
+	for t := range m.moments {
+		if err := ctx.Err(); err != nil {
+			return nil, err
+		}
+		m.carry(t)
+		mo := &m.moments[t]
+		var acc collector
+		for g := range mo.hands {
+			h := &mo.hands[g]
+			opts := m.bassOptions(mo, h)
+			if len(opts) == 0 {
+				continue
+			}
+			arrivals := m.arrive(t, h, layers)
+			acc.begin(int32(g))
+			for i := range arrivals {
+				m.choose(mo, h, opts, &arrivals[i], &acc)
+			}
+			acc.flush()
+		}
+		layers[t] = acc.states
+	}
+	return layers, nil
+}
+
+// arrive finds for hand g at t the cheapest arrivals by tail, digit and heel.
+func (m *model) arrive(t int, g *hand, layers [][]state) []tailGrid {
+	if t == 0 {
+		c, ok := m.leftCost(0, nil, g)
+		if !ok {
+			return nil
+		}
+		first := tailGrid{g: emptyGrid()}
+		first.g[noDigit][0] = arrival{c.Sum(), -1}
+		return []tailGrid{first}
+	}
+	var out []tailGrid
+	before := layers[t-1]
+	hands := m.moments[t-1].hands
+	for lo := 0; lo < len(before); {
+		hi := lo
+		for hi < len(before) && before[hi].hand == before[lo].hand {
+			hi++
+		}
+		h := &hands[before[lo].hand]
+		if c, ok := m.leftCost(t, h, g); ok {
+			sum := c.Sum()
+			for i := lo; i < hi; i++ {
+				s := &before[i]
+				slot := gridFor(&out, m.tailOf(t, h, s.live, g))
+				if a := &slot[s.digit][s.heel]; s.cost+sum < a.cost {
+					*a = arrival{s.cost + sum, int32(i)}
+				}
+			}
+		}
+		lo = hi
+	}
+	return out
+}
+
+func gridFor(grids *[]tailGrid, tl tail) *grid[arrival] {
+	for i := range *grids {
+		if (*grids)[i].tl == tl {
+			return &(*grids)[i].g
+		}
+	}
+	*grids = append(*grids, tailGrid{tl, emptyGrid()})
+	return &(*grids)[len(*grids)-1].g
+}
+
+// choose lets the right hand choose after the arrivals and files the states reached.
+func (m *model) choose(mo *moment, h *hand, opts []bassOption, in *tailGrid, acc *collector) {
+	moved := emptyGrid()
+	var froms []int
+	for d := range in.g {
+		found := false
+		for from := range in.g[d] {
+			a := in.g[d][from]
+			if a.cost == inf {
+				continue
+			}
+			found = true
+			for to := range moved[d] {
+				if c := a.cost + heelChange(from, to); c < moved[d][to].cost {
+					moved[d][to] = arrival{c, a.prev}
+				}
+			}
+		}
+		if found {
+			froms = append(froms, d)
+		}
+	}
+	acc.steps = m.steps(&rightIn{mo, h, in.tl, opts}, froms, acc.steps[:0])
+	for i := range acc.steps {
+		st := &acc.steps[i]
+		if a := moved[st.from][st.heel]; a.cost < inf {
+			acc.offer(st, a)
+		}
+	}
+}
+
+// collector gathers the states of one moment, hand by hand.
+type collector struct {
+	states []state
+	steps  []step
+	hand   int32
+	lives  []liveGrid
+}
+
+type liveGrid struct {
+	live quiet.Strings
+	g    grid[state]
+}
+
+func (c *collector) begin(hand int32) { c.hand, c.lives = hand, c.lives[:0] }
+
+func (c *collector) offer(st *step, a arrival) {
+	cell := &c.gridFor(st.live)[st.to][st.heel]
+	if cost := a.cost + st.cost; cost < cell.cost {
+		*cell = state{hand: c.hand, live: st.live, digit: uint8(st.to), heel: uint8(st.heel), bass: int16(st.bass), prev: a.prev, cost: cost}
+	}
+}
+
+func (c *collector) gridFor(live quiet.Strings) *grid[state] {
+	for i := range c.lives {
+		if c.lives[i].live == live {
+			return &c.lives[i].g
+		}
+	}
+	c.lives = append(c.lives, liveGrid{live: live})
+	g := &c.lives[len(c.lives)-1].g
+	for d := range g {
+		for h := range g[d] {
+			g[d][h].cost = inf
+		}
+	}
+	return g
+}
+
+func (c *collector) flush() {
+	for i := range c.lives {
+		g := &c.lives[i].g
+		for d := range g {
+			for h := range g[d] {
+				if g[d][h].cost < inf {
+					c.states = append(c.states, g[d][h])
+				}
+			}
+		}
+	}
+}
+
+// best returns the index of the cheapest state, the first of equals; -1 if there is none.
+func best(states []state) int {
+	b := -1
+	for i := range states {
+		if b < 0 || states[i].cost < states[b].cost {
+			b = i
+		}
+	}
+	return b
+}
+
+// backward returns for every state of every layer the least cost of all moments after it.
+func (m *model) backward(ctx context.Context, layers [][]state) ([][]float64, error) {
+	togo := make([][]float64, len(layers))
+	last := len(layers) - 1
+	togo[last] = make([]float64, len(layers[last]))
+	for t := last; t > 0; t-- {
+		if err := ctx.Err(); err != nil {
+			return nil, err
+		}
+		togo[t-1] = m.backOne(t, layers, togo[t])
+	}
+	return togo, nil
+}
+
+// backOne finds the costs to go before moment t from those after it.
+func (m *model) backOne(t int, layers [][]state, after []float64) []float64 {
+	out := make([]float64, len(layers[t-1]))
+	for i := range out {
+		out[i] = inf
+	}
+	mo, before := &m.moments[t], layers[t-1]
+	index := indexStates(layers[t], len(mo.hands))
+	scratch := &onward{}
+	for g := range mo.hands {
+		if len(index[g]) == 0 {
+			continue
+		}
+		h := &mo.hands[g]
+		scratch.reset()
+		opts := m.bassOptions(mo, h)
+		for lo := 0; lo < len(before); {
+			hi := lo
+			for hi < len(before) && before[hi].hand == before[lo].hand {
+				hi++
+			}
+			from := &m.moments[t-1].hands[before[lo].hand]
+			if c, ok := m.leftCost(t, from, h); ok {
+				sum := c.Sum()
+				for i := lo; i < hi; i++ {
+					s := &before[i]
+					on := m.onwardFrom(scratch, mo, h, opts, m.tailOf(t, from, s.live, h), index[g], after)
+					if v := sum + on[s.digit][s.heel]; v < out[i] {
+						out[i] = v
+					}
+				}
+			}
+			lo = hi
+		}
+	}
+	return out
+}
+
+// onward caches, for one hand, the least cost from each tail, digit and heel to the end.
+type onward struct {
+	tails []tailValue
+	steps []step
+}
+
+type tailValue struct {
+	tl tail
+	g  grid[float64]
+}
+
+func (o *onward) reset() { o.tails = o.tails[:0] }
+
+var allDigits = []int{digitP, digitI, digitM, digitA, noDigit}
+
+func (m *model) onwardFrom(sc *onward, mo *moment, h *hand, opts []bassOption, tl tail, index []liveIndex, after []float64) *grid[float64] {
+	for i := range sc.tails {
+		if sc.tails[i].tl == tl {
+			return &sc.tails[i].g
+		}
+	}
+	var v, chosen grid[float64]
+	for d := range v {
+		for k := range v[d] {
+			v[d][k], chosen[d][k] = inf, inf
+		}
+	}
+	sc.steps = m.steps(&rightIn{mo, h, tl, opts}, allDigits, sc.steps[:0])
+	for i := range sc.steps {
+		st := &sc.steps[i]
+		if s := lookup(index, st); s >= 0 {
+			chosen[st.from][st.heel] = min(chosen[st.from][st.heel], st.cost+after[s])
+		}
+	}
+	for d := range v {
+		for from := range v[d] {
+			for to := range chosen[d] {
+				v[d][from] = min(v[d][from], chosen[d][to]+heelChange(from, to))
+			}
+		}
+	}
+	sc.tails = append(sc.tails, tailValue{tl, v})
+	return &sc.tails[len(sc.tails)-1].g
+}
+
+// liveIndex finds a state by digit and heel.
+type liveIndex struct {
+	live quiet.Strings
+	g    grid[int32]
+}
+
+func indexStates(states []state, hands int) [][]liveIndex {
+	index := make([][]liveIndex, hands)
+	for i := range states {
+		s := &states[i]
+		list := &index[s.hand]
+		if n := len(*list); n == 0 || (*list)[n-1].live != s.live {
+			li := liveIndex{live: s.live}
+			for d := range li.g {
+				for k := range li.g[d] {
+					li.g[d][k] = -1
+				}
+			}
+			*list = append(*list, li)
+		}
+		(*list)[len(*list)-1].g[s.digit][s.heel] = int32(i)
+	}
+	return index
+}
+
+func lookup(index []liveIndex, st *step) int32 {
+	for i := range index {
+		if index[i].live == st.live {
+			return index[i].g[st.to][st.heel]
+		}
+	}
+	return -1
+}

@@ -1,0 +1,173 @@
+// Package tune is the music to be played: one line of melody over chords, with
+// its meter, tempo and bars, repeats already played out.
+//
+// Times are exact (see Time). A Tune from a reader satisfies: notes ascending and
+// not overlapping, every chord and meter change within the tune, bars ascending
+// from 0.
+package tune
+
+import (
+	"sort"
+
+	"stepping/core/chord"
+	"stepping/core/pitch"
+)
+
+// Place is where something stands in the source text, both from 1; 0 if unknown.
+type Place struct{ Line, Column int }
+
+// Note is one melody note.
+type Note struct {
+	At, Dur Time
+	Note    pitch.Note
+	Place   Place
+}
+
+// End returns the time at which the note stops.
+func (n Note) End() Time { return n.At + n.Dur }
+
+// ChordAt is a chord sounding from At to the next chord.
+type ChordAt struct {
+	At    Time
+	Chord chord.Chord
+}
+
+// MeterAt is a time signature in force from At.
+type MeterAt struct {
+	At       Time
+	Num, Den int
+}
+
+// Pulse returns the length of one felt beat: a dotted unit in 6, 9 and 12, else the unit.
+func (m MeterAt) Pulse() Time {
+	if m.Num > 3 && m.Num%3 == 0 && m.Den >= 8 {
+		return 3 * m.Unit()
+	}
+	return m.Unit()
+}
+
+// Unit returns the length of the note value that the signature counts.
+func (m MeterAt) Unit() Time { return Whole / Time(m.Den) }
+
+// Bar returns the length of a full bar.
+func (m MeterAt) Bar() Time { return Time(m.Num) * m.Unit() }
+
+// TempoAt is a tempo in quarter notes a minute in force from At.
+type TempoAt struct {
+	At  Time
+	BPM float64
+}
+
+// Key is the tonic and whether the third above it is minor.
+type Key struct {
+	Tonic pitch.Note
+	Minor bool
+	Flats bool // spell with flats
+}
+
+// Tune is a whole piece.
+type Tune struct {
+	Title  string
+	Key    Key
+	Notes  []Note
+	Chords []ChordAt
+	Meters []MeterAt // the first at 0
+	Tempos []TempoAt // the first at 0
+	Bars   []Time    // start of each bar; the first is 0
+	Length Time
+}
+
+// ChordOver returns the chord that sounds at t: the last one written at or before t,
+// before the first one the first, and the triad of the key if none is written.
+func (tu *Tune) ChordOver(t Time) chord.Chord {
+	if len(tu.Chords) == 0 {
+		return chord.Triad(tu.Key.Tonic, tu.Key.Minor)
+	}
+	i := sort.Search(len(tu.Chords), func(i int) bool { return tu.Chords[i].At > t })
+	return tu.Chords[max(i-1, 0)].Chord
+}
+
+// MeterOver returns the meter in force at t.
+func (tu *Tune) MeterOver(t Time) MeterAt {
+	i := sort.Search(len(tu.Meters), func(i int) bool { return tu.Meters[i].At > t })
+	return tu.Meters[max(i-1, 0)]
+}
+
+// BarOver returns the index of the bar that contains t.
+func (tu *Tune) BarOver(t Time) int {
+	return max(sort.Search(len(tu.Bars), func(i int) bool { return tu.Bars[i] > t })-1, 0)
+}
+
+// BarLength returns the length of bar i as written (a pickup bar is short).
+func (tu *Tune) BarLength(i int) Time {
+	if i+1 < len(tu.Bars) {
+		return tu.Bars[i+1] - tu.Bars[i]
+	}
+	return tu.Length - tu.Bars[i]
+}
+
+// Position returns the bar index of t and the time since beat 1 of that bar.
+// A short first bar is a pickup: it is counted from its end, so that its last
+// beat is the last beat of a full bar.
+func (tu *Tune) Position(t Time) (bar int, since Time) {
+	bar = tu.BarOver(t)
+	since = t - tu.Bars[bar]
+	if full := tu.MeterOver(t).Bar(); bar == 0 && len(tu.Bars) > 1 && tu.BarLength(0) < full {
+		since += full - tu.BarLength(0)
+	}
+	return bar, since
+}
+
+// Clock converts musical times into seconds.
+type Clock struct {
+	tempos []TempoAt
+	start  []float64 // seconds at tempos[i].At
+}
+
+// Clock returns the tune's clock with every tempo scaled so that the first is
+// bpm quarter notes a minute; bpm <= 0 keeps the written tempo.
+func (tu *Tune) Clock(bpm float64) Clock {
+	scale := 1.0
+	if bpm > 0 {
+		scale = bpm / tu.Tempos[0].BPM
+	}
+	c := Clock{start: make([]float64, len(tu.Tempos))}
+	for i, t := range tu.Tempos {
+		c.tempos = append(c.tempos, TempoAt{t.At, t.BPM * scale})
+		if i > 0 {
+			prev := c.tempos[i-1]
+			c.start[i] = c.start[i-1] + (t.At-prev.At).Quarters()*60/prev.BPM
+		}
+	}
+	return c
+}
+
+// Seconds returns the time in seconds from the start.
+func (c Clock) Seconds(t Time) float64 {
+	i := max(sort.Search(len(c.tempos), func(i int) bool { return c.tempos[i].At > t })-1, 0)
+	return c.start[i] + (t-c.tempos[i].At).Quarters()*60/c.tempos[i].BPM
+}
+
+// PhraseEnds marks the notes that close a phrase: the last one, one followed by
+// a rest, and one at least twice the median length and longer than the next.
+func (tu *Tune) PhraseEnds() []bool {
+	ends := make([]bool, len(tu.Notes))
+	if len(tu.Notes) == 0 {
+		return ends
+	}
+	durs := make([]Time, len(tu.Notes))
+	for i, n := range tu.Notes {
+		durs[i] = n.Dur
+	}
+	sort.Slice(durs, func(i, j int) bool { return durs[i] < durs[j] })
+	median := durs[len(durs)/2]
+	for i, n := range tu.Notes {
+		if i+1 == len(tu.Notes) {
+			ends[i] = true
+			continue
+		}
+		next := tu.Notes[i+1]
+		ends[i] = next.At > n.End() || n.Dur >= 2*median && n.Dur > next.Dur
+	}
+	return ends
+}

@@ -1,0 +1,535 @@
+package abc
+
+import (
+	"strings"
+
+	"stepping/core/chord"
+	"stepping/core/pitch"
+	"stepping/core/tune"
+)
+
+type itemKind int
+
+const (
+	noteItem itemKind = iota
+	restItem
+	chordItem
+	meterItem
+	tempoItem
+	barItem    // end of a bar
+	doubleItem // end of a section, also ends a bar
+	startItem  // |:
+	againItem  // :|
+	endingItem // [1
+)
+
+// item is one element of the written music, before repeats are played out.
+type item struct {
+	kind    itemKind
+	dur     tune.Time
+	note    pitch.Note
+	tied    bool // to the next note
+	chord   chord.Chord
+	meter   meter
+	tempo   float64
+	endings []int
+	place   tune.Place
+}
+
+// musicState is what carries over from one symbol to the next.
+type musicState struct {
+	bar       map[byte]accidental   // accidentals in this bar by letter
+	barOctave map[[2]int]accidental // by letter and octave, for propagate-accidentals octave
+	last      int                   // item of the last note or rest, -1
+	broken    int                   // > 0: dots owed by a '>' ; < 0: by a '<'
+	brokenAt  int
+	tuplet    struct{ p, q, left int }
+	tieFrom   int       // item of a note tied onward, -1
+	written   tune.Time // length of the bar so far
+	barStart  tune.Place
+	loose     bool // this bar may have any length: first, or beside a repeat or section end
+	skipBar   bool // an overlay is read past up to the bar line
+}
+
+func (s *musicState) reset() {
+	*s = musicState{bar: map[byte]accidental{}, barOctave: map[[2]int]accidental{}, last: -1, tieFrom: -1, loose: true}
+}
+
+// maxItems bounds memory for a text of nothing but symbols.
+const maxItems = 200000
+
+func (p *parser) add(it item) {
+	p.items = append(p.items, it)
+}
+
+// music reads the current line as music.
+func (p *parser) music() error {
+	for p.pos < len(p.text) {
+		if len(p.items) > maxItems {
+			return p.fail(p.pos, "the text holds more than %d symbols: give one tune at a time", maxItems)
+		}
+		if err := p.symbol(); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// symbol reads one symbol at p.pos and moves past it.
+func (p *parser) symbol() error {
+	c := p.text[p.pos]
+	if p.state.skipBar && c != '|' && c != ':' {
+		p.pos++
+		return nil
+	}
+	switch {
+	case strings.IndexByte(" \t`)y*$", c) >= 0, c == ';':
+		p.pos++
+		if c == 'y' {
+			for p.pos < len(p.text) && p.text[p.pos] >= '0' && p.text[p.pos] <= '9' {
+				p.pos++
+			}
+		}
+	case c == '\\':
+		p.pos++ // a continued line: bars and lengths carry over anyway
+	case c == '"':
+		return p.quoted()
+	case c == '!' || c == '+':
+		return p.decoration(c)
+	case c == '{':
+		return p.skipTo('}', "grace notes are left out")
+	case c == '&':
+		p.warn(p.pos, "the overlay from & to the bar line is left out")
+		p.state.skipBar = true
+		p.pos++
+	case c == '[' && p.isInline():
+		return p.inlineField()
+	case c == '[' && p.pos+1 < len(p.text) && strings.IndexByte("|123456789", p.text[p.pos+1]) < 0:
+		return p.chordNotes()
+	case strings.IndexByte("|:[", c) >= 0, c == ']' && p.pos > 0:
+		return p.barLine()
+	case c == '(':
+		return p.slurOrTuplet()
+	case c == '-':
+		return p.tie()
+	case c == '>' || c == '<':
+		return p.brokenRhythm(c)
+	case c == 'z' || c == 'x' || c == 'Z' || c == 'X':
+		return p.rest(c)
+	case strings.IndexByte(".~HLMOPSTuv", c) >= 0:
+		if c == 'S' || c == 'O' {
+			p.warn(p.pos, "the jump mark %c is not followed; the music is read as it stands", c)
+		}
+		p.pos++
+	case strings.IndexByte("^_=", c) >= 0, c >= 'A' && c <= 'G', c >= 'a' && c <= 'g':
+		return p.note()
+	default:
+		return p.fail(p.pos, "%q is not understood here: notes are A to G and a to g, rests z, bar lines |", []rune(p.text[p.pos:])[0])
+	}
+	return nil
+}
+
+// quoted reads a chord symbol or an annotation.
+func (p *parser) quoted() error {
+	end := strings.IndexByte(p.text[p.pos+1:], '"')
+	if end < 0 {
+		return p.fail(p.pos, "this quotation is not closed: add a \" after the chord symbol")
+	}
+	text, at := p.text[p.pos+1:p.pos+1+end], p.pos
+	p.pos += end + 2
+	text = strings.TrimSpace(text)
+	if text == "" || strings.IndexByte("^_<>@", text[0]) >= 0 || strings.EqualFold(text, "N.C.") {
+		return nil
+	}
+	c, err := chord.Parse(text)
+	if err != nil {
+		p.warn(at, "read past as text: %v", err)
+		return nil
+	}
+	p.add(item{kind: chordItem, chord: c})
+	return nil
+}
+
+// jumps are decorations that change what is played.
+var jumps = []string{"segno", "coda", "fine", "D.C.", "D.S.", "dacapo", "dacoda"}
+
+func (p *parser) decoration(mark byte) error {
+	end := strings.IndexByte(p.text[p.pos+1:], mark)
+	if end < 0 {
+		if mark == '!' { // an old way to force a line break
+			p.pos++
+			return nil
+		}
+		return p.fail(p.pos, "this decoration is not closed: add a %c", mark)
+	}
+	name := p.text[p.pos+1 : p.pos+1+end]
+	for _, j := range jumps {
+		if strings.HasPrefix(name, j) {
+			p.warn(p.pos, "the jump mark %s is not followed; the music is read as it stands", name)
+		}
+	}
+	p.pos += end + 2
+	return nil
+}
+
+func (p *parser) skipTo(closing byte, warning string) error {
+	end := strings.IndexByte(p.text[p.pos:], closing)
+	if end < 0 {
+		return p.fail(p.pos, "this is not closed: a %c is missing", closing)
+	}
+	p.warn(p.pos, "%s", warning)
+	p.pos += end + 1
+	return nil
+}
+
+func (p *parser) isInline() bool {
+	rest := p.text[p.pos+1:]
+	return len(rest) >= 2 && rest[1] == ':' && (rest[0] >= 'A' && rest[0] <= 'Z' || rest[0] >= 'a' && rest[0] <= 'z')
+}
+
+func (p *parser) inlineField() error {
+	end := strings.IndexByte(p.text[p.pos:], ']')
+	if end < 0 {
+		return p.fail(p.pos, "this field in brackets is not closed: add a ]")
+	}
+	start := p.pos
+	p.pos += end + 1
+	return p.field(p.text[start+1], start+3, start+end)
+}
+
+// readAccidental reads ^ ^^ _ __ = and the microtones ^/ _/ ^3/ ^1/2 ^3/2 at the start of
+// s; ok is false if the fraction is not one of them.
+func readAccidental(s string) (a accidental, used int, ok bool) {
+	sign := 0
+	for used < len(s) && used < 2 && (s[used] == '^' || s[used] == '_') && (used == 0 || s[used] == s[0]) {
+		sign += map[byte]int{'^': 1, '_': -1}[s[used]]
+		used++
+	}
+	if used == 0 && s != "" && s[0] == '=' {
+		return accidental{}, 1, true
+	}
+	if used != 1 {
+		return accidental{alter: sign}, used, true
+	}
+	for _, f := range []struct {
+		text   string
+		halves int
+	}{{"3/2", 3}, {"1/2", 1}, {"3/", 3}, {"1/", 1}, {"/2", 1}, {"/", 1}} {
+		if strings.HasPrefix(s[used:], f.text) {
+			whole := f.halves / 2
+			return accidental{alter: sign * whole, cents: sign * 50}, used + len(f.text), true
+		}
+	}
+	ok = used >= len(s) || s[used] < '0' || s[used] > '9'
+	return accidental{alter: sign}, used, ok
+}
+
+// note reads one note and its length.
+func (p *parser) note() error {
+	at := p.pos
+	n, err := p.pitch()
+	if err != nil {
+		return err
+	}
+	dur, err := p.length()
+	if err != nil {
+		return err
+	}
+	return p.sound(item{kind: noteItem, note: n, dur: dur, place: p.place(at)}, at)
+}
+
+// pitch reads accidental, letter and octave marks, and applies key and bar.
+func (p *parser) pitch() (pitch.Note, error) {
+	at := p.pos
+	acc, used, ok := readAccidental(p.text[p.pos:])
+	if !ok {
+		return pitch.Note{}, p.fail(at, "this accidental is not understood: quarter tones are ^/ and _/, three quarters ^3/ and _3/")
+	}
+	p.pos += used
+	if p.pos >= len(p.text) || fifthsIndex(p.text[p.pos]) == 0 {
+		return pitch.Note{}, p.fail(p.pos, "after an accidental comes a note, A to G or a to g")
+	}
+	c := p.text[p.pos]
+	p.pos++
+	n := pitch.Note{Letter: upper(c), Octave: 4 + p.key.octave}
+	if c >= 'a' {
+		n.Octave++
+	}
+	for p.pos < len(p.text) && (p.text[p.pos] == '\'' || p.text[p.pos] == ',') {
+		n.Octave += map[byte]int{'\'': 1, ',': -1}[p.text[p.pos]]
+		p.pos++
+	}
+	if n.Octave < -1 || n.Octave > 10 {
+		return n, p.fail(at, "this note is out of hearing: too many octave marks")
+	}
+	a := p.applyAccidental(n, acc, used > 0)
+	n.Alter, n.Cents = a.alter, a.cents
+	return n, nil
+}
+
+func fifthsIndex(c byte) byte {
+	if _, ok := fifthsOf[upper(c)]; ok && (c >= 'A' && c <= 'G' || c >= 'a' && c <= 'g') {
+		return c
+	}
+	return 0
+}
+
+// applyAccidental returns what note n (letter and octave) sounds: its own accidental, that
+// of a note tied to it, the bar's, or the key's.
+func (p *parser) applyAccidental(n pitch.Note, own accidental, has bool) accidental {
+	s := &p.state
+	place := [2]int{int(n.Letter), n.Octave}
+	if has {
+		switch p.scope {
+		case "not":
+		case "octave":
+			s.barOctave[place] = own
+		default:
+			s.bar[n.Letter] = own
+		}
+		return own
+	}
+	if s.tieFrom >= 0 {
+		if from := p.items[s.tieFrom].note; from.Letter == n.Letter && from.Octave == n.Octave {
+			return accidental{from.Alter, from.Cents}
+		}
+	}
+	if a, ok := s.barOctave[place]; ok {
+		return a
+	}
+	if a, ok := s.bar[n.Letter]; ok {
+		return a
+	}
+	return p.key.alter[n.Letter]
+}
+
+// length reads a note length: 2, 3/2, /, //, /4; nothing is one unit.
+func (p *parser) length() (tune.Time, error) {
+	at := p.pos
+	num, hasNum, ok1 := p.number()
+	den, ok2 := 1, true
+	if !hasNum {
+		num = 1
+	}
+	for p.pos < len(p.text) && p.text[p.pos] == '/' {
+		p.pos++
+		d, has, ok := p.number()
+		if !has {
+			d = 2
+		}
+		if den *= d; den > 4096 || den == 0 || !ok {
+			ok2, den = false, 1
+		}
+	}
+	t := p.noteUnit() * tune.Time(num)
+	if !ok1 || !ok2 || num == 0 || num > 1024 || t > 64*tune.Whole {
+		return 0, p.fail(at, "this note length is out of bounds: write a number or fraction like 2, 3/2 or /2, at most 64 whole notes")
+	}
+	if t%tune.Time(den) != 0 {
+		return 0, p.fail(at, "this note length is too fine: the shortest is a 1024th part of a quarter note, tuplets of 3, 5, 7 and 9")
+	}
+	return t / tune.Time(den), nil
+}
+
+// number reads digits at p.pos; ok is false if there are more than four.
+func (p *parser) number() (n int, has, ok bool) {
+	from := p.pos
+	for p.pos < len(p.text) && p.text[p.pos] >= '0' && p.text[p.pos] <= '9' {
+		if p.pos-from < 5 {
+			n = 10*n + int(p.text[p.pos]-'0')
+		}
+		p.pos++
+	}
+	return n, p.pos > from, p.pos-from <= 4
+}
+
+// sound adds a note or rest after applying tuplet and broken rhythm.
+func (p *parser) sound(it item, at int) error {
+	s := &p.state
+	if s.tuplet.left > 0 {
+		s.tuplet.left--
+		scaled := it.dur * tune.Time(s.tuplet.q)
+		if scaled%tune.Time(s.tuplet.p) != 0 {
+			return p.fail(at, "a note of this length cannot stand in a group of %d: too fine", s.tuplet.p)
+		}
+		it.dur = scaled / tune.Time(s.tuplet.p)
+	}
+	if s.broken != 0 {
+		if err := p.applyBroken(&it, at); err != nil {
+			return err
+		}
+	}
+	if s.written == 0 {
+		s.barStart = p.place(at)
+	}
+	s.written += it.dur
+	s.last = len(p.items)
+	s.tieFrom = -1
+	p.add(it)
+	return nil
+}
+
+// applyBroken lengthens one note and shortens the other of a pair joined by > or <.
+func (p *parser) applyBroken(it *item, at int) error {
+	s := &p.state
+	n := s.broken
+	long, short := &p.items[s.last].dur, &it.dur
+	if n < 0 {
+		n, long, short = -n, short, long
+	}
+	part := tune.Time(1) << n
+	if *long%part != 0 || *short%part != 0 {
+		return p.fail(at, "these notes are too short for a broken rhythm")
+	}
+	before := p.items[s.last].dur
+	*long, *short = 2**long-*long/part, *short/part
+	s.written += p.items[s.last].dur - before
+	s.broken = 0
+	return nil
+}
+
+func (p *parser) rest(c byte) error {
+	at := p.pos
+	p.pos++
+	if c == 'z' || c == 'x' {
+		dur, err := p.length()
+		if err != nil {
+			return err
+		}
+		return p.sound(item{kind: restItem, dur: dur, place: p.place(at)}, at)
+	}
+	bars, has, ok := p.number()
+	if !has {
+		bars = 1
+	}
+	if !ok || bars < 1 || bars > 100 {
+		return p.fail(at, "%c rests for whole bars: give 1 to 100", c)
+	}
+	for i := 0; i < bars; i++ {
+		if i > 0 {
+			p.endBar(false)
+			p.add(item{kind: barItem})
+		}
+		if err := p.sound(item{kind: restItem, dur: p.meter.bar(), place: p.place(at)}, at); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+func (p *parser) tie() error {
+	s := &p.state
+	if s.last < 0 || p.items[s.last].kind != noteItem {
+		return p.fail(p.pos, "a tie - stands behind a note; here is none")
+	}
+	p.items[s.last].tied = true
+	s.tieFrom = s.last
+	p.pos++
+	return nil
+}
+
+func (p *parser) brokenRhythm(c byte) error {
+	at, n := p.pos, 0
+	for p.pos < len(p.text) && p.text[p.pos] == c {
+		p.pos++
+		n++
+	}
+	if p.state.last < 0 || n > 3 || p.state.broken != 0 {
+		return p.fail(at, "%s stands between two notes, three signs at most", p.text[at:min(p.pos, at+4)])
+	}
+	p.state.broken, p.state.brokenAt = n, at
+	if c == '<' {
+		p.state.broken = -n
+	}
+	return nil
+}
+
+// slurOrTuplet reads ( or (p, (p:q, (p:q:r.
+func (p *parser) slurOrTuplet() error {
+	at := p.pos
+	p.pos++
+	n, has, ok := p.number()
+	if !has {
+		return nil // a slur
+	}
+	s := &p.state
+	s.tuplet.p, s.tuplet.q, s.tuplet.left = n, tupletFills(n, p.meter.compound()), n
+	for _, field := range []*int{&s.tuplet.q, &s.tuplet.left} {
+		if p.pos >= len(p.text) || p.text[p.pos] != ':' {
+			break
+		}
+		p.pos++
+		if v, has, good := p.number(); has {
+			*field, ok = v, ok && good
+		}
+	}
+	if !ok || n < 2 || n > 9 || s.tuplet.q < 1 || s.tuplet.q > 9 || s.tuplet.left < 1 || s.tuplet.left > 99 {
+		s.tuplet.left = 0
+		return p.fail(at, "a group of notes is written (2 to (9, or (p:q:r for p notes in the time of q over the next r")
+	}
+	return nil
+}
+
+// tupletFills is the standard's table: how many notes' time a group of n fills.
+func tupletFills(n int, compound bool) int {
+	switch n {
+	case 2, 4, 8:
+		return 3
+	case 3, 6:
+		return 2
+	}
+	if compound {
+		return 3
+	}
+	return 2
+}
+
+// chordNotes reads [CEG]: the highest note stands for the chord.
+func (p *parser) chordNotes() error {
+	at := p.pos
+	p.pos++
+	var top pitch.Note
+	var dur tune.Time
+	count := 0
+	for p.pos < len(p.text) && p.text[p.pos] != ']' {
+		if strings.IndexByte(" \t-.~", p.text[p.pos]) >= 0 {
+			p.pos++
+			continue
+		}
+		if strings.IndexByte("^_=", p.text[p.pos]) < 0 && fifthsIndex(p.text[p.pos]) == 0 {
+			return p.fail(p.pos, "inside [ ] stand notes, like [DF], or a field, like [K:G]")
+		}
+		n, err := p.pitch()
+		if err != nil {
+			return err
+		}
+		d, err := p.length()
+		if err != nil {
+			return err
+		}
+		if count == 0 || n.Pitch() > top.Pitch() {
+			top = n
+		}
+		if count == 0 {
+			dur = d
+		}
+		count++
+	}
+	if p.pos >= len(p.text) || count == 0 {
+		return p.fail(at, "these notes in brackets are not closed or empty: write [DF]")
+	}
+	p.pos++
+	outer, err := p.length()
+	if err != nil {
+		return err
+	}
+	if count > 1 {
+		p.warn(at, "of %d notes at once only the highest is read", count)
+	}
+	// The lengths multiply; both are in units of L.
+	unit := p.noteUnit()
+	if dur*outer%unit != 0 || dur*outer/unit > 64*tune.Whole {
+		return p.fail(at, "the length of these notes is out of bounds")
+	}
+	return p.sound(item{kind: noteItem, note: top, dur: dur * outer / unit, place: p.place(at)}, at)
+}

@@ -1,0 +1,219 @@
+// Package plandoc writes the plan document of docs/formats.md (schema in
+// docs/plan.schema.json), the one form in which a plan leaves the program.
+package plandoc
+
+import (
+	"context"
+	"encoding/json"
+	"io"
+	"math"
+	"strconv"
+
+	"stepping/core/plan"
+	"stepping/core/player"
+	"stepping/core/tune"
+)
+
+// Version is the version of the document's shape.
+const Version = 1
+
+// Doc is a plan document. Field names and meanings: docs/formats.md.
+type Doc struct {
+	Version int            `json:"version"`
+	Title   string         `json:"title"`
+	Tuning  []string       `json:"tuning"`
+	Capo    int            `json:"capo"`
+	Tempo   float64        `json:"tempo"`
+	Thumb   string         `json:"thumb"`
+	Player  player.Profile `json:"player"`
+	Pins    []Pin          `json:"pins"`
+	Moments []Moment       `json:"moments"`
+	Dropped []Dropped      `json:"dropped"`
+	Total   float64        `json:"total"`
+	Proof   Proof          `json:"proof"`
+	Ceiling Ceiling        `json:"ceiling"`
+}
+
+// Moment is one onset.
+type Moment struct {
+	At      string             `json:"at"`
+	Bar     int                `json:"bar"`
+	Beat    string             `json:"beat"`
+	Chord   string             `json:"chord"`
+	Strokes []Stroke           `json:"strokes"`
+	Slide   Slide              `json:"slide"`
+	Heel    int                `json:"heel"`
+	Strings []String           `json:"strings"`
+	Cost    map[string]float64 `json:"cost"`
+	Why     []string           `json:"why"`
+}
+
+// Stroke is one note struck.
+type Stroke struct {
+	Part   string  `json:"part"`
+	String int     `json:"string"`
+	Fret   float64 `json:"fret"`
+	How    string  `json:"how"`
+	Finger string  `json:"finger"`
+	Digit  string  `json:"digit"`
+	Pitch  string  `json:"pitch"`
+	Cents  int     `json:"cents"`
+	Dur    string  `json:"dur"`
+	Pinned bool    `json:"pinned"`
+}
+
+// Slide is where the slide is.
+type Slide struct {
+	On     bool    `json:"on"`
+	Fret   float64 `json:"fret"`
+	From   int     `json:"from"`
+	Covers int     `json:"covers"`
+	Trails int     `json:"trails"`
+}
+
+// String is what one string does.
+type String struct {
+	String int    `json:"string"`
+	State  string `json:"state"`
+	By     string `json:"by"`
+	Note   string `json:"note"`
+}
+
+// Pin is a user's choice that the plan keeps.
+type Pin struct {
+	At     string  `json:"at"`
+	Part   string  `json:"part"`
+	String int     `json:"string"`
+	Fret   float64 `json:"fret"`
+	How    string  `json:"how"`
+	Finger int     `json:"finger,omitempty"`
+}
+
+// Dropped is a stroke that the pattern asks for and the plan leaves out.
+type Dropped struct {
+	At   string `json:"at"`
+	Part string `json:"part"`
+	Why  string `json:"why"`
+}
+
+// Proof says how good the plan is: "optimal" with gap 0, the least total in the model.
+type Proof struct {
+	Kind string  `json:"kind"`
+	Gap  float64 `json:"gap"`
+}
+
+// Ceiling is the highest tempo and the move that sets it.
+type Ceiling struct {
+	BPM float64 `json:"bpm"`
+	At  string  `json:"at"`
+	Why string  `json:"why"`
+}
+
+// New makes the document of p. It computes the reasons of every moment; ctx stops that.
+func New(ctx context.Context, p *plan.Plan) (*Doc, error) {
+	r := &p.Request
+	d := &Doc{
+		Version: Version, Title: r.Tune.Title, Tuning: r.Tuning.Spelled(), Capo: r.Capo, Tempo: p.Tempo(),
+		Thumb: string(r.Thumb), Player: r.Player, Pins: []Pin{}, Dropped: []Dropped{}, Total: round(p.Total),
+		Proof:   Proof{Kind: "optimal"},
+		Ceiling: Ceiling{p.Ceiling.BPM, p.Ceiling.At.String(), p.Ceiling.Why},
+	}
+	for _, pin := range r.Pins {
+		d.Pins = append(d.Pins, Pin{pin.At.String(), string(pin.Part), pin.String, pin.Fret, string(pin.How), pin.Finger})
+	}
+	for t := range p.Moments {
+		why, err := p.Why(ctx, t)
+		if err != nil {
+			return nil, err
+		}
+		mo := &p.Moments[t]
+		d.Moments = append(d.Moments, moment(mo, why))
+		if mo.Dropped {
+			d.Dropped = append(d.Dropped, Dropped{mo.At.String(), "thumb", p.DropReason(t)})
+		}
+	}
+	return d, nil
+}
+
+func moment(mo *plan.Moment, why []string) Moment {
+	out := Moment{
+		At: mo.At.String(), Bar: mo.Bar, Beat: Beat(mo.Beat), Chord: mo.Chord.Name, Strokes: []Stroke{}, Heel: mo.Heel,
+		Slide: Slide{On: mo.Hand.SlideOn, Fret: mo.Hand.SlideFret, Covers: mo.Hand.Covers, Trails: mo.Hand.Trails},
+		Cost:  map[string]float64{}, Why: why,
+	}
+	if mo.Hand.SlideOn {
+		out.Slide.From = 1
+	}
+	for _, s := range []*plan.Stroke{mo.Melody, mo.Thumb} {
+		if s != nil {
+			out.Strokes = append(out.Strokes, stroke(s))
+		}
+	}
+	for i, s := range mo.Strings {
+		out.Strings = append(out.Strings, String{i + 1, string(s.State), s.By, s.Note})
+	}
+	for k, name := range plan.TermNames() {
+		if mo.Cost[k] != 0 {
+			out.Cost[name] = round(mo.Cost[k])
+		}
+	}
+	return out
+}
+
+func stroke(s *plan.Stroke) Stroke {
+	return Stroke{
+		Part: string(s.Part), String: s.String, Fret: s.Fret, How: string(s.How), Finger: s.Finger, Digit: s.Digit,
+		Pitch: s.Note.String(), Cents: s.Note.Cents, Dur: s.Dur.String(), Pinned: s.Pinned,
+	}
+}
+
+// round keeps documents readable: four decimals are far below any difference that counts.
+func round(x float64) float64 { return math.Round(x*1e4) / 1e4 }
+
+// Beat writes a beat number with two decimals at most: "1", "3.5", "2.33".
+func Beat(b float64) string {
+	return strconv.FormatFloat(math.Round(b*100)/100, 'f', -1, 64)
+}
+
+// Write writes the document as indented JSON.
+func (d *Doc) Write(w io.Writer) error {
+	enc := json.NewEncoder(w)
+	enc.SetIndent("", " ")
+	enc.SetEscapeHTML(false)
+	return enc.Encode(d)
+}
+
+// Reading is what a reader understood of a tune: stepping read --json.
+type Reading struct {
+	Notes    []ReadNote  `json:"notes"`
+	Chords   []ReadChord `json:"chords"`
+	Bars     int         `json:"bars"`
+	Warnings any         `json:"warnings"`
+}
+
+// ReadNote is one melody note.
+type ReadNote struct {
+	At    string `json:"at"`
+	Dur   string `json:"dur"`
+	Pitch string `json:"pitch"`
+	Cents int    `json:"cents"`
+	Bar   int    `json:"bar"`
+}
+
+// ReadChord is one chord symbol.
+type ReadChord struct {
+	At   string `json:"at"`
+	Name string `json:"name"`
+}
+
+// NewReading describes tu; warnings is the reader's list, never nil.
+func NewReading(tu *tune.Tune, warnings any) Reading {
+	r := Reading{Notes: []ReadNote{}, Chords: []ReadChord{}, Bars: len(tu.Bars), Warnings: warnings}
+	for _, n := range tu.Notes {
+		r.Notes = append(r.Notes, ReadNote{n.At.String(), n.Dur.String(), n.Note.String(), n.Note.Cents, tu.BarOver(n.At) + 1})
+	}
+	for _, c := range tu.Chords {
+		r.Chords = append(r.Chords, ReadChord{c.At.String(), c.Chord.Name})
+	}
+	return r
+}
