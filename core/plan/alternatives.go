@@ -134,24 +134,22 @@ func (p *Plan) step(t int, s int32) int32 {
 	before := &p.layers[t-1][s]
 	h := &m.moments[t-1].hands[before.hand]
 	index := indexStates(p.layers[t], len(mo.hands))
+	rights := m.rights(mo)
 	bestCost, bestState := math.Inf(1), int32(-1)
 	for g := range mo.hands {
-		if len(index[g]) == 0 {
-			continue
-		}
 		to := &mo.hands[g]
 		left, ok := m.leftCost(t, h, to)
 		if !ok {
 			continue
 		}
-		in := &rightIn{mo, to, m.tailOf(t, h, before.live, to), m.bassOptions(mo, to)}
 		sum := left.Sum()
-		for _, st := range m.steps(in, []int{int(before.digit)}, nil) {
+		ts := m.after(rights[g], m.tailOf(t, h, before.live, to))
+		for _, st := range m.arena[ts.lo:ts.hi] {
 			i := lookup(index[g], &st)
-			if i < 0 {
+			if i < 0 || st.from != before.digit {
 				continue
 			}
-			if c := sum + st.cost + heelChange(int(before.heel), st.heel) + p.togo[t][i]; c < bestCost {
+			if c := sum + st.cost + heelChange(int(before.heel), int(st.heel)) + p.togo[t][i]; c < bestCost {
 				bestCost, bestState = c, i
 			}
 		}

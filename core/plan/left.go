@@ -195,6 +195,8 @@ type bassOption struct {
 	finger int // 1 … 4, thumbOver, or 0
 	pitch  pitch.Pitch
 	cost   Terms
+	sum    float64    // of cost
+	ring   [7]float64 // sympathy of each open string with it
 }
 
 // bassOptions lists what the thumb can do at mo with hand h: open strings from 6 down,
@@ -214,7 +216,9 @@ func (m *model) bassOptions(mo *moment, h *hand) []bassOption {
 		o.cost.add(Pattern, wPattern*fit)
 		if o.str != 0 {
 			o.cost.add(Clash, m.clashCost(mo, o))
+			o.ring = m.sympathyOf(o.pitch)
 		}
+		o.sum = o.cost.Sum()
 		out = append(out, o)
 	}
 	for _, p := range mo.bassPlaces {

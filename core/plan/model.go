@@ -24,6 +24,10 @@ type model struct {
 	noteSeconds []float64 // length of each melody note
 	phraseEnd   []bool
 	sympathy    map[pitch.Pitch][7]float64 // per open string, cache
+
+	arena    []step     // the steps of one moment
+	pool     []*right   // reused by rights
+	arrivals []tailGrid // reused by arrive
 }
 
 // moment is one onset.
@@ -40,9 +44,14 @@ type moment struct {
 	pin        *Pin          // of the thumb stroke
 	anchored   []hand
 	bare       []hand
-	hands      []hand  // anchored, and bare with every position it may come from
-	since      float64 // seconds since the last melody onset, for digit repeats
-	endedFor   float64 // seconds since the ended note was struck
+	hands      []hand // anchored, and bare with every position it may come from
+	// Tables for the right hand.
+	froms uint8 // digits that may have plucked last, one bit each; set by forward
+	pluck [digitStates][digitA + 1][7]float64
+	leak  leakPrice
+
+	since    float64 // seconds since the last melody onset, for digit repeats
+	endedFor float64 // seconds since the ended note was struck
 }
 
 // newModel prepares r; its errors are *RangeError or plain validation errors.
@@ -62,7 +71,9 @@ func newModel(r *Request) (*model, error) {
 		return nil, err
 	}
 	for t := range m.moments {
-		m.moments[t].anchored, m.moments[t].bare = m.hands(t)
+		mo := &m.moments[t]
+		mo.anchored, mo.bare = m.hands(t)
+		mo.pluck, mo.leak = m.newPluck(mo), m.newLeakPrice(mo)
 	}
 	return m, nil
 }

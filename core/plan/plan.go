@@ -162,6 +162,7 @@ func conflict(ctx context.Context, r Request) error {
 // choice is everything chosen at one moment, recomputed from the states around it.
 type choice struct {
 	h     *hand
+	r     *right
 	bass  bassOption
 	from  int
 	to    int
@@ -186,17 +187,17 @@ func (m *model) choiceAt(t int, before, after *state) choice {
 		c.tl = m.tailOf(t, h, before.live, c.h)
 	}
 	c.terms[Damping] += heelChange(heel, int(after.heel))
-	in := &rightIn{mo, c.h, c.tl, m.bassOptions(mo, c.h)}
-	c.bass = in.opts[after.bass]
-	c.s, _ = m.stillness(in, &c.bass, int(after.heel))
+	r := m.newRight(mo, c.h)
+	c.bass, c.r = r.opts[after.bass], r
+	c.s, _ = m.stillness(r, c.tl, &c.bass, int(after.heel))
 	c.terms.addAll(&c.bass.cost)
 	c.terms.addAll(&c.s.cost)
-	pluck, _ := m.pluckCost(in, c.from, c.to, &c.bass)
-	c.terms.addAll(&pluck)
+	pluck, _ := m.pluckSum(r, c.from, c.to, &c.bass)
+	c.terms[Hand] += pluck
 	if c.s.unw != 0 {
-		stop := m.stopTerms(in, &c.s, c.from, c.to, &c.bass)
-		c.st = stop.stops
-		c.terms.addAll(&stop.terms)
+		c.st = m.stopAll(r, &c.s, c.from, c.to, c.bass.str)
+		stop := c.st.terms()
+		c.terms.addAll(&stop)
 	}
 	return c
 }

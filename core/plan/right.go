@@ -20,61 +20,156 @@ var digitNames = [digitStates]string{"p", "i", "m", "a", ""}
 
 const heelStates = 6 // heel over 0 … 5 strings
 
-// step is one choice of the right hand and the thumb at a moment, for one hand and tail.
+// step is one choice of the right hand and the thumb at a moment, for one shape and tail.
 type step struct {
-	from, to int // digit that plucked melody last, before and after
-	heel     int
-	bass     int // index into the hand's bassOptions
+	from, to uint8 // digit that plucked melody last, before and after
+	heel     uint8
+	bass     uint8 // index into the shape's options
 	live     quiet.Strings
 	cost     float64
 }
 
-// rightIn is the situation in which the right hand chooses.
-type rightIn struct {
-	mo   *moment
-	h    *hand
-	tl   tail
-	opts []bassOption
+// shape is what the right hand sees of a left hand: which strings are stopped, covered or
+// touched. Hands that differ only in fingers or history share it.
+type shape struct {
+	place          place // finger 0
+	slide          bool
+	covers, trails int
+	bass           bassFret // finger 0, or thumbOver
 }
 
-// silence is the state of the strings for one bass option and heel, before digits stop anything.
-type silence struct {
-	struck  quiet.Strings
-	keep    quiet.Strings // must go on ringing: nothing may touch them
-	may     quiet.Strings // may ring on or be damped
-	unw     quiet.Strings // unwanted and ringing
-	mild    quiet.Strings // of unw: at open pitch
-	trail   quiet.Strings
-	heel    quiet.Strings
-	touch   quiet.Strings // a fretting finger can reach these
+func (h *hand) shape() shape {
+	s := shape{h.place, h.slide, h.covers, h.trails, h.bass}
+	s.place.finger = 0
+	if s.bass.finger != thumbOver {
+		s.bass.finger = 0
+	}
+	return s
+}
+
+// right is the right hand's choice at one moment for one shape.
+type right struct {
+	mo      *moment
+	h       *hand // any hand of the shape
+	opts    []bassOption
 	covered quiet.Strings
-	cost    Terms
+	trail   quiet.Strings
+	touch   quiet.Strings // strings that a fretting finger can reach
+	fits    quiet.Strings // strings whose present pitch is a tone of the chord
+	ring    [7]float64    // sympathy of each open string with the melody note struck
+	tails   []tailSteps   // filled as asked for
+	memos   []stopMemo
+}
+
+type tailSteps struct {
+	tl     tail
+	lo, hi int           // its steps in model.arena
+	value  grid[float64] // used by the backward pass: least cost from here to the end
+	ready  bool
+}
+
+func (m *model) newRight(mo *moment, h *hand) *right {
+	r := &right{}
+	m.initRight(r, mo, h)
+	return r
+}
+
+// initRight fills r anew; its slices are reused.
+func (m *model) initRight(r *right, mo *moment, h *hand) {
+	*r = right{mo: mo, h: h, opts: m.bassOptions(mo, h), touch: fingerTouches(h), tails: r.tails[:0], memos: r.memos[:0]}
+	if h.slide {
+		r.covered = quiet.Upto(h.covers)
+		r.trail = quiet.Upto(h.trails) &^ r.covered
+	}
+	for s := 1; s <= 6; s++ {
+		if mo.chord.Has(m.soundingPitch(h, s)) {
+			r.fits |= quiet.Of(s)
+		}
+	}
+	if mo.note >= 0 {
+		r.ring = m.sympathyOf(m.req.Tune.Notes[mo.note].Note.Pitch())
+	}
+}
+
+// rights groups the hands of a moment by shape; the result has one entry a hand. It is
+// good until the next call.
+func (m *model) rights(mo *moment) []*right {
+	byShape := map[shape]*right{}
+	out := make([]*right, len(mo.hands))
+	m.arena = m.arena[:0]
+	for i := range mo.hands {
+		h := &mo.hands[i]
+		key := h.shape()
+		if byShape[key] == nil {
+			n := len(byShape)
+			if n == len(m.pool) {
+				m.pool = append(m.pool, &right{})
+			}
+			m.initRight(m.pool[n], mo, h)
+			byShape[key] = m.pool[n]
+		}
+		out[i] = byShape[key]
+	}
+	return out
+}
+
+// after returns the steps that can follow tl; they stand in m.arena[lo:hi].
+func (m *model) after(r *right, tl tail) *tailSteps {
+	for i := range r.tails {
+		if r.tails[i].tl == tl {
+			return &r.tails[i]
+		}
+	}
+	lo := len(m.arena)
+	m.steps(r, tl)
+	r.tails = append(r.tails, tailSteps{tl: tl, lo: lo, hi: len(m.arena)})
+	return &r.tails[len(r.tails)-1]
+}
+
+// silence is the state of the strings for one tail, bass option and heel, before digits
+// stop anything.
+type silence struct {
+	tl     tail
+	struck quiet.Strings
+	keep   quiet.Strings // must go on ringing: nothing may touch them
+	may    quiet.Strings // may ring on or be damped
+	unw    quiet.Strings // unwanted and ringing
+	mild   quiet.Strings // of unw: at open pitch
+	heel   quiet.Strings
+	trail  quiet.Strings
+	touch  quiet.Strings
+	cost   Terms
 }
 
 // stillness sorts the strings; ok is false if heel or trailing fingers would lie on a
 // string that must sound.
-func (m *model) stillness(in *rightIn, o *bassOption, heel int) (s silence, ok bool) {
-	mo, h := in.mo, in.h
-	s.struck, s.heel = quiet.Of(o.str), quiet.Heel(heel)
+func (m *model) stillness(r *right, tl tail, o *bassOption, heel int) (s silence, ok bool) {
+	mo, h := r.mo, r.h
+	s.tl, s.struck, s.heel, s.trail = tl, quiet.Of(o.str), quiet.Heel(heel), r.trail
 	if mo.note >= 0 {
 		s.struck |= quiet.Of(h.str)
 	} else if mo.sounding >= 0 {
 		s.keep = quiet.Of(h.str)
 	}
-	if h.slide {
-		s.covered = quiet.Upto(h.covers)
-		s.trail = quiet.Upto(h.trails) &^ s.covered
+	// Ringing bass strings: until the next stroke they must ring, at a stroke they may;
+	// what is no tone of the present chord is unwanted.
+	live := tl.live &^ s.struck
+	stray := live &^ r.fits
+	s.unw = tl.unw&^s.struck | stray
+	s.mild = tl.mild&^s.struck | stray&^r.covered
+	if mo.stroke == nil {
+		s.keep |= live & r.fits
+	} else {
+		s.may = live & r.fits
 	}
-	s.unw, s.mild = in.tl.unw&^s.struck, in.tl.mild&^s.struck
-	m.sortLive(&s, in)
 	sounding := s.struck | s.keep
 	if (s.heel|s.trail)&sounding != 0 {
 		return s, false
 	}
-	s.touch = m.fingerTouches(h) &^ sounding
+	s.touch = r.touch &^ sounding
 	s.cost.add(Damping, heelEffort*float64(heel))
 	if m.school.Cares {
-		m.addSympathy(&s, in, o)
+		s.cost.add(Leak, wSympathy*sympathetic(r, &s, o))
 	} else {
 		s.unw, s.mild = 0, 0
 	}
@@ -82,34 +177,12 @@ func (m *model) stillness(in *rightIn, o *bassOption, heel int) (s silence, ok b
 	return s, true
 }
 
-// sortLive divides the ringing bass strings: until the next stroke they must ring, at a
-// stroke they may, and what is no tone of the present chord is unwanted.
-func (m *model) sortLive(s *silence, in *rightIn) {
-	for str := 1; str <= 6; str++ {
-		bit := quiet.Of(str)
-		if in.tl.live&bit&^s.struck == 0 {
-			continue
-		}
-		switch fits := in.mo.chord.Has(m.soundingPitch(in.h, str)); {
-		case !fits:
-			s.unw |= bit
-			if !s.covered.Has(str) {
-				s.mild |= bit
-			}
-		case in.mo.stroke == nil:
-			s.keep |= bit
-		default:
-			s.may |= bit
-		}
-	}
-}
-
 // fingerTouches returns the strings beside fretting fingers: the tip reaches the next
 // thicker one, the underside the next thinner.
-func (m *model) fingerTouches(h *hand) quiet.Strings {
+func fingerTouches(h *hand) quiet.Strings {
 	var s quiet.Strings
 	beside := func(str int) {
-		s |= quiet.Of(min(str+1, 6)) | quiet.Of(max(str-1, 1))
+		s |= (quiet.Of(str)<<1 | quiet.Of(str)>>1) & quiet.Upto(6)
 	}
 	if h.how == Fret {
 		beside(h.str)
@@ -120,244 +193,318 @@ func (m *model) fingerTouches(h *hand) quiet.Strings {
 	return s
 }
 
-// addSympathy: open strings that nothing damps ring along with what is struck.
-func (m *model) addSympathy(s *silence, in *rightIn, o *bassOption) {
-	idle := ^(s.struck | s.keep | s.may | s.unw | s.heel | s.trail | s.covered) & quiet.Upto(6)
-	if idle == 0 {
-		return
-	}
+// sympathetic sums how strongly the open strings that nothing damps ring along with what
+// is struck.
+func sympathetic(r *right, s *silence, o *bassOption) float64 {
+	idle := ^(s.struck | s.keep | s.may | s.unw | s.heel | s.trail | r.covered) & quiet.Upto(6)
 	sum := 0.0
-	add := func(v [7]float64) {
-		for str := 1; str <= 6; str++ {
-			if idle.Has(str) {
-				sum += v[str]
-			}
+	for str := 1; idle != 0; str, idle = str+1, idle>>1 {
+		if idle&1 != 0 {
+			sum += r.ring[str] + o.ring[str]
 		}
 	}
-	if in.mo.note >= 0 {
-		add(m.sympathyOf(m.req.Tune.Notes[in.mo.note].Note.Pitch()))
-	}
-	if o.str != 0 {
-		add(m.sympathyOf(o.pitch))
-	}
-	s.cost.add(Leak, wSympathy*sum)
+	return sum
 }
 
-// leakCost is the price of leaving string str of s.unw to ring: how strong it still is,
-// milder if its note belongs to the chord or is a welcome drone.
-func (m *model) leakCost(in *rightIn, s *silence, str int) float64 {
-	age := 0.0
-	if in.mo.ended >= 0 && !in.tl.live.Has(str) {
-		age = in.mo.endedFor
-	}
-	cost := wLeak * quiet.Strength(age)
-	if s.mild.Has(str) {
-		p := m.open(str)
-		if in.mo.chord.Has(p) {
-			cost *= consonant
+// leakPrice is the cost of leaving a string to ring, by string: how strong it still is,
+// milder if it rings open and its note belongs to the chord or is a welcome drone.
+type leakPrice struct {
+	fresh, ended         float64 // bass strings; the melody string that ended
+	openFresh, openEnded [7]float64
+}
+
+func (m *model) newLeakPrice(mo *moment) (lp leakPrice) {
+	lp.fresh, lp.ended = wLeak, wLeak*quiet.Strength(mo.endedFor)
+	for s := 1; s <= 6; s++ {
+		ease := 1.0
+		if p := m.open(s); mo.chord.Has(p) {
+			ease = consonant
 		} else if m.isDrone(Open, p) {
-			cost *= droneEase
+			ease = droneEase
 		}
+		lp.openFresh[s], lp.openEnded[s] = lp.fresh*ease, lp.ended*ease
 	}
-	return cost
+	return lp
+}
+
+func (mo *moment) leakCost(s *silence, str int) float64 {
+	ended := mo.ended >= 0 && !s.tl.live.Has(str)
+	switch {
+	case s.mild.Has(str) && ended:
+		return mo.leak.openEnded[str]
+	case s.mild.Has(str):
+		return mo.leak.openFresh[str]
+	case ended:
+		return mo.leak.ended
+	}
+	return mo.leak.fresh
 }
 
 // stops is how the unwanted strings are dealt with one by one.
 type stops struct {
-	digit [4]int        // string that each digit comes down on, 0 if none
-	touch quiet.Strings // silenced by a fretting finger beside them
-	leak  quiet.Strings
-	cost  float64
+	digit  [4]int        // string that each digit comes down on, 0 if none
+	touch  quiet.Strings // silenced by a fretting finger beside them
+	leak   quiet.Strings
+	leaked float64 // cost of what leaks
+	effort float64 // cost of stopping the rest
 }
 
-// stopAll finds the cheapest way to deal with s.unw: free digits in string order, fretting
-// fingers beside, or letting it leak. to plucks the melody (noDigit if nothing does),
-// bassStr is struck by the thumb, own is the string on which the digit from played last.
-func (m *model) stopAll(in *rightIn, s *silence, from, to, bassStr int) stops {
-	best := stops{cost: math.Inf(1)}
-	var try func(str, last int, cur stops)
-	try = func(str, last int, cur stops) {
-		for str <= 6 && !s.unw.Has(str) {
-			str++
-		}
-		if str > 6 {
-			if cur.cost < best.cost {
-				best = cur
-			}
-			return
-		}
-		if s.touch.Has(str) {
-			next := cur
-			next.touch |= quiet.Of(str)
-			next.cost += fingerTouch
-			try(str+1, last, next)
-		}
-		for d := last - 1; d >= digitI; d-- {
-			if m.digitMay(in, d, str, to, bassStr) {
-				next := cur
-				next.digit[d] = str
-				next.cost += m.stopPrice(in, d, from, str)
-				try(str+1, d, next)
-			}
-		}
-		if m.thumbMay(in, s, str, to, bassStr) {
-			next := cur
-			next.digit[digitP] = str
-			next.cost += restEffort
-			try(7, digitP, next) // the thumb's side covers all the strings below
-		}
-		next := cur
-		next.leak |= quiet.Of(str)
-		next.cost += m.leakCost(in, s, str)
-		try(str+1, last, next)
+func (st *stops) cost() float64 { return st.leaked + st.effort }
+
+// stopper is the search for the cheapest stops in one situation.
+type stopper struct {
+	m              *model
+	r              *right
+	s              *silence
+	from, to, bass int // last digit, digit that plucks (noDigit: none), string the thumb strikes
+	best           stops
+	found          bool
+}
+
+// stopAll finds the cheapest way to deal with s.unw: digits that are free and in string
+// order, fretting fingers beside, or letting a string leak.
+func (m *model) stopAll(r *right, s *silence, from, to, bassStr int) stops {
+	st := stopper{m: m, r: r, s: s, from: from, to: to, bass: bassStr}
+	if r.mo.note < 0 {
+		st.to = noDigit
 	}
-	try(1, m.req.Player.Fingers+1, stops{})
-	return best
+	st.try(1, m.req.Player.Fingers+1, &stops{})
+	return st.best
+}
+
+// try settles the unwanted strings from str on; digits below last are still free.
+func (st *stopper) try(str, last int, cur *stops) {
+	for str <= 6 && !st.s.unw.Has(str) {
+		str++
+	}
+	if st.found && cur.cost() >= st.best.cost() {
+		return // dealing with more strings only adds cost
+	}
+	if str > 6 {
+		st.best, st.found = *cur, true
+		return
+	}
+	if st.s.touch.Has(str) {
+		next := *cur
+		next.touch |= quiet.Of(str)
+		next.effort += fingerTouch
+		st.try(str+1, last, &next)
+	}
+	for d := last - 1; d >= digitI; d-- {
+		if st.digitMay(d, str) {
+			next := *cur
+			next.digit[d] = str
+			next.effort += st.stopPrice(d, str)
+			st.try(str+1, d, &next)
+		}
+	}
+	if st.thumbMay(str) {
+		next := *cur
+		next.digit[digitP] = str
+		next.effort += restEffort
+		st.try(7, digitP, &next) // the thumb's side covers all the strings below
+	}
+	next := *cur
+	next.leak |= quiet.Of(str)
+	next.leaked += st.r.mo.leakCost(st.s, str)
+	st.try(str+1, last, &next)
 }
 
 // digitMay: digit d is free and lies in order between what plays.
-func (m *model) digitMay(in *rightIn, d, str, to, bassStr int) bool {
-	if !m.school.Stops || d == to || bassStr != 0 && str >= bassStr {
+func (st *stopper) digitMay(d, str int) bool {
+	if !st.m.school.Stops || d == st.to || st.bass != 0 && str >= st.bass {
 		return false
 	}
-	if in.mo.note < 0 || to == noDigit {
+	if st.to == noDigit {
 		return true
 	}
-	if d > to {
-		return str < in.h.str
+	if d > st.to {
+		return str < st.r.h.str
 	}
-	return str > in.h.str
+	return str > st.r.h.str
 }
 
 // thumbMay: the thumb is free and may lie from str down without touching what sounds.
-func (m *model) thumbMay(in *rightIn, s *silence, str, to, bassStr int) bool {
-	return m.school.ThumbRest && bassStr == 0 && to != digitP && str >= 3 &&
-		quiet.From(str)&(s.struck|s.keep) == 0 && (in.mo.note < 0 || str > in.h.str)
+func (st *stopper) thumbMay(str int) bool {
+	return st.m.school.ThumbRest && st.bass == 0 && st.to != digitP && str >= 3 &&
+		quiet.From(str)&(st.s.struck|st.s.keep) == 0 && (st.r.mo.note < 0 || str > st.r.h.str)
 }
 
-func (m *model) stopPrice(in *rightIn, d, from, str int) float64 {
-	if d == from && in.mo.ended >= 0 && !in.tl.live.Has(str) {
+func (st *stopper) stopPrice(d, str int) float64 {
+	if d == st.from && st.r.mo.ended >= 0 && !st.s.tl.live.Has(str) {
 		return stopOwn
 	}
 	return stopEffort
 }
 
-// steps lists every choice of the right hand for hand in.h after tail in.tl. live tells
-// from which digits the search may come.
-func (m *model) steps(in *rightIn, froms []int, out []step) []step {
+// steps adds every choice of the right hand for a shape after a tail to m.arena.
+func (m *model) steps(r *right, tl tail) {
 	heels := 1
 	if m.school.Heel {
 		heels = heelStates
 	}
-	for b := range in.opts {
-		o := &in.opts[b]
+	for b := range r.opts {
+		o := &r.opts[b]
 		for heel := 0; heel < heels; heel++ {
-			s, ok := m.stillness(in, o, heel)
+			s, ok := m.stillness(r, tl, o, heel)
 			if !ok {
 				break // a wider heel only touches more
 			}
-			base := s.cost
-			base.addAll(&o.cost)
-			sum := base.Sum()
-			for _, from := range froms {
+			memo := m.memoFor(r, &s, o.str)
+			sum := s.cost.Sum() + o.sum
+			for from := digitP; from < digitStates; from++ {
+				if r.mo.froms&(1<<from) == 0 {
+					continue
+				}
 				for to := digitP; to < digitStates; to++ {
-					pluck, ok := m.pluckCost(in, from, to, o)
+					pluck, ok := m.pluckSum(r, from, to, o)
 					if !ok {
 						continue
 					}
-					st := step{from: from, to: to, heel: heel, bass: b, cost: sum + pluck.Sum(), live: m.liveAfter(in, &s, o, nil)}
-					if s.unw != 0 {
-						stop := m.stopTerms(in, &s, from, to, o)
-						st.cost += stop.terms.Sum()
-						st.live = m.liveAfter(in, &s, o, &stop.stops)
+					st := step{from: uint8(from), to: uint8(to), heel: uint8(heel), bass: uint8(b), cost: sum + pluck}
+					thumb := 0
+					if memo != nil {
+						stop := memo.get(m, r, &s, from, to, o.str)
+						st.cost, thumb = st.cost+stop.cost, stop.thumb
 					}
-					out = append(out, st)
+					st.live = liveAfter(&s, o, thumb)
+					m.arena = append(m.arena, st)
 				}
 			}
 		}
 	}
-	return out
 }
 
-type stopTerms struct {
-	stops
-	terms Terms
+// stopKey is all that stopAll looks at beside the digits.
+type stopKey struct {
+	unw, mild, ended, sounding quiet.Strings
+	bass                       int
 }
 
-// stopTerms is stopAll with its cost split into terms.
-func (m *model) stopTerms(in *rightIn, s *silence, from, to int, o *bassOption) stopTerms {
-	pluck := to
-	if in.mo.note < 0 {
-		pluck = noDigit
+// stopMemo keeps what stopAll found for one key. Which digit plucked last matters only to
+// the string whose note has just ended.
+type stopMemo struct {
+	key   stopKey
+	found [digitStates][digitStates]bool
+	got   [digitStates][digitStates]stopped
+}
+
+type stopped struct {
+	cost  float64
+	thumb int // first string under the resting thumb, 0 if none
+}
+
+// memoFor returns the memo for a situation, nil if there is nothing to stop.
+func (m *model) memoFor(r *right, s *silence, bassStr int) *stopMemo {
+	if s.unw == 0 {
+		return nil
 	}
-	st := stopTerms{stops: m.stopAll(in, s, from, pluck, o.str)}
-	leaked := 0.0
-	for str := 1; str <= 6; str++ {
-		if st.leak.Has(str) {
-			leaked += m.leakCost(in, s, str)
+	key := stopKey{unw: s.unw, mild: s.mild & s.unw, sounding: s.struck | s.keep, bass: bassStr}
+	if r.mo.ended >= 0 {
+		key.ended = s.unw &^ s.tl.live
+	}
+	for i := range r.memos {
+		if r.memos[i].key == key {
+			return &r.memos[i]
 		}
 	}
-	st.terms.add(Leak, leaked)
-	st.terms.add(Damping, st.cost-leaked)
-	return st
+	r.memos = append(r.memos, stopMemo{key: key})
+	return &r.memos[len(r.memos)-1]
 }
 
-// liveAfter returns the bass strings that ring on after the moment.
-func (m *model) liveAfter(in *rightIn, s *silence, o *bassOption, st *stops) quiet.Strings {
+func (mm *stopMemo) get(m *model, r *right, s *silence, from, to, bassStr int) stopped {
+	if mm.key.ended == 0 || from == digitP {
+		from = noDigit
+	}
+	if r.mo.note < 0 {
+		to = noDigit
+	}
+	if !mm.found[from][to] {
+		stop := m.stopAll(r, s, from, to, bassStr)
+		c := stop.terms()
+		mm.found[from][to], mm.got[from][to] = true, stopped{c.Sum(), stop.digit[digitP]}
+	}
+	return mm.got[from][to]
+}
+
+func (st *stops) terms() (c Terms) {
+	c.add(Leak, st.leaked)
+	c.add(Damping, st.effort)
+	return c
+}
+
+// liveAfter returns the bass strings that ring on after the moment; thumbRest is the first
+// string that the thumb lies on, 0 if it does not.
+func liveAfter(s *silence, o *bassOption, thumbRest int) quiet.Strings {
 	on := s.may &^ (s.heel | s.trail)
-	if st != nil && st.digit[digitP] != 0 {
-		on &^= quiet.From(st.digit[digitP])
+	if thumbRest != 0 {
+		on &^= quiet.From(thumbRest)
 	}
-	on |= s.keep & in.tl.live
-	return on | quiet.Of(o.str)
+	return on | s.keep&s.tl.live | quiet.Of(o.str)
 }
 
-// pluckCost is the cost of digit to plucking the melody after from did; ok is false if
-// it cannot. Without a melody onset the digits stay: from must equal to.
-func (m *model) pluckCost(in *rightIn, from, to int, o *bassOption) (c Terms, ok bool) {
-	if in.mo.note < 0 {
-		return c, from == to
+// pluckSum is the cost of digit to plucking the melody after from did; ok is false if it
+// cannot. Without a melody onset the digits stay: from must equal to.
+func (m *model) pluckSum(r *right, from, to int, o *bassOption) (sum float64, ok bool) {
+	if r.mo.note < 0 {
+		return 0, from == to
 	}
-	str := in.h.str
+	str := r.h.str
 	switch {
 	case to == noDigit || to > m.req.Player.Fingers:
-		return c, false
+		return 0, false
 	case o.str != 0 && (to == digitP || str >= o.str):
-		return c, false
+		return 0, false
 	case to == digitP && str < 4:
-		return c, false
+		return 0, false
 	}
-	if to == digitP {
-		c.add(Hand, thumbMelody)
-	} else {
-		c.add(Hand, wDigitPlace*math.Abs(float64(str-m.usualString(to))))
-	}
-	ratio := restrike[m.req.Player.Attack] / math.Max(in.mo.since, 1e-3)
-	if from == to {
-		c.add(Hand, wRepeat*ratio*ratio)
-	} else if from != noDigit {
-		c.add(Hand, wAlternate*ratio*ratio)
-	}
-	return c, true
+	return r.mo.pluck[from][to][str], true
 }
 
-// usualString is where a digit lives: i, m, a on strings 3, 2, 1; with two fingers m
-// serves the first two, with one finger i all three.
-func (m *model) usualString(d int) int {
-	switch m.req.Player.Fingers {
-	case 1:
-		return 2
-	default:
-		return 4 - d
+// newPluck tabulates what each digit plucking each string costs after each other digit.
+func (m *model) newPluck(mo *moment) (t [digitStates][digitA + 1][7]float64) {
+	ratio := restrike[m.req.Player.Attack] / math.Max(mo.since, 1e-3)
+	for from := range t {
+		for to := range t[from] {
+			for str := 1; str <= 6; str++ {
+				var c Terms
+				if to == digitP {
+					c.add(Hand, thumbMelody)
+				} else {
+					c.add(Hand, wDigitPlace*math.Abs(float64(str-m.usualString(to))))
+				}
+				if from == to {
+					c.add(Hand, wRepeat*ratio*ratio)
+				} else if from != noDigit {
+					c.add(Hand, wAlternate*ratio*ratio)
+				}
+				t[from][to][str] = c[Hand]
+			}
+		}
 	}
+	return t
+}
+
+// usualString is where a digit lives: i, m, a on strings 3, 2, 1; a lone i on string 2.
+func (m *model) usualString(d int) int {
+	if m.req.Player.Fingers == 1 {
+		return 2
+	}
+	return 4 - d
 }
 
 // heelChange is the cost of moving the heel.
-func heelChange(from, to int) float64 {
-	if from == to {
-		return 0
+func heelChange(from, to int) float64 { return heelChanges[from][to] }
+
+var heelChanges = func() (t [heelStates][heelStates]float64) {
+	for from := range t {
+		for to := range t[from] {
+			if from != to {
+				var c Terms
+				c.add(Damping, heelMove+heelStep*math.Abs(float64(from-to)))
+				t[from][to] = c[Damping]
+			}
+		}
 	}
-	var c Terms
-	c.add(Damping, heelMove+heelStep*math.Abs(float64(from-to)))
-	return c[Damping]
-}
+	return t
+}()

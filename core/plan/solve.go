@@ -14,7 +14,7 @@ type state struct {
 	live  quiet.Strings
 	digit uint8
 	heel  uint8
-	bass  int16 // the bass option that led here
+	bass  uint8 // the bass option that led here
 	prev  int32 // index of the state before, -1 at the first moment
 	cost  float64
 }
@@ -68,17 +68,17 @@ func (m *model) forward(ctx context.Context) ([][]state, error) {
 		}
 		m.carry(t)
 		mo := &m.moments[t]
+		mo.froms = 1 << noDigit
+		if t > 0 {
+			mo.froms = digitsIn(layers[t-1])
+		}
+		rights := m.rights(mo)
 		var acc collector
 		for g := range mo.hands {
-			h := &mo.hands[g]
-			opts := m.bassOptions(mo, h)
-			if len(opts) == 0 {
-				continue
-			}
-			arrivals := m.arrive(t, h, layers)
+			arrivals := m.arrive(t, g, layers)
 			acc.begin(int32(g))
 			for i := range arrivals {
-				m.choose(mo, h, opts, &arrivals[i], &acc)
+				m.choose(rights[g], &arrivals[i], &acc)
 			}
 			acc.flush()
 		}
@@ -87,10 +87,18 @@ func (m *model) forward(ctx context.Context) ([][]state, error) {
 	return layers, nil
 }
 
-// arrive finds for hand g at t the cheapest arrivals by tail, digit and heel.
-func (m *model) arrive(t int, g *hand, layers [][]state) []tailGrid {
+func digitsIn(states []state) (set uint8) {
+	for i := range states {
+		set |= 1 << states[i].digit
+	}
+	return set
+}
+
+// arrive finds for hand g at t the cheapest arrivals by tail, digit and heel. The result
+// is good until the next call.
+func (m *model) arrive(t, g int, layers [][]state) []tailGrid {
 	if t == 0 {
-		c, ok := m.leftCost(0, nil, g)
+		c, ok := m.leftCost(0, nil, &m.moments[0].hands[g])
 		if !ok {
 			return nil
 		}
@@ -98,27 +106,15 @@ func (m *model) arrive(t int, g *hand, layers [][]state) []tailGrid {
 		first.g[noDigit][0] = arrival{c.Sum(), -1}
 		return []tailGrid{first}
 	}
-	var out []tailGrid
+	out := m.arrivals[:0]
 	before := layers[t-1]
-	hands := m.moments[t-1].hands
-	for lo := 0; lo < len(before); {
-		hi := lo
-		for hi < len(before) && before[hi].hand == before[lo].hand {
-			hi++
+	m.eachInto(t, before, g, func(i int, left float64, tl tail) {
+		s := &before[i]
+		if a := &gridFor(&out, tl)[s.digit][s.heel]; s.cost+left < a.cost {
+			*a = arrival{s.cost + left, int32(i)}
 		}
-		h := &hands[before[lo].hand]
-		if c, ok := m.leftCost(t, h, g); ok {
-			sum := c.Sum()
-			for i := lo; i < hi; i++ {
-				s := &before[i]
-				slot := gridFor(&out, m.tailOf(t, h, s.live, g))
-				if a := &slot[s.digit][s.heel]; s.cost+sum < a.cost {
-					*a = arrival{s.cost + sum, int32(i)}
-				}
-			}
-		}
-		lo = hi
-	}
+	})
+	m.arrivals = out
 	return out
 }
 
@@ -133,30 +129,24 @@ func gridFor(grids *[]tailGrid, tl tail) *grid[arrival] {
 }
 
 // choose lets the right hand choose after the arrivals and files the states reached.
-func (m *model) choose(mo *moment, h *hand, opts []bassOption, in *tailGrid, acc *collector) {
+func (m *model) choose(r *right, in *tailGrid, acc *collector) {
 	moved := emptyGrid()
-	var froms []int
 	for d := range in.g {
-		found := false
 		for from := range in.g[d] {
 			a := in.g[d][from]
 			if a.cost == inf {
 				continue
 			}
-			found = true
 			for to := range moved[d] {
 				if c := a.cost + heelChange(from, to); c < moved[d][to].cost {
 					moved[d][to] = arrival{c, a.prev}
 				}
 			}
 		}
-		if found {
-			froms = append(froms, d)
-		}
 	}
-	acc.steps = m.steps(&rightIn{mo, h, in.tl, opts}, froms, acc.steps[:0])
-	for i := range acc.steps {
-		st := &acc.steps[i]
+	ts := m.after(r, in.tl)
+	for i := ts.lo; i < ts.hi; i++ {
+		st := &m.arena[i]
 		if a := moved[st.from][st.heel]; a.cost < inf {
 			acc.offer(st, a)
 		}
@@ -166,7 +156,6 @@ func (m *model) choose(mo *moment, h *hand, opts []bassOption, in *tailGrid, acc
 // collector gathers the states of one moment, hand by hand.
 type collector struct {
 	states []state
-	steps  []step
 	hand   int32
 	lives  []liveGrid
 }
@@ -181,7 +170,7 @@ func (c *collector) begin(hand int32) { c.hand, c.lives = hand, c.lives[:0] }
 func (c *collector) offer(st *step, a arrival) {
 	cell := &c.gridFor(st.live)[st.to][st.heel]
 	if cost := a.cost + st.cost; cost < cell.cost {
-		*cell = state{hand: c.hand, live: st.live, digit: uint8(st.to), heel: uint8(st.heel), bass: int16(st.bass), prev: a.prev, cost: cost}
+		*cell = state{hand: c.hand, live: st.live, digit: st.to, heel: st.heel, bass: st.bass, prev: a.prev, cost: cost}
 	}
 }
 
@@ -245,81 +234,70 @@ func (m *model) backOne(t int, layers [][]state, after []float64) []float64 {
 	for i := range out {
 		out[i] = inf
 	}
-	mo, before := &m.moments[t], layers[t-1]
+	mo := &m.moments[t]
 	index := indexStates(layers[t], len(mo.hands))
-	scratch := &onward{}
+	rights := m.rights(mo)
 	for g := range mo.hands {
-		if len(index[g]) == 0 {
-			continue
+		for i := range rights[g].tails {
+			rights[g].tails[i].ready = false // values are of one hand
 		}
-		h := &mo.hands[g]
-		scratch.reset()
-		opts := m.bassOptions(mo, h)
-		for lo := 0; lo < len(before); {
-			hi := lo
-			for hi < len(before) && before[hi].hand == before[lo].hand {
-				hi++
-			}
-			from := &m.moments[t-1].hands[before[lo].hand]
-			if c, ok := m.leftCost(t, from, h); ok {
-				sum := c.Sum()
-				for i := lo; i < hi; i++ {
-					s := &before[i]
-					on := m.onwardFrom(scratch, mo, h, opts, m.tailOf(t, from, s.live, h), index[g], after)
-					if v := sum + on[s.digit][s.heel]; v < out[i] {
-						out[i] = v
-					}
-				}
-			}
-			lo = hi
-		}
+		m.eachInto(t, layers[t-1], g, func(i int, left float64, tl tail) {
+			s := &layers[t-1][i]
+			v := left + m.onward(rights[g], tl, index[g], after)[s.digit][s.heel]
+			out[i] = min(out[i], v)
+		})
 	}
 	return out
 }
 
-// onward caches, for one hand, the least cost from each tail, digit and heel to the end.
-type onward struct {
-	tails []tailValue
-	steps []step
+// eachInto calls f for every state before moment t that can go to hand g there, with the
+// cost of the left hand and the tail.
+func (m *model) eachInto(t int, before []state, g int, f func(i int, left float64, tl tail)) {
+	h := &m.moments[t].hands[g]
+	for lo := 0; lo < len(before); {
+		hi := lo
+		for hi < len(before) && before[hi].hand == before[lo].hand {
+			hi++
+		}
+		from := &m.moments[t-1].hands[before[lo].hand]
+		if c, ok := m.leftCost(t, from, h); ok {
+			sum := c.Sum()
+			for i := lo; i < hi; i++ {
+				f(i, sum, m.tailOf(t, from, before[i].live, h))
+			}
+		}
+		lo = hi
+	}
 }
 
-type tailValue struct {
-	tl tail
-	g  grid[float64]
-}
-
-func (o *onward) reset() { o.tails = o.tails[:0] }
-
-var allDigits = []int{digitP, digitI, digitM, digitA, noDigit}
-
-func (m *model) onwardFrom(sc *onward, mo *moment, h *hand, opts []bassOption, tl tail, index []liveIndex, after []float64) *grid[float64] {
-	for i := range sc.tails {
-		if sc.tails[i].tl == tl {
-			return &sc.tails[i].g
+// onward returns the least cost from tail tl, by digit and heel before the right hand
+// chooses, to the end.
+func (m *model) onward(r *right, tl tail, index []liveIndex, after []float64) *grid[float64] {
+	ts := m.after(r, tl)
+	if ts.ready {
+		return &ts.value
+	}
+	var chosen grid[float64]
+	for d := range chosen {
+		for k := range chosen[d] {
+			ts.value[d][k], chosen[d][k] = inf, inf
 		}
 	}
-	var v, chosen grid[float64]
-	for d := range v {
-		for k := range v[d] {
-			v[d][k], chosen[d][k] = inf, inf
-		}
-	}
-	sc.steps = m.steps(&rightIn{mo, h, tl, opts}, allDigits, sc.steps[:0])
-	for i := range sc.steps {
-		st := &sc.steps[i]
+	for i := ts.lo; i < ts.hi; i++ {
+		st := &m.arena[i]
 		if s := lookup(index, st); s >= 0 {
 			chosen[st.from][st.heel] = min(chosen[st.from][st.heel], st.cost+after[s])
 		}
 	}
-	for d := range v {
-		for from := range v[d] {
+	for d := range chosen {
+		for from := range chosen[d] {
 			for to := range chosen[d] {
-				v[d][from] = min(v[d][from], chosen[d][to]+heelChange(from, to))
+				ts.value[d][from] = min(ts.value[d][from], chosen[d][to]+heelChange(from, to))
 			}
 		}
 	}
-	sc.tails = append(sc.tails, tailValue{tl, v})
-	return &sc.tails[len(sc.tails)-1].g
+	ts.ready = true
+	return &ts.value
 }
 
 // liveIndex finds a state by digit and heel.
