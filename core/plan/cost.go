@@ -95,6 +95,7 @@ const (
 
 	wIntonation = 0.12 // · (comfortable window / window), both mm
 	easyWindow  = 3.0
+	coverMove   = 0.04 // per string that the tip moves across: the slide may slip off the wire
 
 	wClash    = 0.8
 	droneEase = 0.3 // what remains of a clash when the player welcomes a home drone

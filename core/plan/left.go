@@ -120,8 +120,9 @@ func (m *model) changeCost(c *Terms, mo *moment, f hand, h, g *hand) {
 	if h.slide && !g.slide {
 		c.add(Land, landOff)
 	}
-	if h.slide && g.slide && h.trails != g.trails {
+	if h.slide && g.slide {
 		c.add(Damping, trailMove*math.Abs(float64(h.trails-g.trails)))
+		c.add(Intonation, coverMove*math.Abs(float64(h.covers-g.covers)))
 	}
 	if mo.note >= 0 && h.str != 0 {
 		c.add(StringMove, stringStep*math.Abs(float64(h.str-g.str)))

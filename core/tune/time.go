@@ -3,6 +3,7 @@ package tune
 import (
 	"fmt"
 	"strconv"
+	"strings"
 )
 
 // Time is a musical time or duration in ticks. Quarter is divisible by every
@@ -45,4 +46,23 @@ func gcd(a, b int64) int64 {
 		a, b = b, a%b
 	}
 	return max(a, 1)
+}
+
+// MarshalText writes the time as String does.
+func (t Time) MarshalText() ([]byte, error) { return []byte(t.String()), nil }
+
+// UnmarshalText reads what MarshalText writes: a whole number or a fraction of quarters.
+func (t *Time) UnmarshalText(text []byte) error {
+	top, bottom, has := strings.Cut(string(text), "/")
+	if !has {
+		bottom = "1"
+	}
+	num, err1 := strconv.ParseInt(top, 10, 32)
+	den, err2 := strconv.ParseInt(bottom, 10, 32)
+	v, exact := Fraction(num, den)
+	if err1 != nil || err2 != nil || !exact {
+		return fmt.Errorf("%q is no time: write quarter notes as a number or fraction, like 3 or 5/2", text)
+	}
+	*t = v
+	return nil
 }

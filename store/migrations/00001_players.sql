@@ -1,0 +1,6 @@
+-- +goose Up
+CREATE TABLE players (
+  id UUID NOT NULL PRIMARY KEY,
+  name VARCHAR(80) NOT NULL,
+  created_at DATETIME(6) NOT NULL
+) ENGINE=InnoDB DEFAULT CHARSET=utf8mb4;

@@ -1,0 +1,312 @@
+// Package store keeps players, profiles, tunes, their settings and pins, and plans in
+// MariaDB. Nothing else in the program knows SQL.
+//
+// Every row of somebody's carries its owner, and every query asks for the owner. Keys are
+// UUIDv7. Changes happen in transactions that are tried again after a deadlock. A tune and
+// a profile carry a version: a change names the version it was made on, and ErrStale
+// answers one that somebody else was faster than.
+package store
+
+import (
+	"context"
+	"database/sql"
+	"embed"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"io/fs"
+	"time"
+
+	"github.com/go-sql-driver/mysql"
+	"github.com/google/uuid"
+	"github.com/pressly/goose/v3"
+
+	"stepping/core/plan"
+	"stepping/core/player"
+	"stepping/core/thumb"
+)
+
+//go:embed migrations/*.sql
+var migrations embed.FS
+
+// Migrations is the schema's history, for tests that stop half way.
+func Migrations() fs.FS {
+	sub, err := fs.Sub(migrations, "migrations")
+	if err != nil {
+		panic("store: embedded migrations: " + err.Error())
+	}
+	return sub
+}
+
+// Errors that callers tell apart.
+var (
+	ErrNotFound = errors.New("not found")
+	ErrStale    = errors.New("changed by somebody else since it was read")
+	ErrNoEdit   = errors.New("nothing to undo or redo")
+	ErrInUse    = errors.New("in use by a tune")
+	ErrTooMany  = errors.New("too many")
+)
+
+// ID is a key.
+type ID = uuid.UUID
+
+// Limits per owner.
+const (
+	maxTunes    = 1000
+	maxProfiles = 100
+	maxEdits    = 200 // undo steps kept for a tune
+)
+
+// Store is the database. Safe for concurrent use.
+type Store struct{ db *sql.DB }
+
+// Open connects to dsn (the driver's format) and brings the schema up to date.
+func Open(ctx context.Context, dsn string) (*Store, error) {
+	cfg, err := mysql.ParseDSN(dsn)
+	if err != nil {
+		return nil, fmt.Errorf("database address: %w", err)
+	}
+	cfg.ParseTime, cfg.Loc, cfg.ClientFoundRows = true, time.UTC, true
+	if cfg.Params == nil {
+		cfg.Params = map[string]string{}
+	}
+	cfg.Params["time_zone"] = "'+00:00'"
+	cfg.Timeout, cfg.ReadTimeout, cfg.WriteTimeout = 5*time.Second, 30*time.Second, 30*time.Second
+	connector, err := mysql.NewConnector(cfg)
+	if err != nil {
+		return nil, err
+	}
+	db := sql.OpenDB(connector)
+	db.SetMaxOpenConns(8)
+	db.SetConnMaxLifetime(30 * time.Minute)
+	if err := migrate(ctx, db); err != nil {
+		db.Close()
+		return nil, err
+	}
+	return &Store{db}, nil
+}
+
+func migrate(ctx context.Context, db *sql.DB) error {
+	p, err := goose.NewProvider(goose.DialectMySQL, db, Migrations())
+	if err != nil {
+		return fmt.Errorf("read migrations: %w", err)
+	}
+	if _, err := p.Up(ctx); err != nil {
+		return fmt.Errorf("bring the database up to date: %w", err)
+	}
+	return nil
+}
+
+// Close closes the connections.
+func (s *Store) Close() error { return s.db.Close() }
+
+// Ping reports whether the database answers.
+func (s *Store) Ping(ctx context.Context) error { return s.db.PingContext(ctx) }
+
+// inTx runs f in a transaction, again after a deadlock or lock timeout.
+func (s *Store) inTx(ctx context.Context, what string, f func(*sql.Tx) error) error {
+	const tries = 5
+	var err error
+	for try := range tries {
+		if err = s.once(ctx, f); !isDeadlock(err) {
+			break
+		}
+		time.Sleep(time.Duration(1<<try) * 5 * time.Millisecond)
+	}
+	if err != nil {
+		return fmt.Errorf("%s: %w", what, err)
+	}
+	return nil
+}
+
+func (s *Store) once(ctx context.Context, f func(*sql.Tx) error) error {
+	tx, err := s.db.BeginTx(ctx, nil)
+	if err != nil {
+		return err
+	}
+	defer tx.Rollback() // after a commit this does nothing
+	if err := f(tx); err != nil {
+		return err
+	}
+	return tx.Commit()
+}
+
+func isDeadlock(err error) bool {
+	var e *mysql.MySQLError
+	return errors.As(err, &e) && (e.Number == 1213 || e.Number == 1205 || e.Number == 1020)
+}
+
+func now() time.Time { return time.Now().UTC().Truncate(time.Microsecond) }
+
+func newID() ID { return uuid.Must(uuid.NewV7()) }
+
+// notFound turns the driver's answer for no row into ErrNotFound.
+func notFound(err error) error {
+	if errors.Is(err, sql.ErrNoRows) {
+		return ErrNotFound
+	}
+	return err
+}
+
+// Settings are the choices for a tune, apart from who plays it.
+type Settings struct {
+	Tuning string     `json:"tuning"` // as tuning.Parse reads it
+	Capo   int        `json:"capo"`
+	Tempo  float64    `json:"tempo"` // 0: the tune's own
+	Thumb  thumb.Kind `json:"thumb"`
+	Pins   []plan.Pin `json:"pins"`
+}
+
+// Profile is a stored player profile.
+type Profile struct {
+	ID      ID
+	Version int
+	Profile player.Profile
+}
+
+// Tune is a stored tune with the settings in force.
+type Tune struct {
+	ID        ID
+	Title     string
+	Source    string
+	Version   int
+	ProfileID ID
+	Settings  Settings
+	CanUndo   bool
+	CanRedo   bool
+}
+
+// FirstPlayer returns the one player of this installation, creating it by name when there
+// is none; created says so.
+func (s *Store) FirstPlayer(ctx context.Context, name string) (id ID, created bool, err error) {
+	err = s.inTx(ctx, "find the player", func(tx *sql.Tx) error {
+		created = false
+		err := tx.QueryRowContext(ctx, "SELECT id FROM players ORDER BY created_at LIMIT 1").Scan(&id)
+		if !errors.Is(err, sql.ErrNoRows) {
+			return err
+		}
+		id, created = newID(), true
+		_, err = tx.ExecContext(ctx, "INSERT INTO players (id, name, created_at) VALUES (?, ?, ?)", id, name, now())
+		return err
+	})
+	return id, created, err
+}
+
+// Profiles returns the owner's profiles, oldest first.
+func (s *Store) Profiles(ctx context.Context, owner ID) ([]Profile, error) {
+	rows, err := s.db.QueryContext(ctx, "SELECT id, version, doc FROM profiles WHERE owner_id = ? ORDER BY created_at, id", owner)
+	if err != nil {
+		return nil, fmt.Errorf("list profiles: %w", err)
+	}
+	defer rows.Close()
+	var out []Profile
+	for rows.Next() {
+		p, err := scanProfile(rows)
+		if err != nil {
+			return nil, err
+		}
+		out = append(out, p)
+	}
+	return out, rows.Err()
+}
+
+func scanProfile(row interface{ Scan(...any) error }) (Profile, error) {
+	var p Profile
+	var doc []byte
+	if err := row.Scan(&p.ID, &p.Version, &doc); err != nil {
+		return p, notFound(err)
+	}
+	p.Profile = player.Default()
+	if err := json.Unmarshal(doc, &p.Profile); err != nil {
+		return p, fmt.Errorf("stored profile %s: %w", p.ID, err)
+	}
+	return p, nil
+}
+
+// Profile returns one profile of the owner's, or ErrNotFound.
+func (s *Store) Profile(ctx context.Context, owner, id ID) (Profile, error) {
+	p, err := scanProfile(s.db.QueryRowContext(ctx, "SELECT id, version, doc FROM profiles WHERE owner_id = ? AND id = ?", owner, id))
+	if err != nil {
+		return p, fmt.Errorf("profile %s: %w", id, err)
+	}
+	return p, nil
+}
+
+// AddProfile keeps a new profile. ErrTooMany past the limit.
+func (s *Store) AddProfile(ctx context.Context, owner ID, p player.Profile) (ID, error) {
+	doc, err := json.Marshal(p)
+	if err != nil {
+		return ID{}, err
+	}
+	id, at := newID(), now()
+	err = s.inTx(ctx, "keep the profile", func(tx *sql.Tx) error {
+		if err := atMost(ctx, tx, "SELECT COUNT(*) FROM profiles WHERE owner_id = ?", owner, maxProfiles); err != nil {
+			return err
+		}
+		_, err := tx.ExecContext(ctx, "INSERT INTO profiles (id, owner_id, name, doc, version, created_at, updated_at) VALUES (?, ?, ?, ?, 1, ?, ?)",
+			id, owner, p.Name, doc, at, at)
+		return err
+	})
+	return id, err
+}
+
+func atMost(ctx context.Context, tx *sql.Tx, query string, owner ID, limit int) error {
+	var n int
+	if err := tx.QueryRowContext(ctx, query, owner).Scan(&n); err != nil {
+		return err
+	}
+	if n >= limit {
+		return fmt.Errorf("%w: %d are kept already", ErrTooMany, n)
+	}
+	return nil
+}
+
+// SaveProfile replaces a profile read at the given version. ErrStale, ErrNotFound.
+func (s *Store) SaveProfile(ctx context.Context, owner, id ID, version int, p player.Profile) error {
+	doc, err := json.Marshal(p)
+	if err != nil {
+		return err
+	}
+	return s.inTx(ctx, "keep the profile", func(tx *sql.Tx) error {
+		if err := lockVersion(ctx, tx, "SELECT version FROM profiles WHERE owner_id = ? AND id = ? FOR UPDATE", owner, id, version); err != nil {
+			return err
+		}
+		_, err := tx.ExecContext(ctx, "UPDATE profiles SET name = ?, doc = ?, version = version + 1, updated_at = ? WHERE id = ?", p.Name, doc, now(), id)
+		return err
+	})
+}
+
+// DeleteProfile removes a profile that no tune uses. ErrInUse, ErrNotFound.
+func (s *Store) DeleteProfile(ctx context.Context, owner, id ID) error {
+	return s.inTx(ctx, "delete the profile", func(tx *sql.Tx) error {
+		var used int
+		if err := tx.QueryRowContext(ctx, "SELECT COUNT(*) FROM edits WHERE owner_id = ? AND profile_id = ?", owner, id).Scan(&used); err != nil {
+			return err
+		}
+		if used > 0 {
+			return ErrInUse
+		}
+		return deleted(tx.ExecContext(ctx, "DELETE FROM profiles WHERE owner_id = ? AND id = ?", owner, id))
+	})
+}
+
+func deleted(res sql.Result, err error) error {
+	if err != nil {
+		return err
+	}
+	if n, err := res.RowsAffected(); err != nil || n == 0 {
+		return errors.Join(err, ErrNotFound)
+	}
+	return nil
+}
+
+func lockVersion(ctx context.Context, tx *sql.Tx, query string, owner, id ID, version int) error {
+	var have int
+	if err := tx.QueryRowContext(ctx, query, owner, id).Scan(&have); err != nil {
+		return notFound(err)
+	}
+	if have != version {
+		return ErrStale
+	}
+	return nil
+}

@@ -1,0 +1,166 @@
+package store
+
+import (
+	"context"
+	"database/sql"
+	"encoding/json"
+	"errors"
+	"fmt"
+)
+
+const tuneColumns = `SELECT t.id, t.title, t.source, t.version, e.profile_id, e.settings, e.seq > (SELECT MIN(f.seq) FROM edits f WHERE f.tune_id = t.id),
+  EXISTS (SELECT 1 FROM edits n WHERE n.tune_id = t.id AND n.seq = t.head + 1)
+  FROM tunes t JOIN edits e ON e.tune_id = t.id AND e.seq = t.head WHERE t.owner_id = ?`
+
+func scanTune(row interface{ Scan(...any) error }) (Tune, error) {
+	var t Tune
+	var settings []byte
+	if err := row.Scan(&t.ID, &t.Title, &t.Source, &t.Version, &t.ProfileID, &settings, &t.CanUndo, &t.CanRedo); err != nil {
+		return t, notFound(err)
+	}
+	if err := json.Unmarshal(settings, &t.Settings); err != nil {
+		return t, fmt.Errorf("stored settings of tune %s: %w", t.ID, err)
+	}
+	return t, nil
+}
+
+// Tunes returns the owner's tunes, oldest first.
+func (s *Store) Tunes(ctx context.Context, owner ID) ([]Tune, error) {
+	rows, err := s.db.QueryContext(ctx, tuneColumns+" ORDER BY t.created_at, t.id", owner)
+	if err != nil {
+		return nil, fmt.Errorf("list tunes: %w", err)
+	}
+	defer rows.Close()
+	var out []Tune
+	for rows.Next() {
+		t, err := scanTune(rows)
+		if err != nil {
+			return nil, err
+		}
+		out = append(out, t)
+	}
+	return out, rows.Err()
+}
+
+// Tune returns one tune of the owner's, or ErrNotFound.
+func (s *Store) Tune(ctx context.Context, owner, id ID) (Tune, error) {
+	t, err := scanTune(s.db.QueryRowContext(ctx, tuneColumns+" AND t.id = ?", owner, id))
+	if err != nil {
+		return t, fmt.Errorf("tune %s: %w", id, err)
+	}
+	return t, nil
+}
+
+// AddTune keeps a new tune with its first settings. ErrTooMany past the limit.
+func (s *Store) AddTune(ctx context.Context, owner ID, title, source string, profile ID, st Settings) (ID, error) {
+	id := newID()
+	err := s.inTx(ctx, "keep the tune", func(tx *sql.Tx) error {
+		if err := atMost(ctx, tx, "SELECT COUNT(*) FROM tunes WHERE owner_id = ?", owner, maxTunes); err != nil {
+			return err
+		}
+		at := now()
+		if _, err := tx.ExecContext(ctx, "INSERT INTO tunes (id, owner_id, title, source, head, version, created_at, updated_at) VALUES (?, ?, ?, ?, 1, 1, ?, ?)",
+			id, owner, cut(title, 200), source, at, at); err != nil {
+			return err
+		}
+		return addEdit(ctx, tx, owner, id, 1, profile, st)
+	})
+	return id, err
+}
+
+// cut shortens s to at most n characters.
+func cut(s string, n int) string {
+	if r := []rune(s); len(r) > n {
+		return string(r[:n])
+	}
+	return s
+}
+
+func addEdit(ctx context.Context, tx *sql.Tx, owner, tune ID, seq int, profile ID, st Settings) error {
+	doc, err := json.Marshal(st)
+	if err != nil {
+		return err
+	}
+	_, err = tx.ExecContext(ctx, "INSERT INTO edits (tune_id, seq, owner_id, profile_id, settings, created_at) VALUES (?, ?, ?, ?, ?, ?)",
+		tune, seq, owner, profile, doc, now())
+	return err
+}
+
+// head locks the tune and returns its head. ErrStale, ErrNotFound.
+func head(ctx context.Context, tx *sql.Tx, owner, id ID, version int) (int, error) {
+	if err := lockVersion(ctx, tx, "SELECT version FROM tunes WHERE owner_id = ? AND id = ? FOR UPDATE", owner, id, version); err != nil {
+		return 0, err
+	}
+	var h int
+	err := tx.QueryRowContext(ctx, "SELECT head FROM tunes WHERE id = ?", id).Scan(&h)
+	return h, err
+}
+
+func setHead(ctx context.Context, tx *sql.Tx, id ID, h int) error {
+	_, err := tx.ExecContext(ctx, "UPDATE tunes SET head = ?, version = version + 1, updated_at = ? WHERE id = ?", h, now(), id)
+	return err
+}
+
+// SaveSettings makes st the tune's settings, as a new step that can be undone; steps that
+// were undone are forgotten, and steps beyond the oldest 200. ErrStale, ErrNotFound.
+func (s *Store) SaveSettings(ctx context.Context, owner, id ID, version int, profile ID, st Settings) error {
+	return s.inTx(ctx, "keep the settings", func(tx *sql.Tx) error {
+		h, err := head(ctx, tx, owner, id, version)
+		if err != nil {
+			return err
+		}
+		if _, err := tx.ExecContext(ctx, "DELETE FROM edits WHERE tune_id = ? AND (seq > ? OR seq <= ?)", id, h, h-maxEdits); err != nil {
+			return err
+		}
+		if err := addEdit(ctx, tx, owner, id, h+1, profile, st); err != nil {
+			return err
+		}
+		return setHead(ctx, tx, id, h+1)
+	})
+}
+
+// Step moves the tune's head by one edit: -1 undoes, +1 redoes. ErrNoEdit if there is none
+// that way, ErrStale, ErrNotFound.
+func (s *Store) Step(ctx context.Context, owner, id ID, version, by int) error {
+	return s.inTx(ctx, "undo or redo", func(tx *sql.Tx) error {
+		h, err := head(ctx, tx, owner, id, version)
+		if err != nil {
+			return err
+		}
+		var one int
+		err = tx.QueryRowContext(ctx, "SELECT 1 FROM edits WHERE tune_id = ? AND seq = ?", id, h+by).Scan(&one)
+		if errors.Is(err, sql.ErrNoRows) {
+			return ErrNoEdit
+		}
+		if err != nil {
+			return err
+		}
+		return setHead(ctx, tx, id, h+by)
+	})
+}
+
+// DeleteTune removes a tune with everything of it. ErrNotFound.
+func (s *Store) DeleteTune(ctx context.Context, owner, id ID) error {
+	return s.inTx(ctx, "delete the tune", func(tx *sql.Tx) error {
+		return deleted(tx.ExecContext(ctx, "DELETE FROM tunes WHERE owner_id = ? AND id = ?", owner, id))
+	})
+}
+
+// SavePlan keeps the plan document of a tune; basis identifies what it was worked out from.
+func (s *Store) SavePlan(ctx context.Context, owner, tune ID, basis string, doc []byte) error {
+	return s.inTx(ctx, "keep the plan", func(tx *sql.Tx) error {
+		_, err := tx.ExecContext(ctx, `INSERT INTO plans (tune_id, owner_id, basis, doc, created_at) VALUES (?, ?, ?, ?, ?)
+			ON DUPLICATE KEY UPDATE basis = VALUES(basis), doc = VALUES(doc), created_at = VALUES(created_at)`, tune, owner, basis, doc, now())
+		return err
+	})
+}
+
+// Plan returns the kept plan document of a tune if it has that basis, or ErrNotFound.
+func (s *Store) Plan(ctx context.Context, owner, tune ID, basis string) ([]byte, error) {
+	var doc []byte
+	err := s.db.QueryRowContext(ctx, "SELECT doc FROM plans WHERE owner_id = ? AND tune_id = ? AND basis = ?", owner, tune, basis).Scan(&doc)
+	if err != nil {
+		return nil, fmt.Errorf("plan of tune %s: %w", tune, notFound(err))
+	}
+	return doc, nil
+}
