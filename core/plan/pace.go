@@ -75,3 +75,13 @@ func where(g *hand, capo int) string {
 	}
 	return fmt.Sprintf("bass string %d at fret %d", g.bass.str, g.bass.fret-capo)
 }
+
+// MoveText says how far the hand travels into moment t, ", 36 mm"; "" if it does not.
+func (p *Plan) MoveText(t int) string {
+	g := p.handAt(t)
+	f := p.m.freed(p.handAt(t-1), t)
+	if !g.anchored || f.loose || p.m.shiftNeed(f.pos, g) == 0 {
+		return ""
+	}
+	return fmt.Sprintf(", %.0f mm", math.Abs(g.pos-f.pos))
+}

@@ -276,6 +276,9 @@ func (m *model) thumbStroke(mo *moment, o *bassOption) *Stroke {
 	}
 }
 
+// Pinned reports whether the note or stroke of part at at is pinned.
+func (p *Plan) Pinned(at tune.Time, part Part) bool { return p.m.isPinned(at, part) }
+
 func (m *model) isPinned(at tune.Time, part Part) bool {
 	return slices.ContainsFunc(m.req.Pins, func(p Pin) bool { return p.At == at && p.Part == part })
 }

@@ -44,14 +44,14 @@ func (p *Plan) appendNext(ctx context.Context, t int, part Part, out *[]string) 
 		return err
 	}
 	next := &alts[1]
-	*out = append(*out, fmt.Sprintf("%s would cost %.2f more: %s.", capital(p.altText(next)), next.Extra, p.whyNot(t, next)))
+	*out = append(*out, fmt.Sprintf("%s would cost %.2f more: %s.", capital(p.AlternativeText(next)), next.Extra, p.whyNot(t, next)))
 	return nil
 }
 
 func capital(s string) string { return strings.ToUpper(s[:1]) + s[1:] }
 
-// altText names an alternative: "string 2 at fret 12 with the slide".
-func (p *Plan) altText(a *Alternative) string {
+// AlternativeText names an alternative: "string 2 at fret 12 with the slide".
+func (p *Plan) AlternativeText(a *Alternative) string {
 	if a.How == Drop {
 		return "leaving the thumb out"
 	}
@@ -270,5 +270,5 @@ func (p *Plan) DropReason(t int) string {
 		return "no string can take it with this hand"
 	}
 	next := &alts[1]
-	return fmt.Sprintf("%s would cost %.2f more: %s", p.altText(next), next.Extra, p.whyNot(t, next))
+	return fmt.Sprintf("%s would cost %.2f more: %s", p.AlternativeText(next), next.Extra, p.whyNot(t, next))
 }

@@ -1,0 +1,187 @@
+package web
+
+import (
+	"strings"
+
+	"stepping/core/plan"
+	"stepping/core/tune"
+	"stepping/formats/plandoc"
+)
+
+// column is the time column: time runs downward, true to length; the six strings stand
+// side by side, string 6 left. What is struck together stands on one line.
+type column struct {
+	First   int
+	Height  float64
+	Rows    []rowView
+	Beats   []beatLine
+	Strings []stringLine
+	Sounds  []soundLine
+	CursorY float64
+}
+
+type rowView struct {
+	Moment  int
+	Y       float64
+	Bar     int
+	Label   string // bar and beat
+	NewBar  bool
+	Chord   string // where it changes
+	Marks   []markView
+	Quiet   []quietView
+	Pinch   *pinchLine
+	Changed bool
+	Dropped bool
+	Name    string // the row in words
+}
+
+// markView is one stroke in the column: shape by technique.
+type markView struct {
+	X, Y   float64
+	Shape  string
+	Text   string
+	Digit  string
+	Pinned bool
+}
+
+// quietView is a string silenced or leaking at a moment.
+type quietView struct {
+	X, Y  float64
+	Leaks bool
+	By    string
+}
+
+type pinchLine struct{ X1, X2, Y float64 }
+
+type beatLine struct {
+	Y    float64
+	Main bool // a bar begins
+}
+
+type stringLine struct {
+	X      float64
+	Number int
+}
+
+// soundLine is a string sounding from one moment to the next.
+type soundLine struct{ X, Y1, Y2 float64 }
+
+// Geometry of the column, in drawing units (px at the usual size).
+const (
+	columnTop    = 40.0
+	columnLeft   = 112.0
+	columnStep   = 46.0
+	rowGap       = 40.0 // between the two closest moments
+	rowGapMost   = 96.0 // of a quarter note, if no two are closer
+	windowBefore = 60   // moments drawn before the cursor
+	windowAfter  = 120
+)
+
+func stringX(s int) float64 { return columnLeft + columnStep*float64(6-s) }
+
+// newColumn draws the moments around m.
+func newColumn(w *worked, m int) column {
+	all := w.plan.Moments
+	first, last := max(0, m-windowBefore), min(len(all), m+windowAfter)
+	for first > 0 && all[first-1].Bar == all[first].Bar {
+		first--
+	}
+	moments := all[first:last]
+	scale := pxPerTick(moments)
+	y := func(t tune.Time) float64 { return columnTop + float64(t-moments[0].At)*scale }
+	c := column{First: first, CursorY: y(all[m].At)}
+	for s := 6; s >= 1; s-- {
+		c.Strings = append(c.Strings, stringLine{stringX(s), s})
+	}
+	chord := ""
+	for i := range moments {
+		mo := &moments[i]
+		row := newRow(w, first+i, y(mo.At), i == 0 || moments[i-1].Bar != mo.Bar)
+		if mo.Chord.Name != chord {
+			chord = mo.Chord.Name
+			row.Chord = chord
+		}
+		c.Rows = append(c.Rows, row)
+		if i+1 < len(moments) {
+			c.addSounds(mo, row.Y, y(moments[i+1].At))
+		}
+	}
+	end := moments[len(moments)-1].At
+	c.Height = y(end) + rowGap
+	c.Beats = beatLines(w.plan.Request.Tune, moments[0].At, end, y)
+	return c
+}
+
+// pxPerTick keeps the closest moments rowGap apart.
+func pxPerTick(moments []plan.Moment) float64 {
+	closest := tune.Quarter
+	for i := 1; i < len(moments); i++ {
+		closest = min(closest, moments[i].At-moments[i-1].At)
+	}
+	return min(rowGap/float64(closest), rowGapMost/float64(tune.Quarter)*4)
+}
+
+func beatLines(tu *tune.Tune, from, to tune.Time, y func(tune.Time) float64) []beatLine {
+	var out []beatLine
+	for bar, at := range tu.Bars {
+		for t := at; t < at+tu.BarLength(bar); t += tu.MeterOver(t).Pulse() {
+			if t >= from && t <= to {
+				out = append(out, beatLine{y(t), t == at})
+			}
+		}
+	}
+	return out
+}
+
+func (c *column) addSounds(mo *plan.Moment, y1, y2 float64) {
+	for s, st := range mo.Strings {
+		if st.State == plan.Struck || st.State == plan.Rings {
+			c.Sounds = append(c.Sounds, soundLine{stringX(s + 1), y1, y2})
+		}
+	}
+}
+
+func newRow(w *worked, m int, y float64, newBar bool) rowView {
+	p := w.plan
+	mo := &p.Moments[m]
+	row := rowView{Moment: m, Y: y, Bar: mo.Bar, Label: plandoc.Beat(mo.Beat), NewBar: newBar, Changed: w.changed[m], Dropped: mo.Dropped}
+	var words []string
+	for _, s := range []*plan.Stroke{mo.Melody, mo.Thumb} {
+		if s == nil {
+			continue
+		}
+		v := newStroke(p, s)
+		text := v.Big
+		if s.How == plan.Open {
+			text = "0"
+		}
+		row.Marks = append(row.Marks, markView{stringX(s.String), y, v.Shape, text, s.Digit, s.Pinned})
+		words = append(words, string(s.Part)+" string "+string(rune('0'+s.String))+" "+v.How+" "+text)
+	}
+	if len(row.Marks) == 2 {
+		row.Pinch = &pinchLine{row.Marks[1].X, row.Marks[0].X, y}
+	}
+	for s, st := range mo.Strings {
+		if st.State == plan.Silenced || st.State == plan.Leaks {
+			row.Quiet = append(row.Quiet, quietView{stringX(s + 1), y, st.State == plan.Leaks, st.By})
+		}
+	}
+	row.Name = strings.Join(words, ", ")
+	return row
+}
+
+func (c *column) ys() []float64 {
+	out := make([]float64, len(c.Rows))
+	for i := range c.Rows {
+		out[i] = c.Rows[i].Y
+	}
+	return out
+}
+
+func (c *column) bars() []int {
+	out := make([]int, len(c.Rows))
+	for i := range c.Rows {
+		out[i] = c.Rows[i].Bar
+	}
+	return out
+}

@@ -1,0 +1,249 @@
+package web
+
+import (
+	"fmt"
+	"html/template"
+	"math"
+
+	"stepping/core/neck"
+	"stepping/core/plan"
+	"stepping/core/player"
+)
+
+// neckView is the neck around the hand, true to scale, with what lies on it; string 1 on
+// top. Lengths are drawing units, neckScale to the millimetre.
+type neckView struct {
+	Width, Height float64
+	Frets         []fretLine
+	Strings       []neckString
+	Slide         *slideView
+	Trailing      *boxView
+	Fingers       []fingerView
+	Ghost         *ghostView // where the melody goes next
+	Capo          *boxView
+	Arrow         string // the next place lies outside the picture
+	Left          bool   // towards the nut
+	Window        string // "±1.2 mm" under the slide
+	Locator       locator
+}
+
+type fretLine struct {
+	X, Y1, Y2 float64
+	Number    string
+	Nut       bool
+}
+
+type neckString struct {
+	Number         int
+	Y1, Y2, Weight float64
+	State          string
+	Label          string // what it does, in a word or two
+	LabelY         float64
+	Note           string
+}
+
+type slideView struct{ X, Y, W, H, Wire float64 }
+
+type boxView struct{ X, Y, W, H float64 }
+
+type fingerView struct {
+	X, Y float64
+	Name string
+}
+
+type ghostView struct {
+	X, Y  float64
+	Text  string
+	Shape string
+}
+
+// locator is the whole neck small, with the part shown.
+type locator struct {
+	Frets []float64 // x in percent
+	X, W  float64   // percent
+}
+
+const (
+	neckScale  = 4.2 // units a millimetre
+	neckWindow = 176 // mm of neck shown
+	neckTop    = 46.0
+	neckBelow  = 34.0
+	tubeWidth  = 20.0 // mm along the neck, of a common tube
+	trailBack  = 26.0 // mm behind the slide where fingers trail
+	// A fingertip lies this share of the fret gap behind the wire.
+	fingerBack = 0.3
+)
+
+type neckFrame struct {
+	k    neck.Neck
+	left float64 // mm from the nut at the picture's left edge
+	capo int
+}
+
+func (f *neckFrame) x(mm float64) float64 { return (mm - f.left) * neckScale }
+
+// y is the height of string s at mm: the strings spread toward the bridge.
+func (f *neckFrame) y(s int, mm float64) float64 {
+	spread := f.k.Nut + (f.k.Bridge-f.k.Nut)*mm/f.k.Scale
+	widest := f.k.Nut + (f.k.Bridge-f.k.Nut)*0.72
+	return neckTop + ((widest-spread)/2+spread*float64(s-1)/5)*neckScale
+}
+
+// newNeck draws moment m.
+func newNeck(p *plan.Plan, m int) neckView {
+	mo := &p.Moments[m]
+	f := neckFrame{k: p.Request.Player.Neck(), capo: p.Request.Capo}
+	here, has := handMM(&f, mo)
+	next := nextMelody(p, m)
+	if !has && next != nil {
+		here = f.k.X(next.Fret)
+	}
+	f.left = math.Max(here-neckWindow*0.55, -12)
+	v := neckView{Width: neckWindow * neckScale, Height: f.y(6, f.k.Scale*0.72) + neckBelow}
+	f.drawFrets(&v, p.Request.Player)
+	f.drawStrings(&v, mo)
+	f.drawHand(&v, mo, p.Request.Player)
+	f.drawNext(&v, next)
+	f.locate(&v, p.Request.Player.Instrument.Frets)
+	return v
+}
+
+// handMM is where the left hand is, mm from the nut.
+func handMM(f *neckFrame, mo *plan.Moment) (mm float64, has bool) {
+	if mo.Hand.SlideOn {
+		return f.k.X(mo.Hand.SlideFret), true
+	}
+	for _, fg := range mo.Hand.Fingers {
+		return f.k.X(float64(fg.Fret)), true
+	}
+	return 0, false
+}
+
+func nextMelody(p *plan.Plan, m int) *plan.Stroke {
+	for t := m + 1; t < len(p.Moments) && t <= m+4; t++ {
+		if s := p.Moments[t].Melody; s != nil {
+			return s
+		}
+	}
+	return nil
+}
+
+func (f *neckFrame) drawFrets(v *neckView, pl player.Profile) {
+	for n := 0; n <= pl.Instrument.Frets; n++ {
+		mm := f.k.X(float64(n))
+		if x := f.x(mm); x > -1 && x < v.Width-4 {
+			label := ""
+			if n > f.capo {
+				label = fmt.Sprint(n - f.capo)
+			}
+			v.Frets = append(v.Frets, fretLine{x, f.y(1, mm) - 12, f.y(6, mm) + 12, label, n == 0})
+		}
+	}
+	if f.capo > 0 {
+		mm := f.k.X(float64(f.capo))
+		if x := f.x(mm - 8); x > -40 && x < v.Width {
+			v.Capo = &boxView{x, f.y(1, mm) - 16, 7 * neckScale, f.y(6, mm) - f.y(1, mm) + 32}
+		}
+	}
+}
+
+func (f *neckFrame) drawStrings(v *neckView, mo *plan.Moment) {
+	right := f.left + neckWindow
+	for i, st := range mo.Strings {
+		s := i + 1
+		v.Strings = append(v.Strings, neckString{
+			Number: s, Y1: f.y(s, math.Max(f.left, 0)), Y2: f.y(s, right), Weight: 1.2 + 0.55*float64(i),
+			State: string(st.State), Label: stateLabel(mo, s), LabelY: f.y(s, right), Note: st.Note,
+		})
+	}
+}
+
+// stateLabel says what a string does and who does it.
+func stateLabel(mo *plan.Moment, s int) string {
+	st := mo.Strings[s-1]
+	switch st.State {
+	case plan.Struck:
+		for d, name := range []string{"p", "i", "m", "a"} {
+			if mo.Digits[d] == s {
+				return name + " plays"
+			}
+		}
+		return "plays"
+	case plan.Rings:
+		return "rings on"
+	case plan.Silenced:
+		if word, ok := digitWords[st.By]; ok {
+			return st.By + " stops (" + word + ")"
+		}
+		return st.By + " stops"
+	case plan.Leaks:
+		return "LEAKS"
+	}
+	return "still"
+}
+
+func (f *neckFrame) drawHand(v *neckView, mo *plan.Moment, pl player.Profile) {
+	if h := mo.Hand; h.SlideOn {
+		mm := f.k.X(h.SlideFret)
+		tip := f.y(h.Covers, mm) + 0.45*f.k.Spacing(h.SlideFret)*neckScale
+		top := math.Max(tip-pl.Slide.LengthMM*neckScale, 2)
+		v.Slide = &slideView{f.x(mm) - tubeWidth/2*neckScale, top, tubeWidth * neckScale, tip - top, f.x(mm)}
+		v.Window = fmt.Sprintf("±%.1f mm", f.k.Window(h.SlideFret)/2)
+		if h.Trails > 0 {
+			back := mm - trailBack
+			y := f.y(1, back) - 8
+			v.Trailing = &boxView{f.x(back) - 7*neckScale, y, 12 * neckScale, f.y(h.Trails, back) + 8 - y}
+		}
+	}
+	for _, fg := range mo.Hand.Fingers {
+		v.Fingers = append(v.Fingers, fingerView{f.fingerX(float64(fg.Fret)), f.y(fg.String, f.k.X(float64(fg.Fret))), fg.Finger})
+	}
+}
+
+func (f *neckFrame) fingerX(fret float64) float64 {
+	wire := f.k.X(fret)
+	return f.x(wire - fingerBack*(wire-f.k.X(fret-1)))
+}
+
+func (f *neckFrame) drawNext(v *neckView, next *plan.Stroke) {
+	if next == nil || next.How == plan.Open {
+		return
+	}
+	mm := f.k.X(next.Fret)
+	x := f.x(mm)
+	if next.How == plan.Fret {
+		x = f.fingerX(next.Fret)
+	}
+	text := plan.FretText(next.Fret - float64(f.capo))
+	switch {
+	case x < 20:
+		v.Arrow, v.Left = "next: "+text, true
+	case x > v.Width-20:
+		v.Arrow = "next: " + text
+	default:
+		v.Ghost = &ghostView{x, f.y(next.String, mm), text, string(next.How)}
+	}
+}
+
+func (f *neckFrame) locate(v *neckView, frets int) {
+	whole := f.k.X(float64(frets + 2))
+	for n := 0; n <= frets; n++ {
+		v.Locator.Frets = append(v.Locator.Frets, 100*f.k.X(float64(n))/whole)
+	}
+	from, to := math.Max(f.left, 0), math.Min(f.left+neckWindow, whole)
+	v.Locator.X, v.Locator.W = 100*from/whole, 100*(to-from)/whole
+}
+
+// viewFuncs are the functions that templates may call.
+var viewFuncs = template.FuncMap{
+	"px":  func(x float64) string { return fmt.Sprintf("%.1f", x) },
+	"add": func(a, b float64) float64 { return a + b },
+	"sub": func(a, b float64) float64 { return a - b },
+	"dict": func(kv ...any) map[string]any { // a template's arguments by name
+		m := map[string]any{}
+		for i := 0; i+1 < len(kv); i += 2 {
+			m[kv[i].(string)] = kv[i+1]
+		}
+		return m
+	},
+}

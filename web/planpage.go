@@ -1,0 +1,211 @@
+package web
+
+import (
+	"context"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"html/template"
+	"net/http"
+	"strconv"
+
+	"github.com/gin-gonic/gin"
+
+	"stepping/core/plan"
+	"stepping/core/thumb"
+	"stepping/core/tuning"
+	"stepping/formats/abc"
+	"stepping/store"
+)
+
+// planNote is what an action wants said on the plan page.
+type planNote struct {
+	Notice string
+	Form   *settingsForm // the settings as typed, with their error
+}
+
+// planBody is the plan page.
+type planBody struct {
+	ID       string
+	Title    string
+	Version  int
+	CanUndo  bool
+	CanRedo  bool
+	Notice   string
+	Problem  string // why there is no plan
+	Form     settingsForm
+	Library  []tuning.Named
+	Profiles []profileChoice
+	Thumbs   []thumb.Kind
+	Identity string
+	Strings  string // tuning, string 6 to 1, without octaves
+	Warnings []abc.Warning
+	Pins     int
+	Changed  int // strokes that the last change moved
+	Work     *workView
+}
+
+// workView is the plan as drawn: the time column and the moment at the cursor.
+type workView struct {
+	Column  column
+	Now     nowView
+	Bars    []barLink
+	Ceiling string
+	Why     string
+	Client  template.HTML // data for the script, as JSON; see clientData
+	Total   string
+}
+
+// barLink is one bar of the overview.
+type barLink struct {
+	Bar, Moment int
+	Leaks       bool
+	Here        bool
+	Slowest     bool
+}
+
+// clientData is what the script needs to move the cursor without asking.
+type clientData struct {
+	ID    string    `json:"id"`
+	At    int       `json:"at"`    // moment at the cursor
+	Count int       `json:"count"` // moments of the whole plan
+	First int       `json:"first"` // moment of the first row drawn
+	Rows  []float64 `json:"rows"`  // y of each row drawn
+	Bars  []int     `json:"bars"`  // bar of each row drawn
+}
+
+func (s *Server) planPage(c *gin.Context) {
+	if id, ok := s.idParam(c); ok {
+		s.showPlan(c, http.StatusOK, id, c.Query("m"), planNote{})
+	}
+}
+
+// showPlan renders the plan page, or for the script its changing part.
+func (s *Server) showPlan(c *gin.Context, status int, id store.ID, moment string, note planNote) {
+	t, err := s.store.Tune(c, s.owner, id)
+	if err != nil {
+		s.failFor(c, err)
+		return
+	}
+	profiles, err := s.store.Profiles(c, s.owner)
+	if err != nil {
+		s.failFor(c, err)
+		return
+	}
+	body := planBody{
+		ID: id.String(), Title: t.Title, Version: t.Version, CanUndo: t.CanUndo, CanRedo: t.CanRedo, Notice: note.Notice,
+		Form: formOf(&t), Library: tuning.Library, Profiles: choices(profiles), Thumbs: thumb.Kinds, Pins: len(t.Settings.Pins),
+	}
+	if note.Form != nil {
+		body.Form = *note.Form
+	}
+	if tn, err := tuning.Parse(t.Settings.Tuning); err == nil {
+		body.Identity, body.Strings = tuning.Identify(tn).String(), tn.Classes()
+	}
+	w, err := s.work(c, &t)
+	switch {
+	case err != nil && c.Err() != nil:
+		c.Abort()
+		return
+	case err != nil:
+		body.Problem = problemText(err)
+		if body.Problem == "" {
+			s.failFor(c, err)
+			return
+		}
+	default:
+		if err := body.addWork(c, w, atoi(moment)); err != nil {
+			s.failFor(c, err)
+			return
+		}
+	}
+	part := "layout"
+	if c.GetHeader("X-Part") != "" {
+		part = "sheet"
+	}
+	s.render(c, status, "plan", part, t.Title, body)
+}
+
+// problemText is the planner's or a reader's reason for people; "" for other errors.
+func problemText(err error) string {
+	var rangeErr *plan.RangeError
+	var pinErr *plan.PinError
+	var abcErr *abc.Error
+	switch {
+	case errors.As(err, &rangeErr):
+		return "This tune does not fit on the guitar as it is set: " + rangeErr.Error() + "."
+	case errors.As(err, &pinErr):
+		return pinErr.Error() + "."
+	case errors.As(err, &abcErr):
+		return fmt.Sprintf("Line %d, column %d: %s", abcErr.Line, abcErr.Column, abcErr.Text)
+	}
+	return ""
+}
+
+func (b *planBody) addWork(ctx context.Context, w *worked, m int) error {
+	w.mu.Lock()
+	defer w.mu.Unlock()
+	m = min(max(m, 0), len(w.plan.Moments)-1)
+	b.Warnings, b.Changed = w.warnings, len(w.changed)
+	now, err := newNow(ctx, b, w, m)
+	if err != nil {
+		return err
+	}
+	col := newColumn(w, m)
+	data, err := json.Marshal(clientData{b.ID, m, len(w.plan.Moments), col.First, col.ys(), col.bars()})
+	if err != nil {
+		return err
+	}
+	b.Work = &workView{Column: col, Now: now, Bars: newBars(w, m), Why: w.plan.Ceiling.Why,
+		Client: template.HTML(data), // JSON of numbers and a UUID: nothing to escape
+		Total:  fmt.Sprintf("%.1f", w.plan.Total)}
+	if c := w.plan.Ceiling.BPM; c > 0 {
+		b.Work.Ceiling = strconv.FormatFloat(c, 'f', 0, 64)
+	}
+	return nil
+}
+
+// newBars is the overview of the whole tune: one link a bar, marked where a string leaks,
+// where the cursor is, and where the tempo is held down.
+func newBars(w *worked, m int) []barLink {
+	var out []barLink
+	for t := range w.plan.Moments {
+		mo := &w.plan.Moments[t]
+		if len(out) == 0 || out[len(out)-1].Bar != mo.Bar {
+			out = append(out, barLink{Bar: mo.Bar, Moment: t})
+		}
+		b := &out[len(out)-1]
+		b.Leaks = b.Leaks || len(mo.Leaking()) > 0
+		b.Here = b.Here || t == m
+		b.Slowest = b.Slowest || w.plan.Ceiling.BPM > 0 && mo.At == w.plan.Ceiling.At
+	}
+	return out
+}
+
+// atMoment answers with the part of the page that belongs to one moment.
+func (s *Server) atMoment(c *gin.Context) {
+	id, ok := s.idParam(c)
+	if !ok {
+		return
+	}
+	t, err := s.store.Tune(c, s.owner, id)
+	if err != nil {
+		s.failFor(c, err)
+		return
+	}
+	w, err := s.work(c, &t)
+	if err != nil {
+		s.fail(c, http.StatusUnprocessableEntity, err)
+		return
+	}
+	body := planBody{ID: id.String(), Version: t.Version}
+	w.mu.Lock()
+	defer w.mu.Unlock()
+	m := min(max(atoi(c.Param("m")), 0), len(w.plan.Moments)-1)
+	now, err := newNow(c, &body, w, m)
+	if err != nil {
+		s.failFor(c, err)
+		return
+	}
+	s.render(c, http.StatusOK, "plan", "now", "", now)
+}

@@ -1,0 +1,159 @@
+package web
+
+import (
+	"bytes"
+	"context"
+	"crypto/sha256"
+	"encoding/hex"
+	"encoding/json"
+	"fmt"
+	"strings"
+	"sync"
+
+	"stepping/core/plan"
+	"stepping/core/player"
+	"stepping/core/tuning"
+	"stepping/formats/abc"
+	"stepping/formats/plandoc"
+	"stepping/store"
+)
+
+// worked is a tune with its plan. The plan's alternatives are worked out on demand and
+// change it, so mu guards every use of plan.
+type worked struct {
+	mu       sync.Mutex
+	basis    string // hash of everything that the plan depends on
+	plan     *plan.Plan
+	warnings []abc.Warning
+	changed  map[int]bool // moments that differ from the plan before
+}
+
+// planCache keeps the plan of the tunes looked at last, and the one before it, so that
+// what an edit changed can be marked.
+type planCache struct {
+	mu    sync.Mutex
+	plans map[store.ID]*worked
+	order []store.ID
+}
+
+// cachedPlans bounds memory: a plan of a long tune takes some tens of MiB.
+const cachedPlans = 12
+
+func newPlanCache() *planCache { return &planCache{plans: map[store.ID]*worked{}} }
+
+func (pc *planCache) get(id store.ID) *worked {
+	pc.mu.Lock()
+	defer pc.mu.Unlock()
+	return pc.plans[id]
+}
+
+func (pc *planCache) put(id store.ID, w *worked) {
+	pc.mu.Lock()
+	defer pc.mu.Unlock()
+	if pc.plans[id] == nil {
+		pc.order = append(pc.order, id)
+	}
+	pc.plans[id] = w
+	if len(pc.order) > cachedPlans {
+		delete(pc.plans, pc.order[0])
+		pc.order = pc.order[1:]
+	}
+}
+
+// request builds the planning request of a tune.
+func request(t *store.Tune, p *player.Profile) (plan.Request, []abc.Warning, error) {
+	tu, warnings, err := abc.Read(strings.NewReader(t.Source))
+	if err != nil {
+		return plan.Request{}, nil, err
+	}
+	tn, err := tuning.Parse(t.Settings.Tuning)
+	if err != nil {
+		return plan.Request{}, warnings, err
+	}
+	return plan.Request{Tune: tu, Tuning: tn, Capo: t.Settings.Capo, Tempo: t.Settings.Tempo, Player: *p,
+		Thumb: t.Settings.Thumb, Pins: t.Settings.Pins}, warnings, nil
+}
+
+// basisOf hashes what the plan depends on, the document's version included.
+func basisOf(t *store.Tune, p *player.Profile) string {
+	data, err := json.Marshal([]any{plandoc.Version, t.Source, t.Settings, p})
+	if err != nil {
+		panic("web: settings cannot be written as JSON: " + err.Error())
+	}
+	sum := sha256.Sum256(data)
+	return hex.EncodeToString(sum[:])
+}
+
+// work returns the tune's plan, from the cache or worked out now. Errors of the planner
+// are returned as they are: they are written for people.
+func (s *Server) work(ctx context.Context, t *store.Tune) (*worked, error) {
+	prof, err := s.store.Profile(ctx, s.owner, t.ProfileID)
+	if err != nil {
+		return nil, err
+	}
+	basis := basisOf(t, &prof.Profile)
+	old := s.plans.get(t.ID)
+	if old != nil && old.basis == basis {
+		return old, nil
+	}
+	req, warnings, err := request(t, &prof.Profile)
+	if err != nil {
+		return nil, err
+	}
+	p, err := plan.Solve(ctx, req)
+	if err != nil {
+		return nil, err
+	}
+	w := &worked{basis: basis, plan: p, warnings: warnings, changed: map[int]bool{}}
+	if old != nil {
+		w.changed = differences(old.plan, p)
+	}
+	s.plans.put(t.ID, w)
+	return w, nil
+}
+
+// differences lists the moments of b whose strokes are played otherwise than in a.
+func differences(a, b *plan.Plan) map[int]bool {
+	was := map[string]string{}
+	for t := range a.Moments {
+		was[a.Moments[t].At.String()] = strokesKey(&a.Moments[t])
+	}
+	out := map[int]bool{}
+	for t := range b.Moments {
+		if was[b.Moments[t].At.String()] != strokesKey(&b.Moments[t]) {
+			out[t] = true
+		}
+	}
+	return out
+}
+
+func strokesKey(mo *plan.Moment) string {
+	key := ""
+	for _, s := range []*plan.Stroke{mo.Melody, mo.Thumb} {
+		if s != nil {
+			key += fmt.Sprintf("%d %g %s %s|", s.String, s.Fret, s.How, s.Finger)
+		} else {
+			key += "|"
+		}
+	}
+	return key
+}
+
+// document returns the plan document as JSON: the kept one if it still holds, else made
+// now and kept.
+func (s *Server) document(ctx context.Context, t *store.Tune, w *worked) ([]byte, error) {
+	if doc, err := s.store.Plan(ctx, s.owner, t.ID, w.basis); err == nil {
+		return doc, nil
+	}
+	w.mu.Lock()
+	doc, err := plandoc.New(ctx, w.plan)
+	w.mu.Unlock()
+	if err != nil {
+		return nil, err
+	}
+	var buf bytes.Buffer
+	if err := doc.Write(&buf); err != nil {
+		return nil, err
+	}
+	return buf.Bytes(), s.store.SavePlan(ctx, s.owner, t.ID, w.basis, buf.Bytes())
+}

@@ -1,0 +1,213 @@
+package web
+
+import (
+	"errors"
+	"fmt"
+	"net/http"
+	"strconv"
+
+	"github.com/gin-gonic/gin"
+
+	"stepping/core/player"
+	"stepping/store"
+)
+
+// profileField is one row of the profile form.
+type profileField struct {
+	Name, Label, Kind, Value, Help, Error string
+	On                                    bool
+	Options                               []option
+}
+
+type option struct{ Value, Text string }
+
+type profileBody struct {
+	ID      string
+	Name    string
+	Version int
+	Notice  string
+	Fields  []profileField
+}
+
+// profileInput ties a form field to its place in the profile.
+type profileInput struct {
+	name, label, help string
+	options           []option
+	text              func(*player.Profile) *string
+	number            func(*player.Profile) *float64
+	count             func(*player.Profile) *int
+	check             func(*player.Profile) *bool
+}
+
+// profileInputs is the profile form; names are the keys of the player file.
+var profileInputs = []profileInput{
+	{name: "name", label: "Name", text: func(p *player.Profile) *string { return &p.Name }},
+	{name: "slideFinger", label: "Finger that wears the slide", help: "It never frets. On the ring finger the little finger is stranded in front.",
+		options: []option{{"4", "little finger"}, {"3", "ring finger"}, {"2", "middle finger"}}, count: func(p *player.Profile) *int { return &p.SlideFinger }},
+	{name: "silence", label: "What keeps other strings quiet",
+		options: []option{{"heel", "picking hand: heel, and fingers stopping strings"}, {"fingers", "picking fingers resting, thumb covering below"},
+			{"trailing", "a finger trailing behind the slide"}, {"both", "trailing and picking hand together"}, {"ring", "nothing: left to ring"}},
+		text: func(p *player.Profile) *string { return &p.Silence }},
+	{name: "lean", label: "How much with the slide",
+		options: []option{{"mixed", "mixed, as the notes ask"}, {"slide", "mostly slide"}, {"fret", "slide only for the peaks"}, {"none", "no slide worn"}},
+		text:    func(p *player.Profile) *string { return &p.Lean }},
+	{name: "fingers", label: "Picking fingers besides the thumb", options: []option{{"1", "1: i"}, {"2", "2: i m"}, {"3", "3: i m a"}},
+		count: func(p *player.Profile) *int { return &p.Fingers }},
+	{name: "attack", label: "Attack", options: []option{{"flesh", "fingertips"}, {"nails", "nails"}, {"thumbpick", "thumb pick"}, {"picks", "thumb and finger picks"}},
+		text: func(p *player.Profile) *string { return &p.Attack }},
+	{name: "reachMm", label: "Reach of fingers 1 to 4, mm", help: "Without strain, measured fingertip to fingertip. 100 mm covers three frets at the nut.",
+		number: func(p *player.Profile) *float64 { return &p.ReachMM }},
+	{name: "fretBehindSlide", label: "Frets bass notes behind the sounding slide", check: func(p *player.Profile) *bool { return &p.FretBehindSlide }},
+	{name: "thumbOver", label: "Frets string 6 with the thumb over the neck", check: func(p *player.Profile) *bool { return &p.ThumbOver }},
+	{name: "drone", label: "Welcomes open home bass notes under other chords", check: func(p *player.Profile) *bool { return &p.Drone }},
+	{name: "slide.lengthMm", label: "Length of the slide, mm", help: "Never force a tight slide over a knuckle; retire a chipped glass one.",
+		number: func(p *player.Profile) *float64 { return &p.Slide.LengthMM }},
+	{name: "instrument.scaleMm", label: "Scale length, mm", number: func(p *player.Profile) *float64 { return &p.Instrument.ScaleMM }},
+	{name: "instrument.nutMm", label: "First to last string at the nut, mm", number: func(p *player.Profile) *float64 { return &p.Instrument.NutMM }},
+	{name: "instrument.bridgeMm", label: "First to last string at the bridge, mm", number: func(p *player.Profile) *float64 { return &p.Instrument.BridgeMM }},
+	{name: "instrument.frets", label: "Number of frets", count: func(p *player.Profile) *int { return &p.Instrument.Frets }},
+}
+
+func (in *profileInput) field(p *player.Profile) profileField {
+	f := profileField{Name: in.name, Label: in.label, Help: in.help, Options: in.options, Kind: "text"}
+	if in.options != nil {
+		f.Kind = "select"
+	}
+	switch {
+	case in.text != nil:
+		f.Value = *in.text(p)
+	case in.number != nil:
+		f.Value = strconv.FormatFloat(*in.number(p), 'f', -1, 64)
+	case in.count != nil:
+		f.Value = strconv.Itoa(*in.count(p))
+	default:
+		f.Kind, f.On = "check", *in.check(p)
+	}
+	return f
+}
+
+// read puts the typed value into p; the error says what is wanted.
+func (in *profileInput) read(p *player.Profile, value string) error {
+	var err error
+	switch {
+	case in.text != nil:
+		*in.text(p) = value
+	case in.number != nil:
+		*in.number(p), err = strconv.ParseFloat(value, 64)
+	case in.count != nil:
+		*in.count(p), err = strconv.Atoi(value)
+	default:
+		*in.check(p) = value == "yes"
+	}
+	if err != nil {
+		return fmt.Errorf("%q is no number", value)
+	}
+	return nil
+}
+
+// readProfile reads the whole form onto p. bad names the first field at fault.
+func readProfile(c *gin.Context, p *player.Profile) (fields []profileField, bad bool) {
+	for i := range profileInputs {
+		in := &profileInputs[i]
+		err := in.read(p, c.PostForm(in.name))
+		f := in.field(p)
+		if err != nil {
+			f.Value, f.Error, bad = c.PostForm(in.name), err.Error(), true
+		}
+		fields = append(fields, f)
+	}
+	var fe *player.FieldError
+	if err := p.Validate(); !bad && errors.As(err, &fe) {
+		for i := range fields {
+			if fields[i].Name == fe.Field {
+				fields[i].Error, bad = fe.Text, true
+			}
+		}
+	}
+	return fields, bad
+}
+
+func (s *Server) profiles(c *gin.Context) {
+	profiles, err := s.store.Profiles(c, s.owner)
+	if err != nil {
+		s.failFor(c, err)
+		return
+	}
+	s.render(c, http.StatusOK, "profiles", "layout", "Players", struct{ Profiles []profileChoice }{choices(profiles)})
+}
+
+func (s *Server) addProfile(c *gin.Context) {
+	p := player.Default()
+	p.Name = c.PostForm("name")
+	if err := p.Validate(); err != nil {
+		s.fail(c, http.StatusUnprocessableEntity, err)
+		return
+	}
+	id, err := s.store.AddProfile(c, s.owner, p)
+	if err != nil {
+		s.failFor(c, err)
+		return
+	}
+	c.Redirect(http.StatusSeeOther, "/profiles/"+id.String())
+}
+
+func (s *Server) profile(c *gin.Context) {
+	id, ok := s.idParam(c)
+	if !ok {
+		return
+	}
+	p, err := s.store.Profile(c, s.owner, id)
+	if err != nil {
+		s.failFor(c, err)
+		return
+	}
+	body := profileBody{ID: id.String(), Name: profileName(&p.Profile), Version: p.Version}
+	for i := range profileInputs {
+		body.Fields = append(body.Fields, profileInputs[i].field(&p.Profile))
+	}
+	s.render(c, http.StatusOK, "profile", "layout", body.Name, body)
+}
+
+func (s *Server) saveProfile(c *gin.Context) {
+	id, ok := s.idParam(c)
+	if !ok {
+		return
+	}
+	old, err := s.store.Profile(c, s.owner, id)
+	if err != nil {
+		s.failFor(c, err)
+		return
+	}
+	p := old.Profile
+	fields, bad := readProfile(c, &p)
+	body := profileBody{ID: id.String(), Name: profileName(&old.Profile), Version: old.Version, Fields: fields}
+	if bad {
+		s.render(c, http.StatusUnprocessableEntity, "profile", "layout", body.Name, body)
+		return
+	}
+	err = s.store.SaveProfile(c, s.owner, id, atoi(c.PostForm("version")), p)
+	switch {
+	case errors.Is(err, store.ErrStale):
+		body.Notice = "This player was changed in another tab in the meantime. What you typed stands below; keep it again to put it in force."
+		s.render(c, http.StatusConflict, "profile", "layout", body.Name, body)
+	case err != nil:
+		s.failFor(c, err)
+	default:
+		c.Redirect(http.StatusSeeOther, "/profiles")
+	}
+}
+
+func (s *Server) deleteProfile(c *gin.Context) {
+	id, ok := s.idParam(c)
+	if !ok {
+		return
+	}
+	switch err := s.store.DeleteProfile(c, s.owner, id); {
+	case errors.Is(err, store.ErrInUse):
+		s.fail(c, http.StatusConflict, errors.New("a tune is planned for this player: choose another player for it first"))
+	case err != nil:
+		s.failFor(c, err)
+	default:
+		c.Redirect(http.StatusSeeOther, "/profiles")
+	}
+}

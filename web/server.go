@@ -1,0 +1,256 @@
+// Package web serves the pages: it reads requests, calls core and store, and renders
+// templates into a buffer before anything is written. No musical rule lives here.
+package web
+
+import (
+	"bytes"
+	"context"
+	"embed"
+	"errors"
+	"fmt"
+	"html/template"
+	"io/fs"
+	"log/slog"
+	"net/http"
+	"net/url"
+	"strings"
+	"time"
+
+	"github.com/gin-gonic/gin"
+	"github.com/google/uuid"
+
+	"stepping/store"
+)
+
+//go:embed templates/*.html
+var templateFiles embed.FS
+
+//go:embed static
+var staticFiles embed.FS
+
+// Config is what a server needs.
+type Config struct {
+	Store *store.Store
+	Owner store.ID     // whose tunes are shown
+	Log   *slog.Logger // nil: the default
+}
+
+// Server is the application. Safe for concurrent use.
+type Server struct {
+	store  *store.Store
+	owner  store.ID
+	log    *slog.Logger
+	pages  map[string]*template.Template
+	plans  *planCache
+	engine *gin.Engine
+}
+
+// maxBody bounds a request: a tune of 1 MiB and its form.
+const maxBody = 3 << 20
+
+// Times after which a slow client is let go.
+const (
+	ReadTimeout  = 15 * time.Second
+	WriteTimeout = 60 * time.Second
+	IdleTimeout  = 2 * time.Minute
+)
+
+// New makes a server; a template that does not parse stops it here.
+func New(cfg Config) (*Server, error) {
+	s := &Server{store: cfg.Store, owner: cfg.Owner, log: cfg.Log, plans: newPlanCache()}
+	if s.log == nil {
+		s.log = slog.Default()
+	}
+	var err error
+	if s.pages, err = parsePages(); err != nil {
+		return nil, err
+	}
+	s.engine = s.routes()
+	return s, nil
+}
+
+// pageNames are the pages; each is parsed with the layout into a set of its own.
+var pageNames = []string{"home", "plan", "profiles", "profile", "error"}
+
+func parsePages() (map[string]*template.Template, error) {
+	pages := map[string]*template.Template{}
+	for _, name := range pageNames {
+		t, err := template.New(name).Funcs(viewFuncs).ParseFS(templateFiles, "templates/layout.html", "templates/"+name+".html")
+		if err != nil {
+			return nil, fmt.Errorf("page %s: %w", name, err)
+		}
+		pages[name] = t
+	}
+	return pages, nil
+}
+
+// Handler returns the application with its security measures around it.
+func (s *Server) Handler() http.Handler {
+	guard := http.NewCrossOriginProtection()
+	guard.SetDenyHandler(http.HandlerFunc(func(w http.ResponseWriter, _ *http.Request) {
+		http.Error(w, "This change was asked for by another site and was not made. Open Stepping itself and try again.", http.StatusForbidden)
+	}))
+	return guard.Handler(s.engine)
+}
+
+func (s *Server) routes() *gin.Engine {
+	gin.SetMode(gin.ReleaseMode)
+	r := gin.New()
+	r.HandleMethodNotAllowed = true
+	r.MaxMultipartMemory = maxBody
+	r.Use(s.recover, security, limitBody)
+	r.NoRoute(func(c *gin.Context) { s.fail(c, http.StatusNotFound, errors.New("there is no such page")) })
+	r.NoMethod(func(c *gin.Context) {
+		s.fail(c, http.StatusMethodNotAllowed, errors.New("this address does not take that kind of request"))
+	})
+
+	static, err := fs.Sub(staticFiles, "static")
+	if err != nil {
+		panic("web: embedded files: " + err.Error())
+	}
+	r.StaticFS("/static", http.FS(static))
+	r.GET("/healthz", s.health)
+
+	r.GET("/", s.home)
+	r.POST("/tunes", s.addTune)
+	r.POST("/look", setLook)
+
+	tune := r.Group("/tunes/:id")
+	tune.GET("", s.planPage)
+	tune.GET("/at/:m", s.atMoment)
+	tune.GET("/plan.json", s.planJSON)
+	tune.GET("/tab.txt", s.tabText)
+	tune.POST("/settings", s.saveSettings)
+	tune.POST("/pin", s.pin)
+	tune.POST("/unpin", s.unpin)
+	tune.POST("/undo", s.undo)
+	tune.POST("/redo", s.redo)
+	tune.POST("/delete", s.deleteTune)
+
+	r.GET("/profiles", s.profiles)
+	r.POST("/profiles", s.addProfile)
+	r.GET("/profiles/:id", s.profile)
+	r.POST("/profiles/:id", s.saveProfile)
+	r.POST("/profiles/:id/delete", s.deleteProfile)
+	return r
+}
+
+// policy allows what this server ships and nothing else. Bootstrap's form controls draw
+// their marks as data: images.
+const policy = "default-src 'none'; script-src 'self'; style-src 'self'; img-src 'self' data:; font-src 'self'; " +
+	"connect-src 'self'; form-action 'self'; base-uri 'none'; frame-ancestors 'none'"
+
+func security(c *gin.Context) {
+	h := c.Writer.Header()
+	h.Set("Content-Security-Policy", policy)
+	h.Set("X-Content-Type-Options", "nosniff")
+	h.Set("Referrer-Policy", "same-origin")
+	h.Set("Cross-Origin-Opener-Policy", "same-origin")
+	if !strings.HasPrefix(c.Request.URL.Path, "/static/") {
+		h.Set("Cache-Control", "no-store")
+	}
+	c.Next()
+}
+
+func limitBody(c *gin.Context) {
+	c.Request.Body = http.MaxBytesReader(c.Writer, c.Request.Body, maxBody)
+	c.Next()
+}
+
+// recover answers a panic with the error page; the detail goes to the log.
+func (s *Server) recover(c *gin.Context) {
+	defer func() {
+		if v := recover(); v != nil {
+			s.log.Error("panic", "path", c.Request.URL.Path, "value", v)
+			s.fail(c, http.StatusInternalServerError, errInternal)
+		}
+	}()
+	c.Next()
+}
+
+var errInternal = errors.New("something went wrong inside Stepping; what was kept before is safe. Go back and try again")
+
+// page is what every page knows.
+type page struct {
+	Title string
+	Look  string // light, dim or "" for the system's
+	Path  string
+	Body  any
+}
+
+// render executes a whole page, or one named part of it, into a buffer and then writes it.
+func (s *Server) render(c *gin.Context, status int, name, part, title string, body any) {
+	look, err := c.Cookie("look")
+	if err != nil || look != "light" && look != "dim" {
+		look = ""
+	}
+	var buf bytes.Buffer
+	if err := s.pages[name].ExecuteTemplate(&buf, part, page{title, look, c.Request.URL.RequestURI(), body}); err != nil {
+		s.log.Error("template", "page", name, "err", err)
+		http.Error(c.Writer, "Stepping could not draw this page. Go back and try again.", http.StatusInternalServerError)
+		return
+	}
+	c.Data(status, "text/html; charset=utf-8", buf.Bytes())
+}
+
+// errorBody is the error page.
+type errorBody struct {
+	Status int
+	Text   string
+}
+
+// fail answers with the error page; err is written for people.
+func (s *Server) fail(c *gin.Context, status int, err error) {
+	c.Abort()
+	s.render(c, status, "error", "layout", "Something is missing", errorBody{status, err.Error()})
+}
+
+// failFor picks the status for a store or planning error; unknown ones are logged and
+// answered with errInternal.
+func (s *Server) failFor(c *gin.Context, err error) {
+	switch {
+	case errors.Is(err, store.ErrNotFound):
+		s.fail(c, http.StatusNotFound, errors.New("this tune or profile is not here; it may have been deleted"))
+	case errors.Is(err, store.ErrTooMany):
+		s.fail(c, http.StatusConflict, errors.New("as many as Stepping keeps are kept already: delete one first"))
+	case errors.Is(err, context.Canceled):
+		c.Abort()
+	default:
+		s.log.Error("request", "path", c.Request.URL.Path, "err", err)
+		s.fail(c, http.StatusInternalServerError, errInternal)
+	}
+}
+
+func (s *Server) health(c *gin.Context) {
+	if err := s.store.Ping(c); err != nil {
+		c.String(http.StatusServiceUnavailable, "the database does not answer\n")
+		return
+	}
+	c.String(http.StatusOK, "ok\n")
+}
+
+// idParam reads the key in the path; a wrong one is answered with 404.
+func (s *Server) idParam(c *gin.Context) (store.ID, bool) {
+	id, err := uuid.Parse(c.Param("id"))
+	if err != nil {
+		s.failFor(c, store.ErrNotFound)
+		return id, false
+	}
+	return id, true
+}
+
+// setLook keeps the appearance in a cookie and returns to the page it came from.
+func setLook(c *gin.Context) {
+	http.SetCookie(c.Writer, &http.Cookie{Name: "look", Value: c.PostForm("look"), Path: "/", MaxAge: 365 * 24 * 3600,
+		HttpOnly: true, SameSite: http.SameSiteStrictMode})
+	c.Redirect(http.StatusSeeOther, localPath(c.PostForm("back")))
+}
+
+// localPath keeps a redirect on this server.
+func localPath(p string) string {
+	u, err := url.Parse(p)
+	if err != nil || u.Host != "" || u.Scheme != "" || !strings.HasPrefix(u.Path, "/") || strings.HasPrefix(u.Path, "//") || strings.Contains(u.Path, `\`) {
+		return "/"
+	}
+	return u.RequestURI()
+}

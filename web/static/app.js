@@ -1,0 +1,119 @@
+// The plan page's movement: the cursor, live forms, keys. Everything drawn comes from the
+// server; without this script the same links and forms load whole pages.
+document.addEventListener('alpine:init', () => {
+  Alpine.data('lectern', () => ({
+    data: null,
+    asking: null, // AbortController of the request for the cursor's part
+
+    init() {
+      this.read();
+      this.$root.addEventListener('click', (e) => this.click(e));
+      this.$root.addEventListener('submit', (e) => this.submit(e));
+      window.addEventListener('keydown', (e) => this.key(e));
+      this.show();
+    },
+
+    read() {
+      const el = document.getElementById('plan-data');
+      this.data = el ? JSON.parse(el.textContent) : null;
+    },
+
+    click(e) {
+      const link = e.target.closest('[data-moment]');
+      if (!link || e.ctrlKey || e.metaKey || e.shiftKey) return;
+      e.preventDefault();
+      this.go(Number(link.dataset.moment));
+    },
+
+    key(e) {
+      if (!this.data || e.ctrlKey || e.metaKey || e.altKey || e.target.closest('input, textarea, select')) return;
+      const moves = { ArrowDown: 1, ArrowRight: 1, ArrowUp: -1, ArrowLeft: -1 };
+      if (e.key in moves) {
+        e.preventDefault();
+        if (e.shiftKey) this.bar(moves[e.key]); else this.go(this.data.at + moves[e.key]);
+      } else if (e.key === 'PageDown' || e.key === 'PageUp') {
+        e.preventDefault();
+        this.bar(e.key === 'PageDown' ? 1 : -1);
+      } else if (e.key === 'Home' || e.key === 'End') {
+        e.preventDefault();
+        this.go(e.key === 'Home' ? 0 : this.data.count - 1);
+      } else if (!e.shiftKey) {
+        const button = this.$root.querySelector(`button[data-key="${CSS.escape(e.key)}"]:not(:disabled)`);
+        if (button) { e.preventDefault(); button.click(); }
+      }
+    },
+
+    // bar moves to the first moment of the bar before or after.
+    bar(step) {
+      const links = [...this.$root.querySelectorAll('.bars [data-moment]')].map((a) => Number(a.dataset.moment));
+      let here = 0;
+      links.forEach((m, i) => { if (m <= this.data.at) here = i; });
+      const back = step < 0 && this.data.at > links[here] ? 0 : step;
+      this.go(links[Math.min(Math.max(here + back, 0), links.length - 1)]);
+    },
+
+    async go(m) {
+      m = Math.min(Math.max(m, 0), this.data.count - 1);
+      if (m === this.data.at) return;
+      this.data.at = m;
+      if (this.asking) this.asking.abort();
+      this.asking = new AbortController();
+      const row = m - this.data.first;
+      const whole = row < 0 || row >= this.data.rows.length;
+      const url = whole ? `/tunes/${this.data.id}?m=${m}` : `/tunes/${this.data.id}/at/${m}`;
+      if (!whole) this.show();
+      try {
+        const res = await fetch(url, { headers: { 'X-Part': '1' }, signal: this.asking.signal });
+        const html = await res.text();
+        if (!res.ok) return this.say('This moment could not be loaded. Load the page again.');
+        if (whole) this.put(html); else document.getElementById('now').innerHTML = html;
+        history.replaceState(null, '', `?m=${m}`);
+      } catch (err) {
+        if (err.name !== 'AbortError') this.say('Stepping does not answer. Is it still running? What was kept is safe.');
+      }
+    },
+
+    // show moves the cursor in the time column and the overview, and keeps it in sight.
+    show() {
+      if (!this.data) return;
+      const y = this.data.rows[this.data.at - this.data.first];
+      const cursor = this.$root.querySelector('.col-cursor');
+      if (y === undefined || !cursor) return;
+      cursor.setAttribute('y', y - 20);
+      const time = this.$root.querySelector('.time');
+      time.scrollTop = y - time.clientHeight * 0.35;
+      this.$root.querySelectorAll('.at-moment').forEach((el) => { el.value = this.data.at; });
+      let here = null;
+      this.$root.querySelectorAll('.bars [data-moment]').forEach((a) => {
+        a.classList.remove('is-here');
+        a.removeAttribute('aria-current');
+        if (Number(a.dataset.moment) <= this.data.at) here = a;
+      });
+      if (here) { here.classList.add('is-here'); here.setAttribute('aria-current', 'true'); }
+    },
+
+    async submit(e) {
+      const form = e.target;
+      if (!('live' in form.dataset)) return;
+      e.preventDefault();
+      try {
+        const res = await fetch(form.action, { method: 'POST', headers: { 'X-Part': '1' }, body: new URLSearchParams(new FormData(form)) });
+        const html = await res.text();
+        if (html.includes('id="sheet"')) this.put(html);
+        else this.say('That could not be done. Load the page again.');
+      } catch {
+        this.say('Stepping does not answer. Is it still running? What was kept is safe.');
+      }
+    },
+
+    put(html) {
+      const open = this.$root.querySelector('.setup')?.open;
+      document.getElementById('sheet').outerHTML = html;
+      if (open) this.$root.querySelector('.setup').open = true;
+      this.read();
+      this.show();
+    },
+
+    say(text) { document.getElementById('said').textContent = text; },
+  }));
+});
