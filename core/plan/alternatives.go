@@ -149,7 +149,7 @@ func (p *Plan) step(t int, s int32) int32 {
 			if i < 0 || st.from != before.digit {
 				continue
 			}
-			if c := sum + st.cost + heelChange(int(before.heel), int(st.heel)) + p.togo[t][i]; c < bestCost {
+			if c := sum + st.cost + p.togo[t][i]; c < bestCost {
 				bestCost, bestState = c, i
 			}
 		}

@@ -115,9 +115,8 @@ const (
 	slideTouch = 0.05 // a string under the slide that is not played
 	behindRing = 0.10 // the length behind the slide, nothing trailing
 
-	heelEffort   = 0.02 // per string covered
-	heelMove     = 0.08 // heel put elsewhere
-	heelStep     = 0.02 // and per string further
+	heelDown     = 0.08 // the heel laid on the strings, each time it is needed
+	heelEffort   = 0.02 // and per string covered
 	stopEffort   = 0.09 // a digit coming down on a string to stop it
 	stopOwn      = 0.05 // the digit that just played that string falling back on it
 	restEffort   = 0.07 // the thumb laid on its strings

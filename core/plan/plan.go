@@ -177,16 +177,14 @@ type choice struct {
 func (m *model) choiceAt(t int, before, after *state) choice {
 	mo := &m.moments[t]
 	c := choice{h: &mo.hands[after.hand], to: int(after.digit), from: noDigit}
-	heel := 0
 	if before == nil {
 		c.terms, _ = m.leftCost(t, nil, c.h)
 	} else {
 		h := &m.moments[t-1].hands[before.hand]
-		c.from, heel = int(before.digit), int(before.heel)
+		c.from = int(before.digit)
 		c.terms, _ = m.leftCost(t, h, c.h)
 		c.tl = m.tailOf(t, h, before.live, c.h)
 	}
-	c.terms[Damping] += heelChange(heel, int(after.heel))
 	r := m.newRight(mo, c.h)
 	c.bass, c.r = r.opts[after.bass], r
 	c.s, _ = m.stillness(r, c.tl, &c.bass, int(after.heel))

@@ -14,8 +14,8 @@
 // # Search
 //
 // The least total is found by dynamic programming over the state that the next moment
-// can feel: the hand, the strings ringing under the thumb, the digit that plucked last,
-// the heel. Nothing is pruned, so the result is optimal in the model. A moment costs
+// can feel: the hand, the strings ringing under the thumb, the digit that plucked last.
+// Nothing is pruned, so the result is optimal in the model. A moment costs
 // |hands|² for the left hand and then |hands|·|right hand| for the rest, not the square
 // of the product, because the cost of a change is a sum of one part per hand.
 //

@@ -63,8 +63,8 @@ type right struct {
 
 type tailSteps struct {
 	tl     tail
-	lo, hi int           // its steps in model.arena
-	value  grid[float64] // used by the backward pass: least cost from here to the end
+	lo, hi int              // its steps in model.arena
+	value  byDigit[float64] // used by the backward pass: least cost from here to the end
 	ready  bool
 }
 
@@ -167,7 +167,9 @@ func (m *model) stillness(r *right, tl tail, o *bassOption, heel int) (s silence
 		return s, false
 	}
 	s.touch = r.touch &^ sounding
-	s.cost.add(Damping, heelEffort*float64(heel))
+	if heel > 0 {
+		s.cost.add(Damping, heelDown+heelEffort*float64(heel))
+	}
 	if m.school.Cares {
 		s.cost.add(Leak, wSympathy*sympathetic(r, &s, o))
 	} else {
@@ -337,7 +339,8 @@ func (st *stopper) stopPrice(d, str int) float64 {
 	return stopEffort
 }
 
-// steps adds every choice of the right hand for a shape after a tail to m.arena.
+// steps adds every choice of the right hand for a shape after a tail to m.arena. Where
+// choices differ only in how strings are damped, the cheapest is kept.
 func (m *model) steps(r *right, tl tail) {
 	heels := 1
 	if m.school.Heel {
@@ -345,34 +348,52 @@ func (m *model) steps(r *right, tl tail) {
 	}
 	for b := range r.opts {
 		o := &r.opts[b]
+		first := len(m.arena)
 		for heel := 0; heel < heels; heel++ {
 			s, ok := m.stillness(r, tl, o, heel)
 			if !ok {
 				break // a wider heel only touches more
 			}
-			memo := m.memoFor(r, &s, o.str)
-			sum := s.cost.Sum() + o.sum
-			for from := digitP; from < digitStates; from++ {
-				if r.mo.froms&(1<<from) == 0 {
-					continue
-				}
-				for to := digitP; to < digitStates; to++ {
-					pluck, ok := m.pluckSum(r, from, to, o)
-					if !ok {
-						continue
-					}
-					st := step{from: uint8(from), to: uint8(to), heel: uint8(heel), bass: uint8(b), cost: sum + pluck}
-					thumb := 0
-					if memo != nil {
-						stop := memo.get(m, r, &s, from, to, o.str)
-						st.cost, thumb = st.cost+stop.cost, stop.thumb
-					}
-					st.live = liveAfter(&s, o, thumb)
-					m.arena = append(m.arena, st)
-				}
-			}
+			m.plucks(r, &s, o, step{bass: uint8(b), heel: uint8(heel), cost: s.cost.Sum() + o.sum}, first)
 		}
 	}
+}
+
+// plucks adds the steps of one option and heel: base with every pair of digits. Steps from
+// first on are of the same option.
+func (m *model) plucks(r *right, s *silence, o *bassOption, base step, first int) {
+	memo := m.memoFor(r, s, o.str)
+	for from := digitP; from < digitStates; from++ {
+		if r.mo.froms&(1<<from) == 0 {
+			continue
+		}
+		for to := digitP; to < digitStates; to++ {
+			pluck, ok := m.pluckSum(r, from, to, o)
+			if !ok {
+				continue
+			}
+			st, rest := base, 0
+			st.from, st.to, st.cost = uint8(from), uint8(to), base.cost+pluck
+			if memo != nil {
+				stop := memo.get(m, r, s, from, to, o.str)
+				st.cost, rest = st.cost+stop.cost, stop.thumb
+			}
+			st.live = liveAfter(s, o, rest)
+			m.keepCheapest(st, first)
+		}
+	}
+}
+
+func (m *model) keepCheapest(st step, first int) {
+	for i := first; i < len(m.arena); i++ {
+		if old := &m.arena[i]; old.from == st.from && old.to == st.to && old.live == st.live {
+			if st.cost < old.cost {
+				*old = st
+			}
+			return
+		}
+	}
+	m.arena = append(m.arena, st)
 }
 
 // stopKey is all that stopAll looks at beside the digits.
@@ -492,19 +513,3 @@ func (m *model) usualString(d int) int {
 	}
 	return 4 - d
 }
-
-// heelChange is the cost of moving the heel.
-func heelChange(from, to int) float64 { return heelChanges[from][to] }
-
-var heelChanges = func() (t [heelStates][heelStates]float64) {
-	for from := range t {
-		for to := range t[from] {
-			if from != to {
-				var c Terms
-				c.add(Damping, heelMove+heelStep*math.Abs(float64(from-to)))
-				t[from][to] = c[Damping]
-			}
-		}
-	}
-	return t
-}()

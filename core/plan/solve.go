@@ -13,7 +13,7 @@ type state struct {
 	hand  int32 // index into the moment's hands
 	live  quiet.Strings
 	digit uint8
-	heel  uint8
+	heel  uint8 // strings under the heel; not felt by the next moment
 	bass  uint8 // the bass option that led here
 	prev  int32 // index of the state before, -1 at the first moment
 	cost  float64
@@ -34,10 +34,10 @@ func (m *model) soundingPitch(h *hand, str int) pitch.Pitch {
 	return m.open(str)
 }
 
-// grid is a value for every digit and heel.
-type grid[T any] [digitStates][heelStates]T
+// byDigit is a value for every digit that may have plucked last.
+type byDigit[T any] [digitStates]T
 
-// arrival is the cheapest way into a digit and heel before the right hand has chosen.
+// arrival is the cheapest way into a digit before the right hand has chosen.
 type arrival struct {
 	cost float64
 	prev int32
@@ -46,14 +46,12 @@ type arrival struct {
 // tailGrid collects arrivals for one tail.
 type tailGrid struct {
 	tl tail
-	g  grid[arrival]
+	g  byDigit[arrival]
 }
 
-func emptyGrid() (g grid[arrival]) {
+func emptyGrid() (g byDigit[arrival]) {
 	for d := range g {
-		for h := range g[d] {
-			g[d][h] = arrival{inf, -1}
-		}
+		g[d] = arrival{inf, -1}
 	}
 	return g
 }
@@ -94,7 +92,7 @@ func digitsIn(states []state) (set uint8) {
 	return set
 }
 
-// arrive finds for hand g at t the cheapest arrivals by tail, digit and heel. The result
+// arrive finds for hand g at t the cheapest arrivals by tail and digit. The result
 // is good until the next call.
 func (m *model) arrive(t, g int, layers [][]state) []tailGrid {
 	if t == 0 {
@@ -103,14 +101,14 @@ func (m *model) arrive(t, g int, layers [][]state) []tailGrid {
 			return nil
 		}
 		first := tailGrid{g: emptyGrid()}
-		first.g[noDigit][0] = arrival{c.Sum(), -1}
+		first.g[noDigit] = arrival{c.Sum(), -1}
 		return []tailGrid{first}
 	}
 	out := m.arrivals[:0]
 	before := layers[t-1]
 	m.eachInto(t, before, g, func(i int, left float64, tl tail) {
 		s := &before[i]
-		if a := &gridFor(&out, tl)[s.digit][s.heel]; s.cost+left < a.cost {
+		if a := &gridFor(&out, tl)[s.digit]; s.cost+left < a.cost {
 			*a = arrival{s.cost + left, int32(i)}
 		}
 	})
@@ -118,7 +116,7 @@ func (m *model) arrive(t, g int, layers [][]state) []tailGrid {
 	return out
 }
 
-func gridFor(grids *[]tailGrid, tl tail) *grid[arrival] {
+func gridFor(grids *[]tailGrid, tl tail) *byDigit[arrival] {
 	for i := range *grids {
 		if (*grids)[i].tl == tl {
 			return &(*grids)[i].g
@@ -130,24 +128,10 @@ func gridFor(grids *[]tailGrid, tl tail) *grid[arrival] {
 
 // choose lets the right hand choose after the arrivals and files the states reached.
 func (m *model) choose(r *right, in *tailGrid, acc *collector) {
-	moved := emptyGrid()
-	for d := range in.g {
-		for from := range in.g[d] {
-			a := in.g[d][from]
-			if a.cost == inf {
-				continue
-			}
-			for to := range moved[d] {
-				if c := a.cost + heelChange(from, to); c < moved[d][to].cost {
-					moved[d][to] = arrival{c, a.prev}
-				}
-			}
-		}
-	}
 	ts := m.after(r, in.tl)
 	for i := ts.lo; i < ts.hi; i++ {
 		st := &m.arena[i]
-		if a := moved[st.from][st.heel]; a.cost < inf {
+		if a := in.g[st.from]; a.cost < inf {
 			acc.offer(st, a)
 		}
 	}
@@ -162,19 +146,19 @@ type collector struct {
 
 type liveGrid struct {
 	live quiet.Strings
-	g    grid[state]
+	g    byDigit[state]
 }
 
 func (c *collector) begin(hand int32) { c.hand, c.lives = hand, c.lives[:0] }
 
 func (c *collector) offer(st *step, a arrival) {
-	cell := &c.gridFor(st.live)[st.to][st.heel]
+	cell := &c.gridFor(st.live)[st.to]
 	if cost := a.cost + st.cost; cost < cell.cost {
 		*cell = state{hand: c.hand, live: st.live, digit: st.to, heel: st.heel, bass: st.bass, prev: a.prev, cost: cost}
 	}
 }
 
-func (c *collector) gridFor(live quiet.Strings) *grid[state] {
+func (c *collector) gridFor(live quiet.Strings) *byDigit[state] {
 	for i := range c.lives {
 		if c.lives[i].live == live {
 			return &c.lives[i].g
@@ -183,9 +167,7 @@ func (c *collector) gridFor(live quiet.Strings) *grid[state] {
 	c.lives = append(c.lives, liveGrid{live: live})
 	g := &c.lives[len(c.lives)-1].g
 	for d := range g {
-		for h := range g[d] {
-			g[d][h].cost = inf
-		}
+		g[d].cost = inf
 	}
 	return g
 }
@@ -194,10 +176,8 @@ func (c *collector) flush() {
 	for i := range c.lives {
 		g := &c.lives[i].g
 		for d := range g {
-			for h := range g[d] {
-				if g[d][h].cost < inf {
-					c.states = append(c.states, g[d][h])
-				}
+			if g[d].cost < inf {
+				c.states = append(c.states, g[d])
 			}
 		}
 	}
@@ -243,7 +223,7 @@ func (m *model) backOne(t int, layers [][]state, after []float64) []float64 {
 		}
 		m.eachInto(t, layers[t-1], g, func(i int, left float64, tl tail) {
 			s := &layers[t-1][i]
-			v := left + m.onward(rights[g], tl, index[g], after)[s.digit][s.heel]
+			v := left + m.onward(rights[g], tl, index[g], after)[s.digit]
 			out[i] = min(out[i], v)
 		})
 	}
@@ -270,40 +250,29 @@ func (m *model) eachInto(t int, before []state, g int, f func(i int, left float6
 	}
 }
 
-// onward returns the least cost from tail tl, by digit and heel before the right hand
-// chooses, to the end.
-func (m *model) onward(r *right, tl tail, index []liveIndex, after []float64) *grid[float64] {
+// onward returns the least cost from tail tl to the end, by the digit that plucked before.
+func (m *model) onward(r *right, tl tail, index []liveIndex, after []float64) *byDigit[float64] {
 	ts := m.after(r, tl)
 	if ts.ready {
 		return &ts.value
 	}
-	var chosen grid[float64]
-	for d := range chosen {
-		for k := range chosen[d] {
-			ts.value[d][k], chosen[d][k] = inf, inf
-		}
+	for d := range ts.value {
+		ts.value[d] = inf
 	}
 	for i := ts.lo; i < ts.hi; i++ {
 		st := &m.arena[i]
 		if s := lookup(index, st); s >= 0 {
-			chosen[st.from][st.heel] = min(chosen[st.from][st.heel], st.cost+after[s])
-		}
-	}
-	for d := range chosen {
-		for from := range chosen[d] {
-			for to := range chosen[d] {
-				ts.value[d][from] = min(ts.value[d][from], chosen[d][to]+heelChange(from, to))
-			}
+			ts.value[st.from] = min(ts.value[st.from], st.cost+after[s])
 		}
 	}
 	ts.ready = true
 	return &ts.value
 }
 
-// liveIndex finds a state by digit and heel.
+// liveIndex finds a state by digit.
 type liveIndex struct {
 	live quiet.Strings
-	g    grid[int32]
+	g    byDigit[int32]
 }
 
 func indexStates(states []state, hands int) [][]liveIndex {
@@ -314,13 +283,11 @@ func indexStates(states []state, hands int) [][]liveIndex {
 		if n := len(*list); n == 0 || (*list)[n-1].live != s.live {
 			li := liveIndex{live: s.live}
 			for d := range li.g {
-				for k := range li.g[d] {
-					li.g[d][k] = -1
-				}
+				li.g[d] = -1
 			}
 			*list = append(*list, li)
 		}
-		(*list)[len(*list)-1].g[s.digit][s.heel] = int32(i)
+		(*list)[len(*list)-1].g[s.digit] = int32(i)
 	}
 	return index
 }
@@ -328,7 +295,7 @@ func indexStates(states []state, hands int) [][]liveIndex {
 func lookup(index []liveIndex, st *step) int32 {
 	for i := range index {
 		if index[i].live == st.live {
-			return index[i].g[st.to][st.heel]
+			return index[i].g[st.to]
 		}
 	}
 	return -1
