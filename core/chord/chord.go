@@ -116,6 +116,15 @@ func (c Chord) Has(p pitch.Pitch) bool {
 	return c.IsBass(p)
 }
 
+// Classes returns the pitch classes of the chord and its bass as a set, bit 0 for C.
+func (c Chord) Classes() uint16 {
+	set := uint16(1) << c.Bass.Class()
+	for _, t := range c.Tones {
+		set |= 1 << ((c.Root.Class() + t) % 12)
+	}
+	return set
+}
+
 // IsBass reports whether p has the pitch class of the chord's bass note.
 func (c Chord) IsBass(p pitch.Pitch) bool {
 	midi, _ := p.Nearest()

@@ -2,7 +2,6 @@ package plan
 
 import (
 	"context"
-	"math"
 	"sort"
 )
 
@@ -17,14 +16,23 @@ type Alternative struct {
 	Chosen bool
 	Why    string // what makes it dearer, with figures; "" for the chosen one
 
-	state int32 // the state through which the best such plan goes
+	via link // where the best such plan passes
+}
+
+// link is a state of a moment with what led there, which may differ from the state's own
+// cheapest way.
+type link struct {
+	state      int32
+	prev       int32
+	bass, heel uint8
 }
 
 // Alternatives returns the alternatives of moment t for its melody note (part Melody) or
 // thumb stroke (Thumb), cheapest first. They are min-marginals: exact, from one forward
-// and one backward pass over the same model. The first call does the backward pass.
+// and one backward pass over the same model. The first call does the backward pass. Not
+// safe for concurrent use, like everything of a Plan that computes.
 func (p *Plan) Alternatives(ctx context.Context, t int, part Part) ([]Alternative, error) {
-	alts, err := p.marginals(ctx, t, part)
+	alts, err := p.Marginals(ctx, t, part)
 	if err != nil {
 		return nil, err
 	}
@@ -36,8 +44,8 @@ func (p *Plan) Alternatives(ctx context.Context, t int, part Part) ([]Alternativ
 	return alts, nil
 }
 
-// marginals is Alternatives without the reasons.
-func (p *Plan) marginals(ctx context.Context, t int, part Part) ([]Alternative, error) {
+// Marginals is Alternatives without the reasons.
+func (p *Plan) Marginals(ctx context.Context, t int, part Part) ([]Alternative, error) {
 	if p.togo == nil {
 		togo, err := p.m.backward(ctx, p.layers)
 		if err != nil {
@@ -45,18 +53,17 @@ func (p *Plan) marginals(ctx context.Context, t int, part Part) ([]Alternative, 
 		}
 		p.togo = togo
 	}
-	mo := &p.m.moments[t]
-	if part == Melody && mo.note < 0 || part == Thumb && mo.stroke == nil {
-		return nil, nil
-	}
-	chosen := p.alternativeOf(t, p.path[t], part)
-	options := map[int32][]bassOption{}
 	var alts []Alternative
-	for i := range p.layers[t] {
-		a := p.alternativeIn(t, int32(i), part, options)
-		a.Extra = p.layers[t][i].cost + p.togo[t][i] - p.Total
-		a.Chosen = a.sameAs(&chosen)
-		alts = mergeAlternative(alts, a)
+	switch mo := &p.m.moments[t]; {
+	case part == Melody && mo.note >= 0:
+		alts = p.melodyMarginals(t)
+	case part == Thumb && mo.stroke != nil:
+		alts = p.thumbMarginals(t)
+	}
+	chosen := p.played(t, part)
+	for i := range alts {
+		alts[i].Extra -= p.Total
+		alts[i].Chosen = alts[i].sameAs(&chosen)
 	}
 	sort.SliceStable(alts, func(i, j int) bool {
 		if alts[i].Chosen != alts[j].Chosen {
@@ -67,8 +74,57 @@ func (p *Plan) marginals(ctx context.Context, t int, part Part) ([]Alternative, 
 	return alts, nil
 }
 
+// played is what the plan itself does, as an Alternative.
+func (p *Plan) played(t int, part Part) Alternative {
+	s := p.Moments[t].Melody
+	if part == Thumb {
+		s = p.Moments[t].Thumb
+	}
+	if s == nil {
+		return Alternative{Part: part, How: Drop}
+	}
+	return Alternative{Part: part, String: s.String, Fret: s.Fret, How: s.How}
+}
+
 func (a *Alternative) sameAs(b *Alternative) bool {
 	return a.String == b.String && a.Fret == b.Fret && a.How == b.How
+}
+
+// melodyMarginals: the hand of a state tells how the melody is played.
+func (p *Plan) melodyMarginals(t int) []Alternative {
+	var alts []Alternative
+	for i := range p.layers[t] {
+		s := &p.layers[t][i]
+		h := &p.m.moments[t].hands[s.hand]
+		alts = mergeAlternative(alts, Alternative{Part: Melody, String: h.str, Fret: h.fret, How: h.how,
+			Extra: s.cost + p.togo[t][i].cost, via: link{int32(i), s.prev, s.bass, s.heel}})
+	}
+	return alts
+}
+
+// thumbMarginals looks at every step into moment t: a state keeps only its cheapest bass
+// option.
+func (p *Plan) thumbMarginals(t int) []Alternative {
+	m, mo := p.m, &p.m.moments[t]
+	index := indexStates(p.layers[t], len(mo.hands))
+	rights := m.rights(mo)
+	var alts []Alternative
+	for g := range mo.hands {
+		for _, in := range m.arrive(t, g, p.layers) {
+			ts := m.after(rights[g], in.tl)
+			for _, st := range m.arena[ts.lo:ts.hi] {
+				i := lookup(index[g], &st)
+				from := in.g[st.from]
+				if i < 0 || from.cost == inf {
+					continue
+				}
+				o := &rights[g].opts[st.bass]
+				alts = mergeAlternative(alts, Alternative{Part: Thumb, String: o.str, Fret: o.fret, How: o.how,
+					Extra: from.cost + st.cost + p.togo[t][i].cost, via: link{i, from.prev, st.bass, st.heel}})
+			}
+		}
+	}
+	return alts
 }
 
 func mergeAlternative(alts []Alternative, a Alternative) []Alternative {
@@ -83,94 +139,46 @@ func mergeAlternative(alts []Alternative, a Alternative) []Alternative {
 	return append(alts, a)
 }
 
-func (p *Plan) alternativeOf(t int, s int32, part Part) Alternative {
-	return p.alternativeIn(t, s, part, map[int32][]bassOption{})
-}
-
-// alternativeIn names what state s plays for part; options caches bass options by hand.
-func (p *Plan) alternativeIn(t int, s int32, part Part, options map[int32][]bassOption) Alternative {
-	st, mo := &p.layers[t][s], &p.m.moments[t]
-	h := &mo.hands[st.hand]
-	if part == Melody {
-		return Alternative{Part: part, String: h.str, Fret: h.fret, How: h.how, state: s}
-	}
-	if _, ok := options[st.hand]; !ok {
-		options[st.hand] = p.m.bassOptions(mo, h)
-	}
-	o := options[st.hand][st.bass]
-	return Alternative{Part: part, String: o.str, Fret: o.fret, How: o.how, state: s}
-}
-
-// detour is a stretch of another plan, from its parting from this one to its return.
+// detour is a stretch of another plan: from its parting from this one to its return, the
+// moment of the return included.
 type detour struct {
-	first  int     // moment of states[0]
-	states []int32 // one state a moment
+	first  int // moment of states[0]
+	states []state
 }
 
-// through rebuilds the best plan through state s of moment t, as far as it differs.
-func (p *Plan) through(t int, s int32) detour {
-	d := detour{first: t, states: []int32{s}}
-	for d.first > 0 {
-		prev := p.layers[d.first][d.states[0]].prev
-		if prev == p.path[d.first-1] {
-			break
-		}
+// through rebuilds the best plan by way of v at moment t, as far as it differs.
+func (p *Plan) through(t int, v link) detour {
+	at := p.layers[t][v.state]
+	at.prev, at.bass, at.heel = v.prev, v.bass, v.heel
+	d := detour{first: t, states: []state{at}}
+	for d.first > 0 && d.states[0].prev != p.path[d.first-1] {
 		d.first--
-		d.states = append([]int32{prev}, d.states...)
+		d.states = append([]state{p.layers[d.first][d.states[0].prev]}, d.states...)
 	}
-	for next := t + 1; next < len(p.layers); next++ {
-		s = p.step(next, s)
-		if s == p.path[next] {
+	for i := v.state; t+1 < len(p.layers); {
+		a := p.togo[t][i]
+		t, i = t+1, a.next
+		next := p.layers[t][i]
+		next.bass, next.heel = a.bass, a.heel
+		d.states = append(d.states, next)
+		if i == p.path[t] {
 			break
 		}
-		d.states = append(d.states, s)
 	}
 	return d
 }
 
-// step returns the state at moment t that continues best after state s of moment t−1.
-func (p *Plan) step(t int, s int32) int32 {
-	m, mo := p.m, &p.m.moments[t]
-	before := &p.layers[t-1][s]
-	h := &m.moments[t-1].hands[before.hand]
-	index := indexStates(p.layers[t], len(mo.hands))
-	rights := m.rights(mo)
-	bestCost, bestState := math.Inf(1), int32(-1)
-	for g := range mo.hands {
-		to := &mo.hands[g]
-		left, ok := m.leftCost(t, h, to)
-		if !ok {
-			continue
-		}
-		sum := left.Sum()
-		ts := m.after(rights[g], m.tailOf(t, h, before.live, to))
-		for _, st := range m.arena[ts.lo:ts.hi] {
-			i := lookup(index[g], &st)
-			if i < 0 || st.from != before.digit {
-				continue
-			}
-			if c := sum + st.cost + p.togo[t][i]; c < bestCost {
-				bestCost, bestState = c, i
-			}
-		}
-	}
-	return bestState
-}
-
-// choices recomputes what is chosen along states from moment first on; the moment before
-// first is this plan's own, which both share.
-func (p *Plan) choices(first int, states []int32) []choice {
-	out := make([]choice, len(states))
-	for i, s := range states {
-		t := first + i
+// choices recomputes what is chosen along a detour.
+func (p *Plan) choices(d detour) []choice {
+	out := make([]choice, len(d.states))
+	for i := range d.states {
 		var before *state
-		switch {
-		case i > 0:
-			before = &p.layers[t-1][states[i-1]]
-		case t > 0:
+		if t := d.first + i; i > 0 {
+			before = &d.states[i-1]
+		} else if t > 0 {
 			before = &p.layers[t-1][p.path[t-1]]
 		}
-		out[i] = p.m.choiceAt(t, before, &p.layers[t][s])
+		out[i] = p.m.choiceAt(d.first+i, before, &d.states[i])
 	}
 	return out
 }

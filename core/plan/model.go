@@ -39,6 +39,7 @@ type moment struct {
 	ended    int // melody note that stopped since the last moment without another in its place, or was followed by note; -1
 	stroke   *thumb.Stroke
 	chord    chord.Chord
+	tones    uint16 // the chord's pitch classes, bit 0 is C
 
 	bassPlaces []thumb.Place // of this stroke, or of the last one
 	pin        *Pin          // of the thumb stroke
@@ -76,6 +77,12 @@ func newModel(r *Request) (*model, error) {
 		mo.pluck, mo.leak = m.newPluck(mo), m.newLeakPrice(mo)
 	}
 	return m, nil
+}
+
+// has reports whether p is a tone of the moment's chord.
+func (mo *moment) has(p pitch.Pitch) bool {
+	midi, _ := p.Nearest()
+	return mo.tones>>(uint(midi)%12)&1 != 0
 }
 
 func (m *model) findPlaces() error {
@@ -117,7 +124,8 @@ func (m *model) layMoments() {
 	at := map[tune.Time]*moment{}
 	get := func(t tune.Time) *moment {
 		if at[t] == nil {
-			at[t] = &moment{at: t, sec: m.clock.Seconds(t), note: -1, sounding: -1, ended: -1, chord: tu.ChordOver(t)}
+			c := tu.ChordOver(t)
+			at[t] = &moment{at: t, sec: m.clock.Seconds(t), note: -1, sounding: -1, ended: -1, chord: c, tones: c.Classes()}
 		}
 		return at[t]
 	}

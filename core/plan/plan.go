@@ -22,8 +22,8 @@ type Plan struct {
 
 	m      *model
 	layers [][]state
-	path   []int32     // state of each moment
-	togo   [][]float64 // costs after each state, filled by Alternatives
+	path   []int32   // state of each moment
+	togo   [][]ahead // the best continuation of each state, filled by Alternatives
 }
 
 // Moment is what happens at one onset.

@@ -15,7 +15,7 @@ import (
 // stroke on what speaks for it, one on the best other place, one for each leak.
 func (p *Plan) Why(ctx context.Context, t int) ([]string, error) {
 	mo := &p.Moments[t]
-	c := p.choices(t, p.path[t:t+1])[0]
+	c := p.choices(detour{t, []state{p.layers[t][p.path[t]]}})[0]
 	var out []string
 	if mo.Melody != nil {
 		out = append(out, p.melodyReason(t, &c))
@@ -39,7 +39,7 @@ func (p *Plan) Why(ctx context.Context, t int) ([]string, error) {
 
 // appendNext adds why the cheapest other place is not taken.
 func (p *Plan) appendNext(ctx context.Context, t int, part Part, out *[]string) error {
-	alts, err := p.marginals(ctx, t, part)
+	alts, err := p.Marginals(ctx, t, part)
 	if err != nil || len(alts) < 2 {
 		return err
 	}
@@ -130,13 +130,8 @@ func (p *Plan) thumbReason(t int, c *choice) string {
 // whyNot finds the term that makes the best plan through a dearest against this plan,
 // and says it with the figures of the moment where it weighs most.
 func (p *Plan) whyNot(t int, a *Alternative) string {
-	d := p.through(t, a.state)
-	last := min(d.first+len(d.states), len(p.path)-1) // where both meet again, the cost of returning included
-	states := append([]int32(nil), d.states...)
-	if d.first+len(states) <= last {
-		states = append(states, p.path[last])
-	}
-	theirs := p.choices(d.first, states)
+	d := p.through(t, a.via)
+	theirs := p.choices(d)
 	var diff Terms
 	for i := range theirs {
 		for k := range diff {
@@ -159,17 +154,17 @@ func (p *Plan) whyNot(t int, a *Alternative) string {
 			at = i
 		}
 	}
-	return p.termText(worst, d, at, states, theirs, t)
+	return p.termText(worst, d, at, theirs, t)
 }
 
 // termText says why term k is high at theirs[at] of a detour; a place other than t is named.
-func (p *Plan) termText(k Term, d detour, at int, states []int32, theirs []choice, t int) string {
+func (p *Plan) termText(k Term, d detour, at int, theirs []choice, t int) string {
 	m, here := p.m, d.first+at
 	mo, c := &m.moments[here], &theirs[at]
 	text := ""
 	switch k {
 	case Shift:
-		text = p.shiftText(d, at, states, c)
+		text = p.shiftText(d, at, c)
 	case Stretch:
 		text = "the fingers have to spread or lie flat over strings"
 		if f := handOf(c.h).Fingers; len(f) == 2 {
@@ -210,11 +205,11 @@ func leanText(lean string) string {
 	return map[string]string{player.LeanSlide: "the slide", player.LeanFret: "fretting"}[lean]
 }
 
-func (p *Plan) shiftText(d detour, at int, states []int32, c *choice) string {
+func (p *Plan) shiftText(d detour, at int, c *choice) string {
 	t := d.first + at
 	before := p.layers[t-1][p.path[t-1]]
 	if at > 0 {
-		before = p.layers[t-1][states[at-1]]
+		before = d.states[at-1]
 	}
 	f := p.m.freed(&p.m.moments[t-1].hands[before.hand], t)
 	return fmt.Sprintf("the hand would move %.0f mm in %.2f s, and needs %.2f s", math.Abs(c.h.pos-f.pos),
@@ -265,7 +260,7 @@ func (p *Plan) DropReason(t int) string {
 	if p.m.isPinned(p.Moments[t].At, Thumb) {
 		return "your choice"
 	}
-	alts, err := p.marginals(context.Background(), t, Thumb)
+	alts, err := p.Marginals(context.Background(), t, Thumb)
 	if err != nil || len(alts) < 2 {
 		return "no string can take it with this hand"
 	}

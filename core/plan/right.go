@@ -63,8 +63,8 @@ type right struct {
 
 type tailSteps struct {
 	tl     tail
-	lo, hi int              // its steps in model.arena
-	value  byDigit[float64] // used by the backward pass: least cost from here to the end
+	lo, hi int            // its steps in model.arena
+	value  byDigit[ahead] // used by the backward pass: the best way from here to the end
 	ready  bool
 }
 
@@ -82,7 +82,7 @@ func (m *model) initRight(r *right, mo *moment, h *hand) {
 		r.trail = quiet.Upto(h.trails) &^ r.covered
 	}
 	for s := 1; s <= 6; s++ {
-		if mo.chord.Has(m.soundingPitch(h, s)) {
+		if mo.has(m.soundingPitch(h, s)) {
 			r.fits |= quiet.Of(s)
 		}
 	}
@@ -219,7 +219,7 @@ func (m *model) newLeakPrice(mo *moment) (lp leakPrice) {
 	lp.fresh, lp.ended = wLeak, wLeak*quiet.Strength(mo.endedFor)
 	for s := 1; s <= 6; s++ {
 		ease := 1.0
-		if p := m.open(s); mo.chord.Has(p) {
+		if p := m.open(s); mo.has(p) {
 			ease = consonant
 		} else if m.isDrone(Open, p) {
 			ease = droneEase

@@ -194,11 +194,19 @@ func best(states []state) int {
 	return b
 }
 
-// backward returns for every state of every layer the least cost of all moments after it.
-func (m *model) backward(ctx context.Context, layers [][]state) ([][]float64, error) {
-	togo := make([][]float64, len(layers))
+// ahead is the best continuation of a state: its cost to the end, and the state of the
+// next moment with the bass option and heel chosen on the way there.
+type ahead struct {
+	cost       float64
+	next       int32
+	bass, heel uint8
+}
+
+// backward returns the best continuation of every state of every layer.
+func (m *model) backward(ctx context.Context, layers [][]state) ([][]ahead, error) {
+	togo := make([][]ahead, len(layers))
 	last := len(layers) - 1
-	togo[last] = make([]float64, len(layers[last]))
+	togo[last] = make([]ahead, len(layers[last]))
 	for t := last; t > 0; t-- {
 		if err := ctx.Err(); err != nil {
 			return nil, err
@@ -208,11 +216,11 @@ func (m *model) backward(ctx context.Context, layers [][]state) ([][]float64, er
 	return togo, nil
 }
 
-// backOne finds the costs to go before moment t from those after it.
-func (m *model) backOne(t int, layers [][]state, after []float64) []float64 {
-	out := make([]float64, len(layers[t-1]))
+// backOne finds the continuations of the states before moment t from those after it.
+func (m *model) backOne(t int, layers [][]state, after []ahead) []ahead {
+	out := make([]ahead, len(layers[t-1]))
 	for i := range out {
-		out[i] = inf
+		out[i] = ahead{cost: inf, next: -1}
 	}
 	mo := &m.moments[t]
 	index := indexStates(layers[t], len(mo.hands))
@@ -222,9 +230,10 @@ func (m *model) backOne(t int, layers [][]state, after []float64) []float64 {
 			rights[g].tails[i].ready = false // values are of one hand
 		}
 		m.eachInto(t, layers[t-1], g, func(i int, left float64, tl tail) {
-			s := &layers[t-1][i]
-			v := left + m.onward(rights[g], tl, index[g], after)[s.digit]
-			out[i] = min(out[i], v)
+			v := m.onward(rights[g], tl, index[g], after)[layers[t-1][i].digit]
+			if v.cost += left; v.cost < out[i].cost {
+				out[i] = v
+			}
 		})
 	}
 	return out
@@ -250,19 +259,23 @@ func (m *model) eachInto(t int, before []state, g int, f func(i int, left float6
 	}
 }
 
-// onward returns the least cost from tail tl to the end, by the digit that plucked before.
-func (m *model) onward(r *right, tl tail, index []liveIndex, after []float64) *byDigit[float64] {
+// onward returns the best way from tail tl to the end, by the digit that plucked before.
+func (m *model) onward(r *right, tl tail, index []liveIndex, after []ahead) *byDigit[ahead] {
 	ts := m.after(r, tl)
 	if ts.ready {
 		return &ts.value
 	}
 	for d := range ts.value {
-		ts.value[d] = inf
+		ts.value[d] = ahead{cost: inf, next: -1}
 	}
 	for i := ts.lo; i < ts.hi; i++ {
 		st := &m.arena[i]
-		if s := lookup(index, st); s >= 0 {
-			ts.value[st.from] = min(ts.value[st.from], st.cost+after[s])
+		s := lookup(index, st)
+		if s < 0 {
+			continue
+		}
+		if cost := st.cost + after[s].cost; cost < ts.value[st.from].cost {
+			ts.value[st.from] = ahead{cost, s, st.bass, st.heel}
 		}
 	}
 	ts.ready = true
