@@ -349,11 +349,16 @@ func (m *model) steps(r *right, tl tail) {
 	for b := range r.opts {
 		o := &r.opts[b]
 		first := len(m.arena)
+		var kept silence
 		for heel := 0; heel < heels; heel++ {
 			s, ok := m.stillness(r, tl, o, heel)
 			if !ok {
 				break // a wider heel only touches more
 			}
+			if heel > 0 && s.unw == kept.unw && s.may&^s.heel == kept.may&^kept.heel && s.cost.Sum() >= kept.cost.Sum() {
+				continue // it silences nothing more, for more
+			}
+			kept = s
 			m.plucks(r, &s, o, step{bass: uint8(b), heel: uint8(heel), cost: s.cost.Sum() + o.sum}, first)
 		}
 	}
