@@ -48,7 +48,7 @@ type markView struct {
 type quietView struct {
 	X, Y  float64
 	Leaks bool
-	By    string
+	By    string // one or two letters, see the legend
 }
 
 type pinchLine struct{ X1, X2, Y float64 }
@@ -69,8 +69,8 @@ type soundLine struct{ X, Y1, Y2 float64 }
 // Geometry of the column, in drawing units (px at the usual size).
 const (
 	columnTop    = 40.0
-	columnLeft   = 112.0
-	columnStep   = 46.0
+	columnLeft   = 110.0
+	columnStep   = 54.0
 	rowGap       = 40.0 // between the two closest moments
 	rowGapMost   = 96.0 // of a quarter note, if no two are closer
 	windowBefore = 60   // moments drawn before the cursor
@@ -163,11 +163,23 @@ func newRow(w *worked, m int, y float64, newBar bool) rowView {
 	}
 	for s, st := range mo.Strings {
 		if st.State == plan.Silenced || st.State == plan.Leaks {
-			row.Quiet = append(row.Quiet, quietView{stringX(s + 1), y, st.State == plan.Leaks, st.By})
+			row.Quiet = append(row.Quiet, quietView{stringX(s + 1), y, st.State == plan.Leaks, shortBy(st.By)})
 		}
 	}
 	row.Name = strings.Join(words, ", ")
 	return row
+}
+
+// shortBy is a damper in one letter, as the legend explains them: t trailing, h heel, a
+// digit's letter, a fretting finger's number.
+func shortBy(by string) string {
+	if f, ok := strings.CutPrefix(by, "finger "); ok {
+		return f
+	}
+	if len(by) > 1 {
+		return by[:1]
+	}
+	return by
 }
 
 func (c *column) ys() []float64 {

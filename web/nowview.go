@@ -108,6 +108,12 @@ func newNow(ctx context.Context, b *planBody, w *worked, m int) (nowView, error)
 	case mo.Thumb != nil:
 		v.Together = "thumb alone"
 	}
+	if h := mo.Held; h != nil {
+		v.Held = fmt.Sprintf("string %d sounds on, %s", h.String, howWords[h.How])
+		if h.How != plan.Open {
+			v.Held += " " + plan.FretText(h.Fret-float64(p.Request.Capo))
+		}
+	}
 	v.Next, v.NextMove = nextText(p, m)
 	var err error
 	if v.Why, err = p.Why(ctx, m); err != nil {

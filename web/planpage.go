@@ -37,6 +37,7 @@ type planBody struct {
 	Library  []tuning.Named
 	Profiles []profileChoice
 	Thumbs   []thumb.Kind
+	Player   string
 	Identity string
 	Strings  string // tuning, string 6 to 1, without octaves
 	Warnings []abc.Warning
@@ -98,6 +99,11 @@ func (s *Server) showPlan(c *gin.Context, status int, id store.ID, moment string
 	}
 	if note.Form != nil {
 		body.Form = *note.Form
+	}
+	for _, p := range body.Profiles {
+		if p.ID == body.Form.Profile {
+			body.Player = p.Name
+		}
 	}
 	if tn, err := tuning.Parse(t.Settings.Tuning); err == nil {
 		body.Identity, body.Strings = tuning.Identify(tn).String(), tn.Classes()

@@ -35,6 +35,7 @@ type Moment struct {
 	Stroke  string  // role that the thumb's pattern asks for, or ""
 	Chord   chord.Chord
 	Melody  *Stroke // melody note beginning here
+	Held    *Stroke // melody note that began earlier and sounds on
 	Thumb   *Stroke // thumb stroke
 	Dropped bool    // a thumb stroke was wanted and is left out
 	Hand    LeftHand
@@ -211,8 +212,10 @@ func (m *model) moment(t int, before, after *state) Moment {
 	}
 	out.Digits = c.st.digit
 	if mo.note >= 0 {
-		out.Melody = m.melodyStroke(mo, &c)
+		out.Melody = m.melodyStroke(mo.note, &c)
 		out.Digits[c.to] = c.h.str
+	} else if mo.sounding >= 0 {
+		out.Held = m.melodyStroke(mo.sounding, &c)
 	}
 	if mo.stroke != nil {
 		out.Stroke = mo.stroke.Role.String()
@@ -259,11 +262,11 @@ func strokeFinger(how How, finger int) string {
 	return ""
 }
 
-func (m *model) melodyStroke(mo *moment, c *choice) *Stroke {
-	n := m.req.Tune.Notes[mo.note]
+func (m *model) melodyStroke(note int, c *choice) *Stroke {
+	n := m.req.Tune.Notes[note]
 	return &Stroke{
 		Part: Melody, String: c.h.str, Fret: c.h.fret, How: c.h.how, Finger: strokeFinger(c.h.how, c.h.finger),
-		Digit: digitNames[c.to], Note: n.Note, Dur: n.Dur, Pinned: m.isPinned(mo.at, Melody), Index: mo.note,
+		Digit: digitNames[c.to], Note: n.Note, Dur: n.Dur, Pinned: m.isPinned(n.At, Melody), Index: note,
 	}
 }
 

@@ -1,0 +1,9 @@
+#!/usr/bin/env bash
+# Every check: format, vet, staticcheck, all tests.
+set -euo pipefail
+cd "$(dirname "$0")/.."
+unformatted=$(gofmt -l $(git ls-files '*.go'))
+[ -z "$unformatted" ] || { echo "not gofmt-ed: $unformatted" >&2; exit 1; }
+go vet ./...
+go tool staticcheck ./...
+go test -timeout 8m ./...
