@@ -2,10 +2,8 @@ package web
 
 import (
 	"context"
-	"encoding/json"
 	"errors"
 	"fmt"
-	"html/template"
 	"net/http"
 	"strconv"
 
@@ -53,7 +51,7 @@ type workView struct {
 	Bars    []barLink
 	Ceiling string
 	Why     string
-	Client  template.HTML // data for the script, as JSON; see clientData
+	Client  clientData // the template writes it as JSON
 	Total   string
 }
 
@@ -158,12 +156,8 @@ func (b *planBody) addWork(ctx context.Context, w *worked, m int) error {
 		return err
 	}
 	col := newColumn(w, m)
-	data, err := json.Marshal(clientData{b.ID, m, len(w.plan.Moments), col.First, col.ys(), col.bars()})
-	if err != nil {
-		return err
-	}
 	b.Work = &workView{Column: col, Now: now, Bars: newBars(w, m), Why: w.plan.Ceiling.Why,
-		Client: template.HTML(data), // JSON of numbers and a UUID: nothing to escape
+		Client: clientData{b.ID, m, len(w.plan.Moments), col.First, col.ys(), col.bars()},
 		Total:  fmt.Sprintf("%.1f", w.plan.Total)}
 	if c := w.plan.Ceiling.BPM; c > 0 {
 		b.Work.Ceiling = strconv.FormatFloat(c, 'f', 0, 64)

@@ -1,9 +1,7 @@
 package main
 
 import (
-	"bytes"
 	"context"
-	"embed"
 	"errors"
 	"fmt"
 	"io"
@@ -12,10 +10,7 @@ import (
 	"os"
 	"time"
 
-	"stepping/core/plan"
-	"stepping/core/player"
-	"stepping/core/thumb"
-	"stepping/formats/abc"
+	"stepping/demo"
 	"stepping/localdb"
 	"stepping/store"
 	"stepping/web"
@@ -40,7 +35,7 @@ func demoCommand(ctx context.Context, args []string, out io.Writer) error {
 	return serve(ctx, args, out, true)
 }
 
-func serve(ctx context.Context, args []string, out io.Writer, demo bool) error {
+func serve(ctx context.Context, args []string, out io.Writer, withTunes bool) error {
 	if len(args) > 0 {
 		return &inputError{"stepping serve takes no arguments; see stepping help"}
 	}
@@ -58,7 +53,7 @@ func serve(ctx context.Context, args []string, out io.Writer, demo bool) error {
 		return err
 	}
 	defer st.Close()
-	owner, err := prepare(ctx, st, demo)
+	owner, err := demo.Prepare(ctx, st, withTunes)
 	if err != nil {
 		return err
 	}
@@ -96,60 +91,4 @@ func listen(ctx context.Context, out io.Writer, h http.Handler) error {
 		return err
 	}
 	return nil
-}
-
-//go:embed demo/*.abc
-var demoTunes embed.FS
-
-// demoSettings are the demo tunes in the order in which they are shown.
-var demoSettings = []struct {
-	file, tuning string
-	thumb        thumb.Kind
-}{
-	{"lantern-on-the-weir.abc", "Open D", thumb.Alternating},
-	{"tin-bucket-rag.abc", "Open G", thumb.Alternating},
-	{"coal-smoke-morning.abc", "Open D minor", thumb.Steady},
-}
-
-// prepare finds the player of this installation, and on first use makes the player, a
-// first profile, and for the demo its tunes.
-func prepare(ctx context.Context, st *store.Store, demo bool) (store.ID, error) {
-	owner, _, err := st.FirstPlayer(ctx, "Wren Tallow")
-	if err != nil {
-		return owner, err
-	}
-	profiles, err := st.Profiles(ctx, owner)
-	if err != nil || len(profiles) > 0 {
-		return owner, err
-	}
-	first := player.Default()
-	first.Name = "Wren Tallow"
-	id, err := st.AddProfile(ctx, owner, first)
-	if err != nil || !demo {
-		return owner, err
-	}
-	second := player.Default()
-	second.Name, second.SlideFinger, second.Silence = "Wren, ring finger, picking hand only", 3, player.Heel
-	if _, err := st.AddProfile(ctx, owner, second); err != nil {
-		return owner, err
-	}
-	for _, d := range demoSettings {
-		if err := seed(ctx, st, owner, id, d.file, store.Settings{Tuning: d.tuning, Thumb: d.thumb, Pins: []plan.Pin{}}); err != nil {
-			return owner, err
-		}
-	}
-	return owner, nil
-}
-
-func seed(ctx context.Context, st *store.Store, owner, profile store.ID, file string, settings store.Settings) error {
-	text, err := demoTunes.ReadFile("demo/" + file)
-	if err != nil {
-		return err
-	}
-	tu, _, err := abc.Read(bytes.NewReader(text))
-	if err != nil {
-		return fmt.Errorf("demo tune %s: %w", file, err)
-	}
-	_, err = st.AddTune(ctx, owner, tu.Title, string(text), profile, settings)
-	return err
 }

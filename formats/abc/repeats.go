@@ -112,7 +112,6 @@ type player struct {
 	tu    *tune.Tune
 	now   tune.Time
 	tied  bool // the last note is tied onward
-	meter meter
 }
 
 // maxSteps bounds playing out: repeats cannot nest, so this is never reached by music.

@@ -1,0 +1,71 @@
+// Package demo makes the first player, and the tunes composed for Stepping.
+package demo
+
+import (
+	"bytes"
+	"context"
+	"embed"
+	"fmt"
+
+	"stepping/core/plan"
+	"stepping/core/player"
+	"stepping/core/thumb"
+	"stepping/formats/abc"
+	"stepping/store"
+)
+
+//go:embed tunes/*.abc
+var tunes embed.FS
+
+// order is the demo tunes in the order in which they are shown.
+var order = []struct {
+	file, tuning string
+	thumb        thumb.Kind
+}{
+	{"lantern-on-the-weir.abc", "Open D", thumb.Alternating},
+	{"tin-bucket-rag.abc", "Open G", thumb.Alternating},
+	{"coal-smoke-morning.abc", "Open D minor", thumb.Steady},
+}
+
+// Prepare finds the player of this installation, and on first use makes the player, a
+// first profile, and if withTunes the demo tunes.
+func Prepare(ctx context.Context, st *store.Store, withTunes bool) (store.ID, error) {
+	owner, _, err := st.FirstPlayer(ctx, "Wren Tallow")
+	if err != nil {
+		return owner, err
+	}
+	profiles, err := st.Profiles(ctx, owner)
+	if err != nil || len(profiles) > 0 {
+		return owner, err
+	}
+	first := player.Default()
+	first.Name = "Wren Tallow"
+	id, err := st.AddProfile(ctx, owner, first)
+	if err != nil || !withTunes {
+		return owner, err
+	}
+	second := player.Default()
+	second.Name, second.SlideFinger, second.Silence = "Wren, ring finger, picking hand only", 3, player.Heel
+	if _, err := st.AddProfile(ctx, owner, second); err != nil {
+		return owner, err
+	}
+	for _, d := range order {
+		if err := seed(ctx, st, owner, id, d.file, store.Settings{Tuning: d.tuning, Thumb: d.thumb, Pins: []plan.Pin{}}); err != nil {
+			return owner, err
+		}
+	}
+	return owner, nil
+}
+
+func seed(ctx context.Context, st *store.Store, owner, profile store.ID, file string, settings store.Settings) error {
+	text, err := tunes.ReadFile("tunes/" + file)
+	if err != nil {
+		return err
+	}
+	tu, _, err := abc.Read(bytes.NewReader(text))
+	if err != nil {
+		return fmt.Errorf("demo tune %s: %w", file, err)
+	}
+	_, err = st.AddTune(ctx, owner, tu.Title, string(text), profile, settings)
+	return err
+}
