@@ -181,9 +181,7 @@ func (m *model) sliding(mo *moment, pl place) []hand {
 	var out []hand
 	pos := indexAt(m.neck, pl.fret, m.req.Player.SlideFinger)
 	for covers := pl.str; covers <= 6; covers++ {
-		// More strings than the melody needs are covered only for a bass note under the slide.
-		sounds := m.req.Tuning.Open(covers) + pitch.Pitch(math.Round(100*pl.fret))
-		if covers > pl.str && (m.req.Thumb == thumb.None || !thumb.IsBassString(covers) || !mo.chord.Has(sounds) || !slideFits(m.req.Player, covers, pl.fret)) {
+		if covers > pl.str && !m.worthCovering(mo, pl, covers) {
 			continue
 		}
 		for _, trails := range m.trailOptions(covers) {
@@ -201,6 +199,16 @@ func (m *model) sliding(mo *moment, pl place) []hand {
 		}
 	}
 	return out
+}
+
+// worthCovering: more strings than the melody needs are covered only for a bass note
+// under the slide that no open bass string has, as with fretted bass notes.
+func (m *model) worthCovering(mo *moment, pl place, covers int) bool {
+	if m.req.Thumb == thumb.None || !thumb.IsBassString(covers) || !slideFits(m.req.Player, covers, pl.fret) {
+		return false
+	}
+	p := m.req.Tuning.Open(covers) + pitch.Pitch(math.Round(100*pl.fret))
+	return mo.has(p) && !thumb.OpenHas(m.req.Tuning, m.req.Capo, p)
 }
 
 // trailOptions lists how far the trailing fingers may lie: not at all, or from just the

@@ -151,6 +151,8 @@ type tail struct {
 	live quiet.Strings // bass strings that ring on and may
 	unw  quiet.Strings // strings whose note is over or spoilt: stop them or they leak
 	mild quiet.Strings // those of unw that ring at their open pitch
+	// of unw: the melody string whose note has ended
+	ended quiet.Strings
 }
 
 // tailOf says what rings after the change from h (live: bass strings ringing) to g at t.
@@ -176,15 +178,23 @@ func (m *model) tailOf(t int, h *hand, live quiet.Strings, g *hand) tail {
 	tl.live &^= spoilt
 	tl.unw = spoilt
 	if mo.ended >= 0 && h.str != 0 && h.how != Fret {
-		tl.unw |= quiet.Of(h.str)
+		tl.ended = quiet.Of(h.str)
+		tl.unw |= tl.ended
 		if h.how == Open && !under.Has(h.str) {
 			tl.mild = quiet.Of(h.str)
 		}
 	}
 	if mo.note >= 0 {
 		struck := quiet.Of(g.str)
-		tl.live, tl.unw, tl.mild = tl.live&^struck, tl.unw&^struck, tl.mild&^struck
+		tl.live, tl.unw = tl.live&^struck, tl.unw&^struck
 	}
+	// Trailing fingers silence open strings without more ado.
+	tl.unw &^= quiet.Upto(g.trails) &^ under
+	if !m.school.Cares {
+		tl.unw = 0
+	}
+	tl.mild &= tl.unw
+	tl.ended &= tl.unw
 	return tl
 }
 

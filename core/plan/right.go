@@ -230,7 +230,7 @@ func (m *model) newLeakPrice(mo *moment) (lp leakPrice) {
 }
 
 func (mo *moment) leakCost(s *silence, str int) float64 {
-	ended := mo.ended >= 0 && !s.tl.live.Has(str)
+	ended := s.tl.ended.Has(str)
 	switch {
 	case s.mild.Has(str) && ended:
 		return mo.leak.openEnded[str]
@@ -333,7 +333,7 @@ func (st *stopper) thumbMay(str int) bool {
 }
 
 func (st *stopper) stopPrice(d, str int) float64 {
-	if d == st.from && st.r.mo.ended >= 0 && !st.s.tl.live.Has(str) {
+	if d == st.from && st.s.tl.ended.Has(str) {
 		return stopOwn
 	}
 	return stopEffort
@@ -425,10 +425,7 @@ func (m *model) memoFor(r *right, s *silence, bassStr int) *stopMemo {
 	if s.unw == 0 {
 		return nil
 	}
-	key := stopKey{unw: s.unw, mild: s.mild & s.unw, sounding: s.struck | s.keep, bass: bassStr}
-	if r.mo.ended >= 0 {
-		key.ended = s.unw &^ s.tl.live
-	}
+	key := stopKey{unw: s.unw, mild: s.mild & s.unw, ended: s.tl.ended & s.unw, sounding: s.struck | s.keep, bass: bassStr}
 	for i := range r.memos {
 		if r.memos[i].key == key {
 			return &r.memos[i]

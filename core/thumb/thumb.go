@@ -123,7 +123,7 @@ func Places(t tuning.Tuning, capo int, c chord.Chord, r Role) []Place {
 	for s := highestNumber; s >= lowestNumber; s-- {
 		for f := capo + 1; f <= capo+maxBassFret; f++ {
 			p := t.Open(s) + pitch.Midi(f)
-			if wantedFretted(c, r, p) && !openHas(t, capo, p) {
+			if wantedFretted(c, r, p) && !OpenHas(t, capo, p) {
 				out = append(out, Place{s, f, roleFit(c, r, s, p, root)})
 			}
 		}
@@ -136,7 +136,8 @@ func wantedFretted(c chord.Chord, r Role, p pitch.Pitch) bool {
 	return c.IsBass(p) || r == Alternate && slices.Contains(c.Tones, 7) && c.Interval(p) == 7
 }
 
-func openHas(t tuning.Tuning, capo int, p pitch.Pitch) bool {
+// OpenHas reports whether an open bass string has the pitch class of p.
+func OpenHas(t tuning.Tuning, capo int, p pitch.Pitch) bool {
 	for s := lowestNumber; s <= highestNumber; s++ {
 		if (t.Open(s) + pitch.Midi(capo)).Class() == p.Class() {
 			return true
