@@ -334,11 +334,13 @@ func (b *tab) overrule() {
 // setup changes tuning, capo, tempo and thumb, with one wrong value on the way.
 func (b *tab) setup() {
 	b.t.Helper()
+	b.until("document.querySelector('.beneath')")
 	b.do(chromedp.Click(".setup summary"), chromedp.SetValue("#capo", "44"), chromedp.Submit("#capo"))
 	b.until("document.querySelector('#setup-fault')")
 	if eval[string](b, "document.querySelector('#capo').value") != "44" {
 		b.t.Error("the wrong capo was not kept for mending")
 	}
+	b.until("document.querySelector('.beneath')")
 	old := b.text(".column")
 	b.do(chromedp.SetValue("#capo", "2"), chromedp.SetValue("#tuning", "D A D G A D"), chromedp.SetValue("#tempo", "72"),
 		chromedp.SetValue("#thumb", "steady"), chromedp.Submit("#capo"))
@@ -473,10 +475,11 @@ func TestFigures(t *testing.T) {
 		page = append(page, eval[float64](b, "(() => { const x = new XMLHttpRequest(), t = performance.now(); x.open('GET', "+quote(path+"?m=6")+", false); x.send(); return performance.now() - t })()"))
 	}
 	for i := range 6 {
-		key, done := "1", "document.querySelector('.pinned')"
+		key, done := "1", "document.querySelector('.mark-pin')"
 		if i%2 == 1 {
-			key, done = "u", "!document.querySelector('.pinned')"
+			key, done = "u", "!document.querySelector('.mark-pin')"
 		}
+		b.until("document.querySelector('.beneath')")
 		pin = append(pin, b.timed(key, done))
 	}
 	slices.Sort(page)

@@ -93,7 +93,7 @@ func noteText(s *plan.Stroke) string {
 }
 
 // newNow makes the view of moment m. The caller holds w.mu.
-func newNow(ctx context.Context, b *planBody, w *worked, m int) (nowView, error) {
+func newNow(b *planBody, w *worked, m int) nowView {
 	p := w.plan
 	mo := &p.Moments[m]
 	v := nowView{
@@ -115,21 +115,27 @@ func newNow(ctx context.Context, b *planBody, w *worked, m int) (nowView, error)
 		}
 	}
 	v.Next, v.NextMove = nextText(p, m)
+	return v
+}
+
+// addReasons fills in why the moment is played so, and its other places. The caller holds
+// w.mu.
+func (v *nowView) addReasons(ctx context.Context, w *worked) error {
 	var err error
-	if v.Why, err = p.Why(ctx, m); err != nil {
-		return v, err
+	if v.Why, err = w.plan.Why(ctx, v.Moment); err != nil {
+		return err
 	}
 	for _, part := range []plan.Part{plan.Melody, plan.Thumb} {
-		g, err := newPlaces(ctx, w, m, part)
+		g, err := newPlaces(ctx, w, v.Moment, part)
 		if err != nil {
-			return v, err
+			return err
 		}
 		if g != nil {
 			v.Places = append(v.Places, *g)
 		}
 	}
 	v.numberKeys()
-	return v, nil
+	return nil
 }
 
 // numberKeys gives the first nine places that are not taken a key.

@@ -118,7 +118,7 @@ func (s *Server) showPlan(c *gin.Context, status int, id store.ID, moment string
 			return
 		}
 	default:
-		if err := body.addWork(c, w, atoi(moment)); err != nil {
+		if err := body.addWork(c, w, atoi(moment), c.GetHeader("X-Part") == ""); err != nil {
 			s.failFor(c, err)
 			return
 		}
@@ -146,14 +146,18 @@ func problemText(err error) string {
 	return ""
 }
 
-func (b *planBody) addWork(ctx context.Context, w *worked, m int) error {
+// addWork draws the plan. Reasons and other places take as long again as the plan itself;
+// without them the script asks for them once the picture stands.
+func (b *planBody) addWork(ctx context.Context, w *worked, m int, reasons bool) error {
 	w.mu.Lock()
 	defer w.mu.Unlock()
 	m = min(max(m, 0), len(w.plan.Moments)-1)
 	b.Warnings, b.Changed = w.warnings, len(w.changed)
-	now, err := newNow(ctx, b, w, m)
-	if err != nil {
-		return err
+	now := newNow(b, w, m)
+	if reasons {
+		if err := now.addReasons(ctx, w); err != nil {
+			return err
+		}
 	}
 	col := newColumn(w, m)
 	b.Work = &workView{Column: col, Now: now, Bars: newBars(w, m), Why: w.plan.Ceiling.Why,
@@ -202,8 +206,8 @@ func (s *Server) atMoment(c *gin.Context) {
 	w.mu.Lock()
 	defer w.mu.Unlock()
 	m := min(max(atoi(c.Param("m")), 0), len(w.plan.Moments)-1)
-	now, err := newNow(c, &body, w, m)
-	if err != nil {
+	now := newNow(&body, w, m)
+	if err := now.addReasons(c, w); err != nil {
 		s.failFor(c, err)
 		return
 	}

@@ -112,6 +112,21 @@ document.addEventListener('alpine:init', () => {
       if (open) this.$root.querySelector('.setup').open = true;
       this.read();
       this.show();
+      if (this.data) this.reasons();
+    },
+
+    // reasons fetches why the moment is played so and its other places: they take longer
+    // than the picture.
+    async reasons() {
+      const at = this.data.at;
+      this.asking?.abort();
+      this.asking = new AbortController();
+      try {
+        const res = await fetch(`/tunes/${this.data.id}/at/${at}`, { headers: { 'X-Part': '1' }, signal: this.asking.signal });
+        if (res.ok && this.data.at === at) document.getElementById('now').innerHTML = await res.text();
+      } catch (err) {
+        if (err.name !== 'AbortError') this.say('The reasons could not be loaded. Load the page again.');
+      }
     },
 
     say(text) { document.getElementById('said').textContent = text; },
