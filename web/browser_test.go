@@ -131,8 +131,16 @@ func (b *tab) expect() { b.mu.Lock(); b.wait = true; b.mu.Unlock() }
 
 func (b *tab) do(steps ...chromedp.Action[chromedp.Void]) {
 	b.t.Helper()
-	if err := chromedp.Do(b.ctx, steps...); err != nil {
-		b.t.Fatal(err)
+	for _, step := range steps {
+		err := chromedp.Do(b.ctx, step)
+		if err != nil && strings.Contains(err.Error(), "No node with given id") {
+			// The page was replaced between finding the node and using it; nothing was done yet.
+			time.Sleep(200 * time.Millisecond)
+			err = chromedp.Do(b.ctx, step)
+		}
+		if err != nil {
+			b.t.Fatal(err)
+		}
 	}
 }
 
@@ -149,7 +157,7 @@ func eval[T any](b *tab, js string) T {
 func (b *tab) until(js string) {
 	b.t.Helper()
 	for end := time.Now().Add(15 * time.Second); time.Now().Before(end); time.Sleep(10 * time.Millisecond) {
-		if eval[bool](b, "Boolean("+js+")") {
+		if eval[bool](b, "(() => { try { return Boolean("+js+") } catch { return false } })()") {
 			return
 		}
 	}
@@ -335,7 +343,7 @@ func (b *tab) overrule() {
 func (b *tab) setup() {
 	b.t.Helper()
 	b.until("document.querySelector('.beneath')")
-	b.do(chromedp.Click(".setup summary"), chromedp.SetValue("#capo", "44"), chromedp.Submit("#capo"))
+	b.do(chromedp.Click(".setup summary"), chromedp.SetValue("#capo", "44"), chromedp.Click(".setup-form .act-main"))
 	b.until("document.querySelector('#setup-fault')")
 	if eval[string](b, "document.querySelector('#capo').value") != "44" {
 		b.t.Error("the wrong capo was not kept for mending")
@@ -343,7 +351,7 @@ func (b *tab) setup() {
 	b.until("document.querySelector('.beneath')")
 	old := b.text(".column")
 	b.do(chromedp.SetValue("#capo", "2"), chromedp.SetValue("#tuning", "D A D G A D"), chromedp.SetValue("#tempo", "72"),
-		chromedp.SetValue("#thumb", "steady"), chromedp.Submit("#capo"))
+		chromedp.SetValue("#thumb", "steady"), chromedp.Click(".setup-form .act-main"))
 	b.until("document.querySelector('.setup summary').innerText.includes('capo 2') && !document.querySelector('#setup-fault')")
 	if !strings.Contains(b.text(".head-facts"), "D suspended") {
 		b.t.Errorf("tuning not recognised: %q", b.text(".head-facts"))

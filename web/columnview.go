@@ -68,7 +68,7 @@ type soundLine struct{ X, Y1, Y2 float64 }
 
 // Geometry of the column, in drawing units (px at the usual size).
 const (
-	columnTop    = 40.0
+	columnTop    = 24.0
 	columnLeft   = 110.0
 	columnStep   = 54.0
 	rowGap       = 40.0 // between the two closest moments

@@ -24,6 +24,7 @@ type nowView struct {
 	Next     string
 	NextMove string
 	Neck     neckView
+	Strings  []stringView // what each does, in words
 	Why      []string
 	Places   []placeGroup
 	Changed  bool
@@ -98,7 +99,7 @@ func newNow(b *planBody, w *worked, m int) nowView {
 	mo := &p.Moments[m]
 	v := nowView{
 		ID: b.ID, Version: b.Version, Moment: m, Bar: mo.Bar, Beat: plandoc.Beat(mo.Beat), Chord: mo.Chord.Name,
-		Melody: newStroke(p, mo.Melody), Thumb: newStroke(p, mo.Thumb), Neck: newNeck(p, m), Changed: w.changed[m],
+		Strings: newStrings(mo), Melody: newStroke(p, mo.Melody), Thumb: newStroke(p, mo.Thumb), Neck: newNeck(p, m), Changed: w.changed[m],
 	}
 	switch {
 	case mo.Melody != nil && mo.Thumb != nil:
@@ -136,6 +137,20 @@ func (v *nowView) addReasons(ctx context.Context, w *worked) error {
 	}
 	v.numberKeys()
 	return nil
+}
+
+// stringView is what one string does, in words.
+type stringView struct {
+	Number       int
+	State, Label string
+}
+
+func newStrings(mo *plan.Moment) []stringView {
+	var out []stringView
+	for s, st := range mo.Strings {
+		out = append(out, stringView{s + 1, string(st.State), stateLabel(mo, s+1)})
+	}
+	return out
 }
 
 // numberKeys gives the first nine places that are not taken a key.
@@ -185,7 +200,7 @@ func newPlaces(ctx context.Context, w *worked, m int, part plan.Part) (*placeGro
 	for i := range alts {
 		a := &alts[i]
 		g.Places = append(g.Places, placeView{
-			Text: w.plan.AlternativeText(a), Extra: fmt.Sprintf("+%.2f", a.Extra), Why: a.Why, Chosen: a.Chosen,
+			Text: w.plan.AlternativeText(a), Extra: fmt.Sprintf("%+.2f", a.Extra), Why: a.Why, Chosen: a.Chosen,
 			String: a.String, Fret: strconv.FormatFloat(a.Fret, 'f', -1, 64), How: string(a.How),
 		})
 	}

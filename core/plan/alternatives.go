@@ -2,6 +2,7 @@ package plan
 
 import (
 	"context"
+	"slices"
 	"sort"
 )
 
@@ -12,7 +13,7 @@ type Alternative struct {
 	String int // 0 for a stroke left out
 	Fret   float64
 	How    How
-	Extra  float64 // least total with it, less the plan's total; >= 0, 0 for what the plan chose
+	Extra  float64 // least total with it, less the plan's total; 0 for what the plan chose, else >= 0 unless that was pinned
 	Chosen bool
 	Why    string // what makes it dearer, with figures; "" for the chosen one
 
@@ -32,6 +33,9 @@ type link struct {
 // and one backward pass over the same model. The first call does the backward pass. Not
 // safe for concurrent use, like everything of a Plan that computes.
 func (p *Plan) Alternatives(ctx context.Context, t int, part Part) ([]Alternative, error) {
+	if p.Pinned(p.Moments[t].At, part) {
+		return p.besidePin(ctx, t, part)
+	}
 	alts, err := p.Marginals(ctx, t, part)
 	if err != nil {
 		return nil, err
@@ -44,7 +48,45 @@ func (p *Plan) Alternatives(ctx context.Context, t int, part Part) ([]Alternativ
 	return alts, nil
 }
 
-// Marginals is Alternatives without the reasons.
+// besidePin lists the alternatives of a pinned note or stroke: those of the plan without
+// that one pin. Their Extra is against this plan's total and may be negative; reasons are
+// against what that other plan would choose.
+func (p *Plan) besidePin(ctx context.Context, t int, part Part) ([]Alternative, error) {
+	free := p.Request
+	free.Pins = slices.DeleteFunc(slices.Clone(free.Pins), func(pin Pin) bool { return pin.At == p.Moments[t].At && pin.Part == part })
+	q, err := Solve(ctx, free)
+	if err != nil {
+		return nil, err
+	}
+	alts, err := q.Alternatives(ctx, t, part)
+	if err != nil {
+		return nil, err
+	}
+	played := p.played(t, part)
+	for i := range alts {
+		if alts[i].Chosen {
+			alts[i].Why = "the choice without your pin"
+		}
+		alts[i].Extra += q.Total - p.Total
+		if alts[i].Chosen = alts[i].sameAs(&played); alts[i].Chosen {
+			alts[i].Why = ""
+		}
+	}
+	chosenFirst(alts)
+	return alts, nil
+}
+
+// chosenFirst sorts: what is played, then by cost.
+func chosenFirst(alts []Alternative) {
+	sort.SliceStable(alts, func(i, j int) bool {
+		if alts[i].Chosen != alts[j].Chosen {
+			return alts[i].Chosen
+		}
+		return alts[i].Extra < alts[j].Extra
+	})
+}
+
+// Marginals is Alternatives without the reasons, and of a pinned note just the pin.
 func (p *Plan) Marginals(ctx context.Context, t int, part Part) ([]Alternative, error) {
 	if p.togo == nil {
 		togo, err := p.m.backward(ctx, p.layers)
@@ -65,12 +107,7 @@ func (p *Plan) Marginals(ctx context.Context, t int, part Part) ([]Alternative, 
 		alts[i].Extra -= p.Total
 		alts[i].Chosen = alts[i].sameAs(&chosen)
 	}
-	sort.SliceStable(alts, func(i, j int) bool {
-		if alts[i].Chosen != alts[j].Chosen {
-			return alts[i].Chosen
-		}
-		return alts[i].Extra < alts[j].Extra
-	})
+	chosenFirst(alts)
 	return alts, nil
 }
 

@@ -81,7 +81,7 @@ document.addEventListener('alpine:init', () => {
       if (y === undefined || !cursor) return;
       cursor.setAttribute('y', y - 20);
       const time = this.$root.querySelector('.time');
-      time.scrollTop = y - time.clientHeight * 0.35;
+      time.scrollTop += cursor.getBoundingClientRect().top - time.getBoundingClientRect().top - time.clientHeight * 0.4;
       this.$root.querySelectorAll('.at-moment').forEach((el) => { el.value = this.data.at; });
       let here = null;
       this.$root.querySelectorAll('.bars [data-moment]').forEach((a) => {
