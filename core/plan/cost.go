@@ -74,7 +74,7 @@ const (
 	wStretch    = 0.6  // · (span / allowed span)²
 	barEffort   = 0.35 // one finger over several strings
 	thumbEffort = 0.3  // thumb over the neck
-	bodyJoint   = 12   // beyond this fret the guitar's body is in the hand's way
+	bodyJoint   = 12   // beyond this fret (from the capo) the guitar's body is in the hand's way
 	wBody       = 0.06 // per fret beyond it
 
 	landOn   = 0.22

@@ -3,7 +3,6 @@ package plan
 import (
 	"math"
 
-	"stepping/core/neck"
 	"stepping/core/pitch"
 	"stepping/core/player"
 	"stepping/core/thumb"
@@ -62,7 +61,7 @@ func places(r *Request, p pitch.Pitch) []place {
 			}
 		}
 		if slideFinger(r.Player) != 0 && fret >= float64(r.Capo+1) && fret <= float64(r.Player.Instrument.Frets+slideBeyond) &&
-			slideFits(r.Player, s, fret) {
+			slideFits(r.Player, s, fret-float64(r.Capo)) {
 			out = append(out, place{str: s, fret: fret, how: Slide})
 		}
 	}
@@ -77,14 +76,23 @@ func slideFinger(p player.Profile) int {
 	return p.SlideFinger
 }
 
+// slideFits: the tube is long enough for the strings at a fret counted from the capo.
 func slideFits(p player.Profile, covers int, fret float64) bool {
 	return p.Neck().SlideLength(covers, fret) <= p.Slide.LengthMM
 }
 
-// indexAt is where the index finger lies, in mm, when finger f is at a fret.
-func indexAt(k neck.Neck, fret float64, finger int) float64 {
-	return k.X(fret - float64(finger-1))
-}
+// x is the place of a fret for planning, in mm: counted from the capo on the whole scale,
+// so that a shape costs the same wherever the capo sits. On the guitar all distances are
+// smaller by the factor capoScale.
+func (m *model) x(fret float64) float64 { return m.neck.X(fret - float64(m.req.Capo)) }
+
+func (m *model) window(fret float64) float64 { return m.neck.Window(fret - float64(m.req.Capo)) }
+
+// capoScale turns planning distances into millimetres on the guitar: 2^(−capo/12).
+func (m *model) capoScale() float64 { return math.Exp2(-float64(m.req.Capo) / 12) }
+
+// indexAt is where the index finger lies when finger f is at a fret.
+func (m *model) indexAt(fret float64, finger int) float64 { return m.x(fret - float64(finger-1)) }
 
 // allowedSpan is the share of the reach (fingers 1 to 4) that two fingers span without strain.
 var allowedSpan = [5][5]float64{1: {2: 0.42, 3: 0.72, 4: 1}, 2: {3: 0.38, 4: 0.68}, 3: {4: 0.38}}
@@ -92,7 +100,7 @@ var allowedSpan = [5][5]float64{1: {2: 0.42, 3: 0.72, 4: 1}, 2: {3: 0.38, 4: 0.6
 // span checks two fretting fingers a and b at frets and strings, and returns the cost of
 // their spread; ok is false if the hand cannot do it: fingers in fret order, at one fret
 // the lower finger on the thicker string, the stretch in mm within the reach.
-func span(p player.Profile, k neck.Neck, a bassFret, b place) (cost float64, ok bool) {
+func (m *model) span(a bassFret, b place) (cost float64, ok bool) {
 	if a.finger == b.finger {
 		bar := a.finger == 1 && float64(a.fret) == b.fret
 		return barEffort, bar
@@ -105,8 +113,8 @@ func span(p player.Profile, k neck.Neck, a bassFret, b place) (cost float64, ok 
 	if loFret > hiFret || loFret == hiFret && loString < hiString {
 		return 0, false
 	}
-	allowed := p.ReachMM * allowedSpan[loFinger][hiFinger]
-	share := (k.X(hiFret) - k.X(loFret)) / allowed
+	allowed := m.req.Player.ReachMM * allowedSpan[loFinger][hiFinger]
+	share := (m.x(hiFret) - m.x(loFret)) / allowed
 	return wStretch * share * share, share <= 1
 }
 
@@ -131,9 +139,9 @@ func (m *model) hands(t int) (anchored, bare []hand) {
 				if b.str == pl.str {
 					continue
 				}
-				h.pos = m.neck.X(float64(b.fret))
+				h.pos = m.x(float64(b.fret))
 				if b.finger != thumbOver {
-					h.pos = indexAt(m.neck, float64(b.fret), b.finger)
+					h.pos = m.indexAt(float64(b.fret), b.finger)
 				}
 				anchored = append(anchored, h)
 			}
@@ -150,7 +158,7 @@ func (m *model) hands(t int) (anchored, bare []hand) {
 
 // fretted lists the hands with a fretted melody note: alone, and with each fretted bass.
 func (m *model) fretted(mo *moment, pl place) []hand {
-	at := indexAt(m.neck, pl.fret, pl.finger)
+	at := m.indexAt(pl.fret, pl.finger)
 	out := []hand{{place: pl, anchored: true, pos: at}}
 	for _, b := range m.bassFingers(mo) {
 		if b.str == pl.str {
@@ -163,12 +171,12 @@ func (m *model) fretted(mo *moment, pl place) []hand {
 				continue
 			}
 		} else {
-			cost, ok := span(m.req.Player, m.neck, b, pl)
+			cost, ok := m.span(b, pl)
 			if !ok {
 				continue
 			}
 			h.own.add(Stretch, cost)
-			h.pos = (at + indexAt(m.neck, float64(b.fret), b.finger)) / 2
+			h.pos = (at + m.indexAt(float64(b.fret), b.finger)) / 2
 		}
 		out = append(out, h)
 	}
@@ -179,7 +187,7 @@ func (m *model) fretted(mo *moment, pl place) []hand {
 // and if the profile fretting behind the slide, a fretted bass.
 func (m *model) sliding(mo *moment, pl place) []hand {
 	var out []hand
-	pos := indexAt(m.neck, pl.fret, m.req.Player.SlideFinger)
+	pos := m.indexAt(pl.fret, m.req.Player.SlideFinger)
 	for covers := pl.str; covers <= 6; covers++ {
 		if covers > pl.str && !m.worthCovering(mo, pl, covers) {
 			continue
@@ -204,7 +212,7 @@ func (m *model) sliding(mo *moment, pl place) []hand {
 // worthCovering: more strings than the melody needs are covered only for a bass note
 // under the slide that no open bass string has, as with fretted bass notes.
 func (m *model) worthCovering(mo *moment, pl place, covers int) bool {
-	if m.req.Thumb == thumb.None || !thumb.IsBassString(covers) || !slideFits(m.req.Player, covers, pl.fret) {
+	if m.req.Thumb == thumb.None || !thumb.IsBassString(covers) || !slideFits(m.req.Player, covers, pl.fret-float64(m.req.Capo)) {
 		return false
 	}
 	p := m.req.Tuning.Open(covers) + pitch.Pitch(math.Round(100*pl.fret))
@@ -235,7 +243,7 @@ func (m *model) behind(pl place, b bassFret) bool {
 	if b.finger >= sf || float64(b.fret) >= pl.fret {
 		return false
 	}
-	return m.neck.X(pl.fret)-m.neck.X(float64(b.fret)) <= m.req.Player.ReachMM*allowedSpan[b.finger][sf]
+	return m.x(pl.fret)-m.x(float64(b.fret)) <= m.req.Player.ReachMM*allowedSpan[b.finger][sf]
 }
 
 // bassFingers lists the fretted bass notes that the moment's stroke wants (or the last
@@ -271,7 +279,7 @@ func (m *model) holdCost(mo *moment, h *hand) {
 		return
 	}
 	m.toneCost(mo, h)
-	h.own.add(Stretch, wBody*math.Max(0, h.fret-bodyJoint))
+	h.own.add(Stretch, wBody*math.Max(0, h.fret-float64(m.req.Capo)-bodyJoint))
 	if h.slide && m.school.Cares {
 		m.touchCost(h)
 	}
@@ -280,7 +288,7 @@ func (m *model) holdCost(mo *moment, h *hand) {
 		h.own.add(School, wLean)
 	}
 	if h.how == Slide {
-		h.own.add(Intonation, wIntonation*easyWindow/m.neck.Window(h.fret))
+		h.own.add(Intonation, wIntonation*easyWindow/m.window(h.fret))
 	}
 }
 

@@ -93,10 +93,10 @@ func (m *model) shiftCost(c *Terms, mo *moment, f hand, g *hand) {
 func (m *model) shiftNeed(pos float64, g *hand) float64 {
 	d := math.Abs(g.pos - pos)
 	if g.slide {
-		if d < m.neck.Window(g.fret)/2 {
+		if d < m.window(g.fret)/2 {
 			return 0
 		}
-		return fitts(d, m.neck.Window(g.fret))
+		return fitts(d, m.window(g.fret))
 	}
 	if d < stillMM {
 		return 0
@@ -105,7 +105,7 @@ func (m *model) shiftNeed(pos float64, g *hand) float64 {
 	if g.how != Fret {
 		fret = float64(g.bass.fret)
 	}
-	return fitts(d, fretTarget*(m.neck.X(fret)-m.neck.X(fret-1)))
+	return fitts(d, fretTarget*(m.x(fret)-m.x(fret-1)))
 }
 
 // changeCost: slide on and off, strings and fingers changed, trailing fingers moved.

@@ -50,7 +50,7 @@ func (m *model) share(p *Plan, t int) (share float64, why string) {
 		avail := mo.sec - f.since
 		if need := m.shiftNeed(f.pos, g); need > 0 {
 			share = need / avail
-			why = fmt.Sprintf("the left hand moves %.0f mm to %s: %.2f s needed, %.2f s there", math.Abs(g.pos-f.pos), where(g, m.req.Capo), need, avail)
+			why = fmt.Sprintf("the left hand moves %.0f mm to %s: %.2f s needed, %.2f s there", m.capoScale()*math.Abs(g.pos-f.pos), where(g, m.req.Capo), need, avail)
 		}
 	}
 	from, to := p.layers[t-1][p.path[t-1]].digit, p.layers[t][p.path[t]].digit
@@ -83,5 +83,5 @@ func (p *Plan) MoveText(t int) string {
 	if !g.anchored || f.loose || p.m.shiftNeed(f.pos, g) == 0 {
 		return ""
 	}
-	return fmt.Sprintf(", %.0f mm", math.Abs(g.pos-f.pos))
+	return fmt.Sprintf(", %.0f mm", p.m.capoScale()*math.Abs(g.pos-f.pos))
 }

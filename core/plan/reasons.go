@@ -95,7 +95,7 @@ func (p *Plan) travel(t int) string {
 	if need == 0 {
 		return ", the hand is there already"
 	}
-	return fmt.Sprintf(", a move of %.0f mm in %.2f s (%.2f s needed)", math.Abs(g.pos-f.pos), p.m.moments[t].sec-f.since, need)
+	return fmt.Sprintf(", a move of %.0f mm in %.2f s (%.2f s needed)", p.m.capoScale()*math.Abs(g.pos-f.pos), p.m.moments[t].sec-f.since, need)
 }
 
 // freeTime says how long an open string leaves the hand before it must hold something again.
@@ -212,7 +212,7 @@ func (p *Plan) shiftText(d detour, at int, c *choice) string {
 		before = d.states[at-1]
 	}
 	f := p.m.freed(&p.m.moments[t-1].hands[before.hand], t)
-	return fmt.Sprintf("the hand would move %.0f mm in %.2f s, and needs %.2f s", math.Abs(c.h.pos-f.pos),
+	return fmt.Sprintf("the hand would move %.0f mm in %.2f s, and needs %.2f s", p.m.capoScale()*math.Abs(c.h.pos-f.pos),
 		p.m.moments[t].sec-f.since, p.m.shiftNeed(f.pos, c.h))
 }
 

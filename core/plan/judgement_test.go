@@ -1,0 +1,381 @@
+package plan
+
+import (
+	"context"
+	"fmt"
+	"math/rand/v2"
+	"slices"
+	"strings"
+	"testing"
+
+	"stepping/core/chord"
+	"stepping/core/pitch"
+	"stepping/core/player"
+	"stepping/core/thumb"
+	"stepping/core/tune"
+	"stepping/core/tuning"
+)
+
+// The judgements of the design that this version plans for, each over generated variations.
+
+const variations = 50
+
+func eachVariation(t *testing.T, f func(t *testing.T, rng *rand.Rand)) {
+	t.Helper()
+	for i := range variations {
+		f(t, rand.New(rand.NewPCG(uint64(i), 42)))
+		if t.Failed() {
+			t.Fatalf("variation %d", i)
+		}
+	}
+}
+
+func mustTuning(s string) tuning.Tuning {
+	t, err := tuning.Parse(s)
+	if err != nil {
+		panic(err)
+	}
+	return t
+}
+
+// line makes a tune of notes of one length over one chord a bar.
+func line(key byte, bpm float64, dur tune.Time, chords string, notes ...pitch.Note) *tune.Tune {
+	tu := &tune.Tune{Key: tune.Key{Tonic: pitch.Note{Letter: key}}, Meters: []tune.MeterAt{{Num: 4, Den: 4}}, Tempos: []tune.TempoAt{{BPM: bpm}}}
+	for _, n := range notes {
+		tu.Notes = append(tu.Notes, tune.Note{At: tu.Length, Dur: dur, Note: n})
+		tu.Length += dur
+	}
+	names := strings.Fields(chords)
+	for bar := tune.Time(0); bar < tu.Length; bar += tune.Whole {
+		c, err := chord.Parse(names[int(bar/tune.Whole)%len(names)])
+		if err != nil {
+			panic(err)
+		}
+		tu.Bars = append(tu.Bars, bar)
+		tu.Chords = append(tu.Chords, tune.ChordAt{At: bar, Chord: c})
+	}
+	return tu
+}
+
+func notes(midis ...int) []pitch.Note {
+	var out []pitch.Note
+	for _, m := range midis {
+		out = append(out, pitch.Spell(pitch.Midi(m), false))
+	}
+	return out
+}
+
+func solve(t *testing.T, r Request) *Plan {
+	t.Helper()
+	p, err := Solve(context.Background(), r)
+	if err != nil {
+		t.Fatal(err)
+	}
+	checkPlan(t, p)
+	return p
+}
+
+// checkPlan holds for every plan: pitches are right, digits in string order, the slide
+// finger does not fret, fingers in fret order, nothing that must sound is damped.
+func checkPlan(t *testing.T, p *Plan) {
+	t.Helper()
+	for i := range p.Moments {
+		mo := &p.Moments[i]
+		for _, s := range []*Stroke{mo.Melody, mo.Thumb} {
+			if s == nil {
+				continue
+			}
+			if got := p.Request.Tuning.Open(s.String) + pitch.Pitch(100*s.Fret+0.5); got != s.Note.Pitch() {
+				t.Errorf("at %s: string %d at %v sounds %d, %s is wanted", mo.At, s.String, s.Fret, got, s.Note)
+			}
+			if mo.Strings[s.String-1].State != Struck {
+				t.Errorf("at %s: struck string %d is %s", mo.At, s.String, mo.Strings[s.String-1].State)
+			}
+		}
+		if mo.Melody != nil && mo.Thumb != nil && mo.Melody.String >= mo.Thumb.String {
+			t.Errorf("at %s: the thumb plays above the fingers", mo.At)
+		}
+		last := 7
+		for d, at := range mo.Digits {
+			if at != 0 && at >= last {
+				t.Errorf("at %s: digits out of order: %v", mo.At, mo.Digits)
+			}
+			if at != 0 && d > 0 {
+				last = at
+			}
+		}
+		for _, f := range mo.Hand.Fingers {
+			if sf := slideFinger(p.Request.Player); f.Finger == fmt.Sprint(sf) || mo.Hand.SlideOn && f.Finger > fmt.Sprint(sf) && f.Finger != "T" {
+				t.Errorf("at %s: finger %s frets beside slide finger %d", mo.At, f.Finger, sf)
+			}
+		}
+		if mo.Hand.SlideOn && p.Request.Player.Neck().SlideLength(mo.Hand.Covers, mo.Hand.SlideFret) > p.Request.Player.Slide.LengthMM {
+			t.Errorf("at %s: the slide is too short for %d strings", mo.At, mo.Hand.Covers)
+		}
+	}
+}
+
+// 1: a slow note a quarter tone under the major third is never plain fretted.
+func TestBlueThirdIsSlid(t *testing.T) {
+	eachVariation(t, func(t *testing.T, rng *rand.Rand) {
+		key := rng.IntN(5)
+		tn := mustTuning("Open D").Transpose(key - 2)
+		blue := pitch.Spell(pitch.Midi(64+key+12*rng.IntN(2)), false) // the third of the key, an octave or two up
+		blue.Cents = -50
+		tu := line('D', 50+30*rng.Float64(), tune.Quarter*2, "D", blue, blue)
+		p := solve(t, Request{Tune: tu, Tuning: tn, Player: player.Default(), Thumb: thumb.Kinds[rng.IntN(3)]})
+		for i := range p.Moments {
+			if m := p.Moments[i].Melody; m != nil && m.How != Slide {
+				t.Errorf("%s played %s", m.Note, m.How)
+			}
+		}
+	})
+}
+
+// 2: a run of sixteenths at 100 and more is fretted or open, not a slide landing per note.
+func TestRunsAreNotSlid(t *testing.T) {
+	scale := []int{62, 64, 66, 67, 69, 71, 73, 74}
+	eachVariation(t, func(t *testing.T, rng *rand.Rand) {
+		var run []int
+		at := rng.IntN(8)
+		for range 16 {
+			at = min(max(at+2*rng.IntN(2)-1, 0), 7)
+			run = append(run, scale[at])
+		}
+		tu := line('D', 100+40*rng.Float64(), tune.Quarter/4, "D", notes(run...)...)
+		p := solve(t, Request{Tune: tu, Tuning: mustTuning([]string{"Open D", "Open G", "Standard"}[rng.IntN(3)]), Player: player.Default(), Thumb: thumb.None})
+		slid := 0
+		for i := range p.Moments[:len(p.Moments)-1] { // the last note ends the phrase
+			if p.Moments[i].Melody.How == Slide {
+				slid++
+			}
+		}
+		if slid > 1 {
+			t.Errorf("%d of 16 slid", slid)
+		}
+	})
+}
+
+// 3, 4 and 5: the slide covers only as far as the melody needs, what lies under it is not
+// left to leak, and trailing fingers stop short of the thumb's strings.
+func TestSlideOverOpenBass(t *testing.T) {
+	eachVariation(t, func(t *testing.T, rng *rand.Rand) {
+		str := 1 + 2*rng.IntN(2) // the melody on string 1 or on string 3
+		tn := mustTuning("Open D")
+		low, _ := tn.Open(str).Nearest()
+		var melody []pitch.Note
+		for range 4 {
+			melody = append(melody, notes(low+3+rng.IntN(9))...)
+		}
+		pl := player.Default()
+		pl.Lean = player.LeanSlide
+		pl.Silence = []string{player.Trailing, player.Both, player.Heel}[rng.IntN(3)]
+		r := Request{Tune: line('D', 50+20*rng.Float64(), tune.Quarter*2, "D", melody...), Tuning: tn, Player: pl, Thumb: thumb.Alternating}
+		for _, n := range r.Tune.Notes {
+			fret := float64(n.Note.Pitch()-tn.Open(str)) / 100
+			r.Pins = append(r.Pins, Pin{At: n.At, Part: Melody, String: str, Fret: fret, How: Slide})
+		}
+		p := solve(t, r)
+		for i := range p.Moments {
+			mo := &p.Moments[i]
+			if mo.Hand.Covers != str {
+				t.Errorf("covers %d for string %d", mo.Hand.Covers, str)
+			}
+			if mo.Hand.Trails > 3 || pl.Silence == player.Heel && mo.Hand.Trails > 0 {
+				t.Errorf("trails over %d in school %s", mo.Hand.Trails, pl.Silence)
+			}
+			for s := 1; s < str; s++ {
+				if mo.Strings[s-1].State == Leaks {
+					t.Errorf("string %d leaks under the slide", s)
+				}
+			}
+			if mo.Dropped {
+				t.Error("the thumb pauses without need")
+			}
+		}
+	})
+}
+
+// 6 is part of checkPlan; here over every slide finger.
+func TestSlideFingerNeverFrets(t *testing.T) {
+	eachVariation(t, func(t *testing.T, rng *rand.Rand) {
+		pl := player.Default()
+		pl.SlideFinger, pl.FretBehindSlide = 2+rng.IntN(3), true
+		solve(t, Request{Tune: wander(rng.Uint64(), 12), Tuning: mustTuning("Open G"), Player: pl, Thumb: thumb.Steady})
+	})
+}
+
+// 7: root on string 6 and string 5 no chord tone: the thumb alternates 6 and 4.
+func TestAlternateSkipsNoChordTone(t *testing.T) {
+	eachVariation(t, func(t *testing.T, rng *rand.Rand) {
+		up := rng.IntN(4)
+		tn := mustTuning("D2 G#2 D3 F#3 A3 D4").Transpose(up)
+		root := pitch.Spell(tn.Open(6), true).ClassName()
+		top, _ := tn.Open(1).Nearest()
+		tu := line('D', 60+60*rng.Float64(), tune.Quarter, root, notes(top+7, top+4, top, top+7)...)
+		p := solve(t, Request{Tune: tu, Tuning: tn, Player: player.Default(), Thumb: thumb.Alternating})
+		for i := range p.Moments {
+			if want := 6 - 2*(i%2); p.Moments[i].Thumb == nil || p.Moments[i].Thumb.String != want {
+				t.Errorf("beat %d: %+v", i+1, p.Moments[i].Thumb)
+			}
+		}
+	})
+}
+
+// 9: over the fourth-degree chord the open home bass is kept if a drone is welcome; if it
+// is not, whatever clashes is named in the reasons or avoided.
+func TestDroneOverFourth(t *testing.T) {
+	eachVariation(t, func(t *testing.T, rng *rand.Rand) {
+		fourth := []string{"G", "G7", "Em", "C"}[rng.IntN(4)]
+		r := Request{Tune: line('D', 60+40*rng.Float64(), tune.Quarter, "D "+fourth, notes(69, 71, 74, 71, 71, 74, 71, 67)...),
+			Tuning: mustTuning("Open D"), Player: player.Default(), Thumb: thumb.Steady}
+		home := func(drone bool) (strokes int, total float64) {
+			r.Player.Drone = drone
+			p := solve(t, r)
+			for i := range p.Moments {
+				mo := &p.Moments[i]
+				if mo.Thumb != nil && mo.Thumb.How == Open && !mo.Chord.Has(mo.Thumb.Note.Pitch()) {
+					strokes++
+				}
+				why, err := p.Why(context.Background(), i)
+				if err != nil {
+					t.Fatal(err)
+				}
+				if mo.Cost[Clash] > 0 && !strings.Contains(strings.Join(why, " "), chord.IntervalName(mo.Chord.Interval(mo.Thumb.Note.Pitch()))) {
+					t.Errorf("no interval named: %q", why)
+				}
+			}
+			return strokes, p.Total
+		}
+		kept, easy := home(true)
+		if strict, hard := home(false); strict > kept || hard < easy {
+			t.Errorf("drones %d and total %v when welcome, %d and %v when not", kept, easy, strict, hard)
+		}
+	})
+}
+
+// 10: the same tune in open E is the shapes of open D, and so it is with a capo.
+func TestShapesAreTransposed(t *testing.T) {
+	eachVariation(t, func(t *testing.T, rng *rand.Rand) {
+		r := Request{Tune: wander(rng.Uint64(), 10), Tuning: mustTuning("Open D"), Player: player.Default(), Thumb: thumb.Alternating}
+		low := solve(t, r)
+		r.Tune = transposed(r.Tune, 2)
+		r.Tuning = mustTuning("Open E")
+		if high := solve(t, r); shapes(high) != shapes(low) || high.Total != low.Total {
+			t.Errorf("open D %s\nopen E %s", shapes(low), shapes(high))
+		}
+		r.Tuning, r.Capo = mustTuning("Open D"), 2
+		r.Player.Instrument.Frets += 2
+		if capo := solve(t, r); shapes(capo) != shapes(low) || capo.Total != low.Total {
+			t.Errorf("open D %s\ncapo 2 %s", shapes(low), shapes(capo))
+		}
+	})
+}
+
+func transposed(tu *tune.Tune, steps int) *tune.Tune {
+	out := *tu
+	out.Notes, out.Chords = slices.Clone(tu.Notes), slices.Clone(tu.Chords)
+	for i := range out.Notes {
+		out.Notes[i].Note = pitch.Spell(out.Notes[i].Note.Pitch()+pitch.Midi(steps), false)
+	}
+	for i, c := range out.Chords {
+		root := pitch.Spell(pitch.Midi(60+c.Chord.Root.Class()+steps), false)
+		_, used := pitch.ParseClass(c.Chord.Name)
+		moved, err := chord.Parse(root.ClassName() + c.Chord.Name[used:])
+		if err != nil {
+			panic(err)
+		}
+		out.Chords[i].Chord = moved
+	}
+	out.Key.Tonic = pitch.Spell(pitch.Midi(60+tu.Key.Tonic.Class()+steps), false)
+	return &out
+}
+
+// shapes writes the strokes with frets from the capo.
+func shapes(p *Plan) string {
+	var b strings.Builder
+	for i := range p.Moments {
+		for _, s := range []*Stroke{p.Moments[i].Melody, p.Moments[i].Thumb} {
+			if s != nil {
+				fmt.Fprintf(&b, "%d:%g%s%s ", s.String, s.Fret-float64(p.Request.Capo), s.How, s.Finger)
+			}
+		}
+	}
+	return b.String()
+}
+
+// 12: a faster tempo never lowers the shift cost of one and the same plan; a wider reach or
+// one more school never raises the best total; a pin never lowers it.
+func TestMonotone(t *testing.T) {
+	ctx := context.Background()
+	eachVariation(t, func(t *testing.T, rng *rand.Rand) {
+		r := smallCase(rng)
+		p, err := Solve(ctx, r)
+		if err != nil {
+			return // out of range
+		}
+		wide := r
+		wide.Player.ReachMM += 20
+		if q := solve(t, wide); q.Total > p.Total {
+			t.Errorf("a wider reach costs %v, was %v", q.Total, p.Total)
+		}
+		if r.Player.Silence != player.Ring {
+			more := r
+			more.Player.Silence = player.Both
+			if q := solve(t, more); q.Total > p.Total {
+				t.Errorf("all schools cost %v, %s alone %v", q.Total, r.Player.Silence, p.Total)
+			}
+		}
+		fast := p.Request
+		for i := range p.Moments {
+			if s := p.Moments[i].Melody; s != nil {
+				f := 0
+				fmt.Sscan(s.Finger, &f)
+				fast.Pins = append(fast.Pins, Pin{At: p.Moments[i].At, Part: Melody, String: s.String, Fret: s.Fret, How: s.How, Finger: f})
+			}
+		}
+		fast.Thumb = thumb.None // so that the pins fix the whole left hand
+		slow := fast
+		slow.Tempo, fast.Tempo = 60, 60+100*rng.Float64()
+		if a, b := solve(t, slow), solve(t, fast); b.Terms[Shift] < a.Terms[Shift] {
+			t.Errorf("faster: shift %v, was %v", b.Terms[Shift], a.Terms[Shift])
+		}
+	})
+}
+
+// Pins that cannot be kept are refused with a smallest set that conflicts.
+func TestPinConflict(t *testing.T) {
+	r := benchRequest(8, "Standard")
+	p := solve(t, r)
+	at := p.Moments[0].At
+	n := p.Moments[0].Melody
+	r.Pins = []Pin{{At: p.Moments[3].At, Part: Melody, String: 9, Fret: 1, How: Fret}}
+	if _, err := Solve(context.Background(), r); err == nil {
+		t.Error("a pin on string 9 was taken")
+	}
+	// The thumb and the melody cannot both have one string.
+	r.Pins = []Pin{{At: at, Part: Melody, String: n.String, Fret: n.Fret, How: n.How}}
+	for i := range p.Moments {
+		if m := p.Moments[i].Melody; i > 0 && m != nil {
+			r.Pins = append(r.Pins, Pin{At: p.Moments[i].At, Part: Melody, String: m.String, Fret: m.Fret, How: m.How})
+		}
+	}
+	for _, alt := range []int{4, 5, 6} {
+		trial := r
+		trial.Pins = append(slices.Clone(r.Pins), Pin{At: at, Part: Thumb, String: alt, Fret: 0, How: Open})
+		q, err := Solve(context.Background(), trial)
+		var pe *PinError
+		if err != nil && (!asPinError(err, &pe) || len(pe.Pins) > 2) {
+			t.Errorf("string %d: %v", alt, err)
+		}
+		if err == nil && q.Total < p.Total {
+			t.Error("a pin made the plan cheaper")
+		}
+	}
+}
+
+func asPinError(err error, to **PinError) bool {
+	pe, ok := err.(*PinError)
+	*to = pe
+	return ok
+}
