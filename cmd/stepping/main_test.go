@@ -1,0 +1,290 @@
+package main
+
+import (
+	"bytes"
+	"context"
+	"flag"
+	"go/build"
+	"io"
+	"net/http"
+	"net/url"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"strings"
+	"syscall"
+	"testing"
+	"time"
+
+	"github.com/santhosh-tekuri/jsonschema/v6"
+)
+
+var update = flag.Bool("update", false, "write the golden files anew")
+
+// TestMain lets the test binary be the program: with STEPPING_RUN set it runs main.
+func TestMain(m *testing.M) {
+	if os.Getenv("STEPPING_RUN") != "" {
+		main()
+		return
+	}
+	os.Exit(m.Run())
+}
+
+// call runs the program in this process.
+func call(args ...string) (status int, out, errOut string) {
+	var o, e bytes.Buffer
+	status = run(context.Background(), args, &o, &e)
+	return status, o.String(), e.String()
+}
+
+var demoFiles = []struct{ file, tuning, thumb string }{
+	{"lantern-on-the-weir", "Open D", "alternating"}, {"tin-bucket-rag", "D G D G B D", "alternating"}, {"coal-smoke-morning", "Open D minor", "steady"},
+}
+
+// TestPlanDocument checks the documents of the demo tunes and of faulty players' ones
+// against the published schema, and that the same input gives the same bytes.
+func TestPlanDocument(t *testing.T) {
+	schema, err := jsonschema.NewCompiler().Compile("../../docs/plan.schema.json")
+	if err != nil {
+		t.Fatal(err)
+	}
+	playerFile := filepath.Join(t.TempDir(), "player.json")
+	if err := os.WriteFile(playerFile, []byte(`{"slideFinger": 3, "silence": "heel", "fingers": 3, "drone": false}`), 0o600); err != nil {
+		t.Fatal(err)
+	}
+	for _, d := range demoFiles {
+		for _, extra := range [][]string{nil, {"--capo", "1", "--tempo", "70", "--player", playerFile}} {
+			args := append([]string{"plan", "../../demo/tunes/" + d.file + ".abc", "--tuning", d.tuning, "--thumb", d.thumb, "--json"}, extra...)
+			status, out, errOut := call(args...)
+			if extra != nil && status == exitInput && strings.Contains(errOut, "below the lowest") {
+				continue // the capo lifted the lowest string over the tune
+			}
+			if status != exitOK || errOut != "" {
+				t.Fatalf("%s: %d %s", d.file, status, errOut)
+			}
+			doc, err := jsonschema.UnmarshalJSON(strings.NewReader(out))
+			if err != nil {
+				t.Fatal(err)
+			}
+			if err := schema.Validate(doc); err != nil {
+				t.Errorf("%s: %v", d.file, err)
+			}
+			if _, again, _ := call(args...); again != out {
+				t.Errorf("%s: two runs differ", d.file)
+			}
+		}
+	}
+}
+
+// Golden files: the readable tables of the demo tunes; renew with -update and read the
+// difference as a player would.
+func TestPlanTables(t *testing.T) {
+	for _, d := range demoFiles {
+		_, out, _ := call("plan", "../../demo/tunes/"+d.file+".abc", "--tuning", d.tuning, "--thumb", d.thumb)
+		golden := filepath.Join("testdata", d.file+".golden")
+		if *update {
+			if err := os.WriteFile(golden, []byte(out), 0o644); err != nil {
+				t.Fatal(err)
+			}
+		}
+		want, err := os.ReadFile(golden)
+		if err != nil || string(want) != out {
+			t.Errorf("%s differs from %s (%v); go test ./cmd/stepping -update, then look at the difference", d.file, golden, err)
+		}
+	}
+}
+
+func TestReadJSON(t *testing.T) {
+	file := filepath.Join(t.TempDir(), "t.abc")
+	if err := os.WriteFile(file, []byte("M:2/4\nL:1/8\nK:D\n|:\"D\"F2 {c}A>^/f:|\n"), 0o600); err != nil {
+		t.Fatal(err)
+	}
+	status, out, _ := call("read", file, "--json")
+	want := `{"notes":[{"at":"0","dur":"1","pitch":"F#4","cents":0,"bar":1},{"at":"1","dur":"3/4","pitch":"A4","cents":0,"bar":1},{"at":"7/4","dur":"1/4","pitch":"F5","cents":50,"bar":1},` +
+		`{"at":"2","dur":"1","pitch":"F#4","cents":0,"bar":2},{"at":"3","dur":"3/4","pitch":"A4","cents":0,"bar":2},{"at":"15/4","dur":"1/4","pitch":"F5","cents":50,"bar":2}],` +
+		`"chords":[{"at":"0","name":"D"},{"at":"2","name":"D"}],"bars":2,"warnings":[{"line":4,"column":9,"text":"grace notes are left out"}]}` + "\n"
+	if status != exitOK || out != want {
+		t.Errorf("%d\n%s\nwant\n%s", status, out, want)
+	}
+}
+
+// Faulty input: status 2, nothing on standard output, one line with file, line and column.
+func TestFaultyInput(t *testing.T) {
+	dir := t.TempDir()
+	write := func(name, text string) string {
+		file := filepath.Join(dir, name)
+		if err := os.WriteFile(file, []byte(text), 0o600); err != nil {
+			t.Fatal(err)
+		}
+		return file
+	}
+	good := write("good.abc", "K:D\nD2 F2 A2|")
+	bad := write("bad.abc", "K:D\nD2 ? A2|")
+	low := write("low.abc", "K:D\nD2 F2 D,,,2|")
+	blue := write("blue.abc", "K:D\nD2 ^/F2|")
+	pl := write("p.json", "{\"reachMm\": 1}")
+	unknown := write("u.json", "{\n  \"reech\": 1}")
+	noSlide := write("n.json", `{"lean": "none"}`)
+	for _, tt := range []struct {
+		args []string
+		want string
+	}{
+		{[]string{"plan", bad}, bad + ":2:4: "},
+		{[]string{"read", bad}, bad + ":2:4: "},
+		{[]string{"plan", low, "--tuning", "Open D"}, low + ":2:7: D1 in bar 1 is 12 half steps below"},
+		{[]string{"plan", blue, "--player", noSlide}, blue + ":2:4: F4 +50 cents in bar 1 lies between the frets"},
+		{[]string{"plan", good, "--tuning", "D A D"}, "--tuning:1:1: tuning \"D A D\" has 3 notes"},
+		{[]string{"plan", good, "--player", pl}, pl + ":1:2: reachMm"},
+		{[]string{"plan", good, "--player", unknown}, unknown + ":2:3: reech: unknown key"},
+		{[]string{"plan", good, "--capo", "12"}, good + ":1:1: capo 12"},
+		{[]string{"plan", good, "--tempo", "9000"}, good + ":1:1: tempo 9000"},
+		{[]string{"plan", good, "--thumb", "wild"}, good + ":1:1: thumb \"wild\""},
+		{[]string{"plan", good, "--colour"}, "stepping plan: flag provided but not defined"},
+		{[]string{"plan", filepath.Join(dir, "none.abc")}, "none.abc: cannot be opened"},
+		{[]string{"plan"}, "which file"},
+		{[]string{"serve", "now"}, "no arguments"},
+		{nil, "usage"},
+	} {
+		status, out, errOut := call(tt.args...)
+		if status != exitInput || out != "" || !strings.Contains(errOut, tt.want) || tt.args != nil && strings.Count(errOut, "\n") != 1 {
+			t.Errorf("%v: status %d, out %q, error %q; want %q", tt.args, status, out, errOut, tt.want)
+		}
+	}
+}
+
+// app starts the program as a process of its own and returns it with its address.
+func app(t *testing.T, data string) (*exec.Cmd, string) {
+	t.Helper()
+	cmd := exec.Command(os.Args[0], "demo")
+	cmd.Env = append(os.Environ(), "STEPPING_RUN=1", "STEPPING_ADDR=127.0.0.1:0", "STEPPING_DATA="+data)
+	out, err := cmd.StdoutPipe()
+	if err != nil {
+		t.Fatal(err)
+	}
+	cmd.Stderr = os.Stderr
+	if err := cmd.Start(); err != nil {
+		t.Fatal(err)
+	}
+	var said strings.Builder
+	buf := make([]byte, 256)
+	for !strings.Contains(said.String(), "Ctrl-C") {
+		n, err := out.Read(buf)
+		said.Write(buf[:n])
+		if err != nil {
+			t.Fatalf("the program ended: %s %v", said.String(), err)
+		}
+	}
+	go func() { _, _ = io.Copy(io.Discard, out) }()
+	address := said.String()
+	address = address[strings.Index(address, "http"):]
+	return cmd, strings.TrimSuffix(strings.Fields(address)[0], "/")
+}
+
+// TestHardKill: what was kept is there after the program was killed with its database
+// running, and a second start takes under three seconds.
+func TestHardKill(t *testing.T) {
+	data := filepath.Join(t.TempDir(), "db")
+	cmd, base := app(t, data)
+	res, err := http.PostForm(base+"/tunes", url.Values{"abc": {"T:Kept Through It All\nK:D\nD2 F2 A2|"}, "tuning": {"Open D"}})
+	if err != nil || res.StatusCode != http.StatusOK {
+		t.Fatal(err, res)
+	}
+	res.Body.Close()
+	if err := cmd.Process.Kill(); err != nil {
+		t.Fatal(err)
+	}
+	_ = cmd.Wait() // it was killed
+	cmd, base = app(t, data)
+	if got := get(t, base+"/"); !strings.Contains(got, "Kept Through It All") || strings.Count(got, "class=\"tune\"") != 4 {
+		t.Error("the tune is lost, or the demo was seeded twice")
+	}
+	quit(t, cmd)
+	start := time.Now()
+	cmd, base = app(t, data)
+	if took := time.Since(start); took > 3*time.Second {
+		t.Errorf("a second start took %v", took)
+	}
+	if got := get(t, base+"/healthz"); got != "ok\n" {
+		t.Errorf("health: %q", got)
+	}
+	quit(t, cmd)
+}
+
+func get(t *testing.T, address string) string {
+	t.Helper()
+	res, err := http.Get(address)
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer res.Body.Close()
+	body, err := io.ReadAll(res.Body)
+	if err != nil {
+		t.Fatal(err)
+	}
+	return string(body)
+}
+
+// quit asks the program to end and expects it to do so properly.
+func quit(t *testing.T, cmd *exec.Cmd) {
+	t.Helper()
+	if err := cmd.Process.Signal(syscall.SIGTERM); err != nil {
+		t.Fatal(err)
+	}
+	if err := cmd.Wait(); err != nil {
+		t.Errorf("the program ended with %v", err)
+	}
+}
+
+// TestImports holds the direction core ← formats, store ← web ← cmd, and keeps core pure.
+func TestImports(t *testing.T) {
+	forbidden := map[string][]string{
+		"core":    {"os", "net", "net/http", "log", "log/slog", "database/sql", "html/template", "text/template", "math/rand", "io/ioutil", "syscall", "stepping/formats", "stepping/store", "stepping/web", "stepping/localdb", "stepping/demo", "github.com", "honnef.co"},
+		"formats": {"os", "net", "net/http", "database/sql", "html/template", "stepping/store", "stepping/web", "stepping/localdb", "stepping/demo", "github.com"},
+		"store":   {"net/http", "html/template", "stepping/web", "stepping/formats"},
+		"web":     {"database/sql", "github.com/go-sql-driver", "stepping/localdb", "stepping/demo"},
+	}
+	for root, banned := range forbidden {
+		err := filepath.WalkDir(filepath.Join("../..", root), func(path string, d os.DirEntry, err error) error {
+			if err != nil || !d.IsDir() || strings.Contains(path, "testdata") || strings.HasSuffix(path, "storetest") {
+				return err
+			}
+			pkg, err := build.ImportDir(path, 0)
+			if _, none := err.(*build.NoGoError); none {
+				return nil
+			}
+			if err != nil {
+				return err
+			}
+			for _, imp := range pkg.Imports {
+				for _, b := range banned {
+					if imp == b || strings.HasPrefix(imp, b+"/") {
+						t.Errorf("%s imports %s", path, imp)
+					}
+				}
+				if root == "core" && strings.Contains(imp, ".") && !strings.HasPrefix(imp, "gonum.org/") {
+					t.Errorf("%s imports %s", path, imp)
+				}
+			}
+			return nil
+		})
+		if err != nil {
+			t.Fatal(err)
+		}
+	}
+	// Transitively too: nothing that core reaches may serve, store or draw.
+	out, err := exec.Command("go", "list", "-deps", "../../core/...").Output()
+	if err != nil {
+		t.Fatal(err)
+	}
+	for _, dep := range strings.Fields(string(out)) {
+		for _, b := range []string{"net/http", "database/sql", "html/template", "net"} {
+			if dep == b {
+				t.Errorf("core reaches %s", dep)
+			}
+		}
+	}
+	var clock []byte
+	if clock, err = exec.Command("grep", "-rnE", `time\.(Now|Since|Sleep)|rand\.(Int|Float|Shuffle|Perm)[A-Za-z0-9]*\(`, "../../core", "--include=*.go", "--exclude=*_test.go").Output(); err == nil {
+		t.Errorf("core reads the clock or the global random source:\n%s", clock)
+	}
+}

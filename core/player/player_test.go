@@ -1,0 +1,52 @@
+package player
+
+import (
+	"encoding/json"
+	"errors"
+	"math"
+	"strings"
+	"testing"
+)
+
+func TestReadFaults(t *testing.T) {
+	for _, tt := range []struct{ text, place, word string }{
+		{"{\n \"slidefingr\": 3}", "2:2", "slidefingr: unknown key"},
+		{`{"reachMm": "wide"}`, "1:2", "reachMm"},
+		{`{"reachMm": 20}`, "1:2", "50 to 180 mm"},
+		{`{"slideFinger": 1}`, "1:2", "2 to 4"},
+		{"{\"silence\": \"loud\"}", "1:2", "heel, fingers"},
+		{`{"posture": "lap"}`, "1:2", "cannot be planned yet"},
+		{`{"instrument": {"scaleMm": 90}}`, "1:17", "300 to 800"},
+		{`{"instrument": {"scalemm": 600, "horn": 1}}`, "1:33", "horn"},
+		{`{"reachMm": 80} trailing`, "1:17", "follows"},
+		{`{"reachMm": }`, "1:13", "JSON"},
+		{`[]`, "1:1", ""},
+		{strings.Repeat(" ", 70000), "1:1", "64 KiB"},
+	} {
+		_, err := Read(strings.NewReader(tt.text))
+		var at *PositionError
+		if !errors.As(err, &at) || !strings.HasPrefix(err.Error(), tt.place+":") || !strings.Contains(err.Error(), tt.word) {
+			t.Errorf("%.40q: %v; want %s … %s", tt.text, err, tt.place, tt.word)
+		}
+	}
+}
+
+func TestReadDefaults(t *testing.T) {
+	p, err := Read(strings.NewReader("{}"))
+	if err != nil || p != Default() {
+		t.Fatalf("%+v %v", p, err)
+	}
+	// Every key of the written profile is read back, and NaN or huge numbers are refused.
+	data, err := json.Marshal(p)
+	if err != nil {
+		t.Fatal(err)
+	}
+	if again, err := Read(strings.NewReader(string(data))); err != nil || again != p {
+		t.Errorf("%+v %v", again, err)
+	}
+	p.ReachMM = math.NaN()
+	var fe *FieldError
+	if err := p.Validate(); !errors.As(err, &fe) || fe.Field != "reachMm" {
+		t.Error(err)
+	}
+}

@@ -1,0 +1,111 @@
+package thumb
+
+import (
+	"testing"
+
+	"stepping/core/chord"
+	"stepping/core/pitch"
+	"stepping/core/tune"
+	"stepping/core/tuning"
+)
+
+func mustChord(t *testing.T, s string) chord.Chord {
+	t.Helper()
+	c, err := chord.Parse(s)
+	if err != nil {
+		t.Fatal(err)
+	}
+	return c
+}
+
+func bestPlace(places []Place) Place {
+	best := places[0]
+	for _, p := range places {
+		if p.Fit < best.Fit {
+			best = p
+		}
+	}
+	return best
+}
+
+// Where players put root and alternate, from the craft brief's rules.
+func TestPlaces(t *testing.T) {
+	for _, tt := range []struct {
+		tuning, chord            string
+		rootString, rootFret     int
+		alterString, alterFret   int
+		alterString2, alterFret2 int // as good
+	}{
+		{"Standard", "E", 6, 0, 5, 2, 4, 2},
+		{"Standard", "A", 5, 0, 6, 0, 4, 2},
+		{"Standard", "C", 5, 3, 6, 3, 4, 5},
+		{"Standard", "G", 6, 3, 4, 0, 4, 0},
+		{"Open D", "D", 6, 0, 5, 0, 4, 0},
+		{"Open G", "G", 5, 0, 6, 0, 4, 0},
+		{"Open D", "A", 5, 0, 6, 2, 4, 2},
+	} {
+		tn, err := tuning.Parse(tt.tuning)
+		if err != nil {
+			t.Fatal(err)
+		}
+		c := mustChord(t, tt.chord)
+		if p := bestPlace(Places(tn, 0, c, Root)); p.String != tt.rootString || p.Fret != tt.rootFret {
+			t.Errorf("%s %s root: %+v", tt.tuning, tt.chord, p)
+		}
+		p := bestPlace(Places(tn, 0, c, Alternate))
+		first := p.String == tt.alterString && p.Fret == tt.alterFret
+		second := p.String == tt.alterString2 && p.Fret == tt.alterFret2
+		if !first && !second {
+			t.Errorf("%s %s alternate: %+v", tt.tuning, tt.chord, p)
+		}
+	}
+}
+
+// Over every chord and tuning: with a capo the same places, two frets up for two steps.
+func TestPlacesMoveWithCapo(t *testing.T) {
+	for _, n := range tuning.Library {
+		tn, _ := tuning.Parse(n.Spelt)
+		for root := range 12 {
+			c := chord.Triad(pitch.Spell(pitch.Midi(60+root), false), root%2 == 0)
+			up := chord.Triad(pitch.Spell(pitch.Midi(62+root), false), root%2 == 0)
+			for _, role := range []Role{Root, Alternate} {
+				low, high := Places(tn, 0, c, role), Places(tn.Transpose(2), 0, up, role)
+				capo := Places(tn, 2, up, role)
+				if len(low) != len(high) || len(low) != len(capo) {
+					t.Fatalf("%s %s: %d, %d and %d places", n.Name, c.Name, len(low), len(high), len(capo))
+				}
+				for i := range low {
+					if low[i].String != capo[i].String || low[i].Fret+2 != capo[i].Fret {
+						t.Errorf("%s %s: %+v, with a capo %+v", n.Name, c.Name, low[i], capo[i])
+					}
+				}
+			}
+		}
+	}
+}
+
+// One stroke a felt beat, the alternate on every second, counted so that a pickup's last
+// beat is the bar's last.
+func TestStrokes(t *testing.T) {
+	for _, tt := range []struct {
+		num, den int
+		pickup   tune.Time
+		want     string
+	}{
+		{4, 4, 0, "RARARARA"}, {3, 4, 0, "RARRAR"}, {6, 8, 0, "RARA"}, {2, 2, 0, "RARA"}, {4, 4, tune.Quarter, "ARARARARA"}, {4, 4, tune.Quarter / 2, "RARARARA"},
+	} {
+		m := tune.MeterAt{Num: tt.num, Den: tt.den}
+		tu := &tune.Tune{Meters: []tune.MeterAt{m}, Bars: []tune.Time{0}, Length: tt.pickup + 2*m.Bar()}
+		if tt.pickup > 0 {
+			tu.Bars = append(tu.Bars, tt.pickup)
+		}
+		tu.Bars = append(tu.Bars, tt.pickup+m.Bar())
+		got := ""
+		for _, s := range Strokes(tu, Alternating) {
+			got += string("RA"[s.Role])
+		}
+		if got != tt.want {
+			t.Errorf("%d/%d with pickup %v: %s, want %s", tt.num, tt.den, tt.pickup, got, tt.want)
+		}
+	}
+}

@@ -1,0 +1,197 @@
+package abc_test
+
+import (
+	"errors"
+	"fmt"
+	"strings"
+	"testing"
+
+	"stepping/core/tune"
+	"stepping/formats/abc"
+)
+
+const head = "X:1\nT:Test\nM:4/4\nL:1/8\nK:C\n"
+
+// render writes the notes as pitch:duration in quarters, bars as |, chords as (name).
+func render(tu *tune.Tune) string {
+	var b strings.Builder
+	bar, chord := 0, 0
+	for _, n := range tu.Notes {
+		for bar+1 < len(tu.Bars) && tu.Bars[bar+1] <= n.At {
+			b.WriteString("| ")
+			bar++
+		}
+		for chord < len(tu.Chords) && tu.Chords[chord].At <= n.At {
+			fmt.Fprintf(&b, "(%s) ", tu.Chords[chord].Chord.Name)
+			chord++
+		}
+		cents := ""
+		if n.Note.Cents != 0 {
+			cents = fmt.Sprintf("%+d", n.Note.Cents)
+		}
+		fmt.Fprintf(&b, "%s%s:%s ", n.Note, cents, n.Dur)
+	}
+	return strings.TrimSpace(b.String())
+}
+
+// Expected pitches and lengths are worked out by hand from the ABC standard 2.1.
+var readTests = []struct{ name, text, want string }{
+	{"lengths", head + "C C2 C/ C// C3/2 C/4|", "C4:1/2 C4:1 C4:1/4 C4:1/8 C4:3/4 C4:1/8"},
+	{"octaves", head + "C, C c c' c,|", "C3:1/2 C4:1/2 C5:1/2 C6:1/2 C4:1/2"},
+	{"key signature", "K:D\nF C f c|", "F#4:1/2 C#4:1/2 F#5:1/2 C#5:1/2"},
+	{"modes", "K:D dor\nF C B [K:Gmix] F [K:F#m] D G C [K:Bb] B E|", "F4:1/2 C4:1/2 B4:1/2 F4:1/2 D4:1/2 G#4:1/2 C#4:1/2 Bb4:1/2 Eb4:1/2"},
+	{"global accidentals", "K:D exp ^g _b\nF G B|", "F4:1/2 G#4:1/2 Bb4:1/2"},
+	{"accidentals hold for the bar, every octave", head + "^F F f =F F|F|", "F#4:1/2 F#4:1/2 F#5:1/2 F4:1/2 F4:1/2 | F4:1/2"},
+	{"double accidentals", head + "^^F __B|", "F##4:1/2 Bbb4:1/2"},
+	{"microtones", head + "^/F _/B ^3/G _1/2A|", "F4+50:1/2 B4-50:1/2 G#4+50:1/2 A4-50:1/2"},
+	{"broken rhythm", head + "C>D E<F G>>A|", "C4:3/4 D4:1/4 E4:1/4 F4:3/4 G4:7/8 A4:1/8"},
+	{"tuplets", head + "(3CDE (2FG (3:2:2A2B (5:4:5CDEFG|", "C4:1/3 D4:1/3 E4:1/3 F4:3/4 G4:3/4 A4:2/3 B4:1/3 C4:2/5 D4:2/5 E4:2/5 F4:2/5 G4:2/5"},
+	{"ties", head + "C4-C4-|C2 ^F2-|F2|", "C4:5 | F#4:2"},
+	{"rests", head + "C z C x2 C|Z|D|", "C4:1/2 C4:1/2 C4:1/2 | | D4:1/2"},
+	{"repeat", head + "|:C8:|D8|", "C4:4 | C4:4 | D4:4"},
+	{"repeat without a start", head + "C8:|D8:|", "C4:4 | C4:4 | D4:4 | D4:4"},
+	{"endings", head + "|:C8|1 D8:|2 E8|]F8|", "C4:4 | D4:4 | C4:4 | E4:4 | F4:4"},
+	{"three endings", head + "|:C8[1,2 D8:|[3 E8||", "C4:4 D4:4 | C4:4 D4:4 | C4:4 E4:4"},
+	{"double repeat sign", head + "|:C8::D8:|", "C4:4 | C4:4 | D4:4 | D4:4"},
+	{"chords", head + `"Am"A4 "D7/F#"D4|"^slow"E8|`, "(Am) A4:2 (D7/F#) D4:2 | E4:4"},
+	{"inline changes", head + "C[L:1/4]C[M:3/4]|C3|", "C4:1/2 C4:1 | C4:3"},
+	{"comments and continuation", head + "C D% two notes\nE \\\nF|", "C4:1/2 D4:1/2 E4:1/2 F4:1/2"},
+	{"default length below 3/4", "M:2/4\nK:C\nC|", "C4:1/4"},
+	{"clef an octave down", "K:C clef=treble-8\nC|", "C3:1/2"},
+	{"highest of a chord", head + "[CEG]2|", "G4:1"},
+	{"slurs and decorations", head + "(C D) .E !trill!F ~G|", "C4:1/2 D4:1/2 E4:1/2 F4:1/2 G4:1/2"},
+	{"lyrics", head + "C D|\nw: la la\nE|", "C4:1/2 D4:1/2 | E4:1/2"},
+	{"one voice of two", "K:C\nV:1\nC|\nV:2\nG|\nV:1\nD|", "C4:1/2 | D4:1/2"},
+}
+
+func TestRead(t *testing.T) {
+	for _, tt := range readTests {
+		tu, _, err := abc.Read(strings.NewReader(tt.text))
+		if err != nil {
+			t.Errorf("%s: %v", tt.name, err)
+			continue
+		}
+		if got := render(tu); got != tt.want {
+			t.Errorf("%s:\n got %s\nwant %s", tt.name, got, tt.want)
+		}
+	}
+}
+
+func TestTempoMeterKey(t *testing.T) {
+	tu, _, err := abc.Read(strings.NewReader("T:A\nT:B\nM:6/8\nQ:3/8=60\nK:Ador\nA3 B3|[Q:1/4=120]c6|"))
+	if err != nil {
+		t.Fatal(err)
+	}
+	if tu.Title != "A" || tu.Key.Tonic.ClassName() != "A" || !tu.Key.Minor || tu.Meters[0].Num != 6 {
+		t.Errorf("%+v", tu)
+	}
+	if len(tu.Tempos) != 2 || tu.Tempos[0].BPM != 90 || tu.Tempos[1].BPM != 120 || tu.Tempos[1].At != 3*tune.Quarter {
+		t.Errorf("tempos %+v", tu.Tempos)
+	}
+	if s := tu.Clock(0).Seconds(6 * tune.Quarter); s != 3*60/90.0+3*60/120.0 {
+		t.Errorf("clock says %v s", s)
+	}
+}
+
+// Faults: the place, and a word of what is wrong or right.
+func TestFaults(t *testing.T) {
+	for _, tt := range []struct{ text, place, word string }{
+		{"", "1:1", "K:"},
+		{"CDEF|", "1:1", "key"},
+		{"K:H\nC|", "1:3", "no key"},
+		{"K:C#maj dim\nC|", "1:3", "not understood"},
+		{"M:5/7\nK:C\nC|", "1:3", "meter"},
+		{"L:0\nK:C\nC|", "1:3", "note length"},
+		{"Q:1/4=9000\nK:C\nC|", "1:3", "tempo"},
+		{head + "C D ? E|", "6:5", "not understood"},
+		{head + `"Am C D|`, "6:1", "not closed"},
+		{head + "C{DE|", "6:2", "closed"},
+		{head + "C ^|", "6:4", "accidental"},
+		{head + "C99999|", "6:2", "length"},
+		{head + "C/7|", "6:2", ""},
+		{head + "C/11|", "6:2", "fine"},
+		{head + "(1CD|", "6:1", "group"},
+		{head + ">C|", "6:1", "between"},
+		{head + "-C|", "6:1", "tie"},
+		{head + "[1,x C|", "6:2", "ending"},
+		{head + "|", "1:1", "no notes"},
+		{head + "été|", "6:1", "not understood"},
+		{"K:C\n" + strings.Repeat("C D E F|\n", 1100), "1002:1", "4,000"},
+		{strings.Repeat(" ", abc.MaxBytes+1), "1:1", "1 MiB"},
+	} {
+		_, _, err := abc.Read(strings.NewReader(tt.text))
+		var fault *abc.Error
+		if tt.word == "" { // readable after all
+			if err != nil {
+				t.Errorf("%.40q: %v", tt.text, err)
+			}
+			continue
+		}
+		if !errors.As(err, &fault) || fmt.Sprintf("%d:%d", fault.Line, fault.Column) != tt.place || !strings.Contains(fault.Text, tt.word) {
+			t.Errorf("%.40q: %v; want %s … %s", tt.text, err, tt.place, tt.word)
+		}
+	}
+}
+
+func TestWarnings(t *testing.T) {
+	for _, tt := range []struct{ music, place, word string }{
+		{"C {D}E|", "6:3", "grace"},
+		{"[CE]C|", "6:1", "highest"},
+		{`"Xyz"C|`, "6:1", "text"},
+		{"C & E|", "6:3", "overlay"},
+		{"C!segno!D|", "6:2", "jump"},
+		{"C8|D4|E8|F8|", "6:4", "bar"},
+		{"C2-D2|", "6:4", "tie"},
+		{"V:2\nC|", "6:1", ""},
+	} {
+		_, warnings, err := abc.Read(strings.NewReader(head + tt.music))
+		if err != nil {
+			t.Errorf("%s: %v", tt.music, err)
+			continue
+		}
+		if tt.word == "" {
+			continue
+		}
+		if len(warnings) != 1 || fmt.Sprintf("%d:%d", warnings[0].Line, warnings[0].Column) != tt.place || !strings.Contains(warnings[0].Text, tt.word) {
+			t.Errorf("%s: %+v; want %s … %s", tt.music, warnings, tt.place, tt.word)
+		}
+	}
+}
+
+// FuzzRead: no panic, and what is read keeps the promises of tune.Tune and of Read.
+func FuzzRead(f *testing.F) {
+	for _, tt := range readTests {
+		f.Add(tt.text)
+	}
+	f.Add(head + "|:C8[1,2 D8:|[3-9 E8:|[K:none][M:none][CE]2-C (9:2:3 z>C {A}&|\"")
+	f.Fuzz(func(t *testing.T, text string) {
+		tu, warnings, err := abc.Read(strings.NewReader(text))
+		if err != nil {
+			var fault *abc.Error
+			if !errors.As(err, &fault) || fault.Line < 1 || fault.Column < 1 || fault.Text == "" {
+				t.Fatalf("error without a place: %v", err)
+			}
+			return
+		}
+		if len(tu.Notes) == 0 || len(tu.Notes) > abc.MaxNotes || len(warnings) > 60 || tu.Meters[0].At != 0 || tu.Tempos[0].At != 0 {
+			t.Fatalf("%d notes, %d warnings", len(tu.Notes), len(warnings))
+		}
+		end := tune.Time(0)
+		for _, n := range tu.Notes {
+			if n.At < end || n.Dur <= 0 || n.End() > tu.Length {
+				t.Fatalf("note %+v after %v in a tune of %v", n, end, tu.Length)
+			}
+			end = n.End()
+		}
+		for i, b := range tu.Bars {
+			if i > 0 && b <= tu.Bars[i-1] || b >= tu.Length && i > 0 || i == 0 && b != 0 {
+				t.Fatalf("bars %v of %v", tu.Bars, tu.Length)
+			}
+		}
+		for _, c := range tu.Chords {
+			if c.At >= tu.Length {
+				t.Fatalf("chord at %v of %v", c.At, tu.Length)
+			}
+		}
+	})
+}
