@@ -1,0 +1,143 @@
+package web_test
+
+import (
+	"bytes"
+	"fmt"
+	"io"
+	"mime/multipart"
+	"net/http"
+	"net/url"
+	"strings"
+	"testing"
+
+	"stepping/formats/abc"
+)
+
+// ask sends one request without following redirects.
+func (s *site) ask(t *testing.T, method, path string, form url.Values, header ...string) (int, string, http.Header) {
+	t.Helper()
+	req, err := http.NewRequest(method, s.URL+path, strings.NewReader(form.Encode()))
+	if err != nil {
+		t.Fatal(err)
+	}
+	if form != nil {
+		req.Header.Set("Content-Type", "application/x-www-form-urlencoded")
+	}
+	for i := 0; i+1 < len(header); i += 2 {
+		req.Header.Set(header[i], header[i+1])
+	}
+	client := http.Client{CheckRedirect: func(*http.Request, []*http.Request) error { return http.ErrUseLastResponse }}
+	res, err := client.Do(req)
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer res.Body.Close()
+	body, err := io.ReadAll(res.Body)
+	if err != nil {
+		t.Fatal(err)
+	}
+	return res.StatusCode, string(body), res.Header
+}
+
+// TestRequests: every page and every wrong request, with what the answer must hold.
+func TestRequests(t *testing.T) {
+	s := newSite(t)
+	tune := s.tunePath(t, 0)
+	gone := "/tunes/00000000-0000-7000-8000-000000000000"
+	pin := url.Values{"version": {"1"}, "m": {"0"}, "at": {"0"}, "part": {"melody"}, "string": {"2"}, "fret": {"3"}, "how": {"slide"}}
+	with := func(key, value string) url.Values {
+		out := url.Values{}
+		for k, v := range pin {
+			out[k] = v
+		}
+		out.Set(key, value)
+		return out
+	}
+	for _, tt := range []struct {
+		method, path string
+		form         url.Values
+		status       int
+		want         string
+	}{
+		{"GET", "/", nil, 200, "Lantern on the Weir"},
+		{"GET", tune, nil, 200, "class=\"column\""},
+		{"GET", tune + "?m=999999", nil, 200, "bar <b>16</b>"},
+		{"GET", tune + "?m=x", nil, 200, "bar <b>1</b>"},
+		{"GET", tune + "/at/3", nil, 200, "stroke-big"},
+		{"GET", tune + "/plan.json", nil, 200, "\"proof\""},
+		{"GET", tune + "/tab.txt", nil, 200, "Tuning (string 6 to 1)"},
+		{"GET", "/nowhere", nil, 404, "no such page"},
+		{"GET", "/tunes/none", nil, 404, "may have been deleted"},
+		{"GET", gone, nil, 404, "may have been deleted"},
+		{"PUT", tune, nil, 405, "does not take"},
+		{"POST", tune + "/pin", pin, 422, "not a place where this note can be played"},
+		{"POST", tune + "/pin", with("string", "9"), 400, "string from 1 to 6"},
+		{"POST", tune + "/pin", with("fret", "NaN"), 400, "string from 1 to 6"},
+		{"POST", tune + "/pin", with("at", "1/0"), 400, "is no time"},
+		{"POST", tune + "/pin", with("part", "drums"), 400, "melody or thumb"},
+		{"POST", tune + "/pin", with("version", ""), 400, "without its version"},
+		{"POST", tune + "/undo", url.Values{"version": {"1"}}, 303, ""},
+		{"POST", tune + "/undo", url.Values{"version": {"7"}}, 409, "another tab"},
+		{"POST", gone + "/settings", url.Values{"version": {"1"}}, 404, "deleted"},
+		{"POST", "/profiles", url.Values{"name": {strings.Repeat("x", 81)}}, 422, "80 characters"},
+		{"POST", "/look", url.Values{"look": {"dim"}, "back": {"//evil.example/x"}}, 303, ""},
+		{"POST", "/tunes", url.Values{"abc": {"K:D\nD2|"}, "tuning": {"D A D"}}, 422, "six from string 6"},
+		{"POST", "/tunes", url.Values{"abc": {"K:D\n<script>alert(1)</script>"}, "tuning": {"Open D"}}, 422, "&lt;script&gt;"},
+	} {
+		status, body, header := s.ask(t, tt.method, tt.path, tt.form)
+		if status != tt.status || !strings.Contains(body, tt.want) {
+			t.Errorf("%s %s %v: %d, want %d with %q in:\n%.600s", tt.method, tt.path, tt.form, status, tt.status, tt.want, body)
+		}
+		if loc := header.Get("Location"); strings.Contains(loc, "evil") {
+			t.Errorf("%s redirects to %s", tt.path, loc)
+		}
+		if policy := header.Get("Content-Security-Policy"); !strings.Contains(policy, "default-src 'none'") || strings.Contains(policy, "unsafe") {
+			t.Errorf("%s: policy %q", tt.path, policy)
+		}
+	}
+}
+
+// TestForeignWrites: a write that another site asked for is refused and changes nothing.
+func TestForeignWrites(t *testing.T) {
+	s := newSite(t)
+	for _, header := range [][]string{{"Sec-Fetch-Site", "cross-site"}, {"Sec-Fetch-Site", "same-site"}, {"Origin", "https://elsewhere.example"}} {
+		status, body, _ := s.ask(t, "POST", s.tunePath(t, 0)+"/delete", url.Values{}, header...)
+		if status != http.StatusForbidden || !strings.Contains(body, "another site") {
+			t.Errorf("%v: %d %s", header, status, body)
+		}
+	}
+	if _, body, _ := s.ask(t, "GET", "/", nil, "Sec-Fetch-Site", "cross-site"); strings.Count(body, "class=\"tune\"") != 3 {
+		t.Error("a tune is gone")
+	}
+}
+
+// TestLimits: a body over the limit is refused; an uploaded file counts like pasted text; a
+// tune outside the guitar's range is kept and told on its page.
+func TestLimits(t *testing.T) {
+	s := newSite(t)
+	status, _, _ := s.ask(t, "POST", "/tunes", url.Values{"abc": {strings.Repeat("x", 4<<20)}})
+	if status < 400 {
+		t.Errorf("4 MiB: %d", status)
+	}
+	if status, body, _ := s.ask(t, "POST", "/tunes", url.Values{"abc": {strings.Repeat("x", abc.MaxBytes+1)}}); status != 422 || !strings.Contains(body, "1 MiB") {
+		t.Errorf("over 1 MiB: %d", status)
+	}
+	var buf bytes.Buffer
+	form := multipart.NewWriter(&buf)
+	file, err := form.CreateFormFile("file", "deep.abc")
+	if err != nil {
+		t.Fatal(err)
+	}
+	fmt.Fprint(file, "T:Too Deep\nK:D\nD,,,2 F2|")
+	form.WriteField("tuning", "Standard")
+	form.Close()
+	res, err := http.Post(s.URL+"/tunes", form.FormDataContentType(), &buf)
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer res.Body.Close()
+	body, err := io.ReadAll(res.Body)
+	if err != nil || !strings.Contains(string(body), "D1 in bar 1 is 14 half steps below") || !strings.Contains(string(body), "Too Deep") {
+		t.Errorf("%v %.800s", err, body)
+	}
+}
