@@ -321,7 +321,7 @@ func (b *tab) overrule() {
 	if got := b.text(".place.is-chosen .place-text"); got != wanted {
 		b.t.Errorf("pinned %q, wanted %q", got, wanted)
 	}
-	if eval[int](b, "document.querySelectorAll('.col-flag').length") == 0 || !strings.Contains(b.text("#said"), "changed") {
+	if eval[int](b, "document.querySelectorAll('.col-flag').length") == 0 || !strings.Contains(b.text("#said"), "last change moved") {
 		b.t.Error("what changed is not marked")
 	}
 	pinned := b.text(".column")

@@ -97,6 +97,7 @@ func (s *Server) routes() *gin.Engine {
 	gin.SetMode(gin.ReleaseMode)
 	r := gin.New()
 	r.HandleMethodNotAllowed = true
+	r.ContextWithFallback = true // a request that is given up stops the planner
 	r.MaxMultipartMemory = maxBody
 	r.Use(s.recover, security, limitBody)
 	r.NoRoute(func(c *gin.Context) { s.fail(c, http.StatusNotFound, errors.New("there is no such page")) })

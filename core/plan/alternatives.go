@@ -52,9 +52,7 @@ func (p *Plan) Alternatives(ctx context.Context, t int, part Part) ([]Alternativ
 // that one pin. Their Extra is against this plan's total and may be negative; reasons are
 // against what that other plan would choose.
 func (p *Plan) besidePin(ctx context.Context, t int, part Part) ([]Alternative, error) {
-	free := p.Request
-	free.Pins = slices.DeleteFunc(slices.Clone(free.Pins), func(pin Pin) bool { return pin.At == p.Moments[t].At && pin.Part == part })
-	q, err := Solve(ctx, free)
+	q, err := p.without(ctx, t, part)
 	if err != nil {
 		return nil, err
 	}
@@ -75,6 +73,28 @@ func (p *Plan) besidePin(ctx context.Context, t int, part Part) ([]Alternative, 
 	chosenFirst(alts)
 	return alts, nil
 }
+
+// without returns the plan without the pin of moment t and part.
+func (p *Plan) without(ctx context.Context, t int, part Part) (*Plan, error) {
+	key := p.Moments[t].At.String() + " " + string(part)
+	if q := p.beside[key]; q != nil {
+		return q, nil
+	}
+	free := p.Request
+	free.Pins = slices.DeleteFunc(slices.Clone(free.Pins), func(pin Pin) bool { return pin.At == p.Moments[t].At && pin.Part == part })
+	q, err := Solve(ctx, free)
+	if err != nil {
+		return nil, err
+	}
+	if p.beside == nil || len(p.beside) >= maxBeside {
+		p.beside = map[string]*Plan{}
+	}
+	p.beside[key] = q
+	return q, nil
+}
+
+// maxBeside bounds the memory that plans without one pin take.
+const maxBeside = 4
 
 // chosenFirst sorts: what is played, then by cost.
 func chosenFirst(alts []Alternative) {

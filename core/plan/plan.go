@@ -22,8 +22,9 @@ type Plan struct {
 
 	m      *model
 	layers [][]state
-	path   []int32   // state of each moment
-	togo   [][]ahead // the best continuation of each state, filled by Alternatives
+	path   []int32          // state of each moment
+	togo   [][]ahead        // the best continuation of each state, filled by Alternatives
+	beside map[string]*Plan // plans without one pin, filled by Alternatives
 }
 
 // Moment is what happens at one onset.
