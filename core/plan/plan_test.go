@@ -1,0 +1,125 @@
+package plan
+
+import (
+	"context"
+	"errors"
+	"math"
+	"testing"
+	"time"
+
+	"stepping/core/player"
+	"stepping/core/thumb"
+	"stepping/core/tune"
+)
+
+// A school with nothing to stop strings leaves them ringing and says so; with dampers the
+// same notes are kept clean.
+func TestLeaksAreReported(t *testing.T) {
+	r := Request{Tune: line('D', 80, tune.Quarter, "D A7", notes(69, 74, 69, 66, 73, 64, 69, 61)...), Tuning: mustTuning("Open D"), Player: player.Default(), Thumb: thumb.None}
+	for i, n := range r.Tune.Notes { // open and slid strings in turn, so that notes must be stopped
+		for s := 1; s <= 4; s++ {
+			if fret := float64(n.Note.Pitch()-r.Tuning.Open(s)) / 100; fret >= 1 && fret <= 14 && i%2 == 0 {
+				r.Pins = append(r.Pins, Pin{At: n.At, Part: Melody, String: s, Fret: fret, How: Slide})
+				break
+			}
+		}
+	}
+	clean := solve(t, r)
+	r.Player.Silence = player.Ring
+	ringing := solve(t, r)
+	r.Player.Silence, r.Player.Fingers = player.Heel, 1
+	one := solve(t, r)
+	leaks := func(p *Plan) (n int) {
+		for i := range p.Moments {
+			n += len(p.Moments[i].Leaking())
+		}
+		return n
+	}
+	if leaks(clean) != 0 {
+		t.Errorf("with all dampers %d leaks", leaks(clean))
+	}
+	if ringing.Terms[Leak] != 0 || ringing.Terms[Damping] != 0 {
+		t.Errorf("left to ring costs %v and %v", ringing.Terms[Leak], ringing.Terms[Damping])
+	}
+	if one.Total < clean.Total || one.Terms[Leak]+one.Terms[Damping] <= clean.Terms[Damping] {
+		t.Errorf("one finger and the heel: leaks %v, damping %v; all dampers: damping %v", one.Terms[Leak], one.Terms[Damping], clean.Terms[Damping])
+	}
+}
+
+// Thumb strokes: one per beat or named as left out; pins on them are kept.
+func TestThumbIsComplete(t *testing.T) {
+	r := benchRequest(16, "Open D")
+	p := solve(t, r)
+	strokes := 0
+	for i := range p.Moments {
+		mo := &p.Moments[i]
+		if mo.Stroke != "" {
+			strokes++
+			if (mo.Thumb == nil) != mo.Dropped {
+				t.Errorf("at %s: %+v, dropped %v", mo.At, mo.Thumb, mo.Dropped)
+			}
+		}
+	}
+	if want := len(thumb.Strokes(r.Tune, r.Thumb)); strokes != want {
+		t.Errorf("%d strokes, the pattern has %d", strokes, want)
+	}
+	r.Pins = []Pin{{At: p.Moments[0].At, Part: Thumb, How: Drop}}
+	dropped := solve(t, r)
+	if !dropped.Moments[0].Dropped || dropped.DropReason(0) != "your choice" || dropped.Total <= p.Total {
+		t.Errorf("%+v", dropped.Moments[0])
+	}
+	alts, err := dropped.Alternatives(context.Background(), 0, Thumb)
+	if err != nil || len(alts) < 3 || !alts[0].Chosen || alts[0].How != Drop || alts[1].Extra >= 0 {
+		t.Errorf("beside a pinned drop: %+v %v", alts, err)
+	}
+}
+
+// The ceiling is the tempo at which the tightest move has just its time.
+func TestCeiling(t *testing.T) {
+	r := benchRequest(24, "Standard")
+	p := solve(t, r)
+	if p.Ceiling.BPM <= 0 || p.Ceiling.Why == "" {
+		t.Fatalf("%+v", p.Ceiling)
+	}
+	worst := 0.0
+	for i := 1; i < len(p.Moments); i++ {
+		share, _ := p.m.share(p, i)
+		worst = math.Max(worst, share)
+	}
+	if got := math.Floor(p.Tempo() / worst); got != p.Ceiling.BPM {
+		t.Errorf("ceiling %v, from shares %v", p.Ceiling.BPM, got)
+	}
+}
+
+// TestWrongRequests: every fault is an error that says what would be right.
+func TestWrongRequests(t *testing.T) {
+	good := benchRequest(4, "Open D")
+	for name, spoil := range map[string]func(*Request){
+		"no notes": func(r *Request) { r.Tune = &tune.Tune{} }, "capo": func(r *Request) { r.Capo = -1 }, "tempo": func(r *Request) { r.Tempo = math.NaN() },
+		"slow": func(r *Request) { r.Tempo = 1 }, "thumb": func(r *Request) { r.Thumb = "both" }, "player": func(r *Request) { r.Player.Fingers = 9 },
+		"pin without a note": func(r *Request) { r.Pins = []Pin{{At: 1, Part: Melody}} }, "pin of no thumb": func(r *Request) { r.Thumb = thumb.None; r.Pins = []Pin{{Part: Thumb, How: Drop}} },
+	} {
+		r := good
+		spoil(&r)
+		if _, err := Solve(context.Background(), r); err == nil || len(err.Error()) < 10 {
+			t.Errorf("%s: %v", name, err)
+		}
+	}
+}
+
+// TestStops: a planning that is given up ends at once, in both passes.
+func TestStops(t *testing.T) {
+	ctx, cancel := context.WithTimeout(context.Background(), 30*time.Millisecond)
+	defer cancel()
+	start := time.Now()
+	if _, err := Solve(ctx, benchRequest(2000, "Standard")); !errors.Is(err, context.DeadlineExceeded) {
+		t.Error(err)
+	}
+	p := solve(t, benchRequest(4, "Standard"))
+	if _, err := p.Marginals(ctx, 0, Melody); !errors.Is(err, context.DeadlineExceeded) {
+		t.Error(err)
+	}
+	if took := time.Since(start); took > 5*time.Second {
+		t.Errorf("stopped after %v", took)
+	}
+}
