@@ -58,7 +58,7 @@ type right struct {
 	fits    quiet.Strings // strings whose present pitch is a tone of the chord
 	ring    [7]float64    // sympathy of each open string with the melody note struck
 	tails   []tailSteps   // filled as asked for
-	memos   []stopMemo
+	stops   *stopTable
 }
 
 type tailSteps struct {
@@ -71,12 +71,13 @@ type tailSteps struct {
 func (m *model) newRight(mo *moment, h *hand) *right {
 	r := &right{}
 	m.initRight(r, mo, h)
+	r.stops = &stopTable{}
 	return r
 }
 
 // initRight fills r anew; its slices are reused.
 func (m *model) initRight(r *right, mo *moment, h *hand) {
-	*r = right{mo: mo, h: h, opts: m.bassOptions(mo, h), touch: fingerTouches(h), tails: r.tails[:0], memos: r.memos[:0]}
+	*r = right{mo: mo, h: h, opts: m.bassOptions(mo, h), touch: fingerTouches(h), tails: r.tails[:0]}
 	if h.slide {
 		r.covered = quiet.Upto(h.covers)
 		r.trail = quiet.Upto(h.trails) &^ r.covered
@@ -95,6 +96,7 @@ func (m *model) initRight(r *right, mo *moment, h *hand) {
 // good until the next call.
 func (m *model) rights(mo *moment) []*right {
 	byShape := map[shape]*right{}
+	tables := map[stopClass]*stopTable{}
 	out := make([]*right, len(mo.hands))
 	m.arena = m.arena[:0]
 	for i := range mo.hands {
@@ -105,8 +107,14 @@ func (m *model) rights(mo *moment) []*right {
 			if n == len(m.pool) {
 				m.pool = append(m.pool, &right{})
 			}
-			m.initRight(m.pool[n], mo, h)
-			byShape[key] = m.pool[n]
+			r := m.pool[n]
+			m.initRight(r, mo, h)
+			class := stopClass{h.str, r.touch}
+			if tables[class] == nil {
+				tables[class] = &stopTable{}
+			}
+			r.stops = tables[class]
+			byShape[key] = r
 		}
 		out[i] = byShape[key]
 	}
@@ -401,7 +409,16 @@ func (m *model) keepCheapest(st step, first int) {
 	m.arena = append(m.arena, st)
 }
 
-// stopKey is all that stopAll looks at beside the digits.
+// stopTable keeps what stopAll found; shapes of one stopClass share it.
+type stopTable struct{ memos []stopMemo }
+
+// stopClass is all that stopAll looks at in a shape.
+type stopClass struct {
+	str   int
+	touch quiet.Strings
+}
+
+// stopKey is all that it looks at beside that and the digits.
 type stopKey struct {
 	unw, mild, ended, sounding quiet.Strings
 	bass                       int
@@ -426,13 +443,14 @@ func (m *model) memoFor(r *right, s *silence, bassStr int) *stopMemo {
 		return nil
 	}
 	key := stopKey{unw: s.unw, mild: s.mild & s.unw, ended: s.tl.ended & s.unw, sounding: s.struck | s.keep, bass: bassStr}
-	for i := range r.memos {
-		if r.memos[i].key == key {
-			return &r.memos[i]
+	memos := r.stops.memos
+	for i := range memos {
+		if memos[i].key == key {
+			return &memos[i]
 		}
 	}
-	r.memos = append(r.memos, stopMemo{key: key})
-	return &r.memos[len(r.memos)-1]
+	r.stops.memos = append(memos, stopMemo{key: key})
+	return &r.stops.memos[len(memos)]
 }
 
 func (mm *stopMemo) get(m *model, r *right, s *silence, from, to, bassStr int) stopped {
