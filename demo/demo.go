@@ -30,7 +30,11 @@ var order = []struct {
 // Prepare finds the player of this installation, and on first use makes the player, a
 // first profile, and if withTunes the demo tunes.
 func Prepare(ctx context.Context, st *store.Store, withTunes bool) (store.ID, error) {
-	owner, _, err := st.FirstPlayer(ctx, "Wren Tallow")
+	name := "My hands and guitar"
+	if withTunes {
+		name = "Wren Tallow"
+	}
+	owner, _, err := st.FirstPlayer(ctx, name)
 	if err != nil {
 		return owner, err
 	}
@@ -39,7 +43,7 @@ func Prepare(ctx context.Context, st *store.Store, withTunes bool) (store.ID, er
 		return owner, err
 	}
 	first := player.Default()
-	first.Name = "Wren Tallow"
+	first.Name = name
 	id, err := st.AddProfile(ctx, owner, first)
 	if err != nil || !withTunes {
 		return owner, err

@@ -133,7 +133,7 @@ func (b *tab) do(steps ...chromedp.Action[chromedp.Void]) {
 	b.t.Helper()
 	for _, step := range steps {
 		err := chromedp.Do(b.ctx, step)
-		if err != nil && strings.Contains(err.Error(), "No node with given id") {
+		if err != nil && strings.Contains(err.Error(), "node with given id") {
 			// The page was replaced between finding the node and using it; nothing was done yet.
 			time.Sleep(200 * time.Millisecond)
 			err = chromedp.Do(b.ctx, step)
@@ -343,16 +343,20 @@ func (b *tab) overrule() {
 func (b *tab) setup() {
 	b.t.Helper()
 	b.until("document.querySelector('.beneath')")
-	b.do(chromedp.Click(".setup summary"), chromedp.SetValue("#capo", "44"), chromedp.Click(".setup-form .act-main"))
+	old := b.text(".column")
+	b.do(chromedp.Click(".setup summary"), chromedp.SetValue("#capo", "44"))
 	b.until("document.querySelector('#setup-fault')")
 	if eval[string](b, "document.querySelector('#capo').value") != "44" {
 		b.t.Error("the wrong capo was not kept for mending")
 	}
-	b.until("document.querySelector('.beneath')")
-	old := b.text(".column")
-	b.do(chromedp.SetValue("#capo", "2"), chromedp.SetValue("#tuning", "D A D G A D"), chromedp.SetValue("#tempo", "72"),
-		chromedp.SetValue("#thumb", "steady"), chromedp.Click(".setup-form .act-main"))
-	b.until("document.querySelector('.setup summary').innerText.includes('capo 2') && !document.querySelector('#setup-fault')")
+	// Every change plans anew at once.
+	for _, set := range [][3]string{{"#capo", "2", "capo 2"}, {"#tuning", "D A D G A D", "D A D G A D"}, {"#tempo", "72", "72 bpm"}, {"#thumb", "steady", "thumb steady"}} {
+		b.do(chromedp.Focus(set[0]), chromedp.SetValue(set[0], set[1]))
+		b.until("document.querySelector('.setup summary').innerText.includes(" + quote(set[2]) + ") && !document.querySelector('#setup-fault') && document.querySelector('.beneath')")
+		if eval[string](b, "document.activeElement.id") != strings.TrimPrefix(set[0], "#") {
+			b.t.Errorf("the focus left %s", set[0])
+		}
+	}
 	if !strings.Contains(b.text(".head-facts"), "D suspended") {
 		b.t.Errorf("tuning not recognised: %q", b.text(".head-facts"))
 	}

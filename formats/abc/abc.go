@@ -149,9 +149,6 @@ func (p *parser) parse() error {
 		if !p.inBody {
 			return p.fail(0, "music stands here, but the key is missing: before the notes comes a line K: with the key, like K:D")
 		}
-		if p.muted {
-			continue
-		}
 		if err := p.music(); err != nil {
 			return err
 		}
@@ -236,9 +233,12 @@ func (p *parser) voiceField(value string) {
 	if p.voice == "" {
 		p.voice = name
 	}
+	if !p.inBody {
+		return // the header only lists the voices
+	}
 	was := p.muted
 	p.muted = name != p.voice
-	if p.inBody && p.muted && !was {
+	if p.muted && !was {
 		p.warn(0, "voice %s is left out; only voice %s is read", name, p.voice)
 	}
 }

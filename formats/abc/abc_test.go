@@ -62,6 +62,7 @@ var readTests = []struct{ name, text, want string }{
 	{"slurs and decorations", head + "(C D) .E !trill!F ~G|", "C4:1/2 D4:1/2 E4:1/2 F4:1/2 G4:1/2"},
 	{"lyrics", head + "C D|\nw: la la\nE|", "C4:1/2 D4:1/2 | E4:1/2"},
 	{"one voice of two", "K:C\nV:1\nC|\nV:2\nG|\nV:1\nD|", "C4:1/2 | D4:1/2"},
+	{"voices listed in the header, inline voices", "V:1\nV:2 clef=bass\nK:C\n[V:1]C|[V:2]G|[V:1]D|", "C4:1/2 | D4:1/2"},
 }
 
 func TestRead(t *testing.T) {

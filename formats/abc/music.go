@@ -78,7 +78,7 @@ func (p *parser) music() error {
 // symbol reads one symbol at p.pos and moves past it.
 func (p *parser) symbol() error {
 	c := p.text[p.pos]
-	if p.state.skipBar && c != '|' && c != ':' {
+	if p.muted && !(c == '[' && p.isInline()) || p.state.skipBar && c != '|' && c != ':' {
 		p.pos++
 		return nil
 	}

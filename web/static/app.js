@@ -9,6 +9,7 @@ document.addEventListener('alpine:init', () => {
       this.read();
       this.$root.addEventListener('click', (e) => this.click(e));
       this.$root.addEventListener('submit', (e) => this.submit(e));
+      this.$root.addEventListener('change', (e) => e.target.closest('.setup-form')?.requestSubmit());
       window.addEventListener('keydown', (e) => this.key(e));
       this.show();
     },
@@ -108,8 +109,10 @@ document.addEventListener('alpine:init', () => {
 
     put(html) {
       const open = this.$root.querySelector('.setup')?.open;
+      const focused = document.activeElement?.id;
       document.getElementById('sheet').outerHTML = html;
       if (open) this.$root.querySelector('.setup').open = true;
+      if (focused) document.getElementById(focused)?.focus();
       this.read();
       this.show();
       if (this.data) this.reasons();
