@@ -211,3 +211,24 @@ func (s *Server) deleteProfile(c *gin.Context) {
 		c.Redirect(http.StatusSeeOther, "/profiles")
 	}
 }
+
+// profileChoice is one profile in a list.
+type profileChoice struct {
+	ID   string
+	Name string
+}
+
+func choices(profiles []store.Profile) []profileChoice {
+	var out []profileChoice
+	for _, p := range profiles {
+		out = append(out, profileChoice{p.ID.String(), profileName(&p.Profile)})
+	}
+	return out
+}
+
+func profileName(p *player.Profile) string {
+	if p.Name == "" {
+		return "Unnamed player"
+	}
+	return p.Name
+}

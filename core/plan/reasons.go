@@ -127,8 +127,12 @@ func (p *Plan) thumbReason(t int, c *choice) string {
 	return text + "."
 }
 
-// whyNot finds the term that makes the best plan through a dearest against this plan,
-// and says it with the figures of the moment where it weighs most.
+// secondReason is the share of the dearest term from which the next dearest is told too.
+const secondReason = 0.4
+
+// whyNot finds the terms, one or two, that make the best plan through a dearest against
+// this plan, and says each with its amount and the figures of the moment where it weighs
+// most.
 func (p *Plan) whyNot(t int, a *Alternative) string {
 	d := p.through(t, a.via)
 	theirs := p.choices(d)
@@ -138,27 +142,42 @@ func (p *Plan) whyNot(t int, a *Alternative) string {
 			diff[k] += theirs[i].terms[k] - p.Moments[d.first+i].Cost[k]
 		}
 	}
-	worst := Term(0)
-	for k := range diff {
-		if diff[k] > diff[worst] {
-			worst = Term(k)
-		}
-	}
-	if diff[worst] <= 0 {
+	first := dearest(&diff, -1)
+	if diff[first] <= 0 {
 		return "it costs the same, and the plan takes the first of equals"
 	}
-	at := 0
-	for i := range theirs {
-		gain := theirs[i].terms[worst] - p.Moments[d.first+i].Cost[worst]
-		if gain > theirs[at].terms[worst]-p.Moments[d.first+at].Cost[worst] {
-			at = i
-		}
+	text := p.termText(first, &diff, d, theirs, t)
+	if second := dearest(&diff, first); diff[second] >= secondReason*diff[first] {
+		text += "; " + p.termText(second, &diff, d, theirs, t)
 	}
-	return p.termText(worst, d, at, theirs, t)
+	return text
 }
 
-// termText says why term k is high at theirs[at] of a detour; a place other than t is named.
-func (p *Plan) termText(k Term, d detour, at int, theirs []choice, t int) string {
+// dearest returns the largest term other than not, the first of equals.
+func dearest(diff *Terms, not Term) Term {
+	best := Term(-1)
+	for k := range terms {
+		if k != not && (best < 0 || diff[k] > diff[best]) {
+			best = k
+		}
+	}
+	return best
+}
+
+// weighsMost returns the place in the detour where term k exceeds this plan's most.
+func (p *Plan) weighsMost(k Term, d detour, theirs []choice) int {
+	at, most := 0, math.Inf(-1)
+	for i := range theirs {
+		if gain := theirs[i].terms[k] - p.Moments[d.first+i].Cost[k]; gain > most {
+			at, most = i, gain
+		}
+	}
+	return at
+}
+
+// termText says why term k is dearer by diff[k] on a detour; a place other than t is named.
+func (p *Plan) termText(k Term, diff *Terms, d detour, theirs []choice, t int) string {
+	at := p.weighsMost(k, d, theirs)
 	m, here := p.m, d.first+at
 	mo, c := &m.moments[here], &theirs[at]
 	text := ""
@@ -190,7 +209,7 @@ func (p *Plan) termText(k Term, d detour, at int, theirs []choice, t int) string
 	case Damping:
 		text = "more has to be damped"
 		if n := c.s.heel; n != 0 {
-			text = "the heel has to come down or move"
+			text = "the heel has to come down"
 		}
 	case School:
 		text = fmt.Sprintf("it goes against the lean to %s", leanText(m.req.Player.Lean))
@@ -198,7 +217,7 @@ func (p *Plan) termText(k Term, d detour, at int, theirs []choice, t int) string
 	if here != t {
 		text += fmt.Sprintf(" in bar %d, beat %s", p.Moments[here].Bar, trimZeros(fmt.Sprintf("%.2f", p.Moments[here].Beat)))
 	}
-	return text
+	return fmt.Sprintf("%s (%+.2f)", text, diff[k])
 }
 
 func leanText(lean string) string {

@@ -1,162 +1,20 @@
 package web
 
 import (
-	"bytes"
 	"errors"
 	"fmt"
-	"io"
 	"math"
 	"net/http"
 	"strconv"
 	"strings"
-	"unicode"
 
 	"github.com/gin-gonic/gin"
 
 	"stepping/core/plan"
-	"stepping/core/player"
 	"stepping/core/thumb"
-	"stepping/core/tune"
 	"stepping/core/tuning"
-	"stepping/formats/abc"
-	"stepping/formats/tabtext"
 	"stepping/store"
 )
-
-// homeBody is the first page.
-type homeBody struct {
-	Tunes    []tuneCard
-	Text     string // of the form, kept after an error
-	Tuning   string
-	Fault    *fault
-	Library  []tuning.Named
-	Profiles int
-}
-
-type tuneCard struct {
-	ID      store.ID
-	Title   string
-	Tuning  string // name, or notes
-	Strings string // notes from string 6 to 1
-	Capo    int
-	Facts   string
-}
-
-// fault is an error at a place of a text: the line shown with a mark under the column.
-type fault struct {
-	Field        string
-	Text         string
-	Line, Column int
-	Excerpt      string
-	Mark         string // spaces up to the column and ^
-}
-
-// excerptWidth is how much of a long line is shown around a fault.
-const excerptWidth = 72
-
-func newFault(source string, err error) *fault {
-	var at *abc.Error
-	if !errors.As(err, &at) {
-		return &fault{Text: err.Error()}
-	}
-	f := &fault{Field: "abc", Text: at.Text, Line: at.Line, Column: at.Column}
-	lines := strings.Split(strings.ReplaceAll(source, "\r\n", "\n"), "\n")
-	if at.Line <= len(lines) {
-		line := []rune(strings.Map(plainSpace, lines[at.Line-1]))
-		from := max(0, at.Column-1-excerptWidth/2)
-		f.Excerpt = string(line[min(from, len(line)):min(len(line), from+excerptWidth)])
-		f.Mark = strings.Repeat(" ", max(0, at.Column-1-from)) + "^"
-	}
-	return f
-}
-
-func plainSpace(r rune) rune {
-	if unicode.IsSpace(r) {
-		return ' '
-	}
-	return r
-}
-
-func (s *Server) home(c *gin.Context) {
-	s.showHome(c, http.StatusOK, homeBody{Tuning: "Open D"})
-}
-
-func (s *Server) showHome(c *gin.Context, status int, body homeBody) {
-	tunes, err := s.store.Tunes(c, s.owner)
-	if err != nil {
-		s.failFor(c, err)
-		return
-	}
-	for i := range tunes {
-		body.Tunes = append(body.Tunes, newCard(&tunes[i]))
-	}
-	body.Library = tuning.Library
-	s.render(c, status, "home", "layout", "Your tunes", body)
-}
-
-func newCard(t *store.Tune) tuneCard {
-	card := tuneCard{ID: t.ID, Title: t.Title, Tuning: t.Settings.Tuning, Capo: t.Settings.Capo}
-	if tn, err := tuning.Parse(t.Settings.Tuning); err == nil {
-		card.Tuning, card.Strings = tuning.Identify(tn).String(), tn.Classes()
-	}
-	if tu, _, err := abc.Read(strings.NewReader(t.Source)); err == nil {
-		card.Facts = fmt.Sprintf("%s · %d bars · %d notes", keyName(tu.Key), len(tu.Bars), len(tu.Notes))
-	}
-	return card
-}
-
-func keyName(k tune.Key) string {
-	if k.Minor {
-		return k.Tonic.ClassName() + " minor"
-	}
-	return k.Tonic.ClassName() + " major"
-}
-
-// addTune reads a pasted or uploaded tune and keeps it.
-func (s *Server) addTune(c *gin.Context) {
-	body := homeBody{Text: c.PostForm("abc"), Tuning: c.PostForm("tuning")}
-	if up, err := c.FormFile("file"); err == nil && up.Size > 0 {
-		f, err := up.Open()
-		if err != nil {
-			s.failFor(c, err)
-			return
-		}
-		defer f.Close()
-		data, err := io.ReadAll(io.LimitReader(f, abc.MaxBytes+1))
-		if err != nil {
-			s.failFor(c, err)
-			return
-		}
-		body.Text = string(data)
-	}
-	tu, _, err := abc.Read(strings.NewReader(body.Text))
-	if err != nil {
-		body.Fault = newFault(body.Text, err)
-		s.showHome(c, http.StatusUnprocessableEntity, body)
-		return
-	}
-	if _, err := tuning.Parse(body.Tuning); err != nil {
-		body.Fault = &fault{Field: "tuning", Text: err.Error()}
-		s.showHome(c, http.StatusUnprocessableEntity, body)
-		return
-	}
-	profiles, err := s.store.Profiles(c, s.owner)
-	if err != nil || len(profiles) == 0 {
-		s.failFor(c, errors.Join(err, errors.New("no profile")))
-		return
-	}
-	title := tu.Title
-	if title == "" {
-		title = "Untitled tune"
-	}
-	id, err := s.store.AddTune(c, s.owner, title, body.Text, profiles[0].ID,
-		store.Settings{Tuning: body.Tuning, Thumb: thumb.Alternating, Pins: []plan.Pin{}})
-	if err != nil {
-		s.failFor(c, err)
-		return
-	}
-	c.Redirect(http.StatusSeeOther, "/tunes/"+id.String())
-}
 
 // settingsForm is the settings as typed.
 type settingsForm struct {
@@ -363,95 +221,4 @@ func (s *Server) step(c *gin.Context, by int) {
 	if ch, ok := s.readChange(c); ok {
 		s.finish(c, &ch, s.store.Step(c, s.owner, ch.tune.ID, ch.version, by))
 	}
-}
-
-func (s *Server) deleteTune(c *gin.Context) {
-	id, ok := s.idParam(c)
-	if !ok {
-		return
-	}
-	if err := s.store.DeleteTune(c, s.owner, id); err != nil {
-		s.failFor(c, err)
-		return
-	}
-	c.Redirect(http.StatusSeeOther, "/")
-}
-
-// export loads the tune and its plan for a download.
-func (s *Server) export(c *gin.Context) (*store.Tune, *worked, bool) {
-	id, ok := s.idParam(c)
-	if !ok {
-		return nil, nil, false
-	}
-	t, err := s.store.Tune(c, s.owner, id)
-	if err != nil {
-		s.failFor(c, err)
-		return nil, nil, false
-	}
-	w, err := s.work(c, &t)
-	if err != nil {
-		s.fail(c, http.StatusUnprocessableEntity, err)
-		return nil, nil, false
-	}
-	return &t, w, true
-}
-
-func (s *Server) planJSON(c *gin.Context) {
-	t, w, ok := s.export(c)
-	if !ok {
-		return
-	}
-	doc, err := s.document(c, t, w)
-	if err != nil {
-		s.failFor(c, err)
-		return
-	}
-	attach(c, t.Title, "plan.json")
-	c.Data(http.StatusOK, "application/json", doc)
-}
-
-func (s *Server) tabText(c *gin.Context) {
-	t, w, ok := s.export(c)
-	if !ok {
-		return
-	}
-	var buf bytes.Buffer
-	if err := tabtext.Write(&buf, w.plan); err != nil {
-		s.failFor(c, err)
-		return
-	}
-	attach(c, t.Title, "tab.txt")
-	c.Data(http.StatusOK, "text/plain; charset=utf-8", buf.Bytes())
-}
-
-// attach names the download after the tune, letters and digits only.
-func attach(c *gin.Context, title, ending string) {
-	name := strings.Map(func(r rune) rune {
-		if r < 128 && (unicode.IsLetter(r) || unicode.IsDigit(r)) {
-			return unicode.ToLower(r)
-		}
-		return '-'
-	}, title)
-	c.Header("Content-Disposition", fmt.Sprintf("attachment; filename=%q", strings.Trim(name, "-")+"."+ending))
-}
-
-// profileChoice is one profile in a list.
-type profileChoice struct {
-	ID   string
-	Name string
-}
-
-func choices(profiles []store.Profile) []profileChoice {
-	var out []profileChoice
-	for _, p := range profiles {
-		out = append(out, profileChoice{p.ID.String(), profileName(&p.Profile)})
-	}
-	return out
-}
-
-func profileName(p *player.Profile) string {
-	if p.Name == "" {
-		return "Unnamed player"
-	}
-	return p.Name
 }
