@@ -181,10 +181,19 @@ func TestOwners(t *testing.T) {
 	_, e2 := f.Profile(f.ctx, other, f.profile)
 	_, e3 := f.Plan(f.ctx, other, id, strings.Repeat("a", 64))
 	for i, err := range []error{e1, e2, e3, f.DeleteTune(f.ctx, other, id), f.DeleteProfile(f.ctx, other, f.profile), f.Step(f.ctx, other, id, 1, 1),
-		f.SaveSettings(f.ctx, other, id, 1, f.profile, settings(1)), f.SaveProfile(f.ctx, other, f.profile, 1, player.Default())} {
+		f.SaveSettings(f.ctx, other, id, 1, f.profile, settings(1)), f.SaveProfile(f.ctx, other, f.profile, 1, player.Default()), f.SaveSource(f.ctx, other, id, 1, "Theirs", "K:D\nD|")} {
 		if !errors.Is(err, store.ErrNotFound) {
 			t.Errorf("%d: %v", i, err)
 		}
+	}
+	if err := f.SaveSource(f.ctx, f.owner, id, 5, "x", "y"); !errors.Is(err, store.ErrStale) {
+		t.Error(err)
+	}
+	if err := f.SaveSource(f.ctx, f.owner, id, 1, strings.Repeat("ß", 300), "K:D\nE|"); err != nil {
+		t.Error(err)
+	}
+	if tu := f.tune(t, id); tu.Source != "K:D\nE|" || tu.Version != 2 || tu.Title != strings.Repeat("ß", 200) || tu.Settings.Capo != 0 {
+		t.Errorf("%+v", tu)
 	}
 	if list, err := f.Tunes(f.ctx, other); err != nil || len(list) != 0 {
 		t.Errorf("%v %v", list, err)

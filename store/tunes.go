@@ -119,6 +119,18 @@ func (s *Store) SaveSettings(ctx context.Context, owner, id ID, version int, pro
 	})
 }
 
+// SaveSource replaces the tune's text and title, read at the given version; settings and
+// pins stay. ErrStale, ErrNotFound.
+func (s *Store) SaveSource(ctx context.Context, owner, id ID, version int, title, source string) error {
+	return s.inTx(ctx, "keep the text", func(tx *sql.Tx) error {
+		if _, err := head(ctx, tx, owner, id, version); err != nil {
+			return err
+		}
+		_, err := tx.ExecContext(ctx, "UPDATE tunes SET title = ?, source = ?, version = version + 1, updated_at = ? WHERE id = ?", cut(title, 200), source, now(), id)
+		return err
+	})
+}
+
 // Step moves the tune's head by one edit: -1 undoes, +1 redoes. ErrNoEdit if there is none
 // that way, ErrStale, ErrNotFound.
 func (s *Store) Step(ctx context.Context, owner, id ID, version, by int) error {

@@ -168,7 +168,7 @@ func (b *tab) open(path string) {
 	b.t.Helper()
 	b.do(chromedp.Navigate(b.base + path))
 	if strings.HasPrefix(path, "/tunes/") {
-		b.until("window.Alpine && document.querySelector('#lectern')._x_dataStack && document.querySelector('.at-moment')?.value !== ''")
+		b.until("window.Alpine && document.querySelector('#lectern')._x_dataStack")
 	}
 }
 
@@ -451,6 +451,50 @@ func TestPlayers(t *testing.T) {
 	profiles, err := s.store.Profiles(t.Context(), s.owner)
 	if err != nil || profiles[0].Profile.ReachMM != 120 || profiles[0].Profile.SlideFinger != 3 {
 		t.Errorf("%+v %v", profiles[0], err)
+	}
+}
+
+// TestTextAndPins edits a tune's text, wrong at first; and when another player makes a pin
+// impossible, the page says so and offers the way out.
+func TestTextAndPins(t *testing.T) {
+	s := newSite(t)
+	b := newTab(t, s, 1280, 800)
+	b.expect()
+	path := s.tunePath(t, 0)
+	b.open(path)
+	b.key("1")
+	b.until("document.querySelector('.mark-pin')")
+	b.do(chromedp.Navigate(s.URL + path + "/text"))
+	b.accessible("text page")
+	text := eval[string](b, "document.querySelector('#abc').value")
+	b.do(chromedp.SetValue("#abc", text+"%%\nQQ"), chromedp.Submit("#abc"))
+	b.until("document.querySelector('.fault')")
+	if got := eval[string](b, "document.querySelector('#abc').value"); got != text+"%%\nQQ" {
+		b.t.Errorf("typed text lost: %q", got)
+	}
+	b.do(chromedp.SetValue("#abc", strings.Replace(text, "Lantern on the Weir", "Lantern Again", 1)), chromedp.Submit("#abc"))
+	b.until("document.querySelector('h1')?.innerText === 'Lantern Again' && document.querySelector('.mark-pin')")
+
+	profiles, err := s.store.Profiles(t.Context(), s.owner)
+	if err != nil {
+		t.Fatal(err)
+	}
+	none := profiles[0]
+	none.Profile.Lean = "none"
+	if err := s.store.SaveProfile(t.Context(), s.owner, none.ID, none.Version, none.Profile); err != nil {
+		t.Fatal(err)
+	}
+	b.open(path)
+	b.until("document.querySelector('.plain[role=alert]')")
+	if got := b.text(".plain"); !strings.Contains(got, "lies between the frets") && !strings.Contains(got, "not a place") {
+		t.Errorf("no reason: %q", got)
+	}
+	b.accessible("plan page without a plan")
+	b.do(chromedp.Click(".plain .act-main"))
+	b.until("!document.querySelector('.plain .act-main')")
+	tunes, err := s.store.Tunes(t.Context(), s.owner)
+	if err != nil || len(tunes[0].Settings.Pins) != 0 {
+		t.Errorf("%+v %v", tunes[0].Settings, err)
 	}
 }
 

@@ -214,6 +214,16 @@ func (s *Server) editPin(c *gin.Context, set bool) {
 	s.finish(c, &ch, s.store.SaveSettings(c, s.owner, ch.tune.ID, ch.version, ch.tune.ProfileID, st))
 }
 
+// unpinAll lets go of every pin: the way out when another player or text has made one
+// impossible.
+func (s *Server) unpinAll(c *gin.Context) {
+	if ch, ok := s.readChange(c); ok {
+		st := ch.tune.Settings
+		st.Pins = []plan.Pin{}
+		s.finish(c, &ch, s.store.SaveSettings(c, s.owner, ch.tune.ID, ch.version, ch.tune.ProfileID, st))
+	}
+}
+
 func (s *Server) undo(c *gin.Context) { s.step(c, -1) }
 func (s *Server) redo(c *gin.Context) { s.step(c, +1) }
 

@@ -100,6 +100,13 @@ func newCard(t *store.Tune) tuneCard {
 	return card
 }
 
+func titleOf(tu *tune.Tune) string {
+	if tu.Title == "" {
+		return "Untitled tune"
+	}
+	return tu.Title
+}
+
 func keyName(k tune.Key) string {
 	if k.Minor {
 		return k.Tonic.ClassName() + " minor"
@@ -140,11 +147,7 @@ func (s *Server) addTune(c *gin.Context) {
 		s.failFor(c, errors.Join(err, errors.New("no profile")))
 		return
 	}
-	title := tu.Title
-	if title == "" {
-		title = "Untitled tune"
-	}
-	id, err := s.store.AddTune(c, s.owner, title, body.Text, profiles[0].ID,
+	id, err := s.store.AddTune(c, s.owner, titleOf(tu), body.Text, profiles[0].ID,
 		store.Settings{Tuning: body.Tuning, Thumb: thumb.Alternating, Pins: []plan.Pin{}})
 	if err != nil {
 		s.failFor(c, err)

@@ -70,7 +70,7 @@ func New(cfg Config) (*Server, error) {
 }
 
 // pageNames are the pages; each is parsed with the layout into a set of its own.
-var pageNames = []string{"home", "plan", "profiles", "profile", "error"}
+var pageNames = []string{"home", "plan", "text", "profiles", "profile", "error"}
 
 func parsePages() (map[string]*template.Template, error) {
 	pages := map[string]*template.Template{}
@@ -121,9 +121,13 @@ func (s *Server) routes() *gin.Engine {
 	tune.GET("/at/:m", s.atMoment)
 	tune.GET("/plan.json", s.planJSON)
 	tune.GET("/tab.txt", s.tabText)
+	tune.GET("/text", s.text)
+	tune.POST("/text", s.saveText)
+	tune.GET("/tune.abc", s.tuneABC)
 	tune.POST("/settings", s.saveSettings)
 	tune.POST("/pin", s.pin)
 	tune.POST("/unpin", s.unpin)
+	tune.POST("/unpin-all", s.unpinAll)
 	tune.POST("/undo", s.undo)
 	tune.POST("/redo", s.redo)
 	tune.POST("/delete", s.deleteTune)

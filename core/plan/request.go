@@ -120,7 +120,11 @@ func (e *RangeError) Error() string {
 	if more := len(e.Notes) - most; more > 0 {
 		parts = append(parts, fmt.Sprintf("and %d more", more))
 	}
-	return strings.Join(parts, "; ") + ": choose another tuning or capo, or write the tune an octave away"
+	advice := "choose another tuning or capo, or write the tune an octave away"
+	if e.Notes[0].By == 0 {
+		advice = "let the player wear the slide, or write the note without its quarter tone"
+	}
+	return strings.Join(parts, "; ") + ": " + advice
 }
 
 // PinError reports pins that cannot be kept. Pins is a smallest set in the sense that

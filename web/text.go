@@ -1,0 +1,76 @@
+package web
+
+import (
+	"errors"
+	"net/http"
+	"strings"
+
+	"github.com/gin-gonic/gin"
+
+	"stepping/formats/abc"
+	"stepping/store"
+)
+
+// textBody is the page on which a tune's text is changed.
+type textBody struct {
+	ID, Title string
+	Version   int
+	Text      string
+	Notice    string
+	Fault     *fault
+}
+
+func (s *Server) text(c *gin.Context) {
+	id, ok := s.idParam(c)
+	if !ok {
+		return
+	}
+	t, err := s.store.Tune(c, s.owner, id)
+	if err != nil {
+		s.failFor(c, err)
+		return
+	}
+	s.showText(c, http.StatusOK, textBody{ID: id.String(), Title: t.Title, Version: t.Version, Text: t.Source})
+}
+
+func (s *Server) showText(c *gin.Context, status int, body textBody) {
+	s.render(c, status, "text", "layout", "Text of "+body.Title, body)
+}
+
+// saveText keeps a changed text; what was typed stays on the page after a fault or when
+// another tab was faster.
+func (s *Server) saveText(c *gin.Context) {
+	ch, ok := s.readChange(c)
+	if !ok {
+		return
+	}
+	body := textBody{ID: ch.tune.ID.String(), Title: ch.tune.Title, Version: ch.tune.Version, Text: c.PostForm("abc")}
+	tu, _, err := abc.Read(strings.NewReader(body.Text))
+	if err != nil {
+		body.Version, body.Fault = ch.version, newFault(body.Text, err)
+		s.showText(c, http.StatusUnprocessableEntity, body)
+		return
+	}
+	err = s.store.SaveSource(c, s.owner, ch.tune.ID, ch.version, titleOf(tu), body.Text)
+	if errors.Is(err, store.ErrStale) {
+		body.Notice = "This tune was changed in another tab or window in the meantime. Your text stands below and was not kept; keep it again to put it in force."
+		s.showText(c, http.StatusConflict, body)
+		return
+	}
+	s.finish(c, &ch, err)
+}
+
+// tuneABC hands the text out as it was given.
+func (s *Server) tuneABC(c *gin.Context) {
+	id, ok := s.idParam(c)
+	if !ok {
+		return
+	}
+	t, err := s.store.Tune(c, s.owner, id)
+	if err != nil {
+		s.failFor(c, err)
+		return
+	}
+	attach(c, t.Title, "abc")
+	c.Data(http.StatusOK, "text/plain; charset=utf-8", []byte(t.Source))
+}
