@@ -67,13 +67,8 @@ type change struct {
 }
 
 func (s *Server) readChange(c *gin.Context) (change, bool) {
-	id, ok := s.idParam(c)
+	t, ok := s.tuneParam(c)
 	if !ok {
-		return change{}, false
-	}
-	t, err := s.store.Tune(c, s.owner, id)
-	if err != nil {
-		s.failFor(c, err)
 		return change{}, false
 	}
 	version, err := strconv.Atoi(c.PostForm("version"))
@@ -81,7 +76,7 @@ func (s *Server) readChange(c *gin.Context) (change, bool) {
 		s.fail(c, http.StatusBadRequest, errors.New("the form came without its version: load the page again"))
 		return change{}, false
 	}
-	return change{t, version, c.PostForm("m")}, true
+	return change{*t, version, c.PostForm("m")}, true
 }
 
 // finish answers an edit: the page anew, or a notice if another tab was faster.

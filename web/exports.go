@@ -15,21 +15,16 @@ import (
 
 // export loads the tune and its plan for a download.
 func (s *Server) export(c *gin.Context) (*store.Tune, *worked, bool) {
-	id, ok := s.idParam(c)
+	t, ok := s.tuneParam(c)
 	if !ok {
 		return nil, nil, false
 	}
-	t, err := s.store.Tune(c, s.owner, id)
-	if err != nil {
-		s.failFor(c, err)
-		return nil, nil, false
-	}
-	w, err := s.work(c, &t)
+	w, err := s.work(c, t)
 	if err != nil {
 		s.fail(c, http.StatusUnprocessableEntity, err)
 		return nil, nil, false
 	}
-	return &t, w, true
+	return t, w, true
 }
 
 func (s *Server) planJSON(c *gin.Context) {

@@ -188,21 +188,16 @@ func newBars(w *worked, m int) []barLink {
 
 // atMoment answers with the part of the page that belongs to one moment.
 func (s *Server) atMoment(c *gin.Context) {
-	id, ok := s.idParam(c)
+	t, ok := s.tuneParam(c)
 	if !ok {
 		return
 	}
-	t, err := s.store.Tune(c, s.owner, id)
-	if err != nil {
-		s.failFor(c, err)
-		return
-	}
-	w, err := s.work(c, &t)
+	w, err := s.work(c, t)
 	if err != nil {
 		s.fail(c, http.StatusUnprocessableEntity, err)
 		return
 	}
-	body := planBody{ID: id.String(), Version: t.Version}
+	body := planBody{ID: t.ID.String(), Version: t.Version}
 	w.mu.Lock()
 	defer w.mu.Unlock()
 	m := min(max(atoi(c.Param("m")), 0), len(w.plan.Moments)-1)

@@ -152,16 +152,11 @@ func (s *Server) addProfile(c *gin.Context) {
 }
 
 func (s *Server) profile(c *gin.Context) {
-	id, ok := s.idParam(c)
+	p, ok := s.profileParam(c)
 	if !ok {
 		return
 	}
-	p, err := s.store.Profile(c, s.owner, id)
-	if err != nil {
-		s.failFor(c, err)
-		return
-	}
-	body := profileBody{ID: id.String(), Name: profileName(&p.Profile), Version: p.Version}
+	body := profileBody{ID: p.ID.String(), Name: profileName(&p.Profile), Version: p.Version}
 	for i := range profileInputs {
 		body.Fields = append(body.Fields, profileInputs[i].field(&p.Profile))
 	}
@@ -169,23 +164,18 @@ func (s *Server) profile(c *gin.Context) {
 }
 
 func (s *Server) saveProfile(c *gin.Context) {
-	id, ok := s.idParam(c)
+	old, ok := s.profileParam(c)
 	if !ok {
-		return
-	}
-	old, err := s.store.Profile(c, s.owner, id)
-	if err != nil {
-		s.failFor(c, err)
 		return
 	}
 	p := old.Profile
 	fields, bad := readProfile(c, &p)
-	body := profileBody{ID: id.String(), Name: profileName(&old.Profile), Version: old.Version, Fields: fields}
+	body := profileBody{ID: old.ID.String(), Name: profileName(&old.Profile), Version: old.Version, Fields: fields}
 	if bad {
 		s.render(c, http.StatusUnprocessableEntity, "profile", "layout", body.Name, body)
 		return
 	}
-	err = s.store.SaveProfile(c, s.owner, id, atoi(c.PostForm("version")), p)
+	err := s.store.SaveProfile(c, s.owner, old.ID, atoi(c.PostForm("version")), p)
 	switch {
 	case errors.Is(err, store.ErrStale):
 		body.Notice = "This player was changed in another tab in the meantime. What you typed stands below; keep it again to put it in force."

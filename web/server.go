@@ -244,6 +244,34 @@ func (s *Server) idParam(c *gin.Context) (store.ID, bool) {
 	return id, true
 }
 
+// tuneParam loads the tune in the path; a wrong one is answered with 404.
+func (s *Server) tuneParam(c *gin.Context) (*store.Tune, bool) {
+	id, ok := s.idParam(c)
+	if !ok {
+		return nil, false
+	}
+	t, err := s.store.Tune(c, s.owner, id)
+	if err != nil {
+		s.failFor(c, err)
+		return nil, false
+	}
+	return &t, true
+}
+
+// profileParam loads the profile in the path; a wrong one is answered with 404.
+func (s *Server) profileParam(c *gin.Context) (*store.Profile, bool) {
+	id, ok := s.idParam(c)
+	if !ok {
+		return nil, false
+	}
+	p, err := s.store.Profile(c, s.owner, id)
+	if err != nil {
+		s.failFor(c, err)
+		return nil, false
+	}
+	return &p, true
+}
+
 // setLook keeps the appearance in a cookie and returns to the page it came from.
 func setLook(c *gin.Context) {
 	http.SetCookie(c.Writer, &http.Cookie{Name: "look", Value: c.PostForm("look"), Path: "/", MaxAge: 365 * 24 * 3600,

@@ -21,16 +21,11 @@ type textBody struct {
 }
 
 func (s *Server) text(c *gin.Context) {
-	id, ok := s.idParam(c)
+	t, ok := s.tuneParam(c)
 	if !ok {
 		return
 	}
-	t, err := s.store.Tune(c, s.owner, id)
-	if err != nil {
-		s.failFor(c, err)
-		return
-	}
-	s.showText(c, http.StatusOK, textBody{ID: id.String(), Title: t.Title, Version: t.Version, Text: t.Source})
+	s.showText(c, http.StatusOK, textBody{ID: t.ID.String(), Title: t.Title, Version: t.Version, Text: t.Source})
 }
 
 func (s *Server) showText(c *gin.Context, status int, body textBody) {
@@ -62,13 +57,8 @@ func (s *Server) saveText(c *gin.Context) {
 
 // tuneABC hands the text out as it was given.
 func (s *Server) tuneABC(c *gin.Context) {
-	id, ok := s.idParam(c)
+	t, ok := s.tuneParam(c)
 	if !ok {
-		return
-	}
-	t, err := s.store.Tune(c, s.owner, id)
-	if err != nil {
-		s.failFor(c, err)
 		return
 	}
 	attach(c, t.Title, "abc")

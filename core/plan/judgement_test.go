@@ -2,6 +2,7 @@ package plan
 
 import (
 	"context"
+	"errors"
 	"fmt"
 	"math/rand/v2"
 	"slices"
@@ -343,39 +344,30 @@ func TestMonotone(t *testing.T) {
 	})
 }
 
-// Pins that cannot be kept are refused with a smallest set that conflicts.
+// Pins that cannot be kept are refused with a smallest set that conflicts: the pins beside
+// it are not named.
 func TestPinConflict(t *testing.T) {
-	r := benchRequest(8, "Standard")
-	p := solve(t, r)
-	at := p.Moments[0].At
-	n := p.Moments[0].Melody
-	r.Pins = []Pin{{At: p.Moments[3].At, Part: Melody, String: 9, Fret: 1, How: Fret}}
-	if _, err := Solve(context.Background(), r); err == nil {
-		t.Error("a pin on string 9 was taken")
-	}
-	// The thumb and the melody cannot both have one string.
-	r.Pins = []Pin{{At: at, Part: Melody, String: n.String, Fret: n.Fret, How: n.How}}
-	for i := range p.Moments {
-		if m := p.Moments[i].Melody; i > 0 && m != nil {
-			r.Pins = append(r.Pins, Pin{At: p.Moments[i].At, Part: Melody, String: m.String, Fret: m.Fret, How: m.How})
-		}
-	}
-	for _, alt := range []int{4, 5, 6} {
-		trial := r
-		trial.Pins = append(slices.Clone(r.Pins), Pin{At: at, Part: Thumb, String: alt, Fret: 0, How: Open})
-		q, err := Solve(context.Background(), trial)
+	tu := line('A', 80, tune.Quarter, "A", notes(57, 57, 61, 64)...)
+	r := Request{Tune: tu, Tuning: mustTuning("Standard"), Player: player.Default(), Thumb: thumb.Steady}
+	free := solve(t, r)
+	beside := Pin{At: tu.Notes[2].At, Part: Melody, String: 2, Fret: 2, How: Fret}
+	melody := Pin{At: 0, Part: Melody, String: 4, Fret: 7, How: Fret}
+	bass := Pin{At: 0, Part: Thumb, String: 4, Fret: 0, How: Open}
+	for _, tt := range []struct{ pins, named []Pin }{
+		{[]Pin{beside, melody}, nil},
+		{[]Pin{bass, beside}, nil},
+		{[]Pin{beside, melody, bass}, []Pin{melody, bass}}, // one string, two notes
+		{[]Pin{beside, {At: tu.Notes[1].At, Part: Melody, String: 6, Fret: 1, How: Fret}}, []Pin{{At: tu.Notes[1].At, Part: Melody, String: 6, Fret: 1, How: Fret}}},
+		{[]Pin{{At: tu.Notes[1].At, Part: Melody, String: 3, Fret: 2, How: Fret, Finger: 4}, beside}, []Pin{{At: tu.Notes[1].At, Part: Melody, String: 3, Fret: 2, How: Fret, Finger: 4}}},
+	} {
+		r.Pins = tt.pins
+		p, err := Solve(context.Background(), r)
 		var pe *PinError
-		if err != nil && (!asPinError(err, &pe) || len(pe.Pins) > 2) {
-			t.Errorf("string %d: %v", alt, err)
+		if errors.As(err, &pe) != (tt.named != nil) || pe != nil && !slices.Equal(pe.Pins, tt.named) {
+			t.Errorf("pins %v: %v; want %v named", tt.pins, err, tt.named)
 		}
-		if err == nil && q.Total < p.Total {
-			t.Error("a pin made the plan cheaper")
+		if err == nil && p.Total < free.Total {
+			t.Errorf("pins %v made the plan cheaper", tt.pins)
 		}
 	}
-}
-
-func asPinError(err error, to **PinError) bool {
-	pe, ok := err.(*PinError)
-	*to = pe
-	return ok
 }
