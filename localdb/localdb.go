@@ -107,7 +107,7 @@ func asUser() []string {
 	return nil
 }
 
-var errEnded = errors.New("the database server ended while starting")
+var errEnded = errors.New("the database server ended while starting (is Stepping running already on these files?)")
 
 func start(ctx context.Context, daemon, dir string, deadline time.Time) (*Server, error) {
 	port, err := freePort()

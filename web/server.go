@@ -11,6 +11,7 @@ import (
 	"html/template"
 	"io/fs"
 	"log/slog"
+	"net"
 	"net/http"
 	"net/url"
 	"strings"
@@ -33,12 +34,14 @@ type Config struct {
 	Store *store.Store
 	Owner store.ID     // whose tunes are shown
 	Log   *slog.Logger // nil: the default
+	Host  string       // a host name that requests may use beside IP addresses and localhost; "" for none
 }
 
 // Server is the application. Safe for concurrent use.
 type Server struct {
 	store  *store.Store
 	owner  store.ID
+	host   string
 	log    *slog.Logger
 	pages  map[string]*template.Template
 	plans  *planCache
@@ -57,7 +60,7 @@ const (
 
 // New makes a server; a template that does not parse stops it here.
 func New(cfg Config) (*Server, error) {
-	s := &Server{store: cfg.Store, owner: cfg.Owner, log: cfg.Log, plans: newPlanCache()}
+	s := &Server{store: cfg.Store, owner: cfg.Owner, host: cfg.Host, log: cfg.Log, plans: newPlanCache()}
 	if s.log == nil {
 		s.log = slog.Default()
 	}
@@ -99,7 +102,7 @@ func (s *Server) routes() *gin.Engine {
 	r.HandleMethodNotAllowed = true
 	r.ContextWithFallback = true // a request that is given up stops the planner
 	r.MaxMultipartMemory = maxBody
-	r.Use(s.recover, security, limitBody)
+	r.Use(s.recover, security, s.ownHost, limitBody)
 	r.NoRoute(func(c *gin.Context) { s.fail(c, http.StatusNotFound, errors.New("there is no such page")) })
 	r.NoMethod(func(c *gin.Context) {
 		s.fail(c, http.StatusMethodNotAllowed, errors.New("this address does not take that kind of request"))
@@ -155,6 +158,21 @@ func security(c *gin.Context) {
 		h.Set("Cache-Control", "no-store")
 	}
 	c.Next()
+}
+
+// ownHost refuses requests that name another host: a foreign page whose host name was
+// pointed at this machine would otherwise count as the same origin. Addresses cannot be
+// pointed elsewhere.
+func (s *Server) ownHost(c *gin.Context) {
+	host := c.Request.Host
+	if h, _, err := net.SplitHostPort(host); err == nil {
+		host = h
+	}
+	if net.ParseIP(strings.Trim(host, "[]")) != nil || host == "localhost" || s.host != "" && strings.EqualFold(host, s.host) {
+		c.Next()
+		return
+	}
+	s.fail(c, http.StatusMisdirectedRequest, errors.New("this server does not go by that name: open it by its address, like http://127.0.0.1, or set STEPPING_HOST to the name"))
 }
 
 func limitBody(c *gin.Context) {

@@ -106,6 +106,19 @@ func TestForeignWrites(t *testing.T) {
 			t.Errorf("%v: %d %s", header, status, body)
 		}
 	}
+	req, err := http.NewRequest("GET", s.URL+"/", nil)
+	if err != nil {
+		t.Fatal(err)
+	}
+	req.Host = "rebound.example:8317"
+	res, err := http.DefaultClient.Do(req)
+	if err != nil {
+		t.Fatal(err)
+	}
+	res.Body.Close()
+	if res.StatusCode != http.StatusMisdirectedRequest {
+		t.Errorf("a foreign host name: %d", res.StatusCode)
+	}
 	if _, body, _ := s.ask(t, "GET", "/", nil, "Sec-Fetch-Site", "cross-site"); strings.Count(body, "class=\"tune\"") != 3 {
 		t.Error("a tune is gone")
 	}

@@ -57,7 +57,7 @@ func serve(ctx context.Context, args []string, out io.Writer, withTunes bool) er
 	if err != nil {
 		return err
 	}
-	app, err := web.New(web.Config{Store: st, Owner: owner})
+	app, err := web.New(web.Config{Store: st, Owner: owner, Host: os.Getenv("STEPPING_HOST")})
 	if err != nil {
 		return err
 	}
