@@ -122,21 +122,33 @@ func newNow(b *planBody, w *worked, m int) nowView {
 // addReasons fills in why the moment is played so, and its other places. The caller holds
 // w.mu.
 func (v *nowView) addReasons(ctx context.Context, w *worked) error {
-	var err error
-	if v.Why, err = w.plan.Why(ctx, v.Moment); err != nil {
-		return err
-	}
-	for _, part := range []plan.Part{plan.Melody, plan.Thumb} {
-		g, err := newPlaces(ctx, w, v.Moment, part)
-		if err != nil {
+	r, ok := w.reasons[v.Moment]
+	if !ok {
+		var err error
+		if r, err = newReasons(ctx, w, v.Moment); err != nil {
 			return err
 		}
+		w.reasons[v.Moment] = r
+	}
+	v.Why, v.Places = r.why, r.places
+	return nil
+}
+
+func newReasons(ctx context.Context, w *worked, m int) (r reasons, err error) {
+	if r.why, err = w.plan.Why(ctx, m); err != nil {
+		return r, err
+	}
+	for _, part := range []plan.Part{plan.Melody, plan.Thumb} {
+		g, err := newPlaces(ctx, w, m, part)
+		if err != nil {
+			return r, err
+		}
 		if g != nil {
-			v.Places = append(v.Places, *g)
+			r.places = append(r.places, *g)
 		}
 	}
-	v.numberKeys()
-	return nil
+	numberKeys(r.places)
+	return r, nil
 }
 
 // stringView is what one string does, in words.
@@ -154,11 +166,11 @@ func newStrings(mo *plan.Moment) []stringView {
 }
 
 // numberKeys gives the first nine places that are not taken a key.
-func (v *nowView) numberKeys() {
+func numberKeys(groups []placeGroup) {
 	key := 1
-	for g := range v.Places {
-		for i := range v.Places[g].Places {
-			pl := &v.Places[g].Places[i]
+	for g := range groups {
+		for i := range groups[g].Places {
+			pl := &groups[g].Places[i]
 			if !pl.Chosen && key <= 9 {
 				pl.Key = key
 				key++

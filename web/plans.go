@@ -26,6 +26,13 @@ type worked struct {
 	plan     *plan.Plan
 	warnings []abc.Warning
 	changed  map[int]bool // moments that differ from the plan before
+	reasons  map[int]reasons
+}
+
+// reasons is why a moment is played so, and its other places.
+type reasons struct {
+	why    []string
+	places []placeGroup
 }
 
 // planCache keeps the plan of the tunes looked at last, and the one before it, so that
@@ -104,7 +111,7 @@ func (s *Server) work(ctx context.Context, t *store.Tune) (*worked, error) {
 	if err != nil {
 		return nil, err
 	}
-	w := &worked{basis: basis, plan: p, warnings: warnings, changed: map[int]bool{}}
+	w := &worked{basis: basis, plan: p, warnings: warnings, changed: map[int]bool{}, reasons: map[int]reasons{}}
 	if old != nil {
 		w.changed = differences(old.plan, p)
 	}

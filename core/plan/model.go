@@ -25,8 +25,9 @@ type model struct {
 	phraseEnd   []bool
 	sympathy    map[pitch.Pitch][7]float64 // per open string, cache
 
-	arena    []step     // the steps of one moment
-	pool     []*right   // reused by rights
+	arena    []step   // the steps of one moment
+	pool     []*right // reused by rights
+	tables   []*stopTable
 	arrivals []tailGrid // reused by arrive
 }
 

@@ -111,7 +111,7 @@ func (m *model) rights(mo *moment) []*right {
 			m.initRight(r, mo, h)
 			class := stopClass{h.str, r.touch}
 			if tables[class] == nil {
-				tables[class] = &stopTable{}
+				tables[class] = m.freshTable(len(tables))
 			}
 			r.stops = tables[class]
 			byShape[key] = r
@@ -119,6 +119,15 @@ func (m *model) rights(mo *moment) []*right {
 		out[i] = byShape[key]
 	}
 	return out
+}
+
+// freshTable returns the nth stop table of a moment, emptied.
+func (m *model) freshTable(n int) *stopTable {
+	if n == len(m.tables) {
+		m.tables = append(m.tables, &stopTable{})
+	}
+	m.tables[n].memos = m.tables[n].memos[:0]
+	return m.tables[n]
 }
 
 // after returns the steps that can follow tl; they stand in m.arena[lo:hi].
