@@ -146,10 +146,7 @@ func newRow(w *worked, m int, y float64, newBar bool) rowView {
 	mo := &p.Moments[m]
 	row := rowView{Moment: m, Y: y, Bar: mo.Bar, Label: plandoc.Beat(mo.Beat), NewBar: newBar, Changed: w.changed[m], Dropped: mo.Dropped}
 	var words []string
-	for _, s := range []*plan.Stroke{mo.Melody, mo.Thumb} {
-		if s == nil {
-			continue
-		}
+	for _, s := range mo.Strokes() {
 		v := newStroke(p, s)
 		text := v.Big
 		if s.How == plan.Open {
@@ -158,8 +155,11 @@ func newRow(w *worked, m int, y float64, newBar bool) rowView {
 		row.Marks = append(row.Marks, markView{stringX(s.String), y, v.Shape, text, s.Digit, s.Pinned})
 		words = append(words, string(s.Part)+" string "+string(rune('0'+s.String))+" "+v.How+" "+text)
 	}
-	if len(row.Marks) == 2 {
-		row.Pinch = &pinchLine{row.Marks[1].X, row.Marks[0].X, y}
+	if len(row.Marks) > 1 {
+		row.Pinch = &pinchLine{row.Marks[0].X, row.Marks[0].X, y}
+		for _, k := range row.Marks {
+			row.Pinch.X1, row.Pinch.X2 = min(row.Pinch.X1, k.X), max(row.Pinch.X2, k.X)
+		}
 	}
 	for s, st := range mo.Strings {
 		if st.State == plan.Silenced || st.State == plan.Leaks {

@@ -211,7 +211,7 @@ func (f *neckFrame) drawNext(v *neckView, next *plan.Stroke) {
 	}
 	mm := f.k.X(next.Fret)
 	x := f.x(mm)
-	if next.How == plan.Fret {
+	if shapeOf(next.How) == "fret" {
 		x = f.fingerX(next.Fret)
 	}
 	text := plan.FretText(next.Fret - float64(f.capo))
@@ -221,7 +221,7 @@ func (f *neckFrame) drawNext(v *neckView, next *plan.Stroke) {
 	case x > v.Width-20:
 		v.Arrow = "next: " + text
 	default:
-		v.Ghost = &ghostView{x, f.y(next.String, mm), text, string(next.How)}
+		v.Ghost = &ghostView{x, f.y(next.String, mm), text, shapeOf(next.How)}
 	}
 }
 

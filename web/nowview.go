@@ -38,6 +38,7 @@ type strokeView struct {
 	String int
 	Digit  string
 	Finger string
+	From   string // "from 4": where a glide, bend, hammer or pull begins
 	Note   string
 	Pinned bool
 }
@@ -64,24 +65,45 @@ type placeView struct {
 
 var digitWords = map[string]string{"p": "thumb", "i": "index", "m": "middle", "a": "ring"}
 
-var howWords = map[plan.How]string{plan.Open: "open", plan.Fret: "fretted", plan.Slide: "slide"}
+var howWords = map[plan.How]string{
+	plan.Open: "open", plan.Fret: "fretted", plan.Slide: "slide", plan.Glide: "glide", plan.Hammer: "hammer on", plan.Pull: "pull off",
+	plan.Bend: "bend", plan.Harmonic: "harmonic", plan.Tapped: "tap",
+}
+
+// shapes are the forms in which techniques are drawn: under the slide, fretted, open.
+var shapes = map[plan.How]string{
+	plan.Open: "open", plan.Harmonic: "open", plan.Slide: "slide", plan.Glide: "slide",
+}
+
+func shapeOf(h plan.How) string {
+	if s, ok := shapes[h]; ok {
+		return s
+	}
+	return "fret"
+}
 
 func newStroke(p *plan.Plan, s *plan.Stroke) *strokeView {
 	if s == nil {
 		return nil
 	}
 	v := &strokeView{
-		Big: plan.FretText(s.Fret - float64(p.Request.Capo)), How: howWords[s.How], Shape: string(s.How), String: s.String,
+		Big: plan.FretText(s.Fret - float64(p.Request.Capo)), How: howWords[s.How], Shape: shapeOf(s.How), String: s.String,
 		Digit: s.Digit, Note: noteText(s), Pinned: s.Pinned,
 	}
 	if s.How == plan.Open {
 		v.Big = "open"
 	}
-	if s.How == plan.Fret {
+	switch {
+	case s.Finger == "T":
+		v.Finger = "thumb over the neck"
+	case s.Finger != "" && s.Finger != "S":
 		v.Finger = "finger " + s.Finger
-		if s.Finger == "T" {
-			v.Finger = "thumb over the neck"
-		}
+	}
+	if s.From != s.Fret {
+		v.From = "from " + plan.FretText(s.From-float64(p.Request.Capo))
+	}
+	if s.Digit == "" {
+		v.Digit = "no stroke"
 	}
 	return v
 }
@@ -204,7 +226,7 @@ func newPlaces(ctx context.Context, w *worked, m int, part plan.Part) (*placeGro
 		return nil, err
 	}
 	mo := &w.plan.Moments[m]
-	g := &placeGroup{Part: string(part), At: mo.At.String(), Pinned: w.plan.Pinned(mo.At, part)}
+	g := &placeGroup{Part: string(part), At: mo.At.String(), Pinned: w.plan.Pinned(mo.At, part, 0)}
 	g.Title = "The melody note"
 	if part == plan.Thumb {
 		g.Title = "The thumb (" + mo.Stroke + ")"

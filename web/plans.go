@@ -136,12 +136,8 @@ func differences(a, b *plan.Plan) map[int]bool {
 
 func strokesKey(mo *plan.Moment) string {
 	key := ""
-	for _, s := range []*plan.Stroke{mo.Melody, mo.Thumb} {
-		if s != nil {
-			key += fmt.Sprintf("%d %g %s %s|", s.String, s.Fret, s.How, s.Finger)
-		} else {
-			key += "|"
-		}
+	for _, s := range mo.Strokes() {
+		key += fmt.Sprintf("%s %d %g %s %s|", s.Part, s.String, s.Fret, s.How, s.Finger)
 	}
 	return key
 }

@@ -136,3 +136,20 @@ var intervalNames = [12]string{"root", "flat second", "second", "minor third", "
 
 // IntervalName names an interval of 0 … 11 half steps above a root.
 func IntervalName(halfSteps int) string { return intervalNames[((halfSteps%12)+12)%12] }
+
+// Transposed returns the chord steps half steps higher, spelled with flats or sharps.
+func (c Chord) Transposed(steps int, flats bool) Chord {
+	move := func(n pitch.Note) pitch.Note {
+		moved := pitch.Spell(pitch.Midi(60+n.Class()+steps), flats)
+		moved.Octave = n.Octave
+		return moved
+	}
+	_, used := pitch.ParseClass(c.Name)
+	kind, _, slash := strings.Cut(c.Name[used:], "/")
+	out := Chord{Root: move(c.Root), Tones: c.Tones, Bass: move(c.Bass)}
+	out.Name = out.Root.ClassName() + kind
+	if slash {
+		out.Name += "/" + out.Bass.ClassName()
+	}
+	return out
+}

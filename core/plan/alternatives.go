@@ -6,13 +6,15 @@ import (
 	"sort"
 )
 
-// Alternative is one way to play the note or stroke of a moment, with the least total
-// of any whole plan that plays it so.
+// Alternative is one way to play the note or stroke of a moment, or to silence a string,
+// with the least total of any whole plan that does so.
 type Alternative struct {
 	Part   Part
+	Voice  int // of the melody
 	String int // 0 for a stroke left out
 	Fret   float64
 	How    How
+	By     string  // of a damper: who silences String, "" leaves it to leak
 	Extra  float64 // least total with it, less the plan's total; 0 for what the plan chose, else >= 0 unless that was pinned
 	Chosen bool
 	Why    string // what makes it dearer, with figures; "" for the chosen one
@@ -20,23 +22,33 @@ type Alternative struct {
 	via link // where the best such plan passes
 }
 
-// link is a state of a moment with what led there, which may differ from the state's own
-// cheapest way.
+// link is a step into a moment: from which state, to which.
 type link struct {
-	state      int32
-	prev       int32
-	bass, heel uint8
+	prev  int32
+	state state
+	by    string // of a damper alternative: only deals in which By silences String
 }
 
-// Alternatives returns the alternatives of moment t for its melody note (part Melody) or
-// thumb stroke (Thumb), cheapest first. They are min-marginals: exact, from one forward
+// Pin returns the pin that makes the plan play moment t so.
+func (a *Alternative) Pin(mo *Moment) Pin {
+	return Pin{At: mo.At, Part: a.Part, Voice: a.Voice, String: a.String, Fret: a.Fret, How: a.How, By: a.By}
+}
+
+// Alternatives returns the alternatives of moment t for the highest melody note (part Melody)
+// or the thumb stroke (Thumb), what is played first and then by cost; Choices returns all.
+func (p *Plan) Alternatives(ctx context.Context, t int, part Part) ([]Alternative, error) {
+	return p.AlternativesOf(ctx, t, part, 0)
+}
+
+// AlternativesOf is Alternatives for any voice of the melody, and for part Damper and a string
+// in place of the voice, for what silences it. They are min-marginals: exact, from one forward
 // and one backward pass over the same model. The first call does the backward pass. Not
 // safe for concurrent use, like everything of a Plan that computes.
-func (p *Plan) Alternatives(ctx context.Context, t int, part Part) ([]Alternative, error) {
-	if p.Pinned(p.Moments[t].At, part) {
-		return p.besidePin(ctx, t, part)
+func (p *Plan) AlternativesOf(ctx context.Context, t int, part Part, voice int) ([]Alternative, error) {
+	if part != Damper && p.Pinned(p.Moments[t].At, part, voice) {
+		return p.besidePin(ctx, t, part, voice)
 	}
-	alts, err := p.Marginals(ctx, t, part)
+	alts, err := p.Marginals(ctx, t, part, voice)
 	if err != nil {
 		return nil, err
 	}
@@ -51,16 +63,16 @@ func (p *Plan) Alternatives(ctx context.Context, t int, part Part) ([]Alternativ
 // besidePin lists the alternatives of a pinned note or stroke: those of the plan without
 // that one pin. Their Extra is against this plan's total and may be negative; reasons are
 // against what that other plan would choose.
-func (p *Plan) besidePin(ctx context.Context, t int, part Part) ([]Alternative, error) {
-	q, err := p.without(ctx, t, part)
+func (p *Plan) besidePin(ctx context.Context, t int, part Part, voice int) ([]Alternative, error) {
+	q, err := p.without(ctx, t, part, voice)
 	if err != nil {
 		return nil, err
 	}
-	alts, err := q.Alternatives(ctx, t, part)
+	alts, err := q.AlternativesOf(ctx, t, part, voice)
 	if err != nil {
 		return nil, err
 	}
-	played := p.played(t, part)
+	played := p.played(t, part, voice)
 	for i := range alts {
 		if alts[i].Chosen {
 			alts[i].Why = "the choice without your pin"
@@ -74,14 +86,16 @@ func (p *Plan) besidePin(ctx context.Context, t int, part Part) ([]Alternative, 
 	return alts, nil
 }
 
-// without returns the plan without the pin of moment t and part.
-func (p *Plan) without(ctx context.Context, t int, part Part) (*Plan, error) {
-	key := p.Moments[t].At.String() + " " + string(part)
+// without returns the plan without the pins on one stroke of moment t.
+func (p *Plan) without(ctx context.Context, t int, part Part, voice int) (*Plan, error) {
+	at := p.Moments[t].At
+	key := at.String() + " " + string(part) + string(rune('0'+voice))
 	if q := p.beside[key]; q != nil {
 		return q, nil
 	}
 	free := p.Request
-	free.Pins = slices.DeleteFunc(slices.Clone(free.Pins), func(pin Pin) bool { return pin.At == p.Moments[t].At && pin.Part == part })
+	free.Progress = nil
+	free.Pins = slices.DeleteFunc(slices.Clone(free.Pins), func(pin Pin) bool { return pin.inForce(at) && pin.Part == part && pin.Voice == voice })
 	q, err := Solve(ctx, free)
 	if err != nil {
 		return nil, err
@@ -106,94 +120,270 @@ func chosenFirst(alts []Alternative) {
 	})
 }
 
-// Marginals is Alternatives without the reasons, and of a pinned note just the pin.
-func (p *Plan) Marginals(ctx context.Context, t int, part Part) ([]Alternative, error) {
-	if p.togo == nil {
-		togo, err := p.m.backward(ctx, p.layers)
-		if err != nil {
-			return nil, err
-		}
-		p.togo = togo
+// Marginals is AlternativesOf without the reasons, and of a pinned note just the pin.
+func (p *Plan) Marginals(ctx context.Context, t int, part Part, voice int) ([]Alternative, error) {
+	all, err := p.marginalsAt(ctx, t)
+	if part == Damper {
+		all, err = p.dampersAt(ctx, t, voice)
+	}
+	if err != nil {
+		return nil, err
 	}
 	var alts []Alternative
-	switch mo := &p.m.moments[t]; {
-	case part == Melody && mo.note >= 0:
-		alts = p.melodyMarginals(t)
-	case part == Thumb && mo.stroke != nil:
-		alts = p.thumbMarginals(t)
-	}
-	chosen := p.played(t, part)
-	for i := range alts {
-		alts[i].Extra -= p.Total
-		alts[i].Chosen = alts[i].sameAs(&chosen)
+	chosen := p.played(t, part, voice)
+	for _, a := range all {
+		if a.Part == part && (part == Damper && a.String == voice || part != Damper && a.Voice == voice) {
+			a.Chosen = a.sameAs(&chosen)
+			alts = append(alts, a)
+		}
 	}
 	chosenFirst(alts)
 	return alts, nil
 }
 
 // played is what the plan itself does, as an Alternative.
-func (p *Plan) played(t int, part Part) Alternative {
-	s := p.Moments[t].Melody
-	if part == Thumb {
-		s = p.Moments[t].Thumb
+func (p *Plan) played(t int, part Part, voice int) Alternative {
+	mo := &p.Moments[t]
+	var s *Stroke
+	switch {
+	case part == Damper:
+		return Alternative{Part: Damper, String: voice, By: damperKind(mo.Strings[voice-1].By)}
+	case part == Thumb:
+		s = mo.Thumb
+	case voice == 0:
+		s = mo.Melody
+	case voice <= len(mo.With):
+		s = mo.With[voice-1]
 	}
 	if s == nil {
 		return Alternative{Part: part, How: Drop}
 	}
-	return Alternative{Part: part, String: s.String, Fret: s.Fret, How: s.How}
+	return Alternative{Part: part, Voice: voice, String: s.String, Fret: s.Fret, How: s.How}
+}
+
+// damperKind is the name in Dampers of what a StringState calls By.
+func damperKind(by string) string {
+	switch {
+	case by == "finger T":
+		return "over"
+	case len(by) > 6 && by[:6] == "finger":
+		return "finger"
+	}
+	return by
 }
 
 func (a *Alternative) sameAs(b *Alternative) bool {
-	return a.String == b.String && a.Fret == b.Fret && a.How == b.How
+	return a.Part == b.Part && a.Voice == b.Voice && a.String == b.String && a.Fret == b.Fret && a.How == b.How && a.By == b.By
 }
 
-// melodyMarginals: the hand of a state tells how the melody is played.
-func (p *Plan) melodyMarginals(t int) []Alternative {
-	var alts []Alternative
-	for i := range p.layers[t] {
-		s := &p.layers[t][i]
-		h := &p.m.moments[t].hands[s.hand]
-		alts = mergeAlternative(alts, Alternative{Part: Melody, String: h.str, Fret: h.fret, How: h.how,
-			Extra: s.cost + p.togo[t][i].cost, via: link{int32(i), s.prev, s.bass, s.heel}})
+// marginal is an Alternative under way: the ways into it whose continuation is still to be
+// worked out, if they can beat the best one known.
+type marginal struct {
+	Alternative
+	open []waiting
+}
+
+type waiting struct {
+	cost, least float64
+	via         link
+}
+
+// take keeps a way with a known total.
+func (m *marginal) take(total float64, via link) {
+	if total < m.Extra {
+		m.Extra, m.via = total, via
 	}
-	return alts
 }
 
-// thumbMarginals looks at every step into moment t: a state keeps only its cheapest bass
-// option.
-func (p *Plan) thumbMarginals(t int) []Alternative {
-	m, mo := p.m, &p.m.moments[t]
-	index := indexStates(p.layers[t], len(mo.hands))
-	rights := m.rights(mo)
-	var alts []Alternative
-	for g := range mo.hands {
-		for _, in := range m.arrive(t, g, p.layers) {
-			ts := m.after(rights[g], in.tl)
-			for _, st := range m.arena[ts.lo:ts.hi] {
-				i := lookup(index[g], &st)
-				from := in.g[st.from]
-				if i < 0 || from.cost == inf {
-					continue
+// scan goes through every way into one moment.
+type scan struct {
+	p     *Plan
+	st    *stage
+	sr    search
+	index *stateIndex
+	found []*marginal
+	g     int32
+}
+
+func (p *Plan) newScan(ctx context.Context, t int) (*scan, error) {
+	if p.onward == nil {
+		bw, err := p.m.newBackward(ctx, p.layers)
+		if err != nil {
+			return nil, err
+		}
+		p.onward = bw
+	}
+	sc := &scan{p: p, st: p.m.newStage(t).tabulate(), sr: search{m: p.m}, index: p.onward.newIndex(t, nil)}
+	sc.sr.side.reset(p.m, sc.st.mo)
+	sc.sr.debts = p.m.newDebts(t)
+	var before *layer
+	if t > 0 {
+		before = &p.layers[t-1]
+	}
+	sc.sr.enterFrom(sc.st, before)
+	return sc, nil
+}
+
+func (sc *scan) get(a *Alternative) *marginal {
+	for _, x := range sc.found {
+		if x.sameAs(a) {
+			return x
+		}
+	}
+	m := &marginal{Alternative: *a}
+	m.Extra = inf
+	sc.found = append(sc.found, m)
+	return m
+}
+
+// file files one action after arrival in with rho p under the marginals into.
+func (sc *scan) file(in *arrival, p rho, a *action, by string, into []*marginal) {
+	after := p.after(a)
+	cost := in.cost + a.cost + sc.sr.side.turn(p, a)
+	via := link{in.prev, state{hand: sc.g, live: a.live, rho: after, step: step{in.a, a.bass, a.own}}, by}
+	t := sc.st.t
+	if i := sc.index.find(sc.g, a.live, after); i >= 0 {
+		for _, m := range into {
+			m.take(cost+sc.p.onward.togo[t][i].cost, via)
+		}
+		return
+	}
+	w := waiting{cost, cost + sc.index.least(sc.g, a.live), via}
+	for _, m := range into {
+		if w.least < m.Extra {
+			m.open = append(m.open, w)
+		}
+	}
+}
+
+// finish works out the open ways that can still win.
+func (sc *scan) finish() []Alternative {
+	var out []Alternative
+	for _, m := range sc.found {
+		sort.SliceStable(m.open, func(i, j int) bool { return m.open[i].least < m.open[j].least })
+		for _, w := range m.open {
+			if w.least >= m.Extra {
+				break
+			}
+			s := &w.via.state
+			m.take(w.cost+sc.p.onward.from(extraKey{int32(sc.st.t), s.hand, s.live, s.rho}).cost, w.via)
+		}
+		if m.Extra < inf {
+			m.Extra -= sc.p.Total
+			out = append(out, m.Alternative)
+		}
+	}
+	return out
+}
+
+// marginalsAt works out every alternative for the strokes of moment t at once. What the
+// forward pass leaves out as outdone can be left out here too: what outdoes it strikes the
+// same.
+func (p *Plan) marginalsAt(ctx context.Context, t int) ([]Alternative, error) {
+	if p.marginals[t] != nil {
+		return p.marginals[t], nil
+	}
+	sc, err := p.newScan(ctx, t)
+	if err != nil {
+		return nil, err
+	}
+	for g := range sc.st.mo.hands {
+		sc.hand(g)
+	}
+	if p.marginals == nil {
+		p.marginals = map[int][]Alternative{}
+	}
+	p.marginals[t] = sc.finish()
+	return p.marginals[t], nil
+}
+
+// hand goes through every way into hand g.
+func (sc *scan) hand(g int) {
+	sc.g = int32(g)
+	sr, r := &sc.sr, sc.sr.side.of(g)
+	flows := sr.arrive(g, true)
+	sr.cheapest(r, flows)
+	var thumbs []*marginal
+	if sc.st.mo.stroke != nil {
+		for i := range r.opts {
+			o := &r.opts[i]
+			thumbs = append(thumbs, sc.get(&Alternative{Part: Thumb, String: o.str, Fret: o.fret, How: o.how}))
+		}
+	}
+	var into []*marginal
+	for i := range flows {
+		f := &flows[i]
+		if sr.flowOutdone(r, flows, f) {
+			continue
+		}
+		into = sc.melody(f.a, into[:0])
+		voices := len(into)
+		set := sr.side.actions(r, f.tl, !f.a.legato())
+		for n := range f.cells {
+			in := &f.cells[n]
+			if in.cost == inf || sr.debts.arrivalOutdone(f.cells, sr.rhos, n) {
+				continue
+			}
+			for j := set.lo; j < set.hi; j++ {
+				a := &sr.side.arena[j]
+				if into = into[:voices]; thumbs != nil {
+					into = append(into, thumbs[a.bass])
 				}
-				o := &rights[g].opts[st.bass]
-				alts = mergeAlternative(alts, Alternative{Part: Thumb, String: o.str, Fret: o.fret, How: o.how,
-					Extra: from.cost + st.cost + p.togo[t][i].cost, via: link{i, from.prev, st.bass, st.heel}})
+				sc.file(in, sr.rhos[n], a, "", into)
 			}
 		}
 	}
-	return alts
 }
 
-func mergeAlternative(alts []Alternative, a Alternative) []Alternative {
-	for i := range alts {
-		if alts[i].sameAs(&a) {
-			if a.Extra < alts[i].Extra {
-				alts[i] = a
-			}
-			return alts
+// melody adds the marginals of the melody's voices under the present hand.
+func (sc *scan) melody(a attack, into []*marginal) []*marginal {
+	if h := &sc.st.mo.hands[sc.g]; sc.st.mo.note >= 0 {
+		for v := range h.n {
+			s := &h.stops[v]
+			into = append(into, sc.get(&Alternative{Part: Melody, Voice: v, String: s.str, Fret: s.fret, How: a.reported(s.how)}))
 		}
 	}
-	return append(alts, a)
+	return into
+}
+
+// dampersAt works out every way to keep string str silent at moment t, or to let it leak.
+func (p *Plan) dampersAt(ctx context.Context, t, str int) ([]Alternative, error) {
+	sc, err := p.newScan(ctx, t)
+	if err != nil {
+		return nil, err
+	}
+	into := make([]*marginal, 1)
+	for g := range sc.st.mo.hands {
+		if err := ctx.Err(); err != nil {
+			return nil, err
+		}
+		sc.g = int32(g)
+		r := sc.sr.side.of(g)
+		for _, f := range sc.sr.arrive(g, false) {
+			if !slices.ContainsFunc(f.cells, func(a arrival) bool { return a.cost < inf }) {
+				continue
+			}
+			p.m.eachAction(r, f.tl, !f.a.legato(), func(a action, s *silence, pl *pluck, d *deal) {
+				if !(s.unw | s.heel | r.h.trailed).Has(str) {
+					return
+				}
+				by := p.m.damperOf(r.h, s, d, str)
+				into[0] = sc.get(&Alternative{Part: Damper, String: str, By: by})
+				for n := range f.cells {
+					if in := &f.cells[n]; in.cost < inf {
+						sc.file(in, sc.sr.rhos[n], &a, by, into)
+					}
+				}
+			})
+		}
+	}
+	return sc.finish(), nil
+}
+
+// damperOf names, as Dampers does, what silences string str in a deal; "" if it leaks.
+func (m *model) damperOf(h *hand, s *silence, d *deal, str int) string {
+	c := choice{h: h, s: *s, d: *d}
+	return damperKind(m.dampedBy(&c, str))
 }
 
 // detour is a stretch of another plan: from its parting from this one to its return, the
@@ -201,41 +391,60 @@ func mergeAlternative(alts []Alternative, a Alternative) []Alternative {
 type detour struct {
 	first  int // moment of states[0]
 	states []state
+	by     string // damper wanted at the moment of the link
+	str    int
+	at     int // moment of the link
 }
 
-// through rebuilds the best plan by way of v at moment t, as far as it differs.
-func (p *Plan) through(t int, v link) detour {
-	at := p.layers[t][v.state]
-	at.prev, at.bass, at.heel = v.prev, v.bass, v.heel
-	d := detour{first: t, states: []state{at}}
+// through rebuilds the best plan by way of a at moment t, as far as it differs.
+func (p *Plan) through(t int, a *Alternative) detour {
+	at := a.via.state
+	at.prev = a.via.prev
+	d := detour{first: t, states: []state{at}, at: t, by: a.By, str: a.String}
+	if a.Part != Damper {
+		d.str = 0
+	}
 	for d.first > 0 && d.states[0].prev != p.path[d.first-1] {
 		d.first--
-		d.states = append([]state{p.layers[d.first][d.states[0].prev]}, d.states...)
+		d.states = append([]state{p.layers[d.first].states[d.states[0].prev]}, d.states...)
 	}
-	for i := v.state; t+1 < len(p.layers); {
-		a := p.togo[t][i]
-		t, i = t+1, a.next
-		next := p.layers[t][i]
-		next.bass, next.heel = a.bass, a.heel
+	for t+1 < len(p.layers) {
+		s := &d.states[len(d.states)-1]
+		next := p.onward.next(t, s)
+		t++
 		d.states = append(d.states, next)
-		if i == p.path[t] {
+		if here := p.state(t); next.hand == here.hand && next.live == here.live && next.rho == here.rho {
 			break
 		}
 	}
 	return d
 }
 
+// next is the state after s at moment t on the best way on.
+func (bw *backward) next(t int, s *state) state {
+	for i := range bw.layers[t].states {
+		if k := &bw.layers[t].states[i]; k.hand == s.hand && k.live == s.live && k.rho == s.rho {
+			return bw.togo[t][i].next
+		}
+	}
+	return bw.from(extraKey{int32(t), s.hand, s.live, s.rho}).next
+}
+
 // choices recomputes what is chosen along a detour.
 func (p *Plan) choices(d detour) []choice {
 	out := make([]choice, len(d.states))
 	for i := range d.states {
-		var before *state
-		if t := d.first + i; i > 0 {
+		t := d.first + i
+		before := p.before(t)
+		if i > 0 {
 			before = &d.states[i-1]
-		} else if t > 0 {
-			before = &p.layers[t-1][p.path[t-1]]
 		}
-		out[i] = p.m.choiceAt(d.first+i, before, &d.states[i])
+		var wanted func(*choice) bool
+		if t == d.at && d.str != 0 {
+			wanted = func(c *choice) bool { return damperKind(p.m.dampedBy(c, d.str)) == d.by }
+		}
+		ar := p.around(t)
+		out[i] = p.m.choiceFrom(ar.stage, &ar.side, before, &d.states[i], wanted)
 	}
 	return out
 }

@@ -8,14 +8,14 @@ type Term int
 // The terms of the cost. docs/model.md gives each formula with its reason.
 const (
 	Shift      Term = iota // moving the left hand along the neck in the time there is
-	Stretch                // spread of fretting fingers, and bars
+	Stretch                // spread of fretting fingers, bars, bends
 	Land                   // slide put on or taken off the strings
 	StringMove             // melody moving to another string, a finger hopping strings
-	Tone                   // slide, fretted or open suiting the note's length and place
-	Intonation             // smallness of the in-tune window under the slide
+	Tone                   // the technique suiting the note's length and place
+	Intonation             // how hard the pitch is to hit without a fret
 	Clash                  // bass note against the chord
 	Pattern                // thumb stroke moved from its best place, cut short or left out
-	Hand                   // digit repeats and digits away from their strings
+	Hand                   // digit repeats, brushes, taps, digits away from their strings
 	Leak                   // unwanted sound left
 	Damping                // effort of the dampers and of moving them
 	School                 // against the player's lean
@@ -36,8 +36,7 @@ type Terms [terms]float64
 // quantum makes sums exact: every cost is a multiple of 2⁻²⁰, see the package comment.
 const quantum = 1 << 20
 
-// add adds x, rounded to the quantum.
-func (c *Terms) add(t Term, x float64) { c[t] += math.Round(x*quantum) / quantum }
+func quantize(x float64) float64 { return math.Round(x*quantum) / quantum }
 
 func (c *Terms) addAll(o *Terms) {
 	for i := range c {
@@ -54,13 +53,25 @@ func (c *Terms) Sum() float64 {
 	return s
 }
 
+// tally adds up a cost; by, if not nil, takes it by term too. The search wants the sum
+// alone, the reasons want the terms, and both must come from the same lines.
+type tally struct {
+	sum float64
+	by  *Terms
+}
+
+func (y *tally) add(t Term, x float64) {
+	x = quantize(x)
+	y.sum += x
+	if y.by != nil {
+		y.by[t] += x
+	}
+}
+
 // Weights of the model, in cost units: 1 is about the nuisance of a clearly awkward
 // change or a clearly heard leak. Times are seconds, lengths mm. Each stands in
 // docs/model.md with its reason.
 const (
-	// Fitts's law for the left hand: need = a + b·log2(D/W + 1).
-	fittsA = 0.06
-	fittsB = 0.07
 	// Width that counts as on target for a fretting fingertip: a share of the fret gap.
 	fretTarget = 0.5
 	// Hand movements below this are finger play, not a shift.
@@ -76,6 +87,31 @@ const (
 	thumbEffort = 0.3  // thumb over the neck
 	bodyJoint   = 12   // beyond this fret (from the capo) the guitar's body is in the hand's way
 	wBody       = 0.06 // per fret beyond it
+
+	bendQuarter = 0.25 // pushing a string a quarter tone up
+	bendHalf    = 0.45
+	bendWhole   = 0.75
+	bendPitch   = 0.2  // hitting the pitch of a bend
+	bendHook    = 0.35 // the picking hand bends instead, its thumb across the strings
+	wHarmonic   = 0.3  // a bell tone in the middle of a line
+	harmonicAim = 0.1  // touching the node
+	wSlant      = 0.5  // · slant / steepest slant: two pitches to hit at once
+	tipAngle    = 0.25 // the slide angled so that only its tip touches
+	wTap        = 0.55 // a picking finger tapping on the neck
+	tapTravel   = 0.30 // seconds for the picking hand between bridge and neck
+	wHammer     = 0.12
+	wGhost      = 0.9 // hammered from nowhere: the finger alone must sound the string
+	wPull       = 0.14
+	wBendOn     = 0.1  // a bend begun or released while the note sounds
+	wGlideOn    = 0.14 // the slide carried on to the next pitch without a new stroke
+	glidePer    = 0.03 // per half step of it
+	glideMost   = 7    // half steps that a note carries
+	scoopFrets  = 1    // a glide into a note begins this many frets away
+	wScoop      = 0.10 // gliding into a note
+	scoopTime   = 0.12 // seconds that it takes
+	scoopNeeds  = 0.40 // seconds: a shorter note is over before it is in tune
+	peakPlain   = 0.16 // a phrase peak struck dead on the wire instead
+	wWith       = 0.5  // share of tone that a lower voice counts
 
 	landOn   = 0.22
 	landOff  = 0.10
@@ -108,19 +144,30 @@ const (
 	wAlternate  = 0.1  // · the same for another digit
 	wDigitPlace = 0.06 // per string away from the digit's usual one
 	thumbMelody = 0.25 // the thumb plucking melody
+	wSpread     = 0.08 // per string that two neighbouring digits lie further apart than two
+	wBrush      = 0.3  // one digit brushing several strings
 
-	wLeak      = 1.6  // a fresh string left ringing
+	wLeak      = 1.6  // · strength of a string left ringing
+	wLapLeak   = 6.4  // the same for a lap-style player, who stops each string as the next speaks
 	consonant  = 0.4  // share left if its note belongs to the chord
 	wSympathy  = 0.06 // · agreement of overtones
 	slideTouch = 0.05 // a string under the slide that is not played
 	behindRing = 0.10 // the length behind the slide, nothing trailing
 
-	heelDown     = 0.08 // the heel laid on the strings, each time it is needed
-	heelEffort   = 0.02 // and per string covered
+	heelFall     = 0.07 // the heel coming down on the strings, supported at the bridge
+	heelFloat    = 0.12 // the same from a floating or planted hand
+	heelLift     = 0.02
+	heelEffort   = 0.02 // per string covered
 	stopEffort   = 0.09 // a digit coming down on a string to stop it
+	stopReach    = 0.01 // per string away from the digit's usual one
 	stopOwn      = 0.05 // the digit that just played that string falling back on it
+	littleEffort = 0.12 // the picking hand's little finger laid on a string
 	restEffort   = 0.07 // the thumb laid on its strings
-	fingerTouch  = 0.06 // a fretting finger touching a neighbour string
+	fingerTouch  = 0.06 // a fretting finger touching a string beside it
+	underTouch   = 0.05 // its underside lying on one further thinner string
+	spareEffort  = 0.12 // a spare finger laid on a string
+	overEffort   = 0.15 // the thumb over the neck touching string 6
+	tiltEffort   = 0.08 // a lap-style bar tilted to cut a string off
 	trailEffort  = 0.04
 	trailPer     = 0.01 // per string that trailing fingers lie across
 	trailMove    = 0.03 // per string that their edge moves
@@ -131,12 +178,12 @@ const (
 // restrike is the least time in seconds in which one digit plays twice in a row, by attack.
 var restrike = map[string]float64{"flesh": 0.13, "nails": 0.12, "thumbpick": 0.13, "picks": 0.17}
 
+// alternate is the least time between two digits, by attack: about half.
+func alternate(attack string) float64 { return 0.5 * restrike[attack] }
+
 // overTime is the convex cost of a movement that needs need seconds when avail are there.
 func overTime(need, avail float64) float64 {
 	r := need / math.Max(avail, 1e-3)
 	late := math.Max(0, r-1)
 	return wShift*r*r + wLate*late*late
 }
-
-// fitts is the time in seconds to move the hand d mm onto a target w mm wide.
-func fitts(d, w float64) float64 { return fittsA + fittsB*math.Log2(d/w+1) }

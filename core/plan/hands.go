@@ -2,225 +2,285 @@ package plan
 
 import (
 	"math"
+	"slices"
 
 	"stepping/core/pitch"
 	"stepping/core/player"
+	"stepping/core/quiet"
 	"stepping/core/thumb"
 )
 
-// place is one way to sound a melody note.
-type place struct {
-	str    int
-	fret   float64 // from the nut
-	how    How
-	finger int // 1 … 4 when fretted, else 0
-}
-
 // hand is what the left hand holds at a moment.
 type hand struct {
-	place // of the melody note sounding; str 0 if none
+	combo     // of the melody note sounding; n 0 if none
+	line  int // its number among the note's combos
 
-	slide          bool // on the strings, at place.fret
-	covers, trails int  // strings under the slide; strings under the trailing fingers
-
-	bass bassFret // fretted bass note held; str 0 if none
-
-	// anchored: something holds the hand at pos (mm from the nut, where the index
-	// finger would lie). Otherwise the hand has been free since the given second,
-	// coming from pos; loose if it has no position left to remember.
-	anchored, loose bool
-	pos, since      float64
-
-	own Terms // costs of holding this hand, whatever came before
+	slide               bool    // on the strings
+	fret                float64 // of the slide, on the thinnest string that it sounds
+	from, covers        int     // strings that it touches: from is 1, or covers for the tip alone
+	trails              int     // strings 1 … trails lie under the fingers behind it
+	slant               float64 // share of the steepest angle
+	bass                stop    // fretted bass note held; str 0 if none
+	anchored            bool    // something holds the hand at pos
+	pos                 float64 // where the index finger lies, mm from the nut
+	memory              int32   // of a free hand: which of the stage's memories it carries on
+	since               float64 // of a free hand: the second since when it is free …
+	loose               bool    // … or it may be anywhere by now
+	on                  [thumbOver + 1]int8
+	under, trailed      quiet.Strings // beneath the slide; silenced behind it
+	sounding            quiet.Strings // melody strings
+	fingered            quiet.Strings // strings that let go silently
+	own                 float64       // cost of holding this hand, whatever came before
+	shape               int32
+	narrow, wide, touch float64 // widths of the shift's target in mm; see target
 }
 
-// bassFret is a bass note under a finger; finger thumbOver is the thumb over the neck.
-type bassFret struct {
-	str, fret, finger int
-}
-
-const thumbOver = 5
-
-// slideBeyond is how many frets past the last one the slide may go.
-const slideBeyond = 4
-
-// places lists every way to sound pitch p, strings ascending; open, fretted, slide.
-func places(r *Request, p pitch.Pitch) []place {
-	var out []place
-	for s := 1; s <= 6; s++ {
-		steps := p - r.Tuning.Open(s)
-		fret, whole := float64(steps)/100, steps%pitch.HalfStep == 0
-		if whole && fret == float64(r.Capo) {
-			out = append(out, place{str: s, fret: fret, how: Open})
-		}
-		if whole && fret > float64(r.Capo) && fret <= float64(r.Player.Instrument.Frets) {
-			for f := 1; f <= 4; f++ {
-				if f != slideFinger(r.Player) {
-					out = append(out, place{str: s, fret: fret, how: Fret, finger: f})
-				}
-			}
-		}
-		if slideFinger(r.Player) != 0 && fret >= float64(r.Capo+1) && fret <= float64(r.Player.Instrument.Frets+slideBeyond) &&
-			slideFits(r.Player, s, fret-float64(r.Capo)) {
-			out = append(out, place{str: s, fret: fret, how: Slide})
-		}
-	}
-	return out
-}
-
-// slideFinger is the finger that wears the slide, 0 if none does.
-func slideFinger(p player.Profile) int {
-	if p.Lean == player.LeanNone {
-		return 0
-	}
-	return p.SlideFinger
-}
-
-// slideFits: the tube is long enough for the strings at a fret counted from the capo.
-func slideFits(p player.Profile, covers int, fret float64) bool {
-	return p.Neck().SlideLength(covers, fret) <= p.Slide.LengthMM
-}
-
-// x is the place of a fret for planning, in mm: counted from the capo on the whole scale,
-// so that a shape costs the same wherever the capo sits. On the guitar all distances are
-// smaller by the factor capoScale.
-func (m *model) x(fret float64) float64 { return m.neck.X(fret - float64(m.req.Capo)) }
-
-func (m *model) window(fret float64) float64 { return m.neck.Window(fret - float64(m.req.Capo)) }
-
-// capoScale turns planning distances into millimetres on the guitar: 2^(−capo/12).
-func (m *model) capoScale() float64 { return math.Exp2(-float64(m.req.Capo) / 12) }
-
-// indexAt is where the index finger lies when finger f is at a fret.
-func (m *model) indexAt(fret float64, finger int) float64 { return m.x(fret - float64(finger-1)) }
-
-// allowedSpan is the share of the reach (fingers 1 to 4) that two fingers span without strain.
-var allowedSpan = [5][5]float64{1: {2: 0.42, 3: 0.72, 4: 1}, 2: {3: 0.38, 4: 0.68}, 3: {4: 0.38}}
-
-// span checks two fretting fingers a and b at frets and strings, and returns the cost of
-// their spread; ok is false if the hand cannot do it: fingers in fret order, at one fret
-// the lower finger on the thicker string, the stretch in mm within the reach.
-func (m *model) span(a bassFret, b place) (cost float64, ok bool) {
-	if a.finger == b.finger {
-		bar := a.finger == 1 && float64(a.fret) == b.fret
-		return barEffort, bar
-	}
-	loFinger, hiFinger, loFret, hiFret := a.finger, b.finger, float64(a.fret), b.fret
-	loString, hiString := a.str, b.str
-	if loFinger > hiFinger {
-		loFinger, hiFinger, loFret, hiFret, loString, hiString = hiFinger, loFinger, hiFret, loFret, hiString, loString
-	}
-	if loFret > hiFret || loFret == hiFret && loString < hiString {
-		return 0, false
-	}
-	allowed := m.req.Player.ReachMM * allowedSpan[loFinger][hiFinger]
-	share := (m.x(hiFret) - m.x(loFret)) / allowed
-	return wStretch * share * share, share <= 1
-}
-
-// hands lists the anchored hands for a moment, and the bare ones (nothing held) that
+// places lists the hands for a moment: anchored ones, and bare ones (nothing held) that
 // still need a position; carry turns those into full hands.
-func (m *model) hands(t int) (anchored, bare []hand) {
+func (m *model) layHands(t int) (anchored, bare []hand) {
 	mo := &m.moments[t]
-	options := []place{{}}
+	options := []combo{{}}
 	if mo.sounding >= 0 {
-		options = m.places[mo.sounding]
+		options = m.combos[mo.sounding]
 	}
-	for _, pl := range options {
-		switch pl.how {
-		case Fret:
-			anchored = append(anchored, m.fretted(mo, pl)...)
-		case Slide:
-			anchored = append(anchored, m.sliding(mo, pl)...)
-		default:
-			bare = append(bare, hand{place: pl})
-			for _, b := range m.bassFingers(mo) {
-				h := hand{place: pl, bass: b, anchored: true}
-				if b.str == pl.str {
-					continue
-				}
-				h.pos = m.x(float64(b.fret))
-				if b.finger != thumbOver {
-					h.pos = m.indexAt(float64(b.fret), b.finger)
-				}
-				anchored = append(anchored, h)
-			}
+	basses := m.bassStops(mo)
+	add := func(h hand) {
+		if h.finish(); !mo.handAllowed(&h) {
+			return
+		}
+		if h.n > 0 && h.slide && h.trailed&h.sounding != 0 {
+			return
+		}
+		m.settle(mo, &h)
+		if h.anchored {
+			anchored = append(anchored, h)
+		} else {
+			bare = append(bare, h)
 		}
 	}
-	for i := range anchored {
-		m.holdCost(mo, &anchored[i])
-	}
-	for i := range bare {
-		m.holdCost(mo, &bare[i])
+	for i, c := range options {
+		h := hand{combo: c, line: i}
+		for _, s := range c.stops[:c.n] {
+			if s.how == Slide {
+				h.slide = true
+			}
+		}
+		if h.slide {
+			m.slideOver(mo, h, basses, add)
+			continue
+		}
+		add(h)
+		for _, b := range m.easiest(&h, basses) {
+			g := h
+			g.bass = b
+			add(g)
+		}
 	}
 	return anchored, bare
 }
 
-// fretted lists the hands with a fretted melody note: alone, and with each fretted bass.
-func (m *model) fretted(mo *moment, pl place) []hand {
-	at := m.indexAt(pl.fret, pl.finger)
-	out := []hand{{place: pl, anchored: true, pos: at}}
-	for _, b := range m.bassFingers(mo) {
-		if b.str == pl.str {
+// easiest keeps of the bass stops that go with h, for every place, the finger that strains it
+// least, and the thumb over the neck. Beside a free hand every finger is kept.
+func (m *model) easiest(h *hand, basses []stop) (out []stop) {
+	strain := map[[2]int]float64{}
+	place := map[[2]int]int{}
+	fingered := slices.ContainsFunc(h.stops[:h.n], func(s stop) bool { return s.finger != 0 })
+	for _, b := range basses {
+		if !m.withBass(h, &b) {
 			continue
 		}
-		h := hand{place: pl, bass: b, anchored: true, pos: at}
-		if b.finger == thumbOver {
-			// The thumb reaches over beside the index finger, a fret either way.
-			if index := pl.fret - float64(pl.finger-1); math.Abs(float64(b.fret)-index) > 1 {
-				continue
-			}
-		} else {
-			cost, ok := m.span(b, pl)
-			if !ok {
-				continue
-			}
-			h.own.add(Stretch, cost)
-			h.pos = (at + m.indexAt(float64(b.fret), b.finger)) / 2
+		key := [2]int{b.str, int(b.fret)}
+		if !fingered || b.finger == thumbOver {
+			out = append(out, b)
+			continue
 		}
-		out = append(out, h)
+		worst := 0.0
+		for i := range h.n {
+			if h.stops[i].finger != 0 {
+				cost, _ := m.span(&h.stops[i], &b)
+				worst = math.Max(worst, cost)
+			}
+		}
+		if old, ok := strain[key]; !ok {
+			place[key] = len(out)
+			out = append(out, b)
+		} else if worst >= old {
+			continue
+		} else {
+			out[place[key]] = b
+		}
+		strain[key] = worst
 	}
 	return out
 }
 
-// sliding lists the hands with the slide on the melody note: each useful cover and trail,
-// and if the profile fretting behind the slide, a fretted bass.
-func (m *model) sliding(mo *moment, pl place) []hand {
-	var out []hand
-	pos := m.indexAt(pl.fret, m.req.Player.SlideFinger)
-	for covers := pl.str; covers <= 6; covers++ {
-		if covers > pl.str && !m.worthCovering(mo, pl, covers) {
+// finish derives what follows from the stops and the slide.
+func (h *hand) finish() {
+	for i := range h.n {
+		s := &h.stops[i]
+		h.sounding |= quiet.Of(s.str)
+		if s.finger != 0 {
+			h.on[s.finger] = int8(s.str)
+		}
+		if s.how == Fret || s.how == Bend || s.how == Tapped && s.finger != 0 {
+			h.fingered |= quiet.Of(s.str)
+		}
+	}
+	if b := &h.bass; b.str != 0 && h.on[b.finger] == 0 {
+		h.on[b.finger] = int8(b.str)
+	}
+	if h.slide {
+		h.under = quiet.Between(h.from, h.covers)
+		h.trailed = quiet.Upto(h.trails) &^ h.under
+	}
+}
+
+// settle gives the hand its position and its own cost.
+func (m *model) settle(mo *moment, h *hand) {
+	sum, count := 0.0, 0
+	at := func(x float64) { sum, count = sum+x, count+1 }
+	if h.slide {
+		at(m.slideIndex(h.fret))
+	}
+	for i := range h.n {
+		if s := &h.stops[i]; s.finger != 0 && !h.slide {
+			at(m.indexAt(s.holds(), s.finger))
+		}
+	}
+	if h.bass.str != 0 && !h.slide {
+		at(m.indexAt(h.bass.fret, h.bass.finger))
+	}
+	if count > 0 {
+		h.anchored, h.pos = true, sum/float64(count)
+		m.target(h)
+	}
+	y := tally{}
+	m.holdCost(mo, h, &y)
+	h.own = y.sum
+}
+
+// slideIndex is where the index finger lies with the slide at a fret; a bar is held there.
+func (m *model) slideIndex(fret float64) float64 {
+	if sf := slideFinger(m.req.Player); sf != 0 {
+		return m.indexAt(fret, sf)
+	}
+	return m.x(fret)
+}
+
+// target sets how wide the place is that a shift must hit: under the slide the in-tune
+// window, or half a fret if it may glide in; for a finger a share of its fret.
+func (m *model) target(h *hand) {
+	fret := h.bass.fret
+	if h.n > 0 && h.stops[0].finger != 0 {
+		fret = h.stops[0].holds()
+	}
+	if h.slide {
+		fret = h.fret
+	}
+	h.wide = fretTarget * (m.x(fret) - m.x(fret-1))
+	h.narrow, h.touch = h.wide, stillMM
+	if h.slide {
+		h.narrow = m.window(fret)
+		h.touch = h.narrow / 2
+	}
+}
+
+// withBass checks a fretted bass note beside what the hand holds.
+func (m *model) withBass(h *hand, b *stop) bool {
+	if h.sounding != 0 && h.sounding.Has(b.str) || h.tapped() {
+		return false
+	}
+	for i := range h.n {
+		s := &h.stops[i]
+		if s.str == b.str {
+			return false
+		}
+		if s.finger != 0 {
+			if _, ok := m.span(s, b); !ok {
+				return false
+			}
+		}
+	}
+	return true
+}
+
+// slideOver adds the hands with the slide on: each useful cover and trail, and, if the
+// player frets behind the slide, a fretted bass.
+func (m *model) slideOver(mo *moment, h hand, basses []stop, add func(hand)) {
+	var open quiet.Strings
+	first, last := 0, 0
+	for i := range h.n {
+		s := &h.stops[i]
+		if s.how != Slide {
+			open |= quiet.Of(s.str)
 			continue
 		}
-		for _, trails := range m.trailOptions(covers) {
-			base := hand{place: pl, slide: true, covers: covers, trails: trails, anchored: true, pos: pos}
-			out = append(out, base)
-			if !m.req.Player.FretBehindSlide {
+		if first == 0 || s.str < first {
+			first, h.fret = s.str, s.fret
+		}
+		last = max(last, s.str)
+	}
+	for i := range h.n {
+		for j := range i {
+			if a, b := &h.stops[i], &h.stops[j]; a.how == Slide && b.how == Slide && a.fret != b.fret {
+				h.slant = max(h.slant, m.slantOf(a, b)/m.steepest())
+			}
+		}
+	}
+	for _, c := range m.covers(mo, &h, first, last) {
+		h.from, h.covers = c[0], c[1]
+		if quiet.Between(h.from, h.covers)&open != 0 {
+			continue
+		}
+		for _, h.trails = range m.trailOptions(h.covers) {
+			if quiet.Upto(h.trails)&open != 0 || h.trails > 0 && h.from > 1 {
+				continue // on its tip the slide lifts the fingers behind it
+			}
+			add(h)
+			if !m.req.Player.FretBehindSlide || m.req.Player.Lap() {
 				continue
 			}
-			for _, b := range m.bassFingers(mo) {
-				if b.str > max(covers, trails) && m.behind(pl, b) {
-					base.bass = b
-					out = append(out, base)
+			for _, b := range basses {
+				if b.str > max(h.covers, h.trails) && m.behind(h.fret, &b) && m.withBass(&h, &b) {
+					g := h
+					g.bass = b
+					add(g)
 				}
 			}
 		}
 	}
+}
+
+// covers lists from and to of the strings that the slide may touch: 1 to the melody's
+// thickest; the tip alone; further, for a bass note that no open string has.
+func (m *model) covers(mo *moment, h *hand, first, last int) (out [][2]int) {
+	fits := func(n int) bool {
+		return m.req.Player.Neck().SlideLength(n, h.fret-float64(m.req.Capo)) <= m.req.Player.Slide.LengthMM
+	}
+	if fits(last) {
+		out = append(out, [2]int{1, last})
+	}
+	if first == last && last > 1 {
+		out = append(out, [2]int{last, last})
+	}
+	if m.req.Thumb == thumb.None || h.slant > 0 {
+		return out
+	}
+	for c := last + 1; c <= 6; c++ {
+		if p := m.under(h.fret, c); thumb.IsBassString(c) && fits(c) && mo.has(p) && !thumb.OpenHas(m.req.Tuning, m.req.Capo, p) {
+			out = append(out, [2]int{1, c})
+		}
+	}
 	return out
 }
 
-// worthCovering: more strings than the melody needs are covered only for a bass note
-// under the slide that no open bass string has, as with fretted bass notes.
-func (m *model) worthCovering(mo *moment, pl place, covers int) bool {
-	if m.req.Thumb == thumb.None || !thumb.IsBassString(covers) || !slideFits(m.req.Player, covers, pl.fret-float64(m.req.Capo)) {
-		return false
-	}
-	p := m.req.Tuning.Open(covers) + pitch.Pitch(math.Round(100*pl.fret))
-	return mo.has(p) && !thumb.OpenHas(m.req.Tuning, m.req.Capo, p)
+// under is the pitch of string str under the slide at fret.
+func (m *model) under(fret float64, str int) pitch.Pitch {
+	return m.req.Tuning.Open(str) + pitch.Pitch(math.Round(100*fret))
 }
 
-// trailOptions lists how far the trailing fingers may lie: not at all, or from just the
-// covered strings on; beside a playing thumb they stop short of its strings.
+// trailOptions lists how far the trailing fingers may lie: not at all, over just the covered
+// strings, or as far as they go; beside a playing thumb they stop short of its strings.
 func (m *model) trailOptions(covers int) []int {
 	out := []int{0}
 	if !m.school.Trailing {
@@ -230,94 +290,136 @@ func (m *model) trailOptions(covers int) []int {
 	if m.req.Thumb != thumb.None {
 		last = max(covers, freeTrailing)
 	}
-	for j := covers; j <= last; j++ {
-		out = append(out, j)
+	out = append(out, covers)
+	if last > covers {
+		out = append(out, last)
 	}
 	return out
 }
 
-// behind reports whether b can be fretted behind the slide sounding at pl: a finger below
-// the slide finger, a fret below the slide, within reach.
-func (m *model) behind(pl place, b bassFret) bool {
-	sf := m.req.Player.SlideFinger
-	if b.finger >= sf || float64(b.fret) >= pl.fret {
-		return false
-	}
-	return m.x(pl.fret)-m.x(float64(b.fret)) <= m.req.Player.ReachMM*allowedSpan[b.finger][sf]
-}
-
-// bassFingers lists the fretted bass notes that the moment's stroke wants (or the last
+// bassStops lists the fretted bass notes that the moment's stroke wants (or the last
 // stroke's, which may be held), with each finger.
-func (m *model) bassFingers(mo *moment) []bassFret {
-	var out []bassFret
+func (m *model) bassStops(mo *moment) (out []stop) {
 	for _, p := range mo.bassPlaces {
 		if p.Fret == m.req.Capo {
 			continue
 		}
-		for f := 1; f <= 4; f++ {
-			if f != slideFinger(m.req.Player) {
-				out = append(out, bassFret{p.String, p.Fret, f})
-			}
+		s := stop{str: p.String, fret: float64(p.Fret), how: Fret}
+		for _, s.finger = range freeFingers(m.req.Player) {
+			out = append(out, s)
 		}
-		if m.req.Player.ThumbOver && p.String == 6 {
-			out = append(out, bassFret{p.String, p.Fret, thumbOver})
+		if m.req.Player.ThumbOver && !m.req.Player.Lap() && p.String == 6 {
+			s.finger = thumbOver
+			out = append(out, s)
 		}
 	}
 	return out
 }
 
-// holdCost fills h.own with what the hand costs by itself at the moment: stretch is
-// already there; tone, intonation and school only when the note begins.
-func (m *model) holdCost(mo *moment, h *hand) {
-	if h.bass.finger == thumbOver {
-		h.own.add(Stretch, thumbEffort)
-	}
+// holdCost adds what the hand costs by itself at the moment; tone, intonation and school
+// only when the note begins.
+func (m *model) holdCost(mo *moment, h *hand, y *tally) {
+	m.stretchCost(h, y)
 	if h.trails > 0 {
-		h.own.add(Damping, trailEffort+trailPer*float64(h.trails))
+		y.add(Damping, trailEffort+trailPer*float64(h.trails))
 	}
 	if mo.note < 0 {
 		return
 	}
-	m.toneCost(mo, h)
-	h.own.add(Stretch, wBody*math.Max(0, h.fret-float64(m.req.Capo)-bodyJoint))
-	if h.slide && m.school.Cares {
-		m.touchCost(h)
+	for i := range h.n {
+		s := &h.stops[i]
+		share := 1.0
+		if i > 0 {
+			share = wWith
+		}
+		m.toneCost(mo, s, i, share, y)
+		y.add(Stretch, share*wBody*math.Max(0, s.holds()-float64(m.req.Capo)-bodyJoint))
+		m.leanCost(s, share, y)
 	}
+	if h.slide {
+		y.add(Intonation, wIntonation*easyWindow/m.window(h.fret)+wSlant*h.slant)
+		if h.from == h.covers && h.from > 1 {
+			y.add(Intonation, tipAngle)
+		}
+		if m.school.Cares && !mo.pins.ringing {
+			y.add(Leak, slideTouch*float64((h.under&^h.sounding).Len()))
+			if h.trails == 0 {
+				y.add(Leak, behindRing)
+			}
+		}
+	}
+}
+
+// stretchCost: fingers spread, bars, the thumb over the neck, bends held.
+func (m *model) stretchCost(h *hand, y *tally) {
+	fingered := make([]*stop, 0, 4)
+	for i := range h.n {
+		if h.stops[i].finger != 0 {
+			fingered = append(fingered, &h.stops[i])
+		}
+	}
+	if h.bass.str != 0 {
+		fingered = append(fingered, &h.bass)
+	}
+	for i, a := range fingered {
+		if a.finger == thumbOver {
+			y.add(Stretch, thumbEffort)
+		}
+		if a.how == Bend {
+			m.bendCost(a, y)
+		}
+		for _, b := range fingered[:i] {
+			if cost, ok := m.span(a, b); ok {
+				y.add(Stretch, cost)
+			}
+		}
+	}
+}
+
+func (m *model) bendCost(s *stop, y *tally) {
+	for _, b := range bends {
+		if pitch.Pitch(math.Round(100*(s.fret-s.held))) == b.cents {
+			y.add(Stretch, b.effort)
+		}
+	}
+	if s.hook {
+		y.add(Hand, bendHook)
+	}
+}
+
+func (m *model) leanCost(s *stop, share float64, y *tally) {
 	switch lean := m.req.Player.Lean; {
-	case lean == player.LeanSlide && h.how != Slide, lean == player.LeanFret && h.how == Slide:
-		h.own.add(School, wLean)
-	}
-	if h.how == Slide {
-		h.own.add(Intonation, wIntonation*easyWindow/m.window(h.fret))
+	case lean == player.LeanSlide && s.how != Slide, lean == player.LeanFret && s.how == Slide:
+		y.add(School, share*wLean)
 	}
 }
 
-// touchCost: strings under the slide that it touches as it lands, and the length of
-// string behind it.
-func (m *model) touchCost(h *hand) {
-	h.own.add(Leak, slideTouch*float64(h.covers-1))
-	if h.trails == 0 {
-		h.own.add(Leak, behindRing)
-	}
-}
-
-// toneCost: does the technique suit the note's length and place in the phrase.
-func (m *model) toneCost(mo *moment, h *hand) {
-	dur, end := m.noteSeconds[mo.note], m.phraseEnd[mo.note]
-	if h.how == Slide {
-		short := math.Max(0, slideNeeds-dur) / slideNeeds
-		h.own.add(Tone, wShortSlide*short)
-		return
-	}
+// toneCost: does the technique suit the note's length and place in the phrase, and how hard
+// is its pitch to hit.
+func (m *model) toneCost(mo *moment, s *stop, voice int, share float64, y *tally) {
+	dur := m.noteSeconds[mo.note]
 	long := wLongFretted * math.Min(1, dur/longNote)
-	if end {
+	if m.phraseEnd[mo.note] {
 		long += wPhraseEnd * math.Min(1, dur/longNote)
 	}
-	if slideFinger(m.req.Player) == 0 {
+	if !slideUsed(m.req.Player) {
 		long = 0 // without a slide there is nothing to prefer
 	}
-	if h.how == Open {
-		long *= openSustained
+	switch s.how {
+	case Slide:
+		y.add(Tone, share*wShortSlide*math.Max(0, slideNeeds-dur)/slideNeeds)
+	case Open:
+		y.add(Tone, share*long*openSustained)
+	case Harmonic:
+		y.add(Tone, share*wHarmonic)
+		y.add(Intonation, harmonicAim)
+	case Bend:
+		y.add(Tone, share*long*openSustained) // it sings, and can be shaken
+		y.add(Intonation, bendPitch)
+	case Tapped:
+		y.add(Tone, share*long)
+		y.add(Hand, wTap)
+	default:
+		y.add(Tone, share*long)
 	}
-	h.own.add(Tone, long)
 }

@@ -82,18 +82,15 @@ func checkPlan(t *testing.T, p *Plan) {
 	t.Helper()
 	for i := range p.Moments {
 		mo := &p.Moments[i]
-		for _, s := range []*Stroke{mo.Melody, mo.Thumb} {
-			if s == nil {
-				continue
-			}
-			if got := p.Request.Tuning.Open(s.String) + pitch.Pitch(100*s.Fret+0.5); got != s.Note.Pitch() {
+		for _, s := range mo.Strokes() {
+			if got := p.Request.Tuning.Open(s.String) + pitch.Pitch(100*s.Fret+0.5); s.How != Harmonic && got != s.Note.Pitch() {
 				t.Errorf("at %s: string %d at %v sounds %d, %s is wanted", mo.At, s.String, s.Fret, got, s.Note)
 			}
 			if mo.Strings[s.String-1].State != Struck {
 				t.Errorf("at %s: struck string %d is %s", mo.At, s.String, mo.Strings[s.String-1].State)
 			}
 		}
-		if mo.Melody != nil && mo.Thumb != nil && mo.Melody.String >= mo.Thumb.String {
+		if mo.Melody != nil && mo.Melody.Digit != "" && mo.Thumb != nil && mo.Melody.String >= mo.Thumb.String {
 			t.Errorf("at %s: the thumb plays above the fingers", mo.At)
 		}
 		last := 7
@@ -126,7 +123,7 @@ func TestBlueThirdIsSlid(t *testing.T) {
 		tu := line('D', 50+30*rng.Float64(), tune.Quarter*2, "D", blue, blue)
 		p := solve(t, Request{Tune: tu, Tuning: tn, Player: player.Default(), Thumb: thumb.Kinds[rng.IntN(3)]})
 		for i := range p.Moments {
-			if m := p.Moments[i].Melody; m != nil && m.How != Slide {
+			if m := p.Moments[i].Melody; m != nil && m.How != Slide && m.How != Glide && m.How != Bend {
 				t.Errorf("%s played %s", m.Note, m.How)
 			}
 		}
@@ -238,11 +235,14 @@ func TestDroneOverFourth(t *testing.T) {
 				if mo.Thumb != nil && mo.Thumb.How == Open && !mo.Chord.Has(mo.Thumb.Note.Pitch()) {
 					strokes++
 				}
+				if mo.Cost[Clash] == 0 {
+					continue
+				}
 				why, err := p.Why(context.Background(), i)
 				if err != nil {
 					t.Fatal(err)
 				}
-				if mo.Cost[Clash] > 0 && !strings.Contains(strings.Join(why, " "), chord.IntervalName(mo.Chord.Interval(mo.Thumb.Note.Pitch()))) {
+				if !strings.Contains(strings.Join(why, " "), chord.IntervalName(mo.Chord.Interval(mo.Thumb.Note.Pitch()))) {
 					t.Errorf("no interval named: %q", why)
 				}
 			}
@@ -320,7 +320,7 @@ func TestMonotone(t *testing.T) {
 		if q := solve(t, wide); q.Total > p.Total {
 			t.Errorf("a wider reach costs %v, was %v", q.Total, p.Total)
 		}
-		if r.Player.Silence != player.Ring {
+		if r.Player.Silence != player.Ring && !r.Player.Lap() {
 			more := r
 			more.Player.Silence = player.Both
 			if q := solve(t, more); q.Total > p.Total {
@@ -338,7 +338,12 @@ func TestMonotone(t *testing.T) {
 		fast.Thumb = thumb.None // so that the pins fix the whole left hand
 		slow := fast
 		slow.Tempo, fast.Tempo = 60, 60+100*rng.Float64()
-		if a, b := solve(t, slow), solve(t, fast); b.Terms[Shift] < a.Terms[Shift] {
+		a, err := Solve(ctx, slow)
+		b, err2 := Solve(ctx, fast)
+		if err != nil || err2 != nil {
+			return // too fast to glide into a note that the plan glides into
+		}
+		if b.Terms[Shift] < a.Terms[Shift] {
 			t.Errorf("faster: shift %v, was %v", b.Terms[Shift], a.Terms[Shift])
 		}
 	})

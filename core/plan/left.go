@@ -5,195 +5,435 @@ import (
 
 	"stepping/core/pitch"
 	"stepping/core/quiet"
-	"stepping/core/thumb"
 )
 
-// carry completes the hands of moment t: every bare hand once for each position that a
-// hand may come from, and once loose.
-func (m *model) carry(t int) {
-	mo := &m.moments[t]
-	mo.hands = append([]hand(nil), mo.anchored...)
-	if len(mo.bare) == 0 {
-		return
+// attack is how a note is sounded from what the hands held before.
+type attack uint8
+
+const (
+	plain    attack = iota // plucked where it is, or tapped
+	scoop                  // plucked beside the pitch, the slide moving into it
+	glideOn                // the slide moves on while the string sounds
+	hammerOn               // a finger comes down on the sounding string
+	ghost                  // a finger comes down on a silent string, or one that sounds something else
+	pullOff                // the finger above lets go
+	bendOn                 // the string is pushed up, or let down, while it sounds
+	attacks
+)
+
+// legato reports whether no digit plucks.
+func (a attack) legato() bool { return a >= glideOn }
+
+// reported is the technique that players see for a stop so sounded.
+func (a attack) reported(how How) How {
+	switch {
+	case (a == scoop || a == glideOn) && how == Slide:
+		return Glide
+	case a == hammerOn || a == ghost:
+		return Hammer
+	case a == pullOff:
+		return Pull
+	case a == bendOn:
+		return Bend
 	}
-	var from []hand
-	seen := map[[2]float64]bool{}
+	return how
+}
+
+// attacksOf lists the attacks that a stop allows in some plan.
+func attacksOf(how How) []attack {
+	switch how {
+	case Slide:
+		return []attack{plain, scoop, glideOn}
+	case Fret:
+		return []attack{plain, hammerOn, ghost, pullOff, bendOn}
+	case Open:
+		return []attack{plain, pullOff}
+	case Bend:
+		return []attack{plain, bendOn}
+	}
+	return []attack{plain}
+}
+
+// memory is where a free hand comes from: its index finger lay at pos mm until since.
+type memory struct {
+	pos, since float64
+	loose      bool // it may be anywhere
+}
+
+// stage is what the left hand's changes into one moment have in common.
+type stage struct {
+	m        *model
+	t        int
+	mo       *moment
+	before   []hand
+	memories []memory
+	of       []int32   // memory of each hand before
+	land     []float64 // cost of putting the slide down, by memory
+	bring    [][]bring // by memory and hand now
+	ways     [3]way    // scratch of change.ways
+}
+
+// bring is what it costs to bring the hand from a memory to a place.
+type bring struct {
+	shift float64 // the move alone
+	begin float64 // the move and the cheaper of striking plainly or gliding in
+	scoop bool
+}
+
+// newStage prepares moment t and completes its hands, a bare one for each memory.
+func (m *model) newStage(t int) *stage {
+	st := &stage{m: m, t: t, mo: &m.moments[t]}
 	if t > 0 {
-		for i := range m.moments[t-1].hands {
-			f := m.freed(&m.moments[t-1].hands[i], t)
-			if key := [2]float64{f.pos, f.since}; !f.loose && !seen[key] {
-				seen[key] = true
-				from = append(from, f)
-			}
+		st.before = m.moments[t-1].hands
+	}
+	st.remember()
+	if st.mo.hands == nil {
+		st.carry()
+	}
+	return st
+}
+
+// tabulate works out every shift once; change needs it.
+func (st *stage) tabulate() *stage {
+	st.land = make([]float64, len(st.memories))
+	st.bring = make([][]bring, len(st.memories))
+	cells := make([]bring, len(st.memories)*len(st.mo.hands))
+	for k := range st.memories {
+		st.bring[k] = cells[k*len(st.mo.hands) : (k+1)*len(st.mo.hands)]
+		y := tally{}
+		st.landCost(k, &y)
+		st.land[k] = y.sum
+		for g := range st.mo.hands {
+			st.bring[k][g] = st.bringTo(k, &st.mo.hands[g])
 		}
 	}
+	return st
+}
+
+// remember collects the memories that the hands before leave. The last one is loose.
+func (st *stage) remember() {
+	seen := map[memory]int32{}
+	st.of = make([]int32, len(st.before))
+	for i := range st.before {
+		mem := st.leaves(&st.before[i])
+		if mem.loose {
+			st.of[i] = -1
+			continue
+		}
+		k, ok := seen[mem]
+		if !ok {
+			k = int32(len(st.memories))
+			seen[mem] = k
+			st.memories = append(st.memories, mem)
+		}
+		st.of[i] = k
+	}
+	for i := range st.of {
+		if st.of[i] < 0 {
+			st.of[i] = int32(len(st.memories))
+		}
+	}
+	st.memories = append(st.memories, memory{loose: true})
+}
+
+// leaves returns the memory that h leaves to a hand that holds nothing now.
+func (st *stage) leaves(h *hand) memory {
+	mem := memory{h.pos, h.since, h.loose}
+	if h.anchored {
+		mem.since = st.m.moments[st.t-1].sec
+	}
+	if mem.loose || st.mo.sec-mem.since >= freeSeconds {
+		return memory{loose: true}
+	}
+	return mem
+}
+
+func (st *stage) carry() {
+	mo := st.mo
+	mo.hands = append(make([]hand, 0, len(mo.anchored)+len(mo.bare)*len(st.memories)), mo.anchored...)
 	for _, b := range mo.bare {
-		for _, f := range from {
-			b.pos, b.since, b.loose = f.pos, f.since, false
+		for k, mem := range st.memories {
+			b.memory, b.pos, b.since, b.loose = int32(k), mem.pos, mem.since, mem.loose
 			mo.hands = append(mo.hands, b)
 		}
-		b.pos, b.since, b.loose = 0, 0, true
-		mo.hands = append(mo.hands, b)
 	}
+	st.m.giveShapes(mo)
 }
 
-// freed returns the position memory (pos, since, loose) that h leaves to a hand that
-// holds nothing at moment t.
-func (m *model) freed(h *hand, t int) hand {
-	f := hand{pos: h.pos, since: h.since, loose: h.loose}
-	if h.anchored {
-		f.since = m.moments[t-1].sec
-	}
-	if m.moments[t].sec-f.since >= freeSeconds {
-		f.loose = true
-	}
-	if f.loose {
-		f.pos, f.since = 0, 0
-	}
-	return f
-}
-
-// leftCost is the cost of going from hand h at moment t−1 to g at t, g's own cost
-// included; ok is false if a hard rule forbids it. h is nil at the first moment.
-func (m *model) leftCost(t int, h, g *hand) (c Terms, ok bool) {
-	mo := &m.moments[t]
-	c = g.own
-	if h == nil {
-		return c, (g.anchored || g.loose) && (g.bass.str == 0 || mo.stroke != nil)
-	}
-	if mo.sounding >= 0 && mo.note < 0 && (h.place != g.place || h.slide != g.slide) {
-		return c, false // a held note stays where it is
-	}
-	if mo.stroke == nil && g.bass != h.bass {
-		if g.bass.str != 0 {
-			return c, false // a bass finger comes down only for a stroke
-		}
-		c.add(Pattern, cutBass)
-	}
-	f := m.freed(h, t)
-	if !g.anchored {
-		if f.loose != g.loose || f.pos != g.pos || f.since != g.since {
-			return c, false // another history
-		}
-	} else if !f.loose {
-		m.shiftCost(&c, mo, f, g)
-	}
-	m.changeCost(&c, mo, f, h, g)
-	return c, true
-}
-
-// shiftCost: the hand travels to g in the time since it was last needed elsewhere.
-func (m *model) shiftCost(c *Terms, mo *moment, f hand, g *hand) {
-	if need := m.shiftNeed(f.pos, g); need > 0 {
-		c.add(Shift, overTime(need, mo.sec-f.since))
-	}
-}
-
-// shiftNeed is the least time in seconds to bring a hand from pos onto g, 0 if it is there.
-func (m *model) shiftNeed(pos float64, g *hand) float64 {
+// shiftTime is the least time in seconds to bring a hand from pos onto g, 0 if it is there.
+func (m *model) shiftTime(pos float64, g *hand, width float64) float64 {
 	d := math.Abs(g.pos - pos)
-	if g.slide {
-		if d < m.window(g.fret)/2 {
-			return 0
-		}
-		return fitts(d, m.window(g.fret))
-	}
-	if d < stillMM {
+	if d < g.touch {
 		return 0
 	}
-	fret := g.fret
-	if g.how != Fret {
-		fret = float64(g.bass.fret)
-	}
-	return fitts(d, fretTarget*(m.x(fret)-m.x(fret-1)))
+	return m.req.Player.MoveTime(d, width)
 }
 
-// changeCost: slide on and off, strings and fingers changed, trailing fingers moved.
-func (m *model) changeCost(c *Terms, mo *moment, f hand, h, g *hand) {
-	if g.slide && !h.slide {
-		share := landTime / math.Max(mo.sec-f.since, landTime/3)
-		if f.loose {
-			share = 0
-		}
-		c.add(Land, landOn+wLand*share*share)
+// shiftCost: the hand travels from a memory to g in the time since it was last needed.
+func (st *stage) shiftCost(k int, g *hand, width float64, y *tally) {
+	mem := st.memories[k]
+	if mem.loose {
+		return
 	}
-	if h.slide && !g.slide {
-		c.add(Land, landOff)
-	}
-	if h.slide && g.slide {
-		c.add(Damping, trailMove*math.Abs(float64(h.trails-g.trails)))
-		c.add(Intonation, coverMove*math.Abs(float64(h.covers-g.covers)))
-	}
-	if mo.note >= 0 && h.str != 0 {
-		c.add(StringMove, stringStep*math.Abs(float64(h.str-g.str)))
-	}
-	for finger := 1; finger <= 4; finger++ {
-		a, b := h.fingerOn(finger), g.fingerOn(finger)
-		if a != 0 && b != 0 && a != b {
-			c.add(StringMove, fingerHop)
-		}
+	if need := st.m.shiftTime(mem.pos, g, width); need > 0 {
+		y.add(Shift, overTime(need, st.mo.sec-mem.since))
 	}
 }
 
-// fingerOn returns the string that a finger frets, the melody's before the bass's; 0 if none.
-func (h *hand) fingerOn(finger int) int {
-	switch finger {
-	case h.finger:
-		return h.str
-	case h.bass.finger:
-		return h.bass.str
+// beginCost adds the move and the manner of striking a note: dead on the wire, or gliding
+// in from beside it.
+func (st *stage) beginCost(k int, g *hand, a attack, y *tally) {
+	width := g.narrow
+	if a == scoop {
+		width = g.wide
+	}
+	st.shiftCost(k, g, width, y)
+	switch {
+	case a == scoop:
+		y.add(Intonation, wScoop)
+	case g.slide && a == plain && st.mo.peak:
+		y.add(Tone, peakPlain)
+	}
+}
+
+// scoops: a slide note long enough to be glided into, from beside the pitch.
+func (st *stage) scoops(g *hand) bool {
+	mo := st.mo
+	return mo.note >= 0 && g.slide && g.fret >= float64(st.m.req.Capo+1+scoopFrets) && st.m.noteSeconds[mo.note] >= scoopNeeds
+}
+
+func (st *stage) bringTo(k int, g *hand) bring {
+	if !g.anchored {
+		return bring{begin: blocked(!st.mo.attackAllowed(g, plain))}
+	}
+	shift, begin := tally{}, tally{}
+	st.shiftCost(k, g, g.narrow, &shift)
+	out := bring{shift: shift.sum, begin: inf}
+	if st.mo.attackAllowed(g, plain) {
+		st.beginCost(k, g, plain, &begin)
+		out.begin = begin.sum
+	}
+	if st.scoops(g) && st.mo.attackAllowed(g, scoop) {
+		y := tally{}
+		if st.beginCost(k, g, scoop, &y); y.sum < out.begin {
+			out.begin, out.scoop = y.sum, true
+		}
+	}
+	return out
+}
+
+func blocked(no bool) float64 {
+	if no {
+		return inf
 	}
 	return 0
 }
 
-// tail is what rings into a moment from before, after the left hand has moved.
-type tail struct {
-	live quiet.Strings // bass strings that ring on and may
-	unw  quiet.Strings // strings whose note is over or spoilt: stop them or they leak
-	mild quiet.Strings // those of unw that ring at their open pitch
-	// of unw: the melody string whose note has ended
-	ended quiet.Strings
+// landCost is what it costs to put the slide down after memory k.
+func (st *stage) landCost(k int, y *tally) {
+	y.add(Land, landOn)
+	if mem := st.memories[k]; !mem.loose {
+		share := landTime / math.Max(st.mo.sec-mem.since, landTime/3)
+		y.add(Land, wLand*share*share)
+	}
 }
 
-// tailOf says what rings after the change from h (live: bass strings ringing) to g at t.
-func (m *model) tailOf(t int, h *hand, live quiet.Strings, g *hand) tail {
-	mo := &m.moments[t]
+// may reports whether g can follow h, which leaves memory k; h is nil at the first moment.
+func (st *stage) may(h *hand, k int, g *hand) bool {
+	mo := st.mo
+	switch {
+	case h == nil:
+		return (g.anchored || g.loose) && (g.bass.str == 0 || mo.stroke != nil)
+	case !g.anchored && k != int(g.memory):
+		return false // another history
+	case mo.held() && (h.line != g.line || h.slide != g.slide):
+		return false // a held note stays where it is
+	}
+	return mo.stroke != nil || g.bass.str == 0 || g.bass == h.bass // a bass finger comes down only for a stroke
+}
+
+// changeCost adds what any change from h to g costs beside the move: slide on and off,
+// strings and fingers changed, trailing fingers moved.
+func (st *stage) changeCost(k int, h, g *hand, y *tally) {
+	if h.bass.str != 0 && st.mo.stroke == nil && g.bass != h.bass {
+		y.add(Pattern, cutBass)
+	}
+	switch {
+	case g.slide && !h.slide:
+		if y.by != nil {
+			st.landCost(k, y)
+		} else {
+			y.sum += st.land[k]
+		}
+	case h.slide && !g.slide:
+		y.add(Land, landOff)
+	case h.slide && g.slide:
+		if h.trails != g.trails {
+			y.add(Damping, trailMove*math.Abs(float64(h.trails-g.trails)))
+		}
+		if h.covers != g.covers {
+			y.add(Intonation, coverMove*math.Abs(float64(h.covers-g.covers)))
+		}
+	}
+	if st.mo.note >= 0 && h.n > 0 && h.stops[0].str != g.stops[0].str {
+		y.add(StringMove, stringStep*math.Abs(float64(h.stops[0].str-g.stops[0].str)))
+	}
+	for f := 1; f <= 4; f++ {
+		if a, b := h.on[f], g.on[f]; a != b && a != 0 && b != 0 {
+			y.add(StringMove, fingerHop)
+		}
+	}
+}
+
+// legato returns the attack by which g sounds its note without a digit after h, and adds its
+// cost; ok is false if there is none that the pins allow.
+func (st *stage) legato(h, g *hand, y *tally) (a attack, ok bool) {
+	if st.mo.note < 0 || g.n != 1 && !(g.slide && h != nil && h.slide && st.joined(h, g)) {
+		return plain, false
+	}
+	a, cost := st.legatoKind(h, g)
+	if a == plain || !st.mo.attackAllowed(g, a) {
+		return plain, false
+	}
+	y.add(Tone, cost)
+	return a, true
+}
+
+// joined: the note before lasts up to this one and sounds on the same strings.
+func (st *stage) joined(h, g *hand) bool {
+	return st.mo.joined && h.n == g.n && h.sounding == g.sounding
+}
+
+func (st *stage) legatoKind(h, g *hand) (attack, float64) {
+	b := &g.stops[0]
+	if h != nil && st.joined(h, g) {
+		a := &h.stops[0]
+		steps := math.Abs(a.fret - b.fret)
+		switch {
+		case a.how == Slide && b.how == Slide:
+			if steps > 0 && steps <= glideMost && h.slant == 0 && g.slant == 0 && allSlide(&h.combo) && allSlide(&g.combo) {
+				return glideOn, wGlideOn + glidePer*steps
+			}
+			return plain, 0
+		case a.how == Tapped:
+			if b.finger == a.finger && b.fret == a.held && (b.how == Fret || b.how == Open) {
+				return pullOff, wPull
+			}
+		case a.how == Fret && b.how == Bend, a.how == Bend && b.how == Fret:
+			if a.holds() == b.holds() && a.finger == b.finger && !a.hook && !b.hook {
+				return bendOn, wBendOn
+			}
+		case b.how == Fret && (a.how == Open || a.how == Fret && a.finger < b.finger) && a.fret < b.fret:
+			return hammerOn, wHammer
+		case a.how == Fret && a.fret > b.fret && (b.how == Open || b.how == Fret && b.finger < a.finger):
+			return pullOff, wPull
+		}
+	}
+	if b.how == Fret && b.finger != thumbOver {
+		return ghost, wGhost
+	}
+	return plain, 0
+}
+
+func allSlide(c *combo) bool {
+	for i := range c.n {
+		if c.stops[i].how != Slide {
+			return false
+		}
+	}
+	return true
+}
+
+// change is the cost of going from hand h to g with g's own, struck or held (pluck) and
+// sounded by the left hand alone (bow, with its attack).
+type change struct {
+	pluck, bow float64
+	a          attack
+}
+
+func (st *stage) change(i, g int) (c change, ok bool) {
+	var h *hand
+	k := len(st.memories) - 1
+	if i >= 0 {
+		h, k = &st.before[i], int(st.of[i])
+	}
+	to := &st.mo.hands[g]
+	if !st.may(h, k, to) {
+		return c, false
+	}
+	y := tally{sum: to.own}
+	if h != nil {
+		st.changeCost(k, h, to, &y)
+	}
+	br := &st.bring[k][g]
+	c = change{pluck: y.sum + br.shift, bow: inf}
+	if st.mo.note >= 0 {
+		c.pluck = y.sum + br.begin
+		z := tally{sum: y.sum + br.shift}
+		if a, ok := st.legato(h, to, &z); ok {
+			c.bow, c.a = z.sum, a
+		}
+	}
+	return c, c.pluck < inf || c.bow < inf
+}
+
+// terms returns the same cost term by term for one attack.
+func (st *stage) terms(i, g int, a attack) (c Terms) {
+	y := tally{by: &c}
+	to := &st.mo.hands[g]
+	st.m.holdCost(st.mo, to, &y)
+	var h *hand
+	k := len(st.memories) - 1
+	if i >= 0 {
+		h, k = &st.before[i], int(st.of[i])
+		st.changeCost(k, h, to, &y)
+	}
+	switch {
+	case !to.anchored:
+	case st.mo.note >= 0 && !a.legato():
+		st.beginCost(k, to, a, &y)
+	default:
+		st.shiftCost(k, to, to.narrow, &y)
+	}
+	if a.legato() {
+		st.legato(h, to, &y)
+	}
+	return c
+}
+
+// tail is what rings into a moment from before, after the left hand has moved.
+type tail struct {
+	live  quiet.Strings // bass strings that ring on and may
+	unw   quiet.Strings // strings whose note is over or spoilt: stop them or they leak
+	ended quiet.Strings // of unw: melody strings whose note has ended
+}
+
+// tailOf says what rings after the change from h (live: bass strings ringing) to g. It is the
+// same for all g of one shape.
+func (st *stage) tailOf(h *hand, live quiet.Strings, g *hand) tail {
 	tl := tail{live: live}
-	if h.bass.str != 0 && h.bass != g.bass {
-		tl.live &^= quiet.Of(h.bass.str) // the finger lets go and silences it
-	}
-	under := quiet.Strings(0)
-	if g.slide {
-		under = quiet.Upto(g.covers)
-	}
-	was := quiet.Strings(0)
-	if h.slide {
-		was = quiet.Upto(h.covers)
+	if b := &h.bass; b.str != 0 && (b.str != g.bass.str || b.fret != g.bass.fret) {
+		tl.live &^= quiet.Of(b.str) // the finger lets go and silences it
 	}
 	stays := quiet.Strings(0)
 	if h.slide && g.slide && h.fret == g.fret {
-		stays = was & under
+		stays = h.under & g.under
 	}
-	spoilt := tl.live & (was | under) &^ stays // slide came, moved or left
+	spoilt := tl.live & (h.under | g.under) &^ stays // slide came, moved or left
 	tl.live &^= spoilt
 	tl.unw = spoilt
-	if mo.ended >= 0 && h.str != 0 && h.how != Fret {
-		tl.ended = quiet.Of(h.str)
+	if st.mo.ended >= 0 {
+		tl.ended = h.sounding &^ h.fingered
 		tl.unw |= tl.ended
-		if h.how == Open && !under.Has(h.str) {
-			tl.mild = quiet.Of(h.str)
-		}
 	}
-	if mo.note >= 0 {
-		struck := quiet.Of(g.str)
-		tl.live, tl.unw = tl.live&^struck, tl.unw&^struck
+	if st.mo.note >= 0 {
+		tl.live, tl.unw = tl.live&^g.sounding, tl.unw&^g.sounding
 	}
 	// Trailing fingers silence open strings without more ado.
-	tl.unw &^= quiet.Upto(g.trails) &^ under
-	if !m.school.Cares {
+	tl.unw &^= g.trailed
+	if !st.m.school.Cares || st.mo.pins.ringing {
 		tl.unw = 0
 	}
-	tl.mild &= tl.unw
 	tl.ended &= tl.unw
 	return tl
 }
@@ -208,75 +448,4 @@ type bassOption struct {
 	cost   Terms
 	sum    float64    // of cost
 	ring   [7]float64 // sympathy of each open string with it
-}
-
-// bassOptions lists what the thumb can do at mo with hand h: open strings from 6 down,
-// the fretted one, strings under the slide, and leaving the stroke out.
-func (m *model) bassOptions(mo *moment, h *hand) []bassOption {
-	if mo.stroke == nil {
-		return []bassOption{{}}
-	}
-	var out []bassOption
-	add := func(o bassOption, fit float64) {
-		if p := mo.pin; p != nil && (p.How != o.how || p.How != Drop && (p.String != o.str || math.Abs(p.Fret-o.fret) > 0.005)) {
-			return
-		}
-		if p := mo.pin; p != nil && p.Finger != 0 && p.Finger != o.finger {
-			return
-		}
-		o.cost.add(Pattern, wPattern*fit)
-		if o.str != 0 {
-			o.cost.add(Clash, m.clashCost(mo, o))
-			o.ring = m.sympathyOf(o.pitch)
-		}
-		o.sum = o.cost.Sum()
-		out = append(out, o)
-	}
-	for _, p := range mo.bassPlaces {
-		pitchAt := m.req.Tuning.Open(p.String) + pitch.Midi(p.Fret)
-		if p.Fret > m.req.Capo {
-			if h.bass.str == p.String && h.bass.fret == p.Fret {
-				add(bassOption{str: p.String, fret: float64(p.Fret), how: Fret, finger: h.bass.finger, pitch: pitchAt}, p.Fit)
-			}
-			continue
-		}
-		covered := h.slide && p.String <= max(h.covers, h.trails)
-		if h.bass.str == 0 && p.String != h.str && !covered {
-			add(bassOption{str: p.String, fret: float64(p.Fret), how: Open, pitch: pitchAt}, p.Fit)
-		}
-	}
-	if h.bass.str != 0 {
-		return out // a finger that comes down for a stroke is used for it
-	}
-	for s := h.covers; h.slide && thumb.IsBassString(s); s-- {
-		if s != h.str {
-			p := m.req.Tuning.Open(s) + pitch.Pitch(math.Round(100*h.fret))
-			add(bassOption{str: s, fret: h.fret, how: Slide, pitch: p},
-				thumb.Fit(m.req.Tuning, m.req.Capo, mo.chord, mo.stroke.Role, s, p))
-		}
-	}
-	left := bassOption{how: Drop}
-	if mo.stroke.One {
-		left.cost.add(Pattern, wDropOne)
-	}
-	add(left, wDropped/wPattern)
-	return out
-}
-
-// clashCost is the bass note against the chord, milder for a home drone that the player
-// welcomes: the tonic or fifth of the key on an open string.
-func (m *model) clashCost(mo *moment, o bassOption) float64 {
-	clash := wClash * thumb.Clash(mo.chord, o.pitch)
-	if m.isDrone(o.how, o.pitch) {
-		clash *= droneEase
-	}
-	return clash
-}
-
-func (m *model) isDrone(how How, p pitch.Pitch) bool {
-	if !m.req.Player.Drone || how != Open {
-		return false
-	}
-	above := (p - pitch.Midi(m.req.Tune.Key.Tonic.Class())).Class()
-	return above == 0 || above == 7*pitch.HalfStep
 }

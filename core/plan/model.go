@@ -20,51 +20,57 @@ type model struct {
 	clock  tune.Clock
 
 	moments     []moment
-	places      [][]place // of each melody note, pins applied
-	noteSeconds []float64 // length of each melody note
+	combos      [][]combo       // of each melody note, pins applied
+	voices      [][]pitch.Pitch // of each melody note
+	noteSeconds []float64       // length of each melody note
 	phraseEnd   []bool
+	peak        []bool
 	sympathy    map[pitch.Pitch][7]float64 // per open string, cache
-
-	arena    []step   // the steps of one moment
-	pool     []*right // reused by rights
-	tables   []*stopTable
-	arrivals []tailGrid // reused by arrive
+	agains      map[float64]*againTable    // by seconds between onsets, cache
+	heelMove    [2][2]float64              // see newHeelMove
+	heelDebt    float64                    // all that one position of the heel can cost more than the other, coming and going
 }
 
 // moment is one onset.
 type moment struct {
 	at       tune.Time
 	sec      float64
-	note     int // melody note that begins, -1 if none
-	sounding int // melody note that sounds: begins or goes on; -1 in a rest
-	ended    int // melody note that stopped since the last moment without another in its place, or was followed by note; -1
+	note     int  // melody note that begins, -1 if none
+	sounding int  // melody note that sounds: begins or goes on; -1 in a rest
+	ended    int  // melody note that stopped since the last moment without another in its place, or was followed by note; -1
+	joined   bool // note follows ended at once
+	peak     bool // note is the highest of its phrase, and long
 	stroke   *thumb.Stroke
 	chord    chord.Chord
 	tones    uint16 // the chord's pitch classes, bit 0 is C
 
 	bassPlaces []thumb.Place // of this stroke, or of the last one
-	pin        *Pin          // of the thumb stroke
+	pins       pinSet
 	anchored   []hand
 	bare       []hand
-	hands      []hand // anchored, and bare with every position it may come from
-	// Tables for the right hand.
-	froms uint8 // digits that may have plucked last, one bit each; set by forward
-	pluck [digitStates][digitA + 1][7]float64
-	leak  leakPrice
+	hands      []hand  // anchored, and bare with every memory that it may carry
+	shapes     []int32 // a hand of each shape
+	leak       leakPrice
 
 	since    float64 // seconds since the last melody onset, for digit repeats
 	endedFor float64 // seconds since the ended note was struck
+	bassFor  float64 // seconds since the last stroke of the thumb
 }
 
-// newModel prepares r; its errors are *RangeError or plain validation errors.
+// held: the melody note goes on from before.
+func (mo *moment) held() bool { return mo.note < 0 && mo.sounding >= 0 }
+
+// newModel prepares r; its errors are *RangeError, *PinError or plain validation errors.
 func newModel(r *Request) (*model, error) {
 	if err := r.check(); err != nil {
 		return nil, err
 	}
 	m := &model{
 		req: r, neck: r.Player.Neck(), school: quiet.SchoolOf(r.Player), clock: r.Tune.Clock(r.Tempo),
-		phraseEnd: r.Tune.PhraseEnds(), sympathy: map[pitch.Pitch][7]float64{},
+		phraseEnd: r.Tune.PhraseEnds(), peak: r.Tune.Peaks(), sympathy: map[pitch.Pitch][7]float64{}, agains: map[float64]*againTable{},
 	}
+	m.heelMove = m.newHeelMove()
+	m.heelDebt = m.heelMove[0][1] + m.heelMove[1][0]
 	if err := m.findPlaces(); err != nil {
 		return nil, err
 	}
@@ -74,8 +80,8 @@ func newModel(r *Request) (*model, error) {
 	}
 	for t := range m.moments {
 		mo := &m.moments[t]
-		mo.anchored, mo.bare = m.hands(t)
-		mo.pluck, mo.leak = m.newPluck(mo), m.newLeakPrice(mo)
+		mo.leak = m.newLeakPrice(mo)
+		mo.anchored, mo.bare = m.layHands(t)
 	}
 	return m, nil
 }
@@ -88,13 +94,18 @@ func (mo *moment) has(p pitch.Pitch) bool {
 
 func (m *model) findPlaces() error {
 	var out RangeError
-	for _, n := range m.req.Tune.Notes {
-		pl := places(m.req, n.Note.Pitch())
-		if len(pl) == 0 {
-			out.Notes = append(out.Notes, OutOfRange{n, m.req.Tune.BarOver(n.At) + 1, m.outBy(n.Note.Pitch())})
+	for i, n := range m.req.Tune.Notes {
+		combos := m.combosFor(i)
+		if len(combos) == 0 {
+			out.Notes = append(out.Notes, OutOfRange{n, m.req.Tune.BarOver(n.At) + 1, m.outBy(n)})
 		}
-		m.places = append(m.places, pl)
+		m.combos = append(m.combos, combos)
 		m.noteSeconds = append(m.noteSeconds, m.clock.Seconds(n.End())-m.clock.Seconds(n.At))
+		var voices []pitch.Pitch
+		for _, v := range n.Voices() {
+			voices = append(voices, v.Pitch())
+		}
+		m.voices = append(m.voices, voices)
 	}
 	if len(out.Notes) > 0 {
 		return &out
@@ -102,19 +113,22 @@ func (m *model) findPlaces() error {
 	return nil
 }
 
-// outBy returns how many half steps p is outside the range, rounded away from zero.
-func (m *model) outBy(p pitch.Pitch) int {
+// outBy returns how many half steps the worst voice of n is outside the range, rounded away
+// from zero.
+func (m *model) outBy(n tune.Note) int {
 	low, high := pitch.Pitch(math.MaxInt32), pitch.Pitch(0)
 	for s := 1; s <= 6; s++ {
 		low, high = min(low, m.req.Tuning.Open(s)), max(high, m.req.Tuning.Open(s))
 	}
 	low += pitch.Midi(m.req.Capo)
 	high += pitch.Midi(m.req.Player.Instrument.Frets)
-	switch {
-	case p < low:
-		return -int((low - p + 99) / 100)
-	case p > high:
-		return int((p - high + 99) / 100)
+	for _, v := range n.Voices() {
+		switch p := v.Pitch(); {
+		case p < low:
+			return -int((low - p + 99) / 100)
+		case p > high:
+			return int((p - high + 99) / 100)
+		}
 	}
 	return 0
 }
@@ -149,7 +163,7 @@ func (m *model) layMoments() {
 	m.followThumb()
 }
 
-// followMelody fills sounding, ended, since and endedFor.
+// followMelody fills sounding, ended, joined, peak, since and endedFor.
 func (m *model) followMelody() {
 	notes := m.req.Tune.Notes
 	last, open := -1, false // last note begun; not yet ended
@@ -162,6 +176,8 @@ func (m *model) followMelody() {
 		}
 		mo.since = mo.sec - lastSec
 		if mo.note >= 0 {
+			mo.joined = mo.ended >= 0 && notes[last].End() == mo.at
+			mo.peak = m.peak[mo.note]
 			last, open, lastSec = mo.note, true, mo.sec
 		}
 		if open {
@@ -177,14 +193,16 @@ func (m *model) followThumb() {
 	}
 	cache := map[key][]thumb.Place{}
 	var last []thumb.Place
+	lastSec := math.Inf(-1)
 	for t := range m.moments {
 		mo := &m.moments[t]
+		mo.bassFor = mo.sec - lastSec
 		if mo.stroke != nil {
 			k := key{mo.chord.Name, mo.stroke.Role}
 			if cache[k] == nil {
 				cache[k] = thumb.Places(m.req.Tuning, m.req.Capo, mo.chord, k.role)
 			}
-			last = cache[k]
+			last, lastSec = cache[k], mo.sec
 		}
 		mo.bassPlaces = last
 	}
@@ -205,72 +223,26 @@ func (m *model) sympathyOf(p pitch.Pitch) [7]float64 {
 // open returns the pitch of string s behind the capo.
 func (m *model) open(s int) pitch.Pitch { return m.req.Tuning.Open(s) + pitch.Midi(m.req.Capo) }
 
-// applyPins removes every place that a pin rules out.
-func (m *model) applyPins() error {
-	for _, p := range m.req.Pins {
-		mo := m.momentAt(p.At)
-		if mo == nil {
-			return &PinError{[]Pin{p}, "nothing begins at " + p.At.String() + " quarter notes: the pin there has no note"}
-		}
-		var err error
-		if p.Part == Thumb {
-			err = m.pinThumb(mo, p)
-		} else {
-			err = m.pinMelody(mo, p)
-		}
-		if err != nil {
-			return err
+// soundingPitch is what string str sounds when struck with hand h, to the cent.
+func (m *model) soundingPitch(h *hand, str int) pitch.Pitch {
+	if h.under.Has(str) {
+		return m.under(h.fret, str)
+	}
+	for i := range h.n {
+		if s := &h.stops[i]; s.str == str && (s.how == Fret || s.how == Bend) {
+			return m.under(s.fret, str)
 		}
 	}
-	return nil
+	if h.bass.str == str {
+		return m.under(h.bass.fret, str)
+	}
+	return m.open(str)
 }
 
-func (m *model) momentAt(at tune.Time) *moment {
+func (m *model) momentAt(at tune.Time) int {
 	i := sort.Search(len(m.moments), func(i int) bool { return m.moments[i].at >= at })
 	if i == len(m.moments) || m.moments[i].at != at {
-		return nil
+		return -1
 	}
-	return &m.moments[i]
-}
-
-func (m *model) pinMelody(mo *moment, p Pin) error {
-	if mo.note < 0 {
-		return &PinError{[]Pin{p}, "no melody note begins at " + p.At.String() + " quarter notes"}
-	}
-	var kept []place
-	for _, pl := range m.places[mo.note] {
-		if pl.str == p.String && pl.how == p.How && math.Abs(pl.fret-p.Fret) < 0.005 && (p.Finger == 0 || p.Finger == pl.finger) {
-			kept = append(kept, pl)
-		}
-	}
-	if len(kept) == 0 {
-		return &PinError{[]Pin{p}, m.describePin(p) + " is not a place where this note can be played"}
-	}
-	m.places[mo.note] = kept
-	return nil
-}
-
-// pinThumb keeps the one bass place that the pin names, or none for Drop. Which string
-// under the slide may be played is settled with the hand, in bassOptions.
-func (m *model) pinThumb(mo *moment, p Pin) error {
-	if mo.stroke == nil {
-		return &PinError{[]Pin{p}, "the thumb does not play at " + p.At.String() + " quarter notes"}
-	}
-	mo.pin = &p
-	var kept []thumb.Place
-	for _, pl := range mo.bassPlaces {
-		if pl.String == p.String && float64(pl.Fret) == p.Fret && (p.How == Open) == (pl.Fret == m.req.Capo) {
-			kept = append(kept, pl)
-		}
-	}
-	mo.bassPlaces = kept
-	if len(kept) == 0 && (p.How == Open || p.How == Fret) {
-		return &PinError{[]Pin{p}, m.describePin(p) + " does not fill the thumb's role there"}
-	}
-	return nil
-}
-
-func (m *model) describePin(p Pin) string {
-	bar := m.req.Tune.BarOver(p.At) + 1
-	return pinText(p, bar, m.req.Capo)
+	return i
 }

@@ -1,8 +1,10 @@
 package plan
 
 import (
+	"context"
 	"fmt"
 	"math"
+	"sort"
 
 	"stepping/core/tune"
 )
@@ -10,29 +12,102 @@ import (
 // Ceiling is the highest tempo at which every move of the plan has the time it needs,
 // and the move that sets it.
 type Ceiling struct {
-	BPM float64 // quarter notes a minute; 0 if nothing limits the tempo
+	BPM float64 // quarter notes a minute at the start; 0 if nothing limits the tempo
 	At  tune.Time
 	Why string
 }
 
-// ceiling finds the move with the largest share of its time used. Moves: the left hand's
-// travel, and a digit plucking twice in a row. At tempo ratio r all times shrink alike,
-// so the ceiling is tempo / share.
-func (m *model) ceiling(p *Plan) Ceiling {
-	c := Ceiling{}
-	worst := 0.0
-	for t := 1; t < len(p.Moments); t++ {
-		share, why := m.share(p, t)
-		if share > worst {
-			worst, c.At, c.Why = share, p.Moments[t].At, why
+// Move is one movement of a hand into a moment: the least time it needs and the time there is,
+// in seconds.
+type Move struct {
+	Moment      int
+	What        string
+	Need, There float64
+}
+
+// Share is how much of the time there is the move needs.
+func (v *Move) Share() float64 { return v.Need / math.Max(v.There, 1e-3) }
+
+// damperTime is the least time in seconds in which heel, trailing fingers or a resting digit
+// come down or let go on purpose.
+const damperTime = 0.08
+
+// moves lists the movements into moment t for a choice made there. A damper that comes down
+// at the moment itself has the time since the moment before.
+func (p *Plan) moves(t int, c *choice) (out []Move) {
+	m, mo := p.m, &p.m.moments[t]
+	if c.from == nil {
+		return nil
+	}
+	st := p.around(t).stage
+	mem := st.leaves(c.from)
+	if c.h.anchored && !mem.loose {
+		width := c.h.narrow
+		if c.a == scoop {
+			width = c.h.wide
+		}
+		if need := m.shiftTime(mem.pos, c.h, width); need > 0 {
+			out = append(out, Move{t, fmt.Sprintf("the left hand moves %.0f mm to %s", m.capoScale()*math.Abs(c.h.pos-mem.pos), where(c.h, m.req.Capo)), need, mo.sec - mem.since})
+		}
+		if c.h.slide && !c.from.slide {
+			out = append(out, Move{t, "the slide is set down", landTime, mo.sec - mem.since})
 		}
 	}
-	if worst > 0 {
-		tempo := p.Tempo()
-		c.BPM = math.Floor(tempo / worst)
+	between := mo.sec - m.moments[t-1].sec
+	if mo.note >= 0 && c.pl.mask != 0 && c.pl.mask != keepMask && c.was.mask() != 0 {
+		out = append(out, m.digitMoves(t, c)...)
 	}
-	return c
+	if lies := c.heel > 0; lies != (c.was.heel() > 0) {
+		what := "the heel comes down"
+		if !lies {
+			what = "the heel lets go"
+		}
+		out = append(out, Move{t, what, damperTime, between})
+	}
+	if c.h.slide && c.from.slide && c.h.trails != c.from.trails {
+		out = append(out, Move{t, "the trailing fingers move", damperTime, between})
+	}
+	return out
 }
+
+// digitMoves: a digit that plucks again, another one after it, the way to the neck and back.
+func (m *model) digitMoves(t int, c *choice) (out []Move) {
+	mo := &m.moments[t]
+	was, now := c.was.mask(), c.pl.mask
+	if common := was & now; common != 0 {
+		for d := digitP; d <= digitA; d++ {
+			if common>>d&1 != 0 {
+				out = append(out, Move{t, digitNames[d] + " plucks twice in a row", restrike[m.req.Player.Attack], mo.since})
+				break
+			}
+		}
+	} else {
+		out = append(out, Move{t, "one digit plucks after another", alternate(m.req.Player.Attack), mo.since})
+	}
+	if (was^now)>>tapBit != 0 {
+		out = append(out, Move{t, "the picking hand travels between bridge and neck", tapTravel, mo.since})
+	}
+	return out
+}
+
+// hardest returns the move that needs most of its time; ok is false if there is none.
+func hardest(moves []Move) (v Move, ok bool) {
+	for i := range moves {
+		if !ok || moves[i].Share() > v.Share() {
+			v, ok = moves[i], true
+		}
+	}
+	return v, ok
+}
+
+// Text says the move with its times.
+func (v *Move) Text() string {
+	return fmt.Sprintf("%s: %.2f s needed, %.2f s there", v.What, v.Need, v.There)
+}
+
+// bpmAt is the tempo at the start at which a move that uses share of its time now has just
+// enough: at tempo ratio r all times shrink alike.
+func (p *Plan) bpmAt(share float64) float64 { return math.Floor(p.Tempo() / share) }
 
 // Tempo returns the plan's tempo at the start in quarter notes a minute.
 func (p *Plan) Tempo() float64 {
@@ -42,46 +117,130 @@ func (p *Plan) Tempo() float64 {
 	return p.Request.Tune.Tempos[0].BPM
 }
 
-// share returns the largest share of the time there is that a move into moment t uses.
-func (m *model) share(p *Plan, t int) (share float64, why string) {
-	h, g := p.handAt(t-1), p.handAt(t)
-	mo := &m.moments[t]
-	if f := m.freed(h, t); g.anchored && !f.loose {
-		avail := mo.sec - f.since
-		if need := m.shiftNeed(f.pos, g); need > 0 {
-			share = need / avail
-			why = fmt.Sprintf("the left hand moves %.0f mm to %s: %.2f s needed, %.2f s there", m.capoScale()*math.Abs(g.pos-f.pos), where(g, m.req.Capo), need, avail)
+// Hardest returns the n moves of the plan that hold its tempo down most, at most one a
+// moment, the hardest first.
+func (p *Plan) Hardest(n int) []Move {
+	var out []Move
+	for t := range p.hard {
+		if p.hard[t].Need > 0 {
+			out = append(out, p.hard[t])
 		}
 	}
-	from, to := p.layers[t-1][p.path[t-1]].digit, p.layers[t][p.path[t]].digit
-	if mo.note >= 0 && from == to {
-		need := restrike[m.req.Player.Attack]
-		if s := need / mo.since; s > share {
-			share = s
-			why = fmt.Sprintf("%s plucks twice in a row: %.2f s needed, %.2f s there", digitNames[to], need, mo.since)
-		}
-	}
-	return share, why
+	sort.SliceStable(out, func(i, j int) bool { return out[i].Share() > out[j].Share() })
+	return out[:min(n, len(out))]
 }
 
-func (p *Plan) handAt(t int) *hand {
-	return &p.m.moments[t].hands[p.layers[t][p.path[t]].hand]
+// BarCeilings returns the highest tempo of each bar, 0 where nothing limits it. Index 0 is
+// bar 1.
+func (p *Plan) BarCeilings() []float64 {
+	shares := make([]float64, len(p.Request.Tune.Bars))
+	for t := range p.Moments {
+		b := p.Moments[t].Bar - 1
+		shares[b] = math.Max(shares[b], p.Moments[t].Share)
+	}
+	out := make([]float64, len(shares))
+	for b, s := range shares {
+		if s > 0 {
+			out[b] = p.bpmAt(s)
+		}
+	}
+	return out
 }
+
+// Relief is a choice that raises the tempo at which a move can be played.
+type Relief struct {
+	Alternative
+	Moment int     // at which the choice is made
+	BPM    float64 // ceiling of the whole plan with it
+	Local  float64 // ceiling of the moments that it changes
+}
+
+// Reliefs looks at every other choice for the melody and the thumb at a hard move and at the
+// moment before, and returns those that raise the ceiling there, best first; of equals the
+// cheaper. Each is judged by the best whole plan with that choice.
+func (p *Plan) Reliefs(ctx context.Context, v Move) ([]Relief, error) {
+	var out []Relief
+	for t := max(v.Moment-1, 0); t <= v.Moment; t++ {
+		all, err := p.marginalsAt(ctx, t)
+		if err != nil {
+			return nil, err
+		}
+		for i := range all {
+			a := all[i]
+			played := p.played(t, a.Part, a.Voice)
+			if a.Part == Damper || a.sameAs(&played) || p.Pinned(p.Moments[t].At, a.Part, a.Voice) {
+				continue
+			}
+			local, whole := p.paceOf(p.through(t, &a), v.Moment)
+			if local >= p.bpmAt(v.Share())+1 {
+				out = append(out, Relief{a, t, whole, local})
+			}
+		}
+	}
+	sort.SliceStable(out, func(i, j int) bool {
+		if out[i].BPM != out[j].BPM {
+			return out[i].BPM > out[j].BPM
+		}
+		if out[i].Local != out[j].Local {
+			return out[i].Local > out[j].Local
+		}
+		return out[i].Extra < out[j].Extra
+	})
+	return out, nil
+}
+
+// paceOf returns the ceilings of the moments that a detour changes, and of the whole plan
+// with it; moment at is counted with the detour.
+func (p *Plan) paceOf(d detour, at int) (local, whole float64) {
+	worst, rest := 0.0, 0.0
+	for i, c := range p.choices(d) {
+		if v, ok := hardest(p.moves(d.first+i, &c)); ok {
+			worst = math.Max(worst, v.Share())
+		}
+	}
+	for t := range p.Moments {
+		if t < d.first || t >= d.first+len(d.states) {
+			rest = math.Max(rest, p.Moments[t].Share)
+			if t == at {
+				worst = math.Max(worst, p.Moments[t].Share)
+			}
+		}
+	}
+	limit := func(share float64) float64 {
+		if share == 0 {
+			return noLimit
+		}
+		return p.bpmAt(share)
+	}
+	return limit(worst), limit(math.Max(worst, rest))
+}
+
+// noLimit stands for a passage that nothing holds down.
+const noLimit = 999
 
 // where names the place a hand holds, for people: frets from the capo.
 func where(g *hand, capo int) string {
-	if g.how == Fret || g.how == Slide {
-		return fmt.Sprintf("string %d %s", g.str, howText(g.how, g.fret-float64(capo)))
+	if g.n > 0 && g.stops[0].how != Open {
+		s := &g.stops[0]
+		return fmt.Sprintf("string %d %s", s.str, howText(s.how, s.fret-float64(capo)))
 	}
-	return fmt.Sprintf("bass string %d at fret %d", g.bass.str, g.bass.fret-capo)
+	return fmt.Sprintf("bass string %d at fret %s", g.bass.str, FretText(g.bass.fret-float64(capo)))
 }
 
 // MoveText says how far the hand travels into moment t, ", 36 mm"; "" if it does not.
 func (p *Plan) MoveText(t int) string {
-	g := p.handAt(t)
-	f := p.m.freed(p.handAt(t-1), t)
-	if !g.anchored || f.loose || p.m.shiftNeed(f.pos, g) == 0 {
-		return ""
+	if d, _, need := p.travelled(t, p.handAt(t-1), p.handAt(t)); need > 0 {
+		return fmt.Sprintf(", %.0f mm", d)
 	}
-	return fmt.Sprintf(", %.0f mm", p.m.capoScale()*math.Abs(g.pos-f.pos))
+	return ""
+}
+
+// travelled is how far in mm the hand comes from h to g at moment t, the time there is and
+// the time it needs in seconds; 0 if it need not move.
+func (p *Plan) travelled(t int, h, g *hand) (mm, there, need float64) {
+	mem := p.around(t).stage.leaves(h)
+	if !g.anchored || mem.loose {
+		return 0, 0, 0
+	}
+	return p.m.capoScale() * math.Abs(g.pos-mem.pos), p.m.moments[t].sec - mem.since, p.m.shiftTime(mem.pos, g, g.narrow)
 }

@@ -2,13 +2,13 @@ package plan
 
 import (
 	"context"
-	"errors"
 	"fmt"
 	"math"
 	"slices"
 
 	"stepping/core/chord"
 	"stepping/core/pitch"
+	"stepping/core/quiet"
 	"stepping/core/tune"
 )
 
@@ -20,11 +20,14 @@ type Plan struct {
 	Terms   Terms
 	Ceiling Ceiling
 
-	m      *model
-	layers [][]state
-	path   []int32          // state of each moment
-	togo   [][]ahead        // the best continuation of each state, filled by Alternatives
-	beside map[string]*Plan // plans without one pin, filled by Alternatives
+	m         *model
+	layers    []layer
+	path      []int32 // state of each moment
+	onward    *backward
+	stages    map[int]*around // of the moments looked at, see around
+	marginals map[int][]Alternative
+	hard      []Move           // the hardest move into each moment; Need 0 if there is none
+	beside    map[string]*Plan // plans without one pin, filled by Alternatives
 }
 
 // Moment is what happens at one onset.
@@ -35,25 +38,43 @@ type Moment struct {
 	Beat    float64 // from 1, in units of the meter's denominator
 	Stroke  string  // role that the thumb's pattern asks for, or ""
 	Chord   chord.Chord
-	Melody  *Stroke // melody note beginning here
-	Held    *Stroke // melody note that began earlier and sounds on
-	Thumb   *Stroke // thumb stroke
-	Dropped bool    // a thumb stroke was wanted and is left out
+	Melody  *Stroke   // melody note beginning here, the highest voice
+	With    []*Stroke // the other voices struck with it
+	Held    *Stroke   // melody note that began earlier and sounds on
+	Thumb   *Stroke   // thumb stroke
+	Dropped bool      // a thumb stroke was wanted and is left out
 	Hand    LeftHand
 	Strings [6]StringState // index 0 is string 1
-	Digits  [4]int         // string that p, i, m, a each touch, plucking or stopping; 0 for none
+	Digits  [5]int         // string that p, i, m, a, c each touch, plucking or stopping; 0 for none
+	Brush   bool           // one digit takes all the melody's strings
 	Heel    int            // strings under the heel, from string 6 inward
+	Share   float64        // of the time there is, what the most pressing move into this moment needs
 	Cost    Terms
+}
+
+// Strokes returns everything struck at the moment: the melody's voices, then the thumb.
+func (mo *Moment) Strokes() []*Stroke {
+	var out []*Stroke
+	if mo.Melody != nil {
+		out = append(append(out, mo.Melody), mo.With...)
+	}
+	if mo.Thumb != nil {
+		out = append(out, mo.Thumb)
+	}
+	return out
 }
 
 // Stroke is one note struck.
 type Stroke struct {
 	Part   Part
+	Voice  int // of the melody, 0 the highest
 	String int
-	Fret   float64 // from the nut; the capo's fret if open
+	Fret   float64 // from the nut, where it sounds (a harmonic: where it is touched); the capo's fret if open
+	From   float64 // fret it comes from: of a glide, hammer, pull, bend or tapped note; else Fret
 	How    How
 	Finger string // "1" … "4", "T" thumb over the neck, "S" slide, "" open
-	Digit  string // p i m a
+	Digit  string // p i m a; "" if the left hand sounds the note
+	Hook   bool   // a bend made by the picking hand
 	Note   pitch.Note
 	Dur    tune.Time // written length; for the thumb the length of its beat
 	Pinned bool
@@ -64,14 +85,18 @@ type Stroke struct {
 type LeftHand struct {
 	SlideOn        bool
 	SlideFret      float64
+	From           int // strings From … Covers lie under the slide
 	Covers, Trails int
+	Slant          bool
 	Fingers        []FingerAt
 }
 
-// FingerAt is one fretting finger; Finger "T" is the thumb over the neck.
+// FingerAt is one finger on a string; Finger "T" is the thumb over the neck. Light: it
+// touches without pressing.
 type FingerAt struct {
 	Finger       string
 	String, Fret int
+	Light        bool
 }
 
 // State is what a string does at a moment.
@@ -90,7 +115,8 @@ const (
 type StringState struct {
 	State State
 	By    string
-	Note  string // what sounds or leaks: the note name
+	Note  string  // what sounds or leaks: the note name
+	DB    float64 // of a leak, and of a free string that rings in sympathy: dB under the note, negative
 }
 
 // Solve plans r. Errors: *RangeError, *PinError, a validation error, or ctx's.
@@ -99,124 +125,135 @@ func Solve(ctx context.Context, r Request) (*Plan, error) {
 	if err != nil {
 		return nil, err
 	}
-	layers, err := m.forward(ctx)
+	layers, failed, err := m.forward(ctx)
 	if err != nil {
 		return nil, err
 	}
-	last := len(layers) - 1
-	end := best(layers[last])
-	if end < 0 {
+	if failed != "" {
 		return nil, conflict(ctx, r)
 	}
-	p := &Plan{Request: r, m: m, layers: layers, path: make([]int32, len(layers)), Total: layers[last][end].cost}
+	last := len(layers) - 1
+	end := best(layers[last].states)
+	p := &Plan{Request: r, m: m, layers: layers, path: make([]int32, len(layers)), Total: layers[last].states[end].cost}
 	for t, s := last, int32(end); t >= 0; t-- {
 		p.path[t] = s
-		s = layers[t][s].prev
+		s = layers[t].states[s].prev
 	}
-	p.Moments = make([]Moment, len(layers))
+	p.Moments, p.hard = make([]Moment, len(layers)), make([]Move, len(layers))
 	for t := range layers {
-		var before *state
-		if t > 0 {
-			before = &layers[t-1][p.path[t-1]]
-		}
-		p.Moments[t] = m.moment(t, before, &layers[t][p.path[t]])
+		c := p.choiceAt(t, p.before(t), p.state(t))
+		p.Moments[t] = m.moment(t, &c)
 		p.Terms.addAll(&p.Moments[t].Cost)
+		if v, ok := hardest(p.moves(t, &c)); ok {
+			p.hard[t], p.Moments[t].Share = v, v.Share()
+		}
 	}
 	p.markLeaks()
-	p.Ceiling = m.ceiling(p)
+	if v := p.Hardest(1); len(v) > 0 {
+		p.Ceiling = Ceiling{p.bpmAt(v[0].Share()), p.Moments[v[0].Moment].At, v[0].Text()}
+	}
 	return p, nil
 }
 
-// conflict finds a smallest set of pins that cannot be kept together, by leaving out
-// each in turn as long as the rest stays impossible.
-func conflict(ctx context.Context, r Request) error {
-	pins := slices.Clone(r.Pins)
-	for i := 0; i < len(pins); {
-		trial := r
-		trial.Pins = slices.Delete(slices.Clone(pins), i, i+1)
-		m, err := newModel(&trial)
-		if err != nil {
-			return err
-		}
-		layers, err := m.forward(ctx)
-		if err != nil {
-			return err
-		}
-		if len(layers[len(layers)-1]) == 0 {
-			pins = trial.Pins
-		} else {
-			i++
-		}
+func (p *Plan) state(t int) *state { return &p.layers[t].states[p.path[t]] }
+
+func (p *Plan) before(t int) *state {
+	if t == 0 {
+		return nil
 	}
-	if len(pins) == 0 {
-		return errors.New("no plan exists for this tune with this profile")
-	}
-	text := "these choices cannot be played together: "
-	for i, p := range pins {
-		if i > 0 {
-			text += "; "
-		}
-		text += pinText(p, r.Tune.BarOver(p.At)+1, r.Capo)
-	}
-	return &PinError{pins, text + ". Unpin one of them"}
+	return p.state(t - 1)
 }
+
+func (p *Plan) handAt(t int) *hand { return &p.m.moments[t].hands[p.state(t).hand] }
 
 // choice is everything chosen at one moment, recomputed from the states around it.
 type choice struct {
-	h     *hand
-	r     *right
-	bass  bassOption
-	from  int
-	to    int
-	s     silence
-	st    stops
-	tl    tail
-	terms Terms
+	from, h *hand // before (nil at the first moment) and now
+	a       attack
+	bass    bassOption
+	pl      pluck
+	s       silence
+	d       deal
+	heel    int
+	was     rho
+	live    quiet.Strings // bass strings that rang before
+	terms   Terms
 }
 
 // choiceAt recomputes what was chosen between two states. Its terms add up to the
 // difference of their costs.
-func (m *model) choiceAt(t int, before, after *state) choice {
-	mo := &m.moments[t]
-	c := choice{h: &mo.hands[after.hand], to: int(after.digit), from: noDigit}
-	if before == nil {
-		c.terms, _ = m.leftCost(t, nil, c.h)
-	} else {
-		h := &m.moments[t-1].hands[before.hand]
-		c.from = int(before.digit)
-		c.terms, _ = m.leftCost(t, h, c.h)
-		c.tl = m.tailOf(t, h, before.live, c.h)
+func (p *Plan) choiceAt(t int, before, after *state) choice {
+	ar := p.around(t)
+	return p.m.choiceFrom(ar.stage, &ar.side, before, after, nil)
+}
+
+// choiceFrom finds the choice behind a step; if wanted is not nil, the cheapest that it accepts.
+func (m *model) choiceFrom(st *stage, sd *side, before, after *state, wanted func(*choice) bool) choice {
+	g := int(after.hand)
+	c := choice{h: &st.mo.hands[g], a: after.a}
+	tl, i := tail{}, -1
+	if before != nil {
+		i = int(before.hand)
+		c.from, c.was, c.live = &st.before[i], before.rho, before.live
+		tl = st.tailOf(c.from, before.live, c.h)
 	}
-	r := m.newRight(mo, c.h)
-	c.bass, c.r = r.opts[after.bass], r
-	c.s, _ = m.stillness(r, c.tl, &c.bass, int(after.heel))
-	c.terms.addAll(&c.bass.cost)
-	c.terms.addAll(&c.s.cost)
-	pluck, _ := m.pluckSum(r, c.from, c.to, &c.bass)
-	c.terms[Hand] += pluck
-	if c.s.unw != 0 {
-		c.st = m.stopAll(r, &c.s, c.from, c.to, c.bass.str)
-		stop := c.st.terms()
-		c.terms.addAll(&stop)
-	}
+	r, least := sd.of(g), inf
+	left := st.terms(i, g, after.a)
+	m.eachAction(r, tl, !after.a.legato(), func(a action, s *silence, pl *pluck, d *deal) {
+		if a.bass != after.bass || a.own != after.own || a.live != after.live || c.was.after(&a) != after.rho {
+			return
+		}
+		cost := a.cost + sd.turn(c.was, &a)
+		if cost >= least {
+			return
+		}
+		next := c
+		next.bass, next.pl, next.s, next.d, next.heel = r.opts[a.bass], *pl, *s, *d, int(a.heel)
+		next.terms = left
+		next.terms.addAll(&next.bass.cost)
+		next.terms[Damping] += s.damping
+		next.terms[Leak] += s.cost - s.damping
+		d.addTo(&next.terms)
+		m.turnTerms(sd, c.was, &a, pl, &next.terms)
+		if wanted == nil || wanted(&next) {
+			least, c = cost, next
+		}
+	})
 	return c
 }
 
+// turnTerms adds what side.turn and the pluck cost by term.
+func (m *model) turnTerms(sd *side, was rho, a *action, pl *pluck, c *Terms) {
+	c[Hand] += pl.cost
+	c[Damping] += m.heelMove[was.heel()][a.lies()]
+	if a.mask != keepMask {
+		c[Hand] += sd.again[was.mask()][a.mask]
+	}
+	if a.own != noDigit {
+		c[Damping] += ownPrice(was, a.own)
+	}
+}
+
 // moment turns a choice into what players and documents see.
-func (m *model) moment(t int, before, after *state) Moment {
-	mo, c := &m.moments[t], m.choiceAt(t, before, after)
+func (m *model) moment(t int, c *choice) Moment {
+	mo := &m.moments[t]
 	bar, since := m.req.Tune.Position(mo.at)
 	out := Moment{
-		At: mo.at, Seconds: mo.sec, Bar: bar + 1, Chord: mo.chord, Heel: int(after.heel), Cost: c.terms,
+		At: mo.at, Seconds: mo.sec, Bar: bar + 1, Chord: mo.chord, Heel: c.heel, Cost: c.terms, Brush: c.pl.sweeps != 0,
 		Beat: 1 + float64(since)/float64(m.req.Tune.MeterOver(mo.at).Unit()),
 		Hand: handOf(c.h),
 	}
-	out.Digits = c.st.digit
-	if mo.note >= 0 {
-		out.Melody = m.melodyStroke(mo.note, &c)
-		out.Digits[c.to] = c.h.str
-	} else if mo.sounding >= 0 {
-		out.Held = m.melodyStroke(mo.sounding, &c)
+	for d := range out.Digits {
+		out.Digits[d] = int(max(c.d.digit[d], c.pl.at[d]))
+	}
+	switch {
+	case mo.note >= 0:
+		out.Melody = m.melodyStroke(mo.note, 0, c)
+		for v := 1; v < c.h.n; v++ {
+			out.With = append(out.With, m.melodyStroke(mo.note, v, c))
+		}
+	case mo.sounding >= 0:
+		out.Held = m.melodyStroke(mo.sounding, 0, c)
 	}
 	if mo.stroke != nil {
 		out.Stroke = mo.stroke.Role.String()
@@ -227,21 +264,23 @@ func (m *model) moment(t int, before, after *state) Moment {
 		out.Digits[digitP] = c.bass.str
 	}
 	for s := 1; s <= 6; s++ {
-		out.Strings[s-1] = m.stringState(t, before, &c, s)
+		out.Strings[s-1] = m.stringState(mo, c, s)
 	}
 	return out
 }
 
 func handOf(h *hand) LeftHand {
-	out := LeftHand{SlideOn: h.slide, Covers: h.covers, Trails: h.trails}
+	out := LeftHand{SlideOn: h.slide, Trails: h.trails, Slant: h.slant > 0}
 	if h.slide {
-		out.SlideFret = h.fret
+		out.SlideFret, out.From, out.Covers = h.fret, h.from, h.covers
 	}
-	if h.how == Fret {
-		out.Fingers = append(out.Fingers, FingerAt{fingerName(h.finger), h.str, int(h.fret)})
+	for i := range h.n {
+		if s := &h.stops[i]; s.finger != 0 {
+			out.Fingers = append(out.Fingers, FingerAt{fingerName(s.finger), s.str, int(s.holds()), s.how == Harmonic})
+		}
 	}
-	if h.bass.str != 0 {
-		out.Fingers = append(out.Fingers, FingerAt{fingerName(h.bass.finger), h.bass.str, h.bass.fret})
+	if b := &h.bass; b.str != 0 {
+		out.Fingers = append(out.Fingers, FingerAt{fingerName(b.finger), b.str, int(b.fret), false})
 	}
 	return out
 }
@@ -254,96 +293,193 @@ func fingerName(f int) string {
 }
 
 func strokeFinger(how How, finger int) string {
-	switch how {
-	case Slide:
+	switch {
+	case how == Slide:
 		return "S"
-	case Fret:
+	case finger != 0:
 		return fingerName(finger)
 	}
 	return ""
 }
 
-func (m *model) melodyStroke(note int, c *choice) *Stroke {
+func (m *model) melodyStroke(note, voice int, c *choice) *Stroke {
 	n := m.req.Tune.Notes[note]
-	return &Stroke{
-		Part: Melody, String: c.h.str, Fret: c.h.fret, How: c.h.how, Finger: strokeFinger(c.h.how, c.h.finger),
-		Digit: digitNames[c.to], Note: n.Note, Dur: n.Dur, Pinned: m.isPinned(n.At, Melody), Index: note,
+	s := &c.h.stops[voice]
+	out := &Stroke{
+		Part: Melody, Voice: voice, String: s.str, Fret: s.fret, From: s.fret, How: c.a.reported(s.how), Finger: strokeFinger(s.how, s.finger),
+		Hook: s.hook, Note: n.Voices()[voice], Dur: n.Dur, Pinned: m.isPinned(n.At, Melody, voice), Index: note,
 	}
+	switch {
+	case s.how == Bend || s.how == Tapped:
+		out.From = s.held
+	case c.a == scoop && s.how == Slide:
+		out.From = s.fret - scoopFrets
+	case c.a.legato() && c.a != ghost && c.from != nil:
+		out.From = c.from.stops[voice].fret
+	case c.a == ghost:
+		out.From = float64(m.req.Capo)
+	}
+	if c.pl.sweeps != 0 {
+		out.Digit = digitNames[digitI]
+		return out
+	}
+	for d, at := range c.pl.at {
+		if int(at) == s.str {
+			out.Digit = digitNames[d]
+		}
+	}
+	return out
 }
 
 func (m *model) thumbStroke(mo *moment, o *bassOption) *Stroke {
 	return &Stroke{
-		Part: Thumb, String: o.str, Fret: o.fret, How: o.how, Finger: strokeFinger(o.how, o.finger), Digit: "p",
-		Note: pitch.Spell(o.pitch, m.req.Tune.Key.Flats), Dur: m.req.Tune.MeterOver(mo.at).Pulse(), Pinned: m.isPinned(mo.at, Thumb),
+		Part: Thumb, String: o.str, Fret: o.fret, From: o.fret, How: o.how, Finger: strokeFinger(o.how, o.finger), Digit: "p",
+		Note: pitch.Spell(o.pitch, m.req.Tune.Key.Flats), Dur: m.req.Tune.MeterOver(mo.at).Pulse(), Pinned: m.isPinned(mo.at, Thumb, 0),
 	}
 }
 
 // Pinned reports whether the note or stroke of part at at is pinned.
-func (p *Plan) Pinned(at tune.Time, part Part) bool { return p.m.isPinned(at, part) }
+func (p *Plan) Pinned(at tune.Time, part Part, voice int) bool { return p.m.isPinned(at, part, voice) }
 
-func (m *model) isPinned(at tune.Time, part Part) bool {
-	return slices.ContainsFunc(m.req.Pins, func(p Pin) bool { return p.At == at && p.Part == part })
+func (m *model) isPinned(at tune.Time, part Part, voice int) bool {
+	return slices.ContainsFunc(m.req.Pins, func(p Pin) bool { return p.inForce(at) && p.Part == part && p.Voice == voice })
 }
 
 // stringState says what string s does, in the order in which one cause hides another.
-func (m *model) stringState(t int, before *state, c *choice, s int) StringState {
+func (m *model) stringState(mo *moment, c *choice, s int) StringState {
 	name := func(p pitch.Pitch) string { return pitch.Spell(p, m.req.Tune.Key.Flats).String() }
 	sounding := name(m.soundingPitch(c.h, s))
-	switch {
-	case c.s.struck.Has(s):
-		return StringState{Struck, "", sounding}
-	case c.s.keep.Has(s):
-		return StringState{Rings, "", sounding}
-	case c.s.heel.Has(s):
-		return StringState{Silenced, "heel", ""}
-	case c.s.trail.Has(s):
-		return StringState{Silenced, "trailing", ""}
-	case c.st.touch.Has(s):
-		return StringState{Silenced, "finger " + m.touchingFinger(c.h, s), ""}
-	case c.st.leak.Has(s):
-		return StringState{Leaks, "", name(m.open(s))}
-	}
-	for d := digitM + 1; d >= digitI; d-- {
-		if c.st.digit[d] == s {
-			return StringState{Silenced, digitNames[d], ""}
+	if c.h.sounding.Has(s) {
+		for v := range c.h.n {
+			if note := max(mo.note, mo.sounding); c.h.stops[v].str == s && note >= 0 {
+				sounding = name(m.voices[note][v])
+			}
 		}
 	}
-	if r := c.st.digit[digitP]; r != 0 && s >= r {
-		return StringState{Silenced, "p", ""}
+	silenced := func(by string) StringState { return StringState{State: Silenced, By: by} }
+	by := m.dampedBy(c, s)
+	switch {
+	case c.s.struck.Has(s):
+		return StringState{State: Struck, Note: sounding}
+	case c.s.keep.Has(s):
+		return StringState{State: Rings, Note: sounding}
+	case by != "":
+		return silenced(by)
+	case c.d.leak.Has(s):
+		return m.leakState(mo, &c.s, s, name(m.open(s)))
+	case c.s.may.Has(s):
+		return StringState{State: Rings, Note: sounding}
+	case mo.pins.ringing && (c.live.Has(s) || c.from != nil && mo.ended >= 0 && c.from.sounding.Has(s) && !c.from.fingered.Has(s)):
+		return StringState{State: Rings, Note: name(m.open(s))}
 	}
-	if c.s.may.Has(s) {
-		return StringState{Rings, "", sounding}
+	return m.idleState(mo, c, s)
+}
+
+// dampedBy names what lies on string s to keep it silent, "" for nothing.
+func (m *model) dampedBy(c *choice, s int) string {
+	switch {
+	case c.s.heel.Has(s):
+		return "heel"
+	case c.h.trailed.Has(s):
+		return "trailing"
+	case c.d.touch.Has(s):
+		return "finger " + m.touchingFinger(c.h, s)
+	case c.d.spare.Has(s):
+		return "finger " + m.spareName(c.h)
+	case c.d.over.Has(s):
+		return "finger T"
+	case c.d.tilt.Has(s):
+		return "tilt"
 	}
-	return m.idleState(t, before, c, s)
+	for d := digitC; d >= digitI; d-- {
+		if int(c.d.digit[d]) == s {
+			return digitNames[d]
+		}
+	}
+	if r := int(c.d.digit[digitP]); r != 0 && s >= r && !c.h.sounding.Has(s) {
+		return "p"
+	}
+	if c.pl.rest && s > int(c.pl.at[digitI]) && !c.h.sounding.Has(s) && !c.s.keep.Has(s) {
+		return "p"
+	}
+	return ""
 }
 
 // idleState is the state of a string that nothing has to be done about: its finger let
 // go, the slide and trailing fingers lie on it, or it simply was not struck.
-func (m *model) idleState(t int, before *state, c *choice, s int) StringState {
-	if before != nil {
-		h := &m.moments[t-1].hands[before.hand]
-		if m.moments[t].ended >= 0 && h.str == s && h.how == Fret {
-			return StringState{Silenced, "finger " + fingerName(h.finger), ""}
+func (m *model) idleState(mo *moment, c *choice, s int) StringState {
+	if c.from != nil {
+		if mo.ended >= 0 && c.from.fingered.Has(s) && !c.h.sounding.Has(s) {
+			return StringState{State: Silenced, By: "finger " + c.from.fingerOver(s)}
 		}
-		if h.bass.str == s && c.h.bass != h.bass && before.live.Has(s) {
-			return StringState{Silenced, "finger " + fingerName(h.bass.finger), ""}
+		if b := &c.from.bass; b.str == s && c.h.bass != *b && c.live.Has(s) {
+			return StringState{State: Silenced, By: "finger " + fingerName(b.finger)}
 		}
 	}
-	if c.h.slide && s <= c.h.covers && c.h.trails > 0 {
-		return StringState{Silenced, "trailing", ""}
+	if c.h.under.Has(s) && c.h.trails > 0 {
+		return StringState{State: Silenced, By: "trailing"}
 	}
-	return StringState{Harmless, "", ""}
+	out := StringState{State: Harmless}
+	if mo.note >= 0 && !c.h.under.Has(s) {
+		ring := 0.0
+		for _, v := range m.voices[mo.note] {
+			ring = math.Max(ring, m.sympathyOf(v)[s])
+		}
+		if ring = math.Max(ring, c.bass.ring[s]) * quiet.Sympathetic; ring >= quiet.Inaudible {
+			out.DB = quiet.Decibels(ring)
+		}
+	}
+	return out
 }
 
-func (m *model) touchingFinger(h *hand, s int) string {
-	if h.how == Fret && (s == h.str+1 || s == h.str-1) {
-		return fingerName(h.finger)
+// leakState is a string left ringing; below what can be heard it is harmless.
+func (m *model) leakState(mo *moment, s *silence, str int, note string) StringState {
+	strength := mo.strength(s, str)
+	if strength < quiet.Inaudible {
+		return StringState{State: Harmless}
+	}
+	return StringState{State: Leaks, Note: note, DB: quiet.Decibels(strength)}
+}
+
+// fingerOver names the finger that holds string s.
+func (h *hand) fingerOver(s int) string {
+	for i := range h.n {
+		if h.stops[i].str == s {
+			return fingerName(h.stops[i].finger)
+		}
 	}
 	return fingerName(h.bass.finger)
 }
 
-// leakSeconds is how long a leaking string stays audible: until it has fallen to a tenth.
-var leakSeconds = 2.0 * math.Ln10
+// touchingFinger names the fretting finger nearest to string s that can touch it: its tip
+// the next thicker string, its underside the thinner ones.
+func (m *model) touchingFinger(h *hand, s int) string {
+	best, name := 9, ""
+	near := func(str, finger int) {
+		d := max(str-s, s-str)
+		if (s == str+1 || s < str) && d < best {
+			best, name = d, fingerName(finger)
+		}
+	}
+	for i := range h.n {
+		if st := &h.stops[i]; st.finger != 0 {
+			near(st.str, st.finger)
+		}
+	}
+	if h.bass.str != 0 && h.bass.finger != thumbOver {
+		near(h.bass.str, h.bass.finger)
+	}
+	return name
+}
+
+func (m *model) spareName(h *hand) string {
+	for _, f := range freeFingers(m.req.Player) {
+		if h.on[f] == 0 {
+			return fingerName(f)
+		}
+	}
+	return ""
+}
 
 // markLeaks lets a leak stand in the moments after it until something silences or
 // strikes the string or it has died away. Its whole cost was charged where it began.
@@ -355,14 +491,25 @@ func (p *Plan) markLeaks() {
 		for s := range mo.Strings {
 			switch st := &mo.Strings[s]; {
 			case st.State == Leaks:
-				until[s], note[s] = mo.Seconds+leakSeconds, st.Note
+				until[s], note[s] = mo.Seconds+p.m.audibleFor(s+1, st.DB), st.Note
 			case st.State == Harmless && mo.Seconds < until[s]:
-				*st = StringState{Leaks, "", note[s]}
+				*st = StringState{State: Leaks, Note: note[s], DB: p.m.stillLeaks(s+1, until[s]-mo.Seconds)}
 			case st.State != Harmless:
 				until[s] = 0
 			}
 		}
 	}
+}
+
+// audibleFor is how long a string leaking db under the note can still be heard, in seconds.
+func (m *model) audibleFor(str int, db float64) float64 {
+	strength := math.Pow(10, db/20)
+	return quiet.RingTime(m.open(str)) * math.Log(strength/quiet.Inaudible)
+}
+
+// stillLeaks is the level of a string that can be heard for left seconds more.
+func (m *model) stillLeaks(str int, left float64) float64 {
+	return quiet.Decibels(quiet.Inaudible * math.Exp(left/quiet.RingTime(m.open(str))))
 }
 
 // Leaking returns the strings that leak at moment t.

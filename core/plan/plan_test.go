@@ -83,8 +83,7 @@ func TestCeiling(t *testing.T) {
 	}
 	worst := 0.0
 	for i := 1; i < len(p.Moments); i++ {
-		share, _ := p.m.share(p, i)
-		worst = math.Max(worst, share)
+		worst = math.Max(worst, p.Moments[i].Share)
 	}
 	if got := math.Floor(p.Tempo() / worst); got != p.Ceiling.BPM {
 		t.Errorf("ceiling %v, from shares %v", p.Ceiling.BPM, got)
@@ -116,7 +115,7 @@ func TestStops(t *testing.T) {
 		t.Error(err)
 	}
 	p := solve(t, benchRequest(4, "Standard"))
-	if _, err := p.Marginals(ctx, 0, Melody); !errors.Is(err, context.DeadlineExceeded) {
+	if _, err := p.Marginals(ctx, 0, Melody, 0); !errors.Is(err, context.DeadlineExceeded) {
 		t.Error(err)
 	}
 	if took := time.Since(start); took > 5*time.Second {

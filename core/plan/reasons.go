@@ -15,10 +15,13 @@ import (
 // stroke on what speaks for it, one on the best other place, one for each leak.
 func (p *Plan) Why(ctx context.Context, t int) ([]string, error) {
 	mo := &p.Moments[t]
-	c := p.choices(detour{t, []state{p.layers[t][p.path[t]]}})[0]
+	c := p.choiceAt(t, p.before(t), p.state(t))
 	var out []string
 	if mo.Melody != nil {
-		out = append(out, p.melodyReason(t, &c))
+		out = append(out, p.melodyReason(t, mo.Melody, &c))
+		for _, s := range mo.With {
+			out = append(out, p.withReason(s))
+		}
 		if err := p.appendNext(ctx, t, Melody, &out); err != nil {
 			return nil, err
 		}
@@ -30,16 +33,21 @@ func (p *Plan) Why(ctx context.Context, t int) ([]string, error) {
 		}
 	}
 	for s := 1; s <= 6; s++ {
-		if c.st.leak.Has(s) {
-			out = append(out, fmt.Sprintf("String %d is left ringing: no damper of this school reaches it here for less.", s))
+		if st := mo.Strings[s-1]; c.d.leak.Has(s) && st.State == Leaks {
+			out = append(out, fmt.Sprintf("String %d is left ringing %.0f dB under the note: no damper of this school reaches it here for less.", s, -st.DB))
 		}
 	}
 	return out, nil
 }
 
+// withReason says where a lower voice lies.
+func (p *Plan) withReason(s *Stroke) string {
+	return fmt.Sprintf("With it %s on string %d %s.", s.Note, s.String, howText(s.How, s.Fret-float64(p.Request.Capo)))
+}
+
 // appendNext adds why the cheapest other place is not taken.
 func (p *Plan) appendNext(ctx context.Context, t int, part Part, out *[]string) error {
-	alts, err := p.Marginals(ctx, t, part)
+	alts, err := p.Marginals(ctx, t, part, 0)
 	if err != nil || len(alts) < 2 {
 		return err
 	}
@@ -52,33 +60,67 @@ func capital(s string) string { return strings.ToUpper(s[:1]) + s[1:] }
 
 // AlternativeText names an alternative: "string 2 at fret 12 with the slide".
 func (p *Plan) AlternativeText(a *Alternative) string {
-	if a.How == Drop {
+	switch {
+	case a.How == Drop:
 		return "leaving the thumb out"
+	case a.Part == Damper && a.By == "":
+		return "leaving it to ring"
+	case a.Part == Damper:
+		return damperWords[a.By]
 	}
 	return fmt.Sprintf("string %d %s", a.String, howText(a.How, a.Fret-float64(p.Request.Capo)))
 }
 
+var damperWords = map[string]string{
+	"heel": "the heel of the hand", "p": "the thumb laid on it", "i": "the index finger", "m": "the middle finger", "a": "the ring finger",
+	"c": "the picking hand's little finger", "trailing": "the fingers behind the slide", "finger": "a finger of the left hand",
+	"over": "the thumb over the neck", "tilt": "the bar tilted",
+}
+
 // melodyReason says what speaks for the chosen place.
-func (p *Plan) melodyReason(t int, c *choice) string {
-	mo := &p.Moments[t]
-	s := mo.Melody
+func (p *Plan) melodyReason(t int, s *Stroke, c *choice) string {
 	secs := p.m.noteSeconds[s.Index]
 	lead := fmt.Sprintf("String %d %s: ", s.String, howText(s.How, s.Fret-float64(p.Request.Capo)))
 	length := fmt.Sprintf("a note of %.2f s", secs)
 	if p.m.phraseEnd[s.Index] {
 		length += " at the phrase end"
+	} else if p.m.peak[s.Index] {
+		length += " at the phrase's peak"
 	}
 	if s.Pinned {
 		length = "your choice, kept; " + length
 	}
 	switch s.How {
 	case Slide:
-		return lead + length + fmt.Sprintf(", in tune within ±%.1f mm of the wire", p.m.neck.Window(s.Fret)/2) + p.travel(t) + "."
+		length += fmt.Sprintf(", in tune within ±%.1f mm of the wire", p.m.neck.Window(s.Fret)/2) + p.travel(t)
+	case Glide:
+		length += p.glideText(s) + p.travel(t)
 	case Open:
-		return lead + length + p.freeTime(t) + "."
+		length += p.freeTime(t)
+	case Tapped:
+		length += fmt.Sprintf(", tapped by %s and let go to fret %s", s.Digit, FretText(s.From-float64(p.Request.Capo)))
+	case Bend:
+		length += fmt.Sprintf(", pushed up %.0f cents from fret %s by finger %s", 100*(s.Fret-s.From), FretText(s.From-float64(p.Request.Capo)), s.Finger) + p.travel(t)
+		if s.Hook {
+			length += ", hooked by the picking hand with its thumb across the strings"
+		}
 	default:
-		return lead + length + fmt.Sprintf(", finger %s", s.Finger) + p.travel(t) + "."
+		if s.Finger != "" {
+			length += ", finger " + s.Finger + p.travel(t)
+		}
+		if s.Digit == "" {
+			length += ", no digit needed"
+		}
 	}
+	return lead + length + "."
+}
+
+func (p *Plan) glideText(s *Stroke) string {
+	from := FretText(s.From - float64(p.Request.Capo))
+	if s.Digit == "" {
+		return ", the slide carried on from fret " + from + " without a new stroke"
+	}
+	return ", struck at fret " + from + " and glided in"
 }
 
 // travel says how far the hand comes, if it moves.
@@ -86,16 +128,11 @@ func (p *Plan) travel(t int) string {
 	if t == 0 {
 		return ""
 	}
-	h, g := p.handAt(t-1), p.handAt(t)
-	f := p.m.freed(h, t)
-	need := 0.0
-	if !f.loose {
-		need = p.m.shiftNeed(f.pos, g)
-	}
+	mm, there, need := p.travelled(t, p.handAt(t-1), p.handAt(t))
 	if need == 0 {
 		return ", the hand is there already"
 	}
-	return fmt.Sprintf(", a move of %.0f mm in %.2f s (%.2f s needed)", p.m.capoScale()*math.Abs(g.pos-f.pos), p.m.moments[t].sec-f.since, need)
+	return fmt.Sprintf(", a move of %.0f mm in %.2f s (%.2f s needed)", mm, there, need)
 }
 
 // freeTime says how long an open string leaves the hand before it must hold something again.
@@ -134,7 +171,7 @@ const secondReason = 0.4
 // this plan, and says each with its amount and the figures of the moment where it weighs
 // most.
 func (p *Plan) whyNot(t int, a *Alternative) string {
-	d := p.through(t, a.via)
+	d := p.through(t, a)
 	theirs := p.choices(d)
 	var diff Terms
 	for i := range theirs {
@@ -185,30 +222,29 @@ func (p *Plan) termText(k Term, diff *Terms, d detour, theirs []choice, t int) s
 	case Shift:
 		text = p.shiftText(d, at, c)
 	case Stretch:
-		text = "the fingers have to spread or lie flat over strings"
-		if f := handOf(c.h).Fingers; len(f) == 2 {
-			text = fmt.Sprintf("fingers %s and %s would span %.0f mm", f[0].Finger, f[1].Finger,
-				math.Abs(m.neck.X(float64(f[0].Fret))-m.neck.X(float64(f[1].Fret))))
-		}
+		text = p.stretchText(c)
 	case Land:
 		text = "the slide would have to be set down or lifted once more"
 	case StringMove:
-		text = fmt.Sprintf("the line would have to cross strings to string %d", c.h.str)
+		text = "a finger would have to hop from one string to another"
+		if c.h.n > 0 {
+			text = fmt.Sprintf("the line would have to cross strings to string %d", c.h.stops[0].str)
+		}
 	case Tone:
 		text = p.toneText(mo, c)
 	case Intonation:
-		text = fmt.Sprintf("at fret %s being in tune allows only ±%.1f mm", FretText(c.h.fret-float64(p.Request.Capo)), m.neck.Window(c.h.fret)/2)
+		text = p.intonationText(c)
 	case Clash:
 		text = fmt.Sprintf("%s is the %s of %s", pitch.Spell(c.bass.pitch, p.Request.Tune.Key.Flats), chord.IntervalName(mo.chord.Interval(c.bass.pitch)), mo.chord.Name)
 	case Pattern:
 		text = p.patternText(c)
 	case Hand:
-		text = fmt.Sprintf("%s would pluck string %d, %.2f s after the note before", digitNames[c.to], c.h.str, mo.since)
+		text = p.handText(mo, c)
 	case Leak:
 		text = leakText(c)
 	case Damping:
 		text = "more has to be damped"
-		if n := c.s.heel; n != 0 {
+		if c.heel != 0 {
 			text = "the heel has to come down"
 		}
 	case School:
@@ -225,29 +261,85 @@ func leanText(lean string) string {
 }
 
 func (p *Plan) shiftText(d detour, at int, c *choice) string {
-	t := d.first + at
-	before := p.layers[t-1][p.path[t-1]]
-	if at > 0 {
-		before = d.states[at-1]
+	mm, there, need := p.travelled(d.first+at, c.from, c.h)
+	return fmt.Sprintf("the hand would move %.0f mm in %.2f s, and needs %.2f s", mm, there, need)
+}
+
+// stretchText names what strains the hand most: a bend, the thumb over the neck, a spread.
+func (p *Plan) stretchText(c *choice) string {
+	capo := float64(p.Request.Capo)
+	for i := range c.h.n {
+		switch s := &c.h.stops[i]; {
+		case s.how == Bend:
+			return fmt.Sprintf("the string would have to be pushed up %.0f cents", 100*(s.fret-s.held))
+		case s.holds()-capo > bodyJoint:
+			return fmt.Sprintf("fret %s lies over the body", FretText(s.holds()-capo))
+		}
 	}
-	f := p.m.freed(&p.m.moments[t-1].hands[before.hand], t)
-	return fmt.Sprintf("the hand would move %.0f mm in %.2f s, and needs %.2f s", p.m.capoScale()*math.Abs(c.h.pos-f.pos),
-		p.m.moments[t].sec-f.since, p.m.shiftNeed(f.pos, c.h))
+	if f := handOf(c.h).Fingers; len(f) == 2 && f[0].Finger != "T" && f[1].Finger != "T" {
+		return fmt.Sprintf("fingers %s and %s would span %.0f mm", f[0].Finger, f[1].Finger,
+			math.Abs(p.m.neck.X(float64(f[0].Fret))-p.m.neck.X(float64(f[1].Fret))))
+	}
+	return "the fingers have to spread or lie flat over strings"
+}
+
+func (p *Plan) intonationText(c *choice) string {
+	switch h := c.h; {
+	case h.slide && h.from == h.covers && h.from > 1:
+		return "the slide would stand on its tip, which is harder to keep in tune"
+	case h.slide && h.slant > 0:
+		return fmt.Sprintf("the slide would be slanted at %.0f%% of the steepest angle", 100*h.slant)
+	case h.slide:
+		return fmt.Sprintf("at fret %s being in tune allows only ±%.1f mm", FretText(h.fret-float64(p.Request.Capo)), p.m.neck.Window(h.fret)/2)
+	case h.n > 0 && h.stops[0].how == Bend:
+		return "the pitch of a bend has to be found by ear"
+	}
+	return "its pitch is harder to hit"
+}
+
+func (p *Plan) handText(mo *moment, c *choice) string {
+	switch {
+	case c.h.hooked():
+		return "the picking hand would have to hook the string"
+	case c.h.tapped():
+		return fmt.Sprintf("the picking hand would have to tap on the neck, %.2f s after the note before", mo.since)
+	case c.pl.sweeps != 0:
+		return "one digit would have to brush several strings"
+	}
+	for d := digitA; d >= digitP; d-- {
+		if at := c.pl.at[d]; at != 0 {
+			if math.IsInf(mo.since, 1) {
+				return fmt.Sprintf("%s would pluck string %d", digitNames[d], at)
+			}
+			return fmt.Sprintf("%s would pluck string %d, %.2f s after the note before", digitNames[d], at, mo.since)
+		}
+	}
+	return "the digits would lie less well"
 }
 
 func (p *Plan) toneText(mo *moment, c *choice) string {
-	if mo.note < 0 {
+	if mo.note < 0 || c.h.n == 0 {
 		return "its tone suits the note less"
 	}
 	secs := p.m.noteSeconds[mo.note]
-	switch c.h.how {
+	switch c.h.stops[0].how {
 	case Slide:
+		if secs >= slideNeeds {
+			return "a phrase's peak would be struck without gliding in"
+		}
 		return fmt.Sprintf("%.2f s is short for a slide note", secs)
 	case Open:
 		return fmt.Sprintf("an open string cannot be shaped over %.2f s", secs)
-	default:
-		return fmt.Sprintf("a fretted note dies away over %.2f s", secs)
+	case Harmonic:
+		return "a bell tone stands out of the line"
 	}
+	switch c.a {
+	case ghost:
+		return "the finger alone would have to sound the string"
+	case hammerOn, pullOff, bendOn:
+		return "a note without a stroke of its own is weaker"
+	}
+	return fmt.Sprintf("a fretted note dies away over %.2f s", secs)
 }
 
 func (p *Plan) patternText(c *choice) string {
@@ -263,12 +355,12 @@ func (p *Plan) patternText(c *choice) string {
 
 func leakText(c *choice) string {
 	for s := 1; s <= 6; s++ {
-		if c.st.leak.Has(s) {
+		if c.d.leak.Has(s) {
 			return fmt.Sprintf("string %d would be left ringing", s)
 		}
 	}
-	if c.h.slide && c.h.covers > 1 {
-		return fmt.Sprintf("the slide would lie over %d strings that are not played", c.h.covers-1)
+	if idle := (c.h.under &^ c.h.sounding).Len(); idle > 0 {
+		return fmt.Sprintf("the slide would lie over %d strings that are not played", idle)
 	}
 	return "free strings would ring along"
 }
@@ -276,10 +368,10 @@ func leakText(c *choice) string {
 // DropReason says why the thumb stroke of moment t is left out: what the best plan with
 // it would cost.
 func (p *Plan) DropReason(t int) string {
-	if p.m.isPinned(p.Moments[t].At, Thumb) {
+	if p.m.isPinned(p.Moments[t].At, Thumb, 0) {
 		return "your choice"
 	}
-	alts, err := p.Marginals(context.Background(), t, Thumb)
+	alts, err := p.Marginals(context.Background(), t, Thumb, 0)
 	if err != nil || len(alts) < 2 {
 		return "no string can take it with this hand"
 	}

@@ -13,15 +13,17 @@
 //
 // # Search
 //
-// The least total is found by dynamic programming over the state that the next moment
-// can feel: the hand, the strings ringing under the thumb, the digit that plucked last.
-// Nothing is pruned, so the result is optimal in the model. A moment costs
-// |hands|² for the left hand and then |hands|·|right hand| for the rest, not the square
-// of the product, because the cost of a change is a sum of one part per hand.
+// The least total is found by dynamic programming over the state that the next moment can
+// feel: the left hand, the strings ringing under the thumb, the digits that plucked last
+// and how far the heel lies. A moment costs |hands|² for the left hand and then, once for
+// each shape and each set of strings ringing in, the right hand's choices: not the square
+// of the product, because the cost of a change is a sum of one part per hand. A state is
+// passed over only if another with the same hand and strings is cheaper by more than its
+// right hand can ever make good, so the result is optimal in the model.
 //
 // Every cost is a multiple of 2⁻²⁰, so sums are exact in float64, equal totals compare
 // equal, and ties go to the candidate generated first (strings ascending; open, fretted
-// with fingers ascending, slide; thumb strings from 6 down, then fretted, then left out;
+// with fingers ascending, harmonic, bend, tapped, slide; thumb strings from 6 down, then fretted, then left out;
 // digits p i m a; heel from 0): the same input gives the same plan on every machine.
 package plan
 
@@ -35,24 +37,35 @@ import (
 	"stepping/core/tuning"
 )
 
-// How is a technique.
+// How is a technique. Drop and Off are used in pins only.
 type How string
 
-// The techniques planned so far. Drop is used in pins only: the thumb stroke is left out.
+// The techniques.
 const (
-	Open  How = "open"
-	Fret  How = "fret"
-	Slide How = "slide"
-	Drop  How = "drop"
+	Open     How = "open"
+	Fret     How = "fret"
+	Slide    How = "slide"    // struck with the slide on the wire
+	Glide    How = "glide"    // the slide moves into the pitch, from beside it or from the note before
+	Hammer   How = "hammer"   // sounded by a finger coming down
+	Pull     How = "pull"     // sounded by a finger letting go
+	Bend     How = "bend"     // a fretted string pushed or hooked sideways up to the pitch
+	Harmonic How = "harmonic" // the open string touched at a node
+	Tapped   How = "tapped"   // sounded by a finger of the picking hand on the neck
+	Drop     How = "drop"     // the thumb stroke is left out
+	Off      How = "off"      // no slide; no heel
 )
 
-// Part is a layer of the music.
+// Part is a layer of the music, and in pins also a part of the hands.
 type Part string
 
-// The parts.
+// The parts. The first two sound.
 const (
-	Melody Part = "melody"
-	Thumb  Part = "thumb"
+	Melody  Part = "melody"
+	Thumb   Part = "thumb"
+	Tube    Part = "slide"  // the slide itself
+	Heel    Part = "heel"   // the heel of the picking hand
+	Damper  Part = "damper" // what silences a string
+	Ringing Part = "ring"   // strings left to ring on purpose
 )
 
 // Request is everything that a plan depends on.
@@ -64,18 +77,9 @@ type Request struct {
 	Player player.Profile
 	Thumb  thumb.Kind
 	Pins   []Pin
-}
 
-// Pin is a user's choice and a hard constraint: the note or stroke of Part at At is
-// played on String at Fret (from the nut) that way. Finger 0 leaves the finger open.
-// With How Drop only At and Part count.
-type Pin struct {
-	At     tune.Time `json:"at"`
-	Part   Part      `json:"part"`
-	String int       `json:"string"`
-	Fret   float64   `json:"fret"`
-	How    How       `json:"how"`
-	Finger int       `json:"finger,omitempty"`
+	// Progress, if not nil, is told after each moment how many are done. It must be quick.
+	Progress func(done, total int)
 }
 
 // maxCapo is the highest fret for a capo.
@@ -93,7 +97,8 @@ type RangeError struct {
 }
 
 // OutOfRange is one such note: By half steps below (negative) or above (positive) what can
-// be played, or 0 if the pitch lies between the frets and no slide is worn.
+// be played, or 0 if it lies within the range but nowhere together with its neighbours, or
+// between the frets with nothing to reach it.
 type OutOfRange struct {
 	Note tune.Note
 	Bar  int // from 1
@@ -102,8 +107,10 @@ type OutOfRange struct {
 
 func (o OutOfRange) String() string {
 	switch {
+	case o.By == 0 && o.Note.Note.Cents == 0:
+		return fmt.Sprintf("the %d notes at %s in bar %d cannot be held together", 1+len(o.Note.With), o.Note.Note, o.Bar)
 	case o.By == 0:
-		return fmt.Sprintf("%s %+d cents in bar %d lies between the frets and this player wears no slide", o.Note.Note, o.Note.Note.Cents, o.Bar)
+		return fmt.Sprintf("%s %+d cents in bar %d cannot be reached between the frets without a slide or a bend", o.Note.Note, o.Note.Note.Cents, o.Bar)
 	case o.By < 0:
 		return fmt.Sprintf("%s in bar %d is %d half steps below the lowest string", o.Note.Note, o.Bar, -o.By)
 	default:
@@ -121,20 +128,14 @@ func (e *RangeError) Error() string {
 		parts = append(parts, fmt.Sprintf("and %d more", more))
 	}
 	advice := "choose another tuning or capo, or write the tune an octave away"
-	if e.Notes[0].By == 0 {
+	switch first := e.Notes[0]; {
+	case first.By == 0 && first.Note.Note.Cents == 0:
+		advice = "leave one of them out, or choose another tuning"
+	case first.By == 0:
 		advice = "let the player wear the slide, or write the note without its quarter tone"
 	}
 	return strings.Join(parts, "; ") + ": " + advice
 }
-
-// PinError reports pins that cannot be kept. Pins is a smallest set in the sense that
-// leaving out any one of them makes the others possible.
-type PinError struct {
-	Pins []Pin
-	Why  string
-}
-
-func (e *PinError) Error() string { return e.Why }
 
 // check validates the request apart from the notes' range.
 func (r *Request) check() error {

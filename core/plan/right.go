@@ -3,84 +3,196 @@ package plan
 import (
 	"math"
 
+	"stepping/core/player"
 	"stepping/core/quiet"
 )
 
-// Digits of the picking hand in string order: each plays thinner strings than the one before.
+// rho is what the picking hand carries from one moment to the next: the digits that plucked
+// melody last (bit d for digit d, bit tapBit for tapping on the neck) and, above them, whether
+// the heel lies on the strings. How far it lies is the moment's own choice.
+type rho uint8
+
 const (
-	digitP = iota
-	digitI
-	digitM
-	digitA
-	noDigit // before the first melody note
-	digitStates
+	tapBit   = 4
+	maskBits = 5
+	fewMasks = 1 << maskBits
+	keepMask = 0xFF // of an action that plucks nothing and leaves the digits as they were
+	rhos     = 2 << maskBits
 )
 
-var digitNames = [digitStates]string{"p", "i", "m", "a", ""}
-
-const heelStates = 6 // heel over 0 … 5 strings
-
-// step is one choice of the right hand and the thumb at a moment, for one shape and tail.
-type step struct {
-	from, to uint8 // digit that plucked melody last, before and after
-	heel     uint8
-	bass     uint8 // index into the shape's options
-	live     quiet.Strings
-	cost     float64
-}
-
-// shape is what the right hand sees of a left hand: which strings are stopped, covered or
-// touched. Hands that differ only in fingers or history share it.
-type shape struct {
-	place          place // finger 0
-	slide          bool
-	covers, trails int
-	bass           bassFret // finger 0, or thumbOver
-}
-
-func (h *hand) shape() shape {
-	s := shape{h.place, h.slide, h.covers, h.trails, h.bass}
-	s.place.finger = 0
-	if s.bass.finger != thumbOver {
-		s.bass.finger = 0
+func newRho(mask uint8, heel bool) rho {
+	if heel {
+		return rho(mask) | 1<<maskBits
 	}
-	return s
+	return rho(mask)
 }
 
-// right is the right hand's choice at one moment for one shape.
+func (p rho) mask() uint8 { return uint8(p) & (fewMasks - 1) }
+func (p rho) heel() int   { return int(p >> maskBits) } // 1 if it lies on the strings
+
+// pluck is one way to sound the melody with the picking hand: the string of each digit.
+type pluck struct {
+	at     [digits]int8
+	mask   uint8 // digits used; keepMask if nothing is plucked
+	busy   bool  // the hand is on the neck or bends: no digit damps
+	rest   bool  // the thumb lies across the strings as gauge of a bend
+	sweeps quiet.Strings
+	cost   float64 // of the digits' places, before what they did last
+}
+
+// action is one choice of the picking hand and the thumb at a moment, for one shape and
+// tail. Its cost is without what depends on the rho before; see turn.
+type action struct {
+	live quiet.Strings // bass strings that ring on
+	mask uint8
+	heel uint8
+	own  uint8 // digit that stops the melody string just ended: cheap if it plucked it
+	bass uint8 // index into the shape's options
+	cost float64
+}
+
+// right is the picking hand's choice at one moment for one shape: what it sees of a left
+// hand. Hands that differ only in fingers or history share it.
 type right struct {
-	mo      *moment
-	h       *hand // any hand of the shape
-	opts    []bassOption
-	covered quiet.Strings
-	trail   quiet.Strings
-	touch   quiet.Strings // strings that a fretting finger can reach
-	fits    quiet.Strings // strings whose present pitch is a tone of the chord
-	ring    [7]float64    // sympathy of each open string with the melody note struck
-	tails   []tailSteps   // filled as asked for
-	stops   *stopTable
+	mo     *moment
+	h      *hand // any hand of the shape
+	opts   []bassOption
+	plucks []pluck       // ways to pluck at an onset
+	touch  quiet.Strings // strings beside fretting fingers, reached by their tips
+	edges  []int         // strings of fretting fingers, whose undersides lie on thinner ones
+	spare  bool          // a finger is free to be laid on a string
+	over   bool          // the thumb can reach over the neck to string 6
+	fits   quiet.Strings // strings whose present pitch is a tone of the chord
+	ring   [7]float64    // sympathy of each open string with the melody struck
+	sets   []actionSet
 }
 
-type tailSteps struct {
+// actionSet is the actions for one tail, plucked or not; they stand in model.arena.
+type actionSet struct {
 	tl     tail
-	lo, hi int            // its steps in model.arena
-	value  byDigit[ahead] // used by the backward pass: the best way from here to the end
+	plucks bool
+	lo, hi int
 	ready  bool
+	value  []ahead // backward pass: the best way from here to the end, by rho before
 }
 
-func (m *model) newRight(mo *moment, h *hand) *right {
-	r := &right{}
-	m.initRight(r, mo, h)
-	r.stops = &stopTable{}
+// shapeKey is all that a right depends on in a hand.
+type shapeKey struct {
+	sounding, under, trailed, fingers quiet.Strings
+	fret                              float64 // of the slide
+	pitches                           [3]float64
+	bass                              int
+	bassFret                          float64
+	bassFinger                        int
+	spare, over, busy                 bool
+	trails                            int
+}
+
+func (m *model) shapeOf(h *hand) shapeKey {
+	k := shapeKey{sounding: h.sounding, under: h.under, trailed: h.trailed, fret: h.fret, bass: h.bass.str, bassFret: h.bass.fret, trails: h.trails,
+		spare: m.spareFinger(h), over: m.thumbReaches(h), busy: h.tapped() || h.hooked()}
+	for i := range h.n {
+		if s := &h.stops[i]; s.how == Fret || s.how == Bend || s.how == Harmonic {
+			k.fingers |= quiet.Of(s.str)
+		}
+		if s := &h.stops[i]; s.how == Fret || s.how == Bend {
+			k.pitches[i] = s.fret
+		}
+	}
+	if h.bass.str != 0 && h.bass.finger == thumbOver {
+		k.bassFinger = thumbOver
+	}
+	return k
+}
+
+// spareFinger: a finger that neither frets nor wears the slide, while the slide is off.
+func (m *model) spareFinger(h *hand) bool {
+	if h.slide || m.req.Player.Lap() {
+		return false
+	}
+	for _, f := range freeFingers(m.req.Player) {
+		if h.on[f] == 0 {
+			return true
+		}
+	}
+	return false
+}
+
+func (m *model) thumbReaches(h *hand) bool {
+	return m.req.Player.ThumbOver && !m.req.Player.Lap() && h.on[thumbOver] == 0 && !h.sounding.Has(6) && h.anchored
+}
+
+// giveShapes numbers the hands of a moment by shape.
+func (m *model) giveShapes(mo *moment) {
+	byKey := map[shapeKey]int32{}
+	mo.shapes = nil
+	for i := range mo.hands {
+		h := &mo.hands[i]
+		if i > 0 && !h.anchored && !mo.hands[i-1].anchored && h.line == mo.hands[i-1].line && h.bass.str == 0 && mo.hands[i-1].bass.str == 0 {
+			h.shape = mo.hands[i-1].shape
+			continue
+		}
+		k := m.shapeOf(h)
+		n, ok := byKey[k]
+		if !ok {
+			n = int32(len(mo.shapes))
+			byKey[k] = n
+			mo.shapes = append(mo.shapes, int32(i))
+		}
+		h.shape = n
+	}
+}
+
+// side is the picking hand's side of one moment: a right for each shape, and their actions.
+type side struct {
+	m      *model
+	mo     *moment
+	again  *againTable
+	rights []right
+	arena  []action
+	deals  map[uint64][]deal // cheapest deals, by dealKey
+}
+
+// reset makes the side that of mo; what it held before is reused.
+func (sd *side) reset(m *model, mo *moment) {
+	sd.m, sd.mo, sd.again, sd.arena = m, mo, m.againAfter(mo.since), sd.arena[:0]
+	if sd.deals == nil {
+		sd.deals = map[uint64][]deal{}
+	}
+	clear(sd.deals)
+	if cap(sd.rights) < len(mo.shapes) {
+		sd.rights = make([]right, 2*len(mo.shapes))
+	}
+	sd.rights = sd.rights[:len(mo.shapes)]
+	for i := range sd.rights {
+		sd.rights[i].h = nil
+	}
+}
+
+// of returns the right of hand g.
+func (sd *side) of(g int) *right {
+	shape := sd.mo.hands[g].shape
+	r := &sd.rights[shape]
+	if r.h == nil {
+		sd.m.initRight(r, sd.mo, &sd.mo.hands[sd.mo.shapes[shape]])
+	}
 	return r
 }
 
-// initRight fills r anew; its slices are reused.
 func (m *model) initRight(r *right, mo *moment, h *hand) {
-	*r = right{mo: mo, h: h, opts: m.bassOptions(mo, h), touch: fingerTouches(h), tails: r.tails[:0]}
-	if h.slide {
-		r.covered = quiet.Upto(h.covers)
-		r.trail = quiet.Upto(h.trails) &^ r.covered
+	*r = right{mo: mo, h: h, opts: m.bassOptions(mo, h), spare: m.spareFinger(h), over: m.thumbReaches(h), edges: r.edges[:0],
+		plucks: r.plucks[:0], sets: r.sets[:0]}
+	beside := func(str int) {
+		r.touch |= quiet.Of(str) << 1 & quiet.Upto(6)
+		r.edges = append(r.edges, str)
+	}
+	for i := range h.n {
+		if s := &h.stops[i]; s.how == Fret || s.how == Bend || s.how == Harmonic {
+			beside(s.str)
+		}
+	}
+	if h.bass.str != 0 && h.bass.finger != thumbOver {
+		beside(h.bass.str)
 	}
 	for s := 1; s <= 6; s++ {
 		if mo.has(m.soundingPitch(h, s)) {
@@ -88,457 +200,380 @@ func (m *model) initRight(r *right, mo *moment, h *hand) {
 		}
 	}
 	if mo.note >= 0 {
-		r.ring = m.sympathyOf(m.req.Tune.Notes[mo.note].Note.Pitch())
+		for _, n := range m.voices[mo.note] {
+			ring := m.sympathyOf(n)
+			for s := range ring {
+				r.ring[s] = math.Max(r.ring[s], ring[s])
+			}
+		}
+		r.plucks = m.plucks(r.plucks, mo, h)
 	}
 }
 
-// rights groups the hands of a moment by shape; the result has one entry a hand. It is
-// good until the next call.
-func (m *model) rights(mo *moment) []*right {
-	byShape := map[shape]*right{}
-	tables := map[stopClass]*stopTable{}
-	out := make([]*right, len(mo.hands))
-	m.arena = m.arena[:0]
-	for i := range mo.hands {
-		h := &mo.hands[i]
-		key := h.shape()
-		if byShape[key] == nil {
-			n := len(byShape)
-			if n == len(m.pool) {
-				m.pool = append(m.pool, &right{})
-			}
-			r := m.pool[n]
-			m.initRight(r, mo, h)
-			class := stopClass{h.str, r.touch}
-			if tables[class] == nil {
-				tables[class] = m.freshTable(len(tables))
-			}
-			r.stops = tables[class]
-			byShape[key] = r
+// below returns the strings on which fretting fingers can lie flat: thinner than their own,
+// up to the next that sounds.
+func (r *right) below(sounding quiet.Strings) (set quiet.Strings) {
+	for _, at := range r.edges {
+		for s := at - 1; s >= 1 && !sounding.Has(s); s-- {
+			set |= quiet.Of(s)
 		}
-		out[i] = byShape[key]
+	}
+	return set
+}
+
+// idlePluck is the pluck of a moment at which no digit plucks the melody.
+func idlePluck(mo *moment, h *hand) pluck {
+	p := pluck{mask: keepMask}
+	if mo.note >= 0 {
+		p.mask = 0 // the left hand sounds the note: the digits have had a rest
+	}
+	if h.tapped() || h.hooked() {
+		p.busy = true
+	}
+	return p
+}
+
+// plucks lists the ways to pluck what h holds: digits in string order, or one digit brushing
+// strings that lie together. Tapped notes are tapped by i, or by i and m.
+func (m *model) plucks(out []pluck, mo *moment, h *hand) []pluck {
+	strs := h.sounding
+	if h.tapped() {
+		return append(out, tapPluck(h))
+	}
+	var order []int8 // thick to thin, as the digits lie
+	for s := 6; s >= 1; s-- {
+		if strs.Has(s) {
+			order = append(order, int8(s))
+		}
+	}
+	var assign func(i, from int, p pluck)
+	assign = func(i, from int, p pluck) {
+		if i == len(order) {
+			m.digitCost(&p)
+			if h.hooked() {
+				p.busy, p.rest = true, true
+				if p.at[digitP] != 0 {
+					return
+				}
+			}
+			out = append(out, p)
+			return
+		}
+		for d := from; d <= m.req.Player.Fingers; d++ {
+			if d == digitP && order[i] < lowestThumb(len(order)) || !mo.digitAllowed(h, d, int(order[i])) {
+				continue
+			}
+			next := p
+			next.at[d], next.mask = order[i], p.mask|1<<d
+			assign(i+1, d+1, next)
+		}
+	}
+	assign(0, digitP, pluck{})
+	if n := len(order); n > 1 && int(order[0]-order[n-1]) == n-1 && mo.digitAllowed(h, digitI, int(order[0])) && mo.digitAllowed(h, digitI, int(order[n-1])) {
+		p := pluck{mask: 1 << digitI, cost: quantize(wBrush), sweeps: quiet.Of(int(order[0]))<<1&quiet.Upto(6) | quiet.Of(int(order[n-1]))>>1}
+		p.at[digitI] = order[0]
+		out = append(out, p)
 	}
 	return out
 }
 
-// freshTable returns the nth stop table of a moment, emptied.
-func (m *model) freshTable(n int) *stopTable {
-	if n == len(m.tables) {
-		m.tables = append(m.tables, &stopTable{})
+// lowestThumb is the thinnest string on which the thumb plucks melody: of chords, one thinner.
+func lowestThumb(voices int) int8 {
+	if voices > 1 {
+		return 3
 	}
-	m.tables[n].memos = m.tables[n].memos[:0]
-	return m.tables[n]
+	return 4
 }
 
-// after returns the steps that can follow tl; they stand in m.arena[lo:hi].
-func (m *model) after(r *right, tl tail) *tailSteps {
-	for i := range r.tails {
-		if r.tails[i].tl == tl {
-			return &r.tails[i]
+// tapPluck taps with i, of two strings the thicker, and m.
+func tapPluck(h *hand) pluck {
+	p := pluck{mask: 1 << tapBit, busy: true}
+	d := digitI
+	for s := 6; s >= 1; s-- {
+		if h.sounding.Has(s) {
+			p.at[d] = int8(s)
+			d++
 		}
 	}
-	lo := len(m.arena)
-	m.steps(r, tl)
-	r.tails = append(r.tails, tailSteps{tl: tl, lo: lo, hi: len(m.arena)})
-	return &r.tails[len(r.tails)-1]
+	return p
 }
 
-// silence is the state of the strings for one tail, bass option and heel, before digits
-// stop anything.
-type silence struct {
-	tl     tail
-	struck quiet.Strings
-	keep   quiet.Strings // must go on ringing: nothing may touch them
-	may    quiet.Strings // may ring on or be damped
-	unw    quiet.Strings // unwanted and ringing
-	mild   quiet.Strings // of unw: at open pitch
-	heel   quiet.Strings
-	trail  quiet.Strings
-	touch  quiet.Strings
-	cost   Terms
-}
-
-// stillness sorts the strings; ok is false if heel or trailing fingers would lie on a
-// string that must sound.
-func (m *model) stillness(r *right, tl tail, o *bassOption, heel int) (s silence, ok bool) {
-	mo, h := r.mo, r.h
-	s.tl, s.struck, s.heel, s.trail = tl, quiet.Of(o.str), quiet.Heel(heel), r.trail
-	if mo.note >= 0 {
-		s.struck |= quiet.Of(h.str)
-	} else if mo.sounding >= 0 {
-		s.keep = quiet.Of(h.str)
-	}
-	// Ringing bass strings: until the next stroke they must ring, at a stroke they may;
-	// what is no tone of the present chord is unwanted.
-	live := tl.live &^ s.struck
-	stray := live &^ r.fits
-	s.unw = tl.unw&^s.struck | stray
-	s.mild = tl.mild&^s.struck | stray&^r.covered
-	if mo.stroke == nil {
-		s.keep |= live & r.fits
-	} else {
-		s.may = live & r.fits
-	}
-	sounding := s.struck | s.keep
-	if (s.heel|s.trail)&sounding != 0 {
-		return s, false
-	}
-	s.touch = r.touch &^ sounding
-	if heel > 0 {
-		s.cost.add(Damping, heelDown+heelEffort*float64(heel))
-	}
-	if m.school.Cares {
-		s.cost.add(Leak, wSympathy*sympathetic(r, &s, o))
-	} else {
-		s.unw, s.mild = 0, 0
-	}
-	s.unw &^= s.heel | s.trail
-	return s, true
-}
-
-// fingerTouches returns the strings beside fretting fingers: the tip reaches the next
-// thicker one, the underside the next thinner.
-func fingerTouches(h *hand) quiet.Strings {
-	var s quiet.Strings
-	beside := func(str int) {
-		s |= (quiet.Of(str)<<1 | quiet.Of(str)>>1) & quiet.Upto(6)
-	}
-	if h.how == Fret {
-		beside(h.str)
-	}
-	if h.bass.str != 0 && h.bass.finger != thumbOver {
-		beside(h.bass.str)
-	}
-	return s
-}
-
-// sympathetic sums how strongly the open strings that nothing damps ring along with what
-// is struck.
-func sympathetic(r *right, s *silence, o *bassOption) float64 {
-	idle := ^(s.struck | s.keep | s.may | s.unw | s.heel | s.trail | r.covered) & quiet.Upto(6)
-	sum := 0.0
-	for str := 1; idle != 0; str, idle = str+1, idle>>1 {
-		if idle&1 != 0 {
-			sum += r.ring[str] + o.ring[str]
-		}
-	}
-	return sum
-}
-
-// leakPrice is the cost of leaving a string to ring, by string: how strong it still is,
-// milder if it rings open and its note belongs to the chord or is a welcome drone.
-type leakPrice struct {
-	fresh, ended         float64 // bass strings; the melody string that ended
-	openFresh, openEnded [7]float64
-}
-
-func (m *model) newLeakPrice(mo *moment) (lp leakPrice) {
-	lp.fresh, lp.ended = wLeak, wLeak*quiet.Strength(mo.endedFor)
-	for s := 1; s <= 6; s++ {
-		ease := 1.0
-		if p := m.open(s); mo.has(p) {
-			ease = consonant
-		} else if m.isDrone(Open, p) {
-			ease = droneEase
-		}
-		lp.openFresh[s], lp.openEnded[s] = lp.fresh*ease, lp.ended*ease
-	}
-	return lp
-}
-
-func (mo *moment) leakCost(s *silence, str int) float64 {
-	ended := s.tl.ended.Has(str)
-	switch {
-	case s.mild.Has(str) && ended:
-		return mo.leak.openEnded[str]
-	case s.mild.Has(str):
-		return mo.leak.openFresh[str]
-	case ended:
-		return mo.leak.ended
-	}
-	return mo.leak.fresh
-}
-
-// stops is how the unwanted strings are dealt with one by one.
-type stops struct {
-	digit  [4]int        // string that each digit comes down on, 0 if none
-	touch  quiet.Strings // silenced by a fretting finger beside them
-	leak   quiet.Strings
-	leaked float64 // cost of what leaks
-	effort float64 // cost of stopping the rest
-}
-
-func (st *stops) cost() float64 { return st.leaked + st.effort }
-
-// stopper is the search for the cheapest stops in one situation.
-type stopper struct {
-	m              *model
-	r              *right
-	s              *silence
-	from, to, bass int // last digit, digit that plucks (noDigit: none), string the thumb strikes
-	best           stops
-	found          bool
-}
-
-// stopAll finds the cheapest way to deal with s.unw: digits that are free and in string
-// order, fretting fingers beside, or letting a string leak.
-func (m *model) stopAll(r *right, s *silence, from, to, bassStr int) stops {
-	st := stopper{m: m, r: r, s: s, from: from, to: to, bass: bassStr}
-	if r.mo.note < 0 {
-		st.to = noDigit
-	}
-	st.try(1, m.req.Player.Fingers+1, &stops{})
-	return st.best
-}
-
-// try settles the unwanted strings from str on; digits below last are still free.
-func (st *stopper) try(str, last int, cur *stops) {
-	for str <= 6 && !st.s.unw.Has(str) {
-		str++
-	}
-	if st.found && cur.cost() >= st.best.cost() {
-		return // dealing with more strings only adds cost
-	}
-	if str > 6 {
-		st.best, st.found = *cur, true
-		return
-	}
-	if st.s.touch.Has(str) {
-		next := *cur
-		next.touch |= quiet.Of(str)
-		next.effort += fingerTouch
-		st.try(str+1, last, &next)
-	}
-	for d := last - 1; d >= digitI; d-- {
-		if st.digitMay(d, str) {
-			next := *cur
-			next.digit[d] = str
-			next.effort += st.stopPrice(d, str)
-			st.try(str+1, d, &next)
-		}
-	}
-	if st.thumbMay(str) {
-		next := *cur
-		next.digit[digitP] = str
-		next.effort += restEffort
-		st.try(7, digitP, &next) // the thumb's side covers all the strings below
-	}
-	next := *cur
-	next.leak |= quiet.Of(str)
-	next.leaked += st.r.mo.leakCost(st.s, str)
-	st.try(str+1, last, &next)
-}
-
-// digitMay: digit d is free and lies in order between what plays.
-func (st *stopper) digitMay(d, str int) bool {
-	if !st.m.school.Stops || d == st.to || st.bass != 0 && str >= st.bass {
-		return false
-	}
-	if st.to == noDigit {
-		return true
-	}
-	if d > st.to {
-		return str < st.r.h.str
-	}
-	return str > st.r.h.str
-}
-
-// thumbMay: the thumb is free and may lie from str down without touching what sounds.
-func (st *stopper) thumbMay(str int) bool {
-	return st.m.school.ThumbRest && st.bass == 0 && st.to != digitP && str >= 3 &&
-		quiet.From(str)&(st.s.struck|st.s.keep) == 0 && (st.r.mo.note < 0 || str > st.r.h.str)
-}
-
-func (st *stopper) stopPrice(d, str int) float64 {
-	if d == st.from && st.s.tl.ended.Has(str) {
-		return stopOwn
-	}
-	return stopEffort
-}
-
-// steps adds every choice of the right hand for a shape after a tail to m.arena. Where
-// choices differ only in how strings are damped, the cheapest is kept.
-func (m *model) steps(r *right, tl tail) {
-	heels := 1
-	if m.school.Heel {
-		heels = heelStates
-	}
-	for b := range r.opts {
-		o := &r.opts[b]
-		first := len(m.arena)
-		var kept silence
-		for heel := 0; heel < heels; heel++ {
-			s, ok := m.stillness(r, tl, o, heel)
-			if !ok {
-				break // a wider heel only touches more
-			}
-			if heel > 0 && s.unw == kept.unw && s.may&^s.heel == kept.may&^kept.heel && s.cost.Sum() >= kept.cost.Sum() {
-				continue // it silences nothing more, for more
-			}
-			kept = s
-			m.plucks(r, &s, o, step{bass: uint8(b), heel: uint8(heel), cost: s.cost.Sum() + o.sum}, first)
-		}
-	}
-}
-
-// plucks adds the steps of one option and heel: base with every pair of digits. Steps from
-// first on are of the same option.
-func (m *model) plucks(r *right, s *silence, o *bassOption, base step, first int) {
-	memo := m.memoFor(r, s, o.str)
-	for from := digitP; from < digitStates; from++ {
-		if r.mo.froms&(1<<from) == 0 {
+// digitCost: digits away from their strings, the thumb on the melody, an awkward spread.
+func (m *model) digitCost(p *pluck) {
+	y := tally{}
+	last := 0
+	for d := digitP; d <= digitA; d++ {
+		at := int(p.at[d])
+		if at == 0 {
 			continue
 		}
-		for to := digitP; to < digitStates; to++ {
-			pluck, ok := m.pluckSum(r, from, to, o)
-			if !ok {
+		if d == digitP {
+			y.add(Hand, thumbMelody)
+		} else {
+			y.add(Hand, wDigitPlace*absInt(at-m.usualString(d)))
+		}
+		if last > digitP && int(p.at[last])-at > 2*(d-last) {
+			y.add(Hand, wSpread*float64(int(p.at[last])-at-2*(d-last)))
+		}
+		last = d
+	}
+	p.cost = y.sum
+}
+
+// situations calls f for every bass option, heel and pluck after tl, with the action so far:
+// what remains is to deal with the unwanted strings. A heel that lies further and silences
+// nothing more is left out.
+func (m *model) situations(r *right, tl tail, plucked bool, f func(*action, *silence, *bassOption, *pluck)) {
+	idle := [1]pluck{idlePluck(r.mo, r.h)}
+	plucks := idle[:]
+	if plucked && r.mo.note >= 0 {
+		plucks = r.plucks
+	}
+	heels := 1
+	if m.school.Heel && !r.h.tapped() {
+		heels = heelStates
+	}
+	var s, swept silence
+	var a action // f must not keep it
+	for b := range r.opts {
+		o := &r.opts[b]
+		if !m.still(r, tl, o, &s) {
+			continue
+		}
+		idle := m.idleStrings(r, &s)
+		for heel := 0; heel < heels; heel++ {
+			if heel > 1 && !(s.unwanted | s.may | idle | s.demanded).Has(7-heel) {
 				continue
 			}
-			st, rest := base, 0
-			st.from, st.to, st.cost = uint8(from), uint8(to), base.cost+pluck
-			if memo != nil {
-				stop := memo.get(m, r, s, from, to, o.str)
-				st.cost, rest = st.cost+stop.cost, stop.thumb
+			if quiet.Heel(heel)&(s.struck|s.keep) != 0 {
+				break
 			}
-			st.live = liveAfter(s, o, rest)
-			m.keepCheapest(st, first)
-		}
-	}
-}
-
-func (m *model) keepCheapest(st step, first int) {
-	for i := first; i < len(m.arena); i++ {
-		if old := &m.arena[i]; old.from == st.from && old.to == st.to && old.live == st.live {
-			if st.cost < old.cost {
-				*old = st
+			if !m.underHeel(r, &s, o, idle, heel) {
+				continue
 			}
-			return
+			for i := range plucks {
+				pl, at := &plucks[i], &s
+				if !pluckBesideBass(pl, o) {
+					continue
+				}
+				if pl.sweeps != 0 {
+					swept = s
+					m.sweep(r, &swept, pl)
+					at = &swept
+				}
+				a = action{mask: pl.mask, heel: uint8(heel), own: noDigit, bass: uint8(b), cost: at.cost + o.sum + pl.cost}
+				f(&a, at, o, pl)
+			}
 		}
 	}
-	m.arena = append(m.arena, st)
 }
 
-// stopTable keeps what stopAll found; shapes of one stopClass share it.
-type stopTable struct{ memos []stopMemo }
-
-// stopClass is all that stopAll looks at in a shape.
-type stopClass struct {
-	str   int
-	touch quiet.Strings
+// eachAction calls f for everything that the picking hand can do after tl, and with what
+// deal. Nothing is left out; the search keeps the cheapest of those that the future cannot
+// tell apart.
+func (m *model) eachAction(r *right, tl tail, plucked bool, f func(action, *silence, *pluck, *deal)) {
+	m.situations(r, tl, plucked, func(a *action, s *silence, o *bassOption, pl *pluck) {
+		m.dealWith(r, s, pl, o.str, func(d *deal) { f(m.withDeal(a, s, o, pl, d), s, pl, d) })
+	})
 }
 
-// stopKey is all that it looks at beside that and the digits.
-type stopKey struct {
-	unw, mild, ended, sounding quiet.Strings
-	bass                       int
+func (m *model) withDeal(a *action, s *silence, o *bassOption, pl *pluck, d *deal) action {
+	out := *a
+	out.cost, out.own, out.live = a.cost+d.cost(), d.own, m.liveAfter(s, o, pl, d)
+	return out
 }
 
-// stopMemo keeps what stopAll found for one key. Which digit plucked last matters only to
-// the string whose note has just ended.
-type stopMemo struct {
-	key   stopKey
-	found [digitStates][digitStates]bool
-	got   [digitStates][digitStates]stopped
+// dealWith calls f for every deal with s.
+func (m *model) dealWith(r *right, s *silence, pl *pluck, bass int, f func(*deal)) {
+	dl := dealer{m: m, r: r, s: s, pl: pl, bass: bass, each: f}
+	dl.try(1, digitC+1, &deal{own: noDigit})
 }
 
-type stopped struct {
-	cost  float64
-	thumb int // first string under the resting thumb, 0 if none
-}
-
-// memoFor returns the memo for a situation, nil if there is nothing to stop.
-func (m *model) memoFor(r *right, s *silence, bassStr int) *stopMemo {
-	if s.unw == 0 {
-		return nil
+// pluckBesideBass: with a bass note the thumb is taken, and the fingers play thinner strings.
+func pluckBesideBass(pl *pluck, o *bassOption) bool {
+	if o.str == 0 {
+		return true
 	}
-	key := stopKey{unw: s.unw, mild: s.mild & s.unw, ended: s.tl.ended & s.unw, sounding: s.struck | s.keep, bass: bassStr}
-	memos := r.stops.memos
-	for i := range memos {
-		if memos[i].key == key {
-			return &memos[i]
+	if pl.at[digitP] != 0 || pl.busy {
+		return false
+	}
+	for _, at := range pl.at {
+		if int(at) >= o.str {
+			return false
 		}
 	}
-	r.stops.memos = append(memos, stopMemo{key: key})
-	return &r.stops.memos[len(memos)]
+	return true
 }
 
-func (mm *stopMemo) get(m *model, r *right, s *silence, from, to, bassStr int) stopped {
-	if mm.key.ended == 0 || from == digitP {
-		from = noDigit
+// liveAfter returns the bass strings that ring on after the moment.
+func (m *model) liveAfter(s *silence, o *bassOption, pl *pluck, d *deal) quiet.Strings {
+	on := s.may &^ s.heel
+	if t := int(d.digit[digitP]); t != 0 {
+		on &^= quiet.From(t)
 	}
-	if r.mo.note < 0 {
-		to = noDigit
-	}
-	if !mm.found[from][to] {
-		stop := m.stopAll(r, s, from, to, bassStr)
-		c := stop.terms()
-		mm.found[from][to], mm.got[from][to] = true, stopped{c.Sum(), stop.digit[digitP]}
-	}
-	return mm.got[from][to]
-}
-
-func (st *stops) terms() (c Terms) {
-	c.add(Leak, st.leaked)
-	c.add(Damping, st.effort)
-	return c
-}
-
-// liveAfter returns the bass strings that ring on after the moment; thumbRest is the first
-// string that the thumb lies on, 0 if it does not.
-func liveAfter(s *silence, o *bassOption, thumbRest int) quiet.Strings {
-	on := s.may &^ (s.heel | s.trail)
-	if thumbRest != 0 {
-		on &^= quiet.From(thumbRest)
+	if pl.rest {
+		on = 0
 	}
 	return on | s.keep&s.tl.live | quiet.Of(o.str)
 }
 
-// pluckSum is the cost of digit to plucking the melody after from did; ok is false if it
-// cannot. Without a melody onset the digits stay: from must equal to.
-func (m *model) pluckSum(r *right, from, to int, o *bassOption) (sum float64, ok bool) {
-	if r.mo.note < 0 {
-		return 0, from == to
+// turn is what action a costs after p: a digit used again, the heel moved, the digit that
+// just played falling back on its string.
+func (sd *side) turn(p rho, a *action) float64 {
+	cost := sd.m.heelMove[p.heel()][a.lies()]
+	if a.mask != keepMask {
+		cost += sd.again[p.mask()][a.mask]
 	}
-	str := r.h.str
-	switch {
-	case to == noDigit || to > m.req.Player.Fingers:
-		return 0, false
-	case o.str != 0 && (to == digitP || str >= o.str):
-		return 0, false
-	case to == digitP && str < 4:
-		return 0, false
+	if a.own != noDigit {
+		cost += ownPrice(p, a.own)
 	}
-	return r.mo.pluck[from][to][str], true
+	return cost
 }
 
-// newPluck tabulates what each digit plucking each string costs after each other digit.
-func (m *model) newPluck(mo *moment) (t [digitStates][digitA + 1][7]float64) {
-	ratio := restrike[m.req.Player.Attack] / math.Max(mo.since, 1e-3)
+func ownPrice(p rho, d uint8) float64 {
+	if p.mask()>>d&1 != 0 {
+		return quantize(stopOwn)
+	}
+	return quantize(stopEffort)
+}
+
+// after is the rho that action a leaves behind p.
+func (p rho) after(a *action) rho {
+	if a.mask == keepMask {
+		return newRho(p.mask(), a.heel > 0)
+	}
+	return newRho(a.mask, a.heel > 0)
+}
+
+// lies is 1 if the heel lies on the strings.
+func (a *action) lies() int { return int(min(a.heel, 1)) }
+
+// newHeelMove tabulates what it costs to bring the heel down (from 0 to 1) and to lift it.
+func (m *model) newHeelMove() (t [2][2]float64) {
+	t[0][1], t[1][0] = quantize(heelFloat), quantize(heelLift)
+	if m.req.Player.Support == player.HeelRests {
+		t[0][1] = quantize(heelFall)
+	}
+	return t
+}
+
+// againTable is what it costs to pluck with one set of digits after another.
+type againTable [fewMasks][fewMasks]float64
+
+// againAfter returns the table for since seconds from onset to onset.
+func (m *model) againAfter(since float64) *againTable {
+	if m.agains[since] == nil {
+		t := m.newAgain(since)
+		m.agains[since] = &t
+	}
+	return m.agains[since]
+}
+
+func (m *model) newAgain(since float64) (t againTable) {
+	gap := math.Max(since, 1e-3)
+	square := func(need float64) float64 { return need / gap * (need / gap) }
+	same, travel := square(restrike[m.req.Player.Attack]), square(tapTravel)
 	for from := range t {
-		for to := range t[from] {
-			for str := 1; str <= 6; str++ {
-				var c Terms
-				if to == digitP {
-					c.add(Hand, thumbMelody)
-				} else {
-					c.add(Hand, wDigitPlace*math.Abs(float64(str-m.usualString(to))))
-				}
-				if from == to {
-					c.add(Hand, wRepeat*ratio*ratio)
-				} else if from != noDigit {
-					c.add(Hand, wAlternate*ratio*ratio)
-				}
-				t[from][to][str] = c[Hand]
+		for to := 1; to < fewMasks; to++ {
+			y := tally{}
+			switch common := from & to; {
+			case common != 0:
+				y.add(Hand, wRepeat*same*float64(quiet.Strings(common).Len()))
+			case from != 0:
+				y.add(Hand, wAlternate*same)
 			}
+			if from != 0 && (from^to)>>tapBit != 0 {
+				y.add(Hand, wRepeat*travel)
+			}
+			t[from][to] = y.sum
 		}
 	}
 	return t
 }
 
-// usualString is where a digit lives: i, m, a on strings 3, 2, 1; a lone i on string 2.
-func (m *model) usualString(d int) int {
-	if m.req.Player.Fingers == 1 {
-		return 2
+// dealKey packs all that a dealer looks at into 63 bits.
+func dealKey(r *right, s *silence, pl *pluck, bass int) uint64 {
+	key := uint64(bass)
+	for _, set := range [...]quiet.Strings{s.unw, s.unw & r.h.under, s.tl.ended & s.unw, s.swept, s.struck | s.keep, s.touch, s.below} {
+		key = key<<6 | uint64(set)
 	}
-	return 4 - d
+	for _, at := range pl.at {
+		key = key<<3 | uint64(at)
+	}
+	for _, flag := range [...]bool{r.spare, r.over, pl.busy} {
+		key <<= 1
+		if flag {
+			key |= 1
+		}
+	}
+	return key
+}
+
+// cheapestDeals returns the cheapest deals of one situation, one for each own digit and
+// place of the thumb, the first of equals.
+func (sd *side) cheapestDeals(r *right, s *silence, pl *pluck, bass int) []deal {
+	key := dealKey(r, s, pl, bass)
+	if best, ok := sd.deals[key]; ok {
+		return best
+	}
+	var best []deal
+	sd.m.dealWith(r, s, pl, bass, func(d *deal) {
+		for i := range best {
+			if best[i].own == d.own && best[i].digit[digitP] == d.digit[digitP] {
+				if d.cost() < best[i].cost() {
+					best[i] = *d
+				}
+				return
+			}
+		}
+		best = append(best, *d)
+	})
+	sd.deals[key] = best
+	return best
+}
+
+// actions returns the set of actions after tl; what the future cannot tell apart is there
+// once, at its cheapest.
+func (sd *side) actions(r *right, tl tail, plucked bool) *actionSet {
+	for i := range r.sets {
+		if r.sets[i].tl == tl && r.sets[i].plucks == plucked {
+			return &r.sets[i]
+		}
+	}
+	m, lo := sd.m, len(sd.arena)
+	none := deal{own: noDigit}
+	m.situations(r, tl, plucked, func(a *action, s *silence, o *bassOption, pl *pluck) {
+		if s.unw == 0 {
+			sd.keep(m.withDeal(a, s, o, pl, &none), lo)
+			return
+		}
+		best := sd.cheapestDeals(r, s, pl, o.str)
+		for i := range best {
+			sd.keep(m.withDeal(a, s, o, pl, &best[i]), lo)
+		}
+	})
+	r.sets = append(r.sets, actionSet{tl: tl, plucks: plucked, lo: lo, hi: len(sd.arena)})
+	return &r.sets[len(r.sets)-1]
+}
+
+// keep files a among the actions from lo on, unless one with the same bass that the future
+// cannot tell from it is not dearer, or one that differs in the heel alone is cheaper by more than any move of the
+// heel to come.
+func (sd *side) keep(a action, lo int) {
+	for i := lo; i < len(sd.arena); i++ {
+		old := &sd.arena[i]
+		if old.live != a.live || old.mask != a.mask || old.own != a.own || old.bass != a.bass {
+			continue
+		}
+		if old.lies() == a.lies() {
+			if a.cost < old.cost {
+				*old = a
+			}
+			return
+		}
+		if old.cost+sd.m.heelDebt <= a.cost {
+			return
+		}
+	}
+	sd.arena = append(sd.arena, a)
 }

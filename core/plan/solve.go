@@ -4,183 +4,541 @@ import (
 	"context"
 	"math"
 
-	"stepping/core/pitch"
 	"stepping/core/quiet"
 )
 
-// state is what the next moment can feel of the choices so far.
+// state is what the next moment can feel of the choices so far, and which choices they were.
 type state struct {
-	hand  int32 // index into the moment's hands
-	live  quiet.Strings
-	digit uint8
-	heel  uint8 // strings under the heel; not felt by the next moment
-	bass  uint8 // the bass option that led here
-	prev  int32 // index of the state before, -1 at the first moment
-	cost  float64
+	cost float64
+	prev int32 // index of the state before, -1 at the first moment
+	hand int32 // index into the moment's hands
+	live quiet.Strings
+	rho  rho
+	step
+}
+
+// step is how a state was reached from the one before.
+type step struct {
+	a         attack
+	bass, own uint8 // bass option; digit on the ended string
 }
 
 var inf = math.Inf(1)
 
-// soundingPitch is what string str sounds when struck with hand h, to the cent.
-func (m *model) soundingPitch(h *hand, str int) pitch.Pitch {
-	switch {
-	case h.slide && str <= h.covers:
-		return m.req.Tuning.Open(str) + pitch.Pitch(math.Round(100*h.fret))
-	case h.bass.str == str:
-		return m.req.Tuning.Open(str) + pitch.Midi(h.bass.fret)
-	case h.str == str && h.how == Fret:
-		return m.req.Tuning.Open(str) + pitch.Pitch(math.Round(100*h.fret))
-	}
-	return m.open(str)
+// layer is the states of one moment: by hand, and for each hand by live strings.
+type layer struct {
+	states []state
+	rhos   []rho // those that occur
 }
 
-// byDigit is a value for every digit that may have plucked last.
-type byDigit[T any] [digitStates]T
+// numbers gives the rhos of a layer their place in it, -1 for the others.
+func (l *layer) numbers() (t [rhos]int16) {
+	for i := range t {
+		t[i] = -1
+	}
+	for i, p := range l.rhos {
+		t[p] = int16(i)
+	}
+	return t
+}
 
-// arrival is the cheapest way into a digit before the right hand has chosen.
+// eachRun calls f for every run of states with the same hand and live strings.
+func (l *layer) eachRun(f func(lo, hi int)) {
+	for lo := 0; lo < len(l.states); {
+		hi := lo + 1
+		for hi < len(l.states) && l.states[hi].hand == l.states[lo].hand && l.states[hi].live == l.states[lo].live {
+			hi++
+		}
+		f(lo, hi)
+		lo = hi
+	}
+}
+
+// arrival is the cheapest way into a rho before the picking hand has chosen.
 type arrival struct {
 	cost float64
 	prev int32
+	a    attack
 }
 
-// tailGrid collects arrivals for one tail.
-type tailGrid struct {
-	tl tail
-	g  byDigit[arrival]
+// inflow collects the arrivals of one hand for one tail: plucked, or by one legato attack.
+type inflow struct {
+	tl    tail
+	a     attack // plain stands for all that is plucked
+	cells []arrival
+	least float64 // of the cells
 }
 
-func emptyGrid() (g byDigit[arrival]) {
-	for d := range g {
-		g[d] = arrival{inf, -1}
-	}
-	return g
+// search is the working memory of a pass through the moments.
+type search struct {
+	m     *model
+	side  side
+	flows []inflow
+
+	// of the present moment
+	st      *stage
+	before  *layer
+	rhos    []rho // that occur before
+	number  [rhos]int16
+	runs    []run
+	byShape []shapeFlows
+
+	file  collector
+	least [8 * attacks]int32 // the cheapest flow of each kind
+	debts *debts             // of the rhos before the present moment
 }
 
 // forward runs the search from the first moment to the last and keeps every state with
-// its least cost. ctx stops it between moments.
-func (m *model) forward(ctx context.Context) ([][]state, error) {
-	layers := make([][]state, len(m.moments))
+// its least cost. If no state is left at a moment, rule says which hand fails there. ctx
+// stops it between moments.
+func (m *model) forward(ctx context.Context) (layers []layer, rule string, err error) {
+	sr := search{m: m}
+	layers = make([]layer, len(m.moments))
+	var before *layer
 	for t := range m.moments {
 		if err := ctx.Err(); err != nil {
-			return nil, err
+			return nil, "", err
 		}
-		m.carry(t)
-		mo := &m.moments[t]
-		mo.froms = 1 << noDigit
-		if t > 0 {
-			mo.froms = digitsIn(layers[t-1])
+		if m.req.Progress != nil {
+			m.req.Progress(t, len(m.moments))
 		}
-		rights := m.rights(mo)
-		var acc collector
-		for g := range mo.hands {
-			arrivals := m.arrive(t, g, layers)
-			acc.begin(int32(g))
-			for i := range arrivals {
-				m.choose(rights[g], &arrivals[i], &acc)
+		st := m.newStage(t).tabulate()
+		sr.side.reset(m, st.mo)
+		sr.debts = m.newDebts(t)
+		sr.enterFrom(st, before)
+		left := 0
+		for g := range st.mo.hands {
+			flows := sr.arrive(g, false)
+			left += sr.choose(g, flows)
+		}
+		layers[t] = sr.file.take(m, t)
+		if len(layers[t].states) == 0 {
+			return layers, st.failed(left), nil
+		}
+		before = &layers[t]
+	}
+	return layers, "", nil
+}
+
+// failed names the rule that leaves no state at a moment.
+func (st *stage) failed(arrivals int) string {
+	switch {
+	case len(st.mo.hands) == 0:
+		return ruleLeft
+	case arrivals == 0:
+		return ruleChange
+	}
+	return ruleRight
+}
+
+var firstRhos = []rho{0}
+
+// ways into the hands of one shape: the tails of the runs of states before.
+type shapeFlows struct {
+	tails []tail
+	of    []int32 // tail of each run, by number
+}
+
+// run is the states before with one hand and one set of live strings.
+type run struct {
+	lo, hi int
+	hand   int32
+}
+
+// enterFrom prepares for the changes from the layer before, nil at the first moment.
+func (sr *search) enterFrom(st *stage, before *layer) {
+	sr.st, sr.before, sr.runs, sr.rhos = st, before, sr.runs[:0], firstRhos
+	if before != nil {
+		sr.rhos = before.rhos
+		sr.number = before.numbers()
+		before.eachRun(func(lo, hi int) { sr.runs = append(sr.runs, run{lo, hi, before.states[lo].hand}) })
+	}
+	sr.byShape = append(sr.byShape[:0], make([]shapeFlows, len(st.mo.shapes))...)
+}
+
+// shape finds the tails of the runs for the shape of g.
+func (sr *search) shape(g *hand) *shapeFlows {
+	sf := &sr.byShape[g.shape]
+	if sf.of != nil {
+		return sf
+	}
+	sf.of = make([]int32, len(sr.runs))
+	for i, r := range sr.runs {
+		tl := sr.st.tailOf(&sr.st.before[r.hand], sr.before.states[r.lo].live, g)
+		n := 0
+		for n < len(sf.tails) && sf.tails[n] != tl {
+			n++
+		}
+		if n == len(sf.tails) {
+			sf.tails = append(sf.tails, tl)
+		}
+		sf.of[i] = int32(n)
+	}
+	return sf
+}
+
+// arrive finds the cheapest arrivals at hand g. With split, gliding into a note is kept apart
+// from striking it plainly. The result is good until the next call.
+func (sr *search) arrive(g int, split bool) []inflow {
+	sr.flows = sr.flows[:0]
+	st, to := sr.st, &sr.st.mo.hands[g]
+	if sr.before == nil {
+		if c, ok := st.change(-1, g); ok {
+			for _, w := range c.ways(st, -1, g, split) {
+				sr.flow(tail{}, w.a, split).cells[0].take(w.cost, -1, w.a)
 			}
-			acc.flush()
 		}
-		layers[t] = acc.states
+		return sr.flows
 	}
-	return layers, nil
-}
-
-func digitsIn(states []state) (set uint8) {
-	for i := range states {
-		set |= 1 << states[i].digit
+	sf := sr.shape(to)
+	for _, tl := range sf.tails {
+		sr.open(tl, plain) // the first flows are the plucked ones, by tail
 	}
-	return set
-}
-
-// arrive finds for hand g at t the cheapest arrivals by tail and digit. The result
-// is good until the next call.
-func (m *model) arrive(t, g int, layers [][]state) []tailGrid {
-	if t == 0 {
-		c, ok := m.leftCost(0, nil, &m.moments[0].hands[g])
+	last, ok := int32(-1), false
+	var ways []way
+	for i, r := range sr.runs {
+		if r.hand != last {
+			var c change
+			last = r.hand
+			if c, ok = st.change(int(last), g); ok {
+				ways = c.ways(st, int(last), g, split)
+			}
+		}
 		if !ok {
-			return nil
+			continue
 		}
-		first := tailGrid{g: emptyGrid()}
-		first.g[noDigit] = arrival{c.Sum(), -1}
-		return []tailGrid{first}
+		for _, w := range ways {
+			f := &sr.flows[sf.of[i]]
+			if w.a.legato() || split && w.a != plain {
+				f = sr.flow(sf.tails[sf.of[i]], w.a, split)
+			}
+			for j := r.lo; j < r.hi; j++ {
+				s := &sr.before.states[j]
+				f.cells[sr.number[s.rho]].take(s.cost+w.cost, int32(j), w.a)
+			}
+		}
 	}
-	out := m.arrivals[:0]
-	before := layers[t-1]
-	m.eachInto(t, before, g, func(i int, left float64, tl tail) {
-		s := &before[i]
-		if a := &gridFor(&out, tl)[s.digit]; s.cost+left < a.cost {
-			*a = arrival{s.cost + left, int32(i)}
+	return sr.flows
+}
+
+// take keeps the cheaper arrival, the first of equals.
+func (a *arrival) take(cost float64, prev int32, by attack) {
+	if cost < a.cost {
+		*a = arrival{cost, prev, by}
+	}
+}
+
+// way is one of a change's: its left-hand cost and attack.
+type way struct {
+	cost float64
+	a    attack
+}
+
+// ways lists how change c sounds the note: by the left hand, and plucked; with split, plainly
+// and by gliding in, else the cheaper of the two.
+func (c *change) ways(st *stage, i, g int, split bool) []way {
+	out := st.ways[:0]
+	if c.bow < inf {
+		out = append(out, way{c.bow, c.a})
+	}
+	if c.pluck == inf {
+		return out
+	}
+	k := st.memoryOf(i)
+	br, to := &st.bring[k][g], &st.mo.hands[g]
+	switch {
+	case split && st.mo.note >= 0 && to.slide:
+		for _, a := range []attack{plain, scoop} {
+			if a == scoop && !st.scoops(to) || !st.mo.attackAllowed(to, a) {
+				continue
+			}
+			y := tally{}
+			st.beginCost(k, to, a, &y)
+			out = append(out, way{c.pluck - br.begin + y.sum, a})
 		}
-	})
-	m.arrivals = out
+	case st.mo.note >= 0 && br.scoop:
+		out = append(out, way{c.pluck, scoop})
+	default:
+		out = append(out, way{c.pluck, plain})
+	}
 	return out
 }
 
-func gridFor(grids *[]tailGrid, tl tail) *byDigit[arrival] {
-	for i := range *grids {
-		if (*grids)[i].tl == tl {
-			return &(*grids)[i].g
+func (st *stage) memoryOf(i int) int {
+	if i < 0 {
+		return len(st.memories) - 1
+	}
+	return int(st.of[i])
+}
+
+// flow returns the flow for a tail and attack. Unless they are split, a glide into a note goes
+// with the plucked.
+func (sr *search) flow(tl tail, a attack, split bool) *inflow {
+	if a == scoop && !split {
+		a = plain
+	}
+	for i := range sr.flows {
+		if sr.flows[i].tl == tl && sr.flows[i].a == a {
+			return &sr.flows[i]
 		}
 	}
-	*grids = append(*grids, tailGrid{tl, emptyGrid()})
-	return &(*grids)[len(*grids)-1].g
+	return sr.open(tl, a)
 }
 
-// choose lets the right hand choose after the arrivals and files the states reached.
-func (m *model) choose(r *right, in *tailGrid, acc *collector) {
-	ts := m.after(r, in.tl)
-	for i := ts.lo; i < ts.hi; i++ {
-		st := &m.arena[i]
-		if a := in.g[st.from]; a.cost < inf {
-			acc.offer(st, a)
+// open adds a flow.
+func (sr *search) open(tl tail, a attack) *inflow {
+	n := len(sr.flows)
+	if n < cap(sr.flows) {
+		sr.flows = sr.flows[:n+1]
+	} else {
+		sr.flows = append(sr.flows, inflow{})
+	}
+	f := &sr.flows[n]
+	f.tl, f.a = tl, a
+	if cap(f.cells) < len(sr.rhos) {
+		f.cells = make([]arrival, len(sr.rhos), rhos)
+	}
+	f.cells = f.cells[:len(sr.rhos)]
+	for i := range f.cells {
+		f.cells[i].cost = inf
+	}
+	return f
+}
+
+// choose lets the picking hand choose after the arrivals and files the states reached; it
+// returns how many flows came in.
+func (sr *search) choose(g int, flows []inflow) (arrived int) {
+	rhos := sr.rhos
+	r := sr.side.of(g)
+	sr.file.begin(int32(g))
+	sr.cheapest(r, flows)
+	for i := range flows {
+		f := &flows[i]
+		if sr.flowOutdone(r, flows, f) {
+			continue
 		}
-	}
-}
-
-// collector gathers the states of one moment, hand by hand.
-type collector struct {
-	states []state
-	hand   int32
-	lives  []liveGrid
-}
-
-type liveGrid struct {
-	live quiet.Strings
-	g    byDigit[state]
-}
-
-func (c *collector) begin(hand int32) { c.hand, c.lives = hand, c.lives[:0] }
-
-func (c *collector) offer(st *step, a arrival) {
-	cell := &c.gridFor(st.live)[st.to]
-	if cost := a.cost + st.cost; cost < cell.cost {
-		*cell = state{hand: c.hand, live: st.live, digit: st.to, heel: st.heel, bass: st.bass, prev: a.prev, cost: cost}
-	}
-}
-
-func (c *collector) gridFor(live quiet.Strings) *byDigit[state] {
-	for i := range c.lives {
-		if c.lives[i].live == live {
-			return &c.lives[i].g
-		}
-	}
-	c.lives = append(c.lives, liveGrid{live: live})
-	g := &c.lives[len(c.lives)-1].g
-	for d := range g {
-		g[d].cost = inf
-	}
-	return g
-}
-
-func (c *collector) flush() {
-	for i := range c.lives {
-		g := &c.lives[i].g
-		for d := range g {
-			if g[d].cost < inf {
-				c.states = append(c.states, g[d])
+		arrived++
+		set := sr.side.actions(r, f.tl, !f.a.legato())
+		for n := range f.cells {
+			in := &f.cells[n]
+			if in.cost == inf || sr.debts.arrivalOutdone(f.cells, rhos, n) {
+				continue
+			}
+			for j := set.lo; j < set.hi; j++ {
+				a := &sr.side.arena[j]
+				sr.file.offer(in.cost+a.cost+sr.side.turn(rhos[n], a), rhos[n].after(a), a, in)
 			}
 		}
 	}
+	sr.file.flush()
+	return arrived
+}
+
+// cheapest notes each flow's least cost, and for every live set the flow that has the least.
+func (sr *search) cheapest(r *right, flows []inflow) {
+	for i := range sr.least {
+		sr.least[i] = -1
+	}
+	for i := range flows {
+		f := &flows[i]
+		f.least = inf
+		for n := range f.cells {
+			f.least = min(f.least, f.cells[n].cost)
+		}
+		if f.least == inf {
+			continue
+		}
+		if best := &sr.least[f.kind()]; *best < 0 || f.least < flows[*best].least {
+			*best = int32(i)
+		}
+	}
+}
+
+// kind tells flows apart that may not stand in for each other: live strings and attack.
+func (f *inflow) kind() int { return int(f.tl.live>>liveShift) | int(f.a)<<liveShift }
+
+// flowOutdone reports whether the cheapest flow of f's kind is cheaper by more than all that
+// it can have to pay for other strings ringing in than f's: those that f does not have can be
+// left to leak, those that only f has may ring in sympathy instead, and the picking hand may
+// have to turn.
+func (sr *search) flowOutdone(r *right, flows []inflow, f *inflow) bool {
+	if f.least == inf {
+		return true
+	}
+	b := &flows[sr.least[f.kind()]]
+	gap := f.least - b.least - sr.debts.most()
+	if b == f || gap <= 0 || r.mo.pins.demanded() != 0 {
+		return false
+	}
+	for s := 1; s <= 6; s++ {
+		switch mine, its := f.tl.unw.Has(s), b.tl.unw.Has(s); {
+		case its && mine:
+			gap -= math.Max(0, r.tailLeak(b.tl, s)-r.tailLeak(f.tl, s))
+		case its:
+			gap -= r.tailLeak(b.tl, s)
+		case mine:
+			gap -= 2 * wSympathy
+		}
+	}
+	return gap > 0
+}
+
+// most bounds what any rho can cost more than any other.
+func (d *debts) most() float64 {
+	if d.all == 0 {
+		d.all = d.m.heelDebt + stopEffort
+		if d.again != nil {
+			worst := 0.0
+			for from := range d.again {
+				for _, v := range d.again[from] {
+					worst = math.Max(worst, v)
+				}
+			}
+			d.all += worst
+		}
+	}
+	return d.all
+}
+
+// collector gathers the states of one moment, hand by hand. Only strings 4 to 6 can be live.
+type collector struct {
+	states []state
+	hand   int32
+	first  int            // of the present hand
+	at     [8][rhos]int32 // place of a live set and rho among states, plus one
+	used   []state        // of the present hand
+}
+
+const liveShift = 3
+
+func (c *collector) begin(hand int32) { c.hand = hand }
+
+func (c *collector) offer(cost float64, p rho, a *action, in *arrival) {
+	place := &c.at[a.live>>liveShift][p]
+	if *place == 0 {
+		c.used = append(c.used, state{cost: inf})
+		*place = int32(len(c.used))
+	}
+	if s := &c.used[*place-1]; cost < s.cost {
+		*s = state{cost, in.prev, c.hand, a.live, p, step{in.a, a.bass, a.own}}
+	}
+}
+
+// flush moves the present hand's states to the others, ordered by live strings.
+func (c *collector) flush() {
+	for live := range c.at {
+		for i := range c.used {
+			if s := &c.used[i]; int(s.live>>liveShift) == live {
+				c.states = append(c.states, *s)
+			}
+		}
+	}
+	for i := range c.used {
+		c.at[c.used[i].live>>liveShift][c.used[i].rho] = 0
+	}
+	c.used = c.used[:0]
+}
+
+// take returns what was gathered for moment t, without the states that another outdoes.
+func (c *collector) take(m *model, t int) layer {
+	d := m.newDebts(t + 1)
+	all := layer{states: c.states}
+	var kept []state
+	all.eachRun(func(lo, hi int) {
+		for i := lo; i < hi; i++ {
+			if !d.outdone(c.states[lo:hi], i-lo) {
+				kept = append(kept, c.states[i])
+			}
+		}
+	})
+	c.states = c.states[:0]
+	out := layer{states: kept[:len(kept):len(kept)]}
+	var seen [rhos]bool
+	for i := range kept {
+		if p := kept[i].rho; !seen[p] {
+			seen[p] = true
+			out.rhos = append(out.rhos, p)
+		}
+	}
+	return out
+}
+
+// debts bounds how much more a plan can have to pay later for having one rho rather than
+// another, everything else alike.
+type debts struct {
+	m     *model
+	again *againTable // at the next onset
+	known [rhos][]float64
+	all   float64 // see most
+}
+
+// newDebts is for the choices from moment t on.
+func (m *model) newDebts(t int) *debts {
+	d := &debts{m: m}
+	for ; t < len(m.moments); t++ {
+		if m.moments[t].note >= 0 {
+			d.again = m.againAfter(m.moments[t].since)
+			break
+		}
+	}
+	return d
+}
+
+// of returns the most that rho p can cost more than q.
+func (d *debts) of(p, q rho) float64 {
+	if d.known[p] == nil {
+		d.known[p] = make([]float64, rhos)
+		for i := range d.known[p] {
+			d.known[p][i] = -1
+		}
+	}
+	if v := &d.known[p][q]; *v >= 0 {
+		return *v
+	}
+	most := 0.0
+	if d.again != nil {
+		for to := 1; to < fewMasks; to++ {
+			most = math.Max(most, d.again[p.mask()][to]-d.again[q.mask()][to])
+		}
+	}
+	heel := 0.0
+	for to := range d.m.heelMove {
+		heel = math.Max(heel, d.m.heelMove[p.heel()][to]-d.m.heelMove[q.heel()][to])
+	}
+	if q.mask()&^p.mask() != 0 {
+		most += quantize(stopEffort) - quantize(stopOwn)
+	}
+	d.known[p][q] = most + heel
+	return most + heel
+}
+
+// arrivalOutdone reports whether another arrival of the flow is cheaper than n by more than it
+// can ever have to pay back.
+func (d *debts) arrivalOutdone(cells []arrival, of []rho, n int) bool {
+	for j := range cells {
+		if j == n || cells[j].cost >= cells[n].cost {
+			continue
+		}
+		if cells[j].cost+d.of(of[j], of[n]) < cells[n].cost {
+			return true
+		}
+	}
+	return false
+}
+
+// outdone reports whether another state of the run is cheaper than i by more than it can
+// ever have to pay back; of equals the first stays.
+func (d *debts) outdone(run []state, i int) bool {
+	for j := range run {
+		if j == i {
+			continue
+		}
+		debt := run[j].cost + d.of(run[j].rho, run[i].rho)
+		if debt < run[i].cost || debt == run[i].cost && j < i {
+			return true
+		}
+	}
+	return false
 }
 
 // best returns the index of the cheapest state, the first of equals; -1 if there is none.
@@ -192,124 +550,4 @@ func best(states []state) int {
 		}
 	}
 	return b
-}
-
-// ahead is the best continuation of a state: its cost to the end, and the state of the
-// next moment with the bass option and heel chosen on the way there.
-type ahead struct {
-	cost       float64
-	next       int32
-	bass, heel uint8
-}
-
-// backward returns the best continuation of every state of every layer.
-func (m *model) backward(ctx context.Context, layers [][]state) ([][]ahead, error) {
-	togo := make([][]ahead, len(layers))
-	last := len(layers) - 1
-	togo[last] = make([]ahead, len(layers[last]))
-	for t := last; t > 0; t-- {
-		if err := ctx.Err(); err != nil {
-			return nil, err
-		}
-		togo[t-1] = m.backOne(t, layers, togo[t])
-	}
-	return togo, nil
-}
-
-// backOne finds the continuations of the states before moment t from those after it.
-func (m *model) backOne(t int, layers [][]state, after []ahead) []ahead {
-	out := make([]ahead, len(layers[t-1]))
-	for i := range out {
-		out[i] = ahead{cost: inf, next: -1}
-	}
-	mo := &m.moments[t]
-	index := indexStates(layers[t], len(mo.hands))
-	rights := m.rights(mo)
-	for g := range mo.hands {
-		for i := range rights[g].tails {
-			rights[g].tails[i].ready = false // values are of one hand
-		}
-		m.eachInto(t, layers[t-1], g, func(i int, left float64, tl tail) {
-			v := m.onward(rights[g], tl, index[g], after)[layers[t-1][i].digit]
-			if v.cost += left; v.cost < out[i].cost {
-				out[i] = v
-			}
-		})
-	}
-	return out
-}
-
-// eachInto calls f for every state before moment t that can go to hand g there, with the
-// cost of the left hand and the tail.
-func (m *model) eachInto(t int, before []state, g int, f func(i int, left float64, tl tail)) {
-	h := &m.moments[t].hands[g]
-	for lo := 0; lo < len(before); {
-		hi := lo
-		for hi < len(before) && before[hi].hand == before[lo].hand {
-			hi++
-		}
-		from := &m.moments[t-1].hands[before[lo].hand]
-		if c, ok := m.leftCost(t, from, h); ok {
-			sum := c.Sum()
-			for i := lo; i < hi; i++ {
-				f(i, sum, m.tailOf(t, from, before[i].live, h))
-			}
-		}
-		lo = hi
-	}
-}
-
-// onward returns the best way from tail tl to the end, by the digit that plucked before.
-func (m *model) onward(r *right, tl tail, index []liveIndex, after []ahead) *byDigit[ahead] {
-	ts := m.after(r, tl)
-	if ts.ready {
-		return &ts.value
-	}
-	for d := range ts.value {
-		ts.value[d] = ahead{cost: inf, next: -1}
-	}
-	for i := ts.lo; i < ts.hi; i++ {
-		st := &m.arena[i]
-		s := lookup(index, st)
-		if s < 0 {
-			continue
-		}
-		if cost := st.cost + after[s].cost; cost < ts.value[st.from].cost {
-			ts.value[st.from] = ahead{cost, s, st.bass, st.heel}
-		}
-	}
-	ts.ready = true
-	return &ts.value
-}
-
-// liveIndex finds a state by digit.
-type liveIndex struct {
-	live quiet.Strings
-	g    byDigit[int32]
-}
-
-func indexStates(states []state, hands int) [][]liveIndex {
-	index := make([][]liveIndex, hands)
-	for i := range states {
-		s := &states[i]
-		list := &index[s.hand]
-		if n := len(*list); n == 0 || (*list)[n-1].live != s.live {
-			li := liveIndex{live: s.live}
-			for d := range li.g {
-				li.g[d] = -1
-			}
-			*list = append(*list, li)
-		}
-		(*list)[len(*list)-1].g[s.digit] = int32(i)
-	}
-	return index
-}
-
-func lookup(index []liveIndex, st *step) int32 {
-	for i := range index {
-		if index[i].live == st.live {
-			return index[i].g[st.to]
-		}
-	}
-	return -1
 }

@@ -8,6 +8,7 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"math"
 	"slices"
 	"strings"
 
@@ -17,18 +18,20 @@ import (
 // Profile is a player. JSON keys are those of the player file; every one is optional.
 type Profile struct {
 	Name            string     `json:"name"`
-	Posture         string     `json:"posture"`         // upright
+	Posture         string     `json:"posture"`         // upright, or lap: a solid bar over a guitar lying flat
 	SlideFinger     int        `json:"slideFinger"`     // 2 middle, 3 ring, 4 little
 	Silence         string     `json:"silence"`         // see Silences
 	Lean            string     `json:"lean"`            // see Leans
 	Fingers         int        `json:"fingers"`         // besides the thumb, 1 … 3
 	Attack          string     `json:"attack"`          // see Attacks
-	Support         string     `json:"support"`         // see Supports; kept, not planned with yet
+	Support         string     `json:"support"`         // see Supports
 	FretBehindSlide bool       `json:"fretBehindSlide"` // may fret a bass note while the slide sounds
 	ThumbOver       bool       `json:"thumbOver"`       // may fret string 6 with the thumb over the neck
 	Drone           bool       `json:"drone"`           // an open home bass under another chord is welcome
 	Accent          string     `json:"accent"`          // see Accents; kept, not planned with yet
 	ReachMM         float64    `json:"reachMm"`         // comfortable stretch of fingers 1 to 4, mm
+	FittsA          float64    `json:"fittsA"`          // time to move the hand, see MoveTime: s
+	FittsB          float64    `json:"fittsB"`          // s per bit
 	Slide           Slide      `json:"slide"`
 	Instrument      Instrument `json:"instrument"`
 }
@@ -57,6 +60,7 @@ const (
 	Fingers  = "fingers"  // picking fingers each resting on a string, thumb covering below
 	Trailing = "trailing" // a finger trailing behind the slide, picking fingers stopping strings
 	Both     = "both"     // all of these
+	LapStop  = "lap"      // lap style: each string stopped as the next speaks, the bar tilted
 	Ring     = "ring"     // left to ring
 )
 
@@ -68,12 +72,23 @@ const (
 	LeanNone  = "none"
 )
 
-// Silences, Leans, Attacks, Supports and Accents list the values of those fields.
+// Postures and supports of the picking hand.
+const (
+	Upright = "upright"
+	Lap     = "lap"
+
+	HeelRests = "heel"    // the heel near the bridge
+	Floats    = "float"   // nothing touches the top
+	Planted   = "planted" // the little finger stands on the top
+)
+
+// Postures, Silences, Leans, Attacks, Supports and Accents list the values of those fields.
 var (
-	Silences = []string{Heel, Fingers, Trailing, Both, Ring}
+	Postures = []string{Upright, Lap}
+	Silences = []string{Heel, Fingers, Trailing, Both, LapStop, Ring}
 	Leans    = []string{LeanSlide, LeanMixed, LeanFret, LeanNone}
 	Attacks  = []string{"flesh", "nails", "thumbpick", "picks"}
-	Supports = []string{"heel", "float", "planted"}
+	Supports = []string{HeelRests, Floats, Planted}
 	Accents  = []string{"one", "two-four", "even"}
 )
 
@@ -81,8 +96,9 @@ var (
 // slide on the little finger, a full-scale guitar.
 func Default() Profile {
 	return Profile{
-		Posture: "upright", SlideFinger: 4, Silence: Both, Lean: LeanMixed, Fingers: 2, Attack: "flesh",
-		Support: "float", ThumbOver: true, Drone: true, Accent: "one", ReachMM: 100,
+		Posture: Upright, SlideFinger: 4, Silence: Both, Lean: LeanMixed, Fingers: 2, Attack: "flesh",
+		Support: Floats, ThumbOver: true, Drone: true, Accent: "one", ReachMM: 100,
+		FittsA: 0.06, FittsB: 0.07,
 		Slide:      Slide{LengthMM: 60},
 		Instrument: Instrument{ScaleMM: 648, NutMM: 36, BridgeMM: 54, Frets: 20, ActionMM: 2.5},
 	}
@@ -116,6 +132,13 @@ func Read(r io.Reader) (Profile, error) {
 	}
 	if _, err := dec.Token(); err != io.EOF {
 		return Profile{}, at(data, dec.InputOffset(), errors.New("something follows the closing brace: a player file is one JSON object"))
+	}
+	// Either of the two says that the guitar lies flat; what the file leaves out follows.
+	if p.Posture == Lap && keyOffset(data, "silence") == 0 {
+		p.Silence = LapStop
+	}
+	if p.Silence == LapStop && keyOffset(data, "posture") == 0 {
+		p.Posture = Lap
 	}
 	if err := p.Validate(); err != nil {
 		var fe *FieldError
@@ -165,20 +188,20 @@ func at(data []byte, offset int64, err error) error {
 // Validate checks every value against its range and returns a *FieldError for the
 // first that is outside.
 func (p Profile) Validate() error {
-	if p.Posture == "lap" || p.Silence == "lap" {
-		return &FieldError{"posture", "lap style cannot be planned yet; use upright"}
-	}
 	for _, c := range []struct {
 		field, value string
 		of           []string
 	}{
-		{"posture", p.Posture, []string{"upright"}}, {"silence", p.Silence, Silences},
+		{"posture", p.Posture, Postures}, {"silence", p.Silence, Silences},
 		{"lean", p.Lean, Leans}, {"attack", p.Attack, Attacks},
 		{"support", p.Support, Supports}, {"accent", p.Accent, Accents},
 	} {
 		if !slices.Contains(c.of, c.value) {
 			return &FieldError{c.field, fmt.Sprintf("%q is not one of %s", c.value, strings.Join(c.of, ", "))}
 		}
+	}
+	if err := p.checkLap(); err != nil {
+		return err
 	}
 	for _, c := range []struct {
 		field          string
@@ -188,6 +211,8 @@ func (p Profile) Validate() error {
 		{"slideFinger", float64(p.SlideFinger), 2, 4, "", "2 middle, 3 ring, 4 little finger"},
 		{"fingers", float64(p.Fingers), 1, 3, "", "besides the thumb"},
 		{"reachMm", p.ReachMM, 50, 180, " mm", "from finger 1 to finger 4 without strain"},
+		{"fittsA", p.FittsA, 0, 1, " s", "time that any move of the hand takes at least"},
+		{"fittsB", p.FittsB, 0.005, 1, " s", "time for each bit of a move's difficulty"},
 		{"slide.lengthMm", p.Slide.LengthMM, 15, 90, " mm", "of the tube"},
 		{"slide.boreMm", p.Slide.BoreMM, 0, 40, " mm", "inner width of the tube, 0 if not measured"},
 		{"slide.wallMm", p.Slide.WallMM, 0, 15, " mm", "thickness of the tube's wall, 0 if not measured"},
@@ -207,6 +232,37 @@ func (p Profile) Validate() error {
 	return nil
 }
 
+// checkLap: the bar is the hand's only tool, and its silence is its own.
+func (p Profile) checkLap() error {
+	switch {
+	case p.Posture != Lap && p.Silence == LapStop:
+		return &FieldError{"silence", "lap is for a guitar lying flat: choose posture lap with it, or another way of silence"}
+	case p.Posture == Lap && (p.Lean == LeanFret || p.Lean == LeanNone):
+		return &FieldError{"lean", "lap style frets nothing: choose slide or mixed"}
+	}
+	return nil
+}
+
+// Lap reports whether the guitar lies flat under a solid bar.
+func (p Profile) Lap() bool { return p.Posture == Lap }
+
+// MoveTime is the least time in seconds to bring a hand d mm onto a target w mm wide:
+// Fitts's law in Shannon's form, FittsA + FittsB·log2(d/w + 1) (MacKenzie 1992).
+func (p Profile) MoveTime(d, w float64) float64 { return p.FittsA + p.FittsB*math.Log2(d/w+1) }
+
+// Behind lists the fingers behind a worn slide, which can trail or fret there, and
+// Stranded those in front of it, which can do neither.
+func (p Profile) Behind() []int   { return fingersFrom(1, p.SlideFinger-1) }
+func (p Profile) Stranded() []int { return fingersFrom(p.SlideFinger+1, 4) }
+
+func fingersFrom(a, b int) []int {
+	var out []int
+	for f := a; f <= b; f++ {
+		out = append(out, f)
+	}
+	return out
+}
+
 // Neck returns the geometry of the profile's instrument.
 func (p Profile) Neck() neck.Neck {
 	return neck.Neck{Scale: p.Instrument.ScaleMM, Nut: p.Instrument.NutMM, Bridge: p.Instrument.BridgeMM, Frets: p.Instrument.Frets}
@@ -216,5 +272,7 @@ func (p Profile) Neck() neck.Neck {
 // player's school of silence permits.
 func (p Profile) UsesHeel() bool      { return p.Silence == Heel || p.Silence == Both }
 func (p Profile) UsesThumbRest() bool { return p.Silence == Fingers || p.Silence == Both }
-func (p Profile) UsesTrailing() bool  { return p.Silence == Trailing || p.Silence == Both }
-func (p Profile) UsesStops() bool     { return p.Silence != Ring }
+func (p Profile) UsesTrailing() bool {
+	return p.Silence == Trailing || p.Silence == Both || p.Silence == LapStop
+}
+func (p Profile) UsesStops() bool { return p.Silence != Ring }

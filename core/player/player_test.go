@@ -15,7 +15,7 @@ func TestReadFaults(t *testing.T) {
 		{`{"reachMm": 20}`, "1:2", "50 to 180 mm"},
 		{`{"slideFinger": 1}`, "1:2", "2 to 4"},
 		{"{\"silence\": \"loud\"}", "1:2", "heel, fingers"},
-		{`{"posture": "lap"}`, "1:2", "cannot be planned yet"},
+		{`{"silence": "lap", "posture": "upright"}`, "1:2", "lying flat"},
 		{`{"instrument": {"scaleMm": 90}}`, "1:17", "300 to 800"},
 		{`{"instrument": {"scalemm": 600, "horn": 1}}`, "1:33", "horn"},
 		{`{"reachMm": 80} trailing`, "1:17", "follows"},

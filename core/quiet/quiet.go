@@ -4,6 +4,7 @@ package quiet
 
 import (
 	"math"
+	"math/bits"
 
 	"stepping/core/pitch"
 	"stepping/core/player"
@@ -33,28 +34,60 @@ func (m Strings) Has(s int) bool { return m&Of(s) != 0 }
 // counted from string 6 inward.
 func Heel(n int) Strings { return From(7 - n) }
 
+// Between returns strings a … b, in either order of thickness.
+func Between(a, b int) Strings { return From(min(a, b)) & Upto(max(a, b)) }
+
+// Len returns how many strings are in the set.
+func (m Strings) Len() int { return bits.OnesCount8(uint8(m)) }
+
 // School says which dampers may be used, and whether unwanted ringing matters at all.
 type School struct {
 	Heel, ThumbRest, Trailing, Stops bool
+	Little                           bool // the picking hand's little finger may lie on a string
+	Tilt                             bool // a lap-style bar tilted off or onto a string
 	Cares                            bool
 }
 
 // SchoolOf returns the school of a profile.
 func SchoolOf(p player.Profile) School {
 	return School{
-		Heel: p.UsesHeel(), ThumbRest: p.UsesThumbRest(), Trailing: p.UsesTrailing(),
-		Stops: p.UsesStops(), Cares: p.Silence != player.Ring,
+		Heel: p.UsesHeel(), ThumbRest: p.UsesThumbRest(), Trailing: p.UsesTrailing(), Stops: p.UsesStops(),
+		Little: p.UsesStops() && p.Support != player.Planted, Tilt: p.Lap(), Cares: p.Silence != player.Ring,
 	}
 }
 
-// ringTime is the time in seconds after which a plucked string has fallen to 1/e of
-// its amplitude. Acoustic strings lie between 0.5 s (high) and 4 s (low); one middle
-// figure serves all six, an approximation.
-const ringTime = 2.0
+// RingTime is the time in seconds after which a plucked string at pitch p has fallen to
+// 1/e of its amplitude: 3·√(100 Hz / f), kept within 0.6 … 4 s. Plucked steel strings on
+// wooden guitars fall about so, low ones slower; single guitars differ by half as much again.
+func RingTime(p pitch.Pitch) float64 {
+	return math.Min(4, math.Max(0.6, 3*math.Sqrt(100/p.Hertz(440))))
+}
 
-// Strength is the share of its first amplitude, 0 … 1, that a string still has the
-// given seconds after it was struck: exp(−t/ringTime).
-func Strength(seconds float64) float64 { return math.Exp(-seconds / ringTime) }
+// Strength is the share of its first amplitude, 0 … 1, that a string at pitch p still has
+// the given seconds after it was struck: exp(−t/RingTime), 0 below Inaudible.
+func Strength(p pitch.Pitch, seconds float64) float64 {
+	return audible(math.Exp(-math.Max(seconds, 0) / RingTime(p)))
+}
+
+// Inaudible is the amplitude, as a share of the note being played, below which an unwanted
+// string counts as silent: 30 dB under it.
+const Inaudible = 0.0316
+
+func audible(s float64) float64 {
+	if s < Inaudible {
+		return 0
+	}
+	return s
+}
+
+// Amplitudes of strings that nothing plucked, as shares of a plucked note; our estimates.
+const (
+	Swept       = 0.4  // a neighbour caught by a brush or flick
+	Sympathetic = 0.12 // a string all of whose overtones agree
+)
+
+// Decibels turns a share of the note's amplitude, 0 < s, into dB relative to the note.
+func Decibels(s float64) float64 { return 20 * math.Log10(s) }
 
 // Partials compared when judging sympathetic ringing, and how near in cents two of
 // them must lie to feed each other.

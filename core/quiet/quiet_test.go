@@ -39,8 +39,15 @@ func TestSympathy(t *testing.T) {
 			t.Error("sympathy is not mutual")
 		}
 	}
-	if Strength(0) != 1 || Strength(3) >= Strength(1) {
+	// 3·√(100/146.83) = 2.476 s for D3; a thinner string dies away sooner.
+	if r := RingTime(d); math.Abs(r-2.476) > 1e-3 || RingTime(d+pitch.Octave) >= r {
+		t.Errorf("D3 rings %v s", r)
+	}
+	if Strength(d, 0) != 1 || Strength(d, 3) >= Strength(d, 1) || Strength(d, 60) != 0 {
 		t.Error("a string does not die away")
+	}
+	if db := Decibels(0.5); math.Abs(db+6.02) > 0.01 {
+		t.Errorf("half the amplitude is %v dB", db)
 	}
 }
 
@@ -49,7 +56,7 @@ func TestSchools(t *testing.T) {
 	for _, name := range player.Silences {
 		p := player.Default()
 		p.Silence = name
-		s, all := SchoolOf(p), School{Heel: true, ThumbRest: true, Trailing: true, Stops: true, Cares: true}
+		s, all := SchoolOf(p), School{Heel: true, ThumbRest: true, Trailing: true, Stops: true, Little: true, Cares: true}
 		if name == player.Both && s != all || name == player.Ring && s != (School{}) {
 			t.Errorf("%s: %+v", name, s)
 		}

@@ -7,6 +7,7 @@
 package tune
 
 import (
+	"slices"
 	"sort"
 
 	"stepping/core/chord"
@@ -16,12 +17,19 @@ import (
 // Place is where something stands in the source text, both from 1; 0 if unknown.
 type Place struct{ Line, Column int }
 
-// Note is one melody note.
+// Note is one melody note, or up to three struck together.
 type Note struct {
 	At, Dur Time
-	Note    pitch.Note
+	Note    pitch.Note   // the highest
+	With    []pitch.Note // those struck with it, descending; at most MaxWith
 	Place   Place
 }
+
+// MaxWith is how many notes may sound beside the highest.
+const MaxWith = 2
+
+// Voices returns all the note's pitches, the highest first.
+func (n Note) Voices() []pitch.Note { return append([]pitch.Note{n.Note}, n.With...) }
 
 // End returns the time at which the note stops.
 func (n Note) End() Time { return n.At + n.Dur }
@@ -155,12 +163,7 @@ func (tu *Tune) PhraseEnds() []bool {
 	if len(tu.Notes) == 0 {
 		return ends
 	}
-	durs := make([]Time, len(tu.Notes))
-	for i, n := range tu.Notes {
-		durs[i] = n.Dur
-	}
-	sort.Slice(durs, func(i, j int) bool { return durs[i] < durs[j] })
-	median := durs[len(durs)/2]
+	median := tu.medianLength()
 	for i, n := range tu.Notes {
 		if i+1 == len(tu.Notes) {
 			ends[i] = true
@@ -170,4 +173,57 @@ func (tu *Tune) PhraseEnds() []bool {
 		ends[i] = next.At > n.End() || n.Dur >= 2*median && n.Dur > next.Dur
 	}
 	return ends
+}
+
+// Transposed returns the tune steps half steps higher; chord symbols move along.
+func (tu *Tune) Transposed(steps int) *Tune {
+	if steps == 0 {
+		return tu
+	}
+	out := *tu
+	move := func(n pitch.Note) pitch.Note { return pitch.Spell(n.Pitch()+pitch.Midi(steps), tu.Key.Flats) }
+	out.Key.Tonic = move(tu.Key.Tonic)
+	out.Notes = make([]Note, len(tu.Notes))
+	for i, n := range tu.Notes {
+		with := make([]pitch.Note, len(n.With))
+		for v, w := range n.With {
+			with[v] = move(w)
+		}
+		n.Note, n.With = move(n.Note), with
+		out.Notes[i] = n
+	}
+	out.Chords = make([]ChordAt, len(tu.Chords))
+	for i, c := range tu.Chords {
+		out.Chords[i] = ChordAt{c.At, c.Chord.Transposed(steps, tu.Key.Flats)}
+	}
+	return &out
+}
+
+// Peaks marks the notes that are the highest of their phrase, and at least of median
+// length: the first of equals.
+func (tu *Tune) Peaks() []bool {
+	peaks := make([]bool, len(tu.Notes))
+	if len(tu.Notes) == 0 {
+		return peaks
+	}
+	ends, median, top := tu.PhraseEnds(), tu.medianLength(), -1
+	for i, n := range tu.Notes {
+		if top < 0 || n.Note.Pitch() > tu.Notes[top].Note.Pitch() {
+			top = i
+		}
+		if ends[i] {
+			peaks[top] = tu.Notes[top].Dur >= median
+			top = -1
+		}
+	}
+	return peaks
+}
+
+func (tu *Tune) medianLength() Time {
+	durs := make([]Time, len(tu.Notes))
+	for i, n := range tu.Notes {
+		durs[i] = n.Dur
+	}
+	slices.Sort(durs)
+	return durs[len(durs)/2]
 }

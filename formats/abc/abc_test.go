@@ -29,6 +29,9 @@ func render(tu *tune.Tune) string {
 		if n.Note.Cents != 0 {
 			cents = fmt.Sprintf("%+d", n.Note.Cents)
 		}
+		for _, w := range n.With {
+			cents += "+" + w.String()
+		}
 		fmt.Fprintf(&b, "%s%s:%s ", n.Note, cents, n.Dur)
 	}
 	return strings.TrimSpace(b.String())
@@ -58,7 +61,7 @@ var readTests = []struct{ name, text, want string }{
 	{"comments and continuation", head + "C D% two notes\nE \\\nF|", "C4:1/2 D4:1/2 E4:1/2 F4:1/2"},
 	{"default length below 3/4", "M:2/4\nK:C\nC|", "C4:1/4"},
 	{"clef an octave down", "K:C clef=treble-8\nC|", "C3:1/2"},
-	{"highest of a chord", head + "[CEG]2|", "G4:1"},
+	{"highest of a chord", head + "[CEG]2|", "G4+E4+C4:1"},
 	{"slurs and decorations", head + "(C D) .E !trill!F ~G|", "C4:1/2 D4:1/2 E4:1/2 F4:1/2 G4:1/2"},
 	{"lyrics", head + "C D|\nw: la la\nE|", "C4:1/2 D4:1/2 | E4:1/2"},
 	{"one voice of two", "K:C\nV:1\nC|\nV:2\nG|\nV:1\nD|", "C4:1/2 | D4:1/2"},
@@ -137,7 +140,7 @@ func TestFaults(t *testing.T) {
 func TestWarnings(t *testing.T) {
 	for _, tt := range []struct{ music, place, word string }{
 		{"C {D}E|", "6:3", "grace"},
-		{"[CE]C|", "6:1", "highest"},
+		{"[CEGc]C|", "6:1", "highest"},
 		{`"Xyz"C|`, "6:1", "text"},
 		{"C & E|", "6:3", "overlay"},
 		{"C!segno!D|", "6:2", "jump"},

@@ -1,6 +1,7 @@
 package abc
 
 import (
+	"slices"
 	"strings"
 
 	"stepping/core/chord"
@@ -28,7 +29,8 @@ type item struct {
 	kind    itemKind
 	dur     tune.Time
 	note    pitch.Note
-	tied    bool // to the next note
+	with    []pitch.Note // struck with it, descending
+	tied    bool         // to the next note
 	chord   chord.Chord
 	meter   meter
 	tempo   float64
@@ -470,6 +472,9 @@ func (p *parser) slurOrTuplet() error {
 	return nil
 }
 
+// maxChordNotes bounds the work for one pair of brackets.
+const maxChordNotes = 12
+
 // tupletFills is the standard's table: how many notes' time a group of n fills.
 func tupletFills(n int, compound bool) int {
 	switch n {
@@ -484,13 +489,12 @@ func tupletFills(n int, compound bool) int {
 	return 2
 }
 
-// chordNotes reads [CEG]: the highest note stands for the chord.
+// chordNotes reads [CEG]: up to three notes at once, the highest of more.
 func (p *parser) chordNotes() error {
 	at := p.pos
 	p.pos++
-	var top pitch.Note
+	var notes []pitch.Note
 	var dur tune.Time
-	count := 0
 	for p.pos < len(p.text) && p.text[p.pos] != ']' {
 		if strings.IndexByte(" \t-.~", p.text[p.pos]) >= 0 {
 			p.pos++
@@ -507,15 +511,14 @@ func (p *parser) chordNotes() error {
 		if err != nil {
 			return err
 		}
-		if count == 0 || n.Pitch() > top.Pitch() {
-			top = n
-		}
-		if count == 0 {
+		if len(notes) == 0 {
 			dur = d
 		}
-		count++
+		if !slices.ContainsFunc(notes, func(o pitch.Note) bool { return o.Pitch() == n.Pitch() }) && len(notes) < maxChordNotes {
+			notes = append(notes, n)
+		}
 	}
-	if p.pos >= len(p.text) || count == 0 {
+	if p.pos >= len(p.text) || len(notes) == 0 {
 		return p.fail(at, "these notes in brackets are not closed or empty: write [DF]")
 	}
 	p.pos++
@@ -523,13 +526,15 @@ func (p *parser) chordNotes() error {
 	if err != nil {
 		return err
 	}
-	if count > 1 {
-		p.warn(at, "of %d notes at once only the highest is read", count)
+	slices.SortStableFunc(notes, func(a, b pitch.Note) int { return int(b.Pitch() - a.Pitch()) })
+	if n := len(notes); n > 1+tune.MaxWith {
+		p.warn(at, "of %d notes at once the highest three are read", n)
+		notes = notes[:1+tune.MaxWith]
 	}
 	// The lengths multiply; both are in units of L.
 	unit := p.noteUnit()
 	if dur*outer%unit != 0 || dur*outer/unit > 64*tune.Whole {
 		return p.fail(at, "the length of these notes is out of bounds")
 	}
-	return p.sound(item{kind: noteItem, note: top, dur: dur * outer / unit, place: p.place(at)}, at)
+	return p.sound(item{kind: noteItem, note: notes[0], with: notes[1:], dur: dur * outer / unit, place: p.place(at)}, at)
 }

@@ -1,6 +1,7 @@
 package abc
 
 import (
+	"slices"
 	"strconv"
 	"strings"
 
@@ -232,7 +233,7 @@ func (p *parser) play(pl *player, it *item) error {
 
 func (p *parser) playNote(pl *player, it *item) error {
 	notes := pl.tu.Notes
-	if pl.tied && notes[len(notes)-1].Note == it.note {
+	if pl.tied && notes[len(notes)-1].Note == it.note && slices.Equal(notes[len(notes)-1].With, it.with) {
 		notes[len(notes)-1].Dur += it.dur
 	} else {
 		if pl.tied && len(p.warnings) < maxWarnings {
@@ -241,7 +242,7 @@ func (p *parser) playNote(pl *player, it *item) error {
 		if len(notes) == MaxNotes {
 			return &Error{it.place.Line, it.place.Column, "the tune has more than 4,000 notes with its repeats played out: give a shorter one"}
 		}
-		pl.tu.Notes = append(notes, tune.Note{At: pl.now, Dur: it.dur, Note: it.note, Place: it.place})
+		pl.tu.Notes = append(notes, tune.Note{At: pl.now, Dur: it.dur, Note: it.note, With: it.with, Place: it.place})
 	}
 	pl.tied = it.tied
 	pl.advance(it.dur)

@@ -32,6 +32,7 @@ type Doc struct {
 	Total   float64        `json:"total"`
 	Proof   Proof          `json:"proof"`
 	Ceiling Ceiling        `json:"ceiling"`
+	Bars    []float64      `json:"bars"`
 }
 
 // Moment is one onset.
@@ -43,6 +44,7 @@ type Moment struct {
 	Strokes []Stroke           `json:"strokes"`
 	Slide   Slide              `json:"slide"`
 	Heel    int                `json:"heel"`
+	Share   float64            `json:"share"`
 	Strings []String           `json:"strings"`
 	Cost    map[string]float64 `json:"cost"`
 	Why     []string           `json:"why"`
@@ -53,8 +55,10 @@ type Stroke struct {
 	Part   string  `json:"part"`
 	String int     `json:"string"`
 	Fret   float64 `json:"fret"`
+	From   float64 `json:"from"`
 	How    string  `json:"how"`
 	Finger string  `json:"finger"`
+	Hook   bool    `json:"hook,omitempty"`
 	Digit  string  `json:"digit"`
 	Pitch  string  `json:"pitch"`
 	Cents  int     `json:"cents"`
@@ -69,24 +73,31 @@ type Slide struct {
 	From   int     `json:"from"`
 	Covers int     `json:"covers"`
 	Trails int     `json:"trails"`
+	Slant  bool    `json:"slant,omitempty"`
 }
 
 // String is what one string does.
 type String struct {
-	String int    `json:"string"`
-	State  string `json:"state"`
-	By     string `json:"by"`
-	Note   string `json:"note"`
+	String int     `json:"string"`
+	State  string  `json:"state"`
+	By     string  `json:"by"`
+	Note   string  `json:"note"`
+	DB     float64 `json:"db,omitempty"`
 }
 
 // Pin is a user's choice that the plan keeps.
 type Pin struct {
 	At     string  `json:"at"`
+	To     string  `json:"to,omitempty"`
 	Part   string  `json:"part"`
+	Voice  int     `json:"voice,omitempty"`
 	String int     `json:"string"`
 	Fret   float64 `json:"fret"`
 	How    string  `json:"how"`
 	Finger int     `json:"finger,omitempty"`
+	Digit  string  `json:"digit,omitempty"`
+	Covers int     `json:"covers,omitempty"`
+	By     string  `json:"by,omitempty"`
 }
 
 // Dropped is a stroke that the pattern asks for and the plan leaves out.
@@ -116,10 +127,10 @@ func New(ctx context.Context, p *plan.Plan) (*Doc, error) {
 		Version: Version, Title: r.Tune.Title, Tuning: r.Tuning.Spelled(), Capo: r.Capo, Tempo: p.Tempo(),
 		Thumb: string(r.Thumb), Player: r.Player, Pins: []Pin{}, Dropped: []Dropped{}, Total: round(p.Total),
 		Proof:   Proof{Kind: "optimal"},
-		Ceiling: Ceiling{p.Ceiling.BPM, p.Ceiling.At.String(), p.Ceiling.Why},
+		Ceiling: Ceiling{p.Ceiling.BPM, p.Ceiling.At.String(), p.Ceiling.Why}, Bars: p.BarCeilings(),
 	}
 	for _, pin := range r.Pins {
-		d.Pins = append(d.Pins, Pin{pin.At.String(), string(pin.Part), pin.String, pin.Fret, string(pin.How), pin.Finger})
+		d.Pins = append(d.Pins, newPin(&pin))
 	}
 	for t := range p.Moments {
 		why, err := p.Why(ctx, t)
@@ -135,22 +146,26 @@ func New(ctx context.Context, p *plan.Plan) (*Doc, error) {
 	return d, nil
 }
 
+func newPin(p *plan.Pin) Pin {
+	out := Pin{At: p.At.String(), Part: string(p.Part), Voice: p.Voice, String: p.String, Fret: p.Fret, How: string(p.How),
+		Finger: p.Finger, Digit: p.Digit, Covers: p.Covers, By: p.By}
+	if p.To > p.At {
+		out.To = p.To.String()
+	}
+	return out
+}
+
 func moment(mo *plan.Moment, why []string) Moment {
 	out := Moment{
-		At: mo.At.String(), Bar: mo.Bar, Beat: Beat(mo.Beat), Chord: mo.Chord.Name, Strokes: []Stroke{}, Heel: mo.Heel,
-		Slide: Slide{On: mo.Hand.SlideOn, Fret: mo.Hand.SlideFret, Covers: mo.Hand.Covers, Trails: mo.Hand.Trails},
+		At: mo.At.String(), Bar: mo.Bar, Beat: Beat(mo.Beat), Chord: mo.Chord.Name, Strokes: []Stroke{}, Heel: mo.Heel, Share: round(mo.Share),
+		Slide: Slide{mo.Hand.SlideOn, mo.Hand.SlideFret, mo.Hand.From, mo.Hand.Covers, mo.Hand.Trails, mo.Hand.Slant},
 		Cost:  map[string]float64{}, Why: why,
 	}
-	if mo.Hand.SlideOn {
-		out.Slide.From = 1
-	}
-	for _, s := range []*plan.Stroke{mo.Melody, mo.Thumb} {
-		if s != nil {
-			out.Strokes = append(out.Strokes, stroke(s))
-		}
+	for _, s := range mo.Strokes() {
+		out.Strokes = append(out.Strokes, stroke(s))
 	}
 	for i, s := range mo.Strings {
-		out.Strings = append(out.Strings, String{i + 1, string(s.State), s.By, s.Note})
+		out.Strings = append(out.Strings, String{i + 1, string(s.State), s.By, s.Note, math.Round(s.DB)})
 	}
 	for k, name := range plan.TermNames() {
 		if mo.Cost[k] != 0 {
@@ -162,7 +177,7 @@ func moment(mo *plan.Moment, why []string) Moment {
 
 func stroke(s *plan.Stroke) Stroke {
 	return Stroke{
-		Part: string(s.Part), String: s.String, Fret: s.Fret, How: string(s.How), Finger: s.Finger, Digit: s.Digit,
+		Part: string(s.Part), String: s.String, Fret: s.Fret, From: s.From, How: string(s.How), Finger: s.Finger, Hook: s.Hook, Digit: s.Digit,
 		Pitch: s.Note.String(), Cents: s.Note.Cents, Dur: s.Dur.String(), Pinned: s.Pinned,
 	}
 }
@@ -193,11 +208,12 @@ type Reading struct {
 
 // ReadNote is one melody note.
 type ReadNote struct {
-	At    string `json:"at"`
-	Dur   string `json:"dur"`
-	Pitch string `json:"pitch"`
-	Cents int    `json:"cents"`
-	Bar   int    `json:"bar"`
+	At    string   `json:"at"`
+	Dur   string   `json:"dur"`
+	Pitch string   `json:"pitch"`
+	Cents int      `json:"cents"`
+	Bar   int      `json:"bar"`
+	With  []string `json:"with,omitempty"` // pitches struck with it
 }
 
 // ReadChord is one chord symbol.
@@ -210,7 +226,11 @@ type ReadChord struct {
 func NewReading(tu *tune.Tune, warnings any) Reading {
 	r := Reading{Notes: []ReadNote{}, Chords: []ReadChord{}, Bars: len(tu.Bars), Warnings: warnings}
 	for _, n := range tu.Notes {
-		r.Notes = append(r.Notes, ReadNote{n.At.String(), n.Dur.String(), n.Note.String(), n.Note.Cents, tu.BarOver(n.At) + 1})
+		var with []string
+		for _, w := range n.With {
+			with = append(with, w.String())
+		}
+		r.Notes = append(r.Notes, ReadNote{n.At.String(), n.Dur.String(), n.Note.String(), n.Note.Cents, tu.BarOver(n.At) + 1, with})
 	}
 	for _, c := range tu.Chords {
 		r.Chords = append(r.Chords, ReadChord{c.At.String(), c.Chord.Name})

@@ -1,8 +1,9 @@
 // Package tabtext writes a plan as plain text tablature.
 //
 // Six lines, string 1 on top, named by their open notes; a column for each moment.
-// Frets count from the capo. A note under the slide stands in angle brackets, <5>, an
-// open string is 0. Below stand the picking hand's digits, the thumb's columns among
+// Frets count from the capo. A note under the slide stands in angle brackets, <5>, one that
+// it glides into behind a stroke, /<5>; an open string is 0. A letter before the fret says hammered
+// (h), pulled off (p), bent (b, to the fret of its pitch) or tapped (t); o marks a harmonic. Below stand the picking hand's digits, the thumb's columns among
 // them, and above the chords.
 package tabtext
 
@@ -28,7 +29,7 @@ func Write(w io.Writer, p *plan.Plan) error {
 		fmt.Fprintf(out, ", capo %d (frets count from the capo)", r.Capo)
 	}
 	fmt.Fprintf(out, "\nTempo: %g quarter notes a minute\n", p.Tempo())
-	fmt.Fprint(out, "Signs: 5 fretted, <5> slide, 0 open; below: p thumb, i m a fingers\n\n")
+	fmt.Fprint(out, "Signs: 5 fretted, <5> slide, /<5> glided into, h5 hammered, p5 pulled off, b5 bent up to, t5 tapped, 12o harmonic, 0 open; below: p thumb, i m a fingers\n\n")
 	for first := 0; first < len(p.Moments); {
 		last := first
 		for last < len(p.Moments) && (p.Moments[last].Bar-1)/lineBars == (p.Moments[first].Bar-1)/lineBars {
@@ -94,26 +95,37 @@ func writeLine(w io.Writer, p *plan.Plan, moments []plan.Moment) {
 }
 
 func cell(p *plan.Plan, mo *plan.Moment, s int) string {
-	for _, st := range []*plan.Stroke{mo.Melody, mo.Thumb} {
-		if st == nil || st.String != s {
+	for _, st := range mo.Strokes() {
+		if st.String != s {
 			continue
 		}
 		fret := plan.FretText(st.Fret - float64(p.Request.Capo))
-		if st.How == plan.Slide {
-			return "<" + fret + ">"
+		if sign, ok := signs[st.How]; ok {
+			return fmt.Sprintf(sign, fret)
 		}
 		return fret
 	}
 	return ""
 }
 
+// signs are the forms of a fret by technique; the others stand bare.
+var signs = map[plan.How]string{
+	plan.Slide: "<%s>", plan.Glide: "/<%s>", plan.Hammer: "h%s", plan.Pull: "p%s", plan.Bend: "b%s", plan.Tapped: "t%s", plan.Harmonic: "%so",
+}
+
+// digitsOf is the digits that pluck, from the thumb up; one that brushes stands once.
 func digitsOf(mo *plan.Moment) string {
-	out := ""
-	if mo.Thumb != nil {
-		out = mo.Thumb.Digit
+	var in [4]bool
+	for _, st := range mo.Strokes() {
+		if d := strings.Index("pima", st.Digit); st.Digit != "" && d >= 0 {
+			in[d] = true
+		}
 	}
-	if mo.Melody != nil {
-		out += mo.Melody.Digit
+	out := ""
+	for d, has := range in {
+		if has {
+			out += "pima"[d : d+1]
+		}
 	}
 	return out
 }

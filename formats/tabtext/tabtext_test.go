@@ -38,7 +38,7 @@ func write(t *testing.T, text, tn string, capo int) (*plan.Plan, string) {
 
 const tune = "T:Nettle Bank\nM:4/4\nL:1/8\nQ:1/4=60\nK:D\n\"D\"A4 ^/F4|\"G\"B2 d2 G4|\"A7\"(3cde e2 c4|\"D\"d8|F2 E2 D4|"
 
-var number = regexp.MustCompile(`<?\d+(?:\.\d+)?>?`)
+var number = regexp.MustCompile(`(?:/?<|[hpbt])?\d+(?:\.\d+)?[>o]?`)
 
 // TestEveryStrokeIsWritten reads the tab back: per string the frets in order are those of
 // the plan, counted from the capo, in brackets under the slide; lines are equally long.
@@ -47,13 +47,17 @@ func TestEveryStrokeIsWritten(t *testing.T) {
 		p, text := write(t, tune, "Open D", capo)
 		var want, got [7][]string
 		for i := range p.Moments {
-			for _, s := range []*plan.Stroke{p.Moments[i].Melody, p.Moments[i].Thumb} {
-				if s == nil {
-					continue
-				}
+			for _, s := range p.Moments[i].Strokes() {
 				fret := strconv.FormatFloat(s.Fret-float64(capo), 'f', -1, 64)
-				if s.How == plan.Slide {
+				switch s.How {
+				case plan.Slide:
 					fret = "<" + fret + ">"
+				case plan.Glide:
+					fret = "/<" + fret + ">"
+				case plan.Hammer, plan.Pull, plan.Bend, plan.Tapped:
+					fret = string(s.How)[:1] + fret
+				case plan.Harmonic:
+					fret += "o"
 				}
 				want[s.String] = append(want[s.String], fret)
 			}

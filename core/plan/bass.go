@@ -1,0 +1,137 @@
+package plan
+
+import (
+	"stepping/core/pitch"
+	"stepping/core/quiet"
+	"stepping/core/thumb"
+)
+
+// bassOptions lists what the thumb can do at mo with hand h: open strings from 6 down,
+// the fretted one, strings under the slide, and leaving the stroke out.
+func (m *model) bassOptions(mo *moment, h *hand) []bassOption {
+	if mo.stroke == nil {
+		return []bassOption{{}}
+	}
+	var out []bassOption
+	add := func(o bassOption, fit float64) {
+		if !mo.bassAllowed(&o) {
+			return
+		}
+		y := tally{by: &o.cost}
+		y.add(Pattern, wPattern*fit)
+		if o.str != 0 {
+			y.add(Clash, m.clashCost(mo, o))
+			o.ring = m.sympathyOf(o.pitch)
+		} else if mo.stroke.One {
+			y.add(Pattern, wDropOne)
+		}
+		o.sum = y.sum
+		out = append(out, o)
+	}
+	if !h.tapped() && !h.hooked() {
+		m.strokes(mo, h, add)
+	}
+	if h.bass.str == 0 || h.tapped() || h.hooked() { // a finger that comes down for a stroke is used for it
+		add(bassOption{how: Drop}, wDropped/wPattern)
+	}
+	return out
+}
+
+// strokes calls add for every string that the thumb can strike.
+func (m *model) strokes(mo *moment, h *hand, add func(bassOption, float64)) {
+	for _, p := range mo.bassPlaces {
+		o := bassOption{str: p.String, fret: float64(p.Fret), how: Open, pitch: m.req.Tuning.Open(p.String) + pitch.Midi(p.Fret)}
+		switch {
+		case p.Fret > m.req.Capo:
+			if h.bass.str == p.String && h.bass.fret == o.fret {
+				o.how, o.finger = Fret, h.bass.finger
+				add(o, p.Fit)
+			}
+		case h.bass.str == 0 && !(h.sounding | h.under | h.trailed).Has(p.String):
+			add(o, p.Fit)
+		}
+	}
+	if h.bass.str != 0 {
+		return
+	}
+	for s := h.covers; thumb.IsBassString(s); s-- {
+		if h.under.Has(s) && !h.sounding.Has(s) && h.slant == 0 {
+			p := m.under(h.fret, s)
+			add(bassOption{str: s, fret: h.fret, how: Slide, pitch: p}, thumb.Fit(m.req.Tuning, m.req.Capo, mo.chord, mo.stroke.Role, s, p))
+		}
+	}
+}
+
+// clashCost is the bass note against the chord, milder for a home drone that the player
+// welcomes: the tonic or fifth of the key on an open string.
+func (m *model) clashCost(mo *moment, o bassOption) float64 {
+	clash := wClash * thumb.Clash(mo.chord, o.pitch)
+	if m.isDrone(o.how, o.pitch) {
+		clash *= droneEase
+	}
+	return clash
+}
+
+func (m *model) isDrone(how How, p pitch.Pitch) bool {
+	if !m.req.Player.Drone || how != Open {
+		return false
+	}
+	above := (p - pitch.Midi(m.req.Tune.Key.Tonic.Class())).Class()
+	return above == 0 || above == 7*pitch.HalfStep
+}
+
+// leakPrice is how strongly a string that must be silent still sounds, 0 … 1 of the note,
+// by string, and how much of its cost remains where it rings open and belongs to the chord
+// or is a welcome drone.
+type leakPrice struct {
+	bass, ended, ease [7]float64
+	weight            float64 // cost of a leak as strong as the note
+}
+
+func (m *model) newLeakPrice(mo *moment) (lp leakPrice) {
+	for s := 1; s <= 6; s++ {
+		p := m.open(s)
+		lp.bass[s], lp.ended[s], lp.ease[s], lp.weight = quiet.Strength(p, mo.bassFor), quiet.Strength(p, mo.endedFor), 1, wLeak
+		if m.req.Player.Lap() {
+			lp.weight = wLapLeak
+		}
+		if mo.has(p) {
+			lp.ease[s] = consonant
+		} else if m.isDrone(Open, p) {
+			lp.ease[s] = droneEase
+		}
+	}
+	return lp
+}
+
+// strength of what leaks on string str, as a share of the note.
+func (mo *moment) strength(s *silence, str int) float64 {
+	switch {
+	case s.tl.ended.Has(str):
+		return mo.leak.ended[str]
+	case s.swept.Has(str):
+		return quiet.Swept
+	}
+	return mo.leak.bass[str]
+}
+
+// leakCost is what string str costs if it is left ringing: less if the slide is not on it, so
+// that it rings open, and its open note is welcome.
+func (r *right) leakCost(s *silence, str int) float64 {
+	return r.leakPrice(r.mo.strength(s, str), str)
+}
+
+func (r *right) leakPrice(strength float64, str int) float64 {
+	if r.h.under.Has(str) {
+		return quantize(r.mo.leak.weight * strength)
+	}
+	return quantize(r.mo.leak.weight * strength * r.mo.leak.ease[str])
+}
+
+// tailLeak is leakCost for a string that rings in unwanted.
+func (r *right) tailLeak(tl tail, str int) float64 {
+	if tl.ended.Has(str) {
+		return r.leakPrice(r.mo.leak.ended[str], str)
+	}
+	return r.leakPrice(r.mo.leak.bass[str], str)
+}

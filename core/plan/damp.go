@@ -1,0 +1,297 @@
+package plan
+
+import "stepping/core/quiet"
+
+// Digits of the picking hand in string order: each plays thinner strings than the one
+// before. The little finger c only damps.
+const (
+	digitP = iota
+	digitI
+	digitM
+	digitA
+	digitC
+	digits
+	noDigit = digits
+)
+
+var digitNames = [digits + 1]string{"p", "i", "m", "a", "c", ""}
+
+func digitNumber(name string) int {
+	for d, n := range digitNames {
+		if n == name {
+			return d
+		}
+	}
+	return noDigit
+}
+
+// heelStates is how far the heel may lie: over 0 … 5 strings.
+const heelStates = 6
+
+// silence is the state of the strings for one tail, bass option, heel and pluck, before
+// anything stops strings one by one.
+type silence struct {
+	tl       tail
+	struck   quiet.Strings
+	keep     quiet.Strings // must go on ringing: nothing may touch them
+	may      quiet.Strings // may ring on or be damped
+	unwanted quiet.Strings // unwanted and ringing, before heel and trailing fingers
+	unw      quiet.Strings // of them, those that remain
+	swept    quiet.Strings // caught by a brush
+	demanded quiet.Strings // those that pins want silenced one by one
+	heel     quiet.Strings
+	touch    quiet.Strings // a fretting finger's tip reaches them
+	below    quiet.Strings // its underside can lie on them
+	cost     float64
+	damping  float64 // of cost
+}
+
+// still sorts the strings after tl with bass option o; ok is false if trailing fingers or a
+// pinned damper would lie on a string that must sound.
+func (m *model) still(r *right, tl tail, o *bassOption, s *silence) (ok bool) {
+	mo, h := r.mo, r.h
+	*s = silence{tl: tl, struck: quiet.Of(o.str)}
+	if mo.note >= 0 {
+		s.struck |= h.sounding
+	} else if mo.sounding >= 0 {
+		s.keep = h.sounding
+	}
+	// Ringing bass strings: until the next stroke they must ring, at a stroke they may;
+	// what is no tone of the present chord is unwanted.
+	live := tl.live &^ s.struck
+	stray := live &^ r.fits
+	s.unwanted = tl.unw&^s.struck | stray
+	if mo.stroke == nil {
+		s.keep |= live & r.fits
+	} else {
+		s.may = live & r.fits
+	}
+	if !m.damps(mo) {
+		s.unwanted = 0
+	}
+	s.unwanted &^= h.trailed
+	s.demanded = mo.pins.demanded()
+	sounding := s.struck | s.keep
+	s.touch, s.below = r.touch&^sounding, r.below(sounding)
+	return (h.trailed|s.demanded)&sounding == 0
+}
+
+// damps: unwanted sound counts at mo.
+func (m *model) damps(mo *moment) bool { return m.school.Cares && !mo.pins.ringing }
+
+// idleStrings are the open strings that nothing has struck and nothing lies on.
+func (m *model) idleStrings(r *right, s *silence) quiet.Strings {
+	return quiet.Upto(6) &^ (s.struck | s.keep | s.may | s.unwanted | r.h.trailed | r.h.under)
+}
+
+// underHeel lays the heel over n strings; ok is false if a pin does not allow it.
+func (m *model) underHeel(r *right, s *silence, o *bassOption, idle quiet.Strings, n int) (ok bool) {
+	s.heel, s.cost, s.damping = quiet.Heel(n), 0, 0
+	s.unw = s.unwanted &^ s.heel
+	if n > 0 {
+		s.damping = quantize(heelEffort * float64(n))
+	}
+	if m.damps(r.mo) {
+		s.cost = quantize(wSympathy * sympathetic(r, o, idle&^s.heel))
+	}
+	s.cost += s.damping
+	if s.demanded != 0 && !m.demand(r, s) {
+		return false
+	}
+	return r.mo.heelAllowed(n)
+}
+
+// sweep adds the neighbours that a brush catches.
+func (m *model) sweep(r *right, s *silence, pl *pluck) {
+	if !m.damps(r.mo) {
+		return
+	}
+	s.swept = pl.sweeps &^ (s.struck | s.keep | s.unwanted | s.may | s.heel | r.h.under | r.h.trailed)
+	s.unw |= s.swept
+}
+
+// demand puts the strings that pins want silenced among the unwanted, unless they are
+// silent by what is pinned already; ok is false if something else lies there.
+func (m *model) demand(r *right, s *silence) (ok bool) {
+	for str := 1; str <= 6; str++ {
+		if !s.demanded.Has(str) {
+			continue
+		}
+		switch by := r.mo.pins.dampers[str]; {
+		case by == "heel":
+			if !s.heel.Has(str) {
+				return false
+			}
+		case by == "trailing":
+			if !r.h.trailed.Has(str) && !(r.h.under.Has(str) && r.h.trails >= str) {
+				return false
+			}
+		case (s.heel | r.h.trailed | r.h.under).Has(str):
+			return false
+		default:
+			s.unw |= quiet.Of(str)
+		}
+	}
+	return true
+}
+
+// sympathetic sums how strongly the idle strings ring along with what is struck.
+func sympathetic(r *right, o *bassOption, idle quiet.Strings) float64 {
+	sum := 0.0
+	for str := 1; idle>>(str-1) != 0; str++ {
+		if idle.Has(str) {
+			sum += r.ring[str] + o.ring[str]
+		}
+	}
+	return sum
+}
+
+// deal is how the unwanted strings are dealt with one by one.
+type deal struct {
+	digit  [digits]int8  // string that each digit comes down on, 0 if none
+	touch  quiet.Strings // silenced by a fretting finger's tip or underside
+	spare  quiet.Strings // by a spare finger
+	over   quiet.Strings // by the thumb over the neck
+	tilt   quiet.Strings // by tilting the bar
+	leak   quiet.Strings
+	leaked float64 // cost of what leaks
+	effort float64 // cost of stopping the rest, without that of own
+	own    uint8   // digit on a melody string that has ended, noDigit if none: see action
+}
+
+func (d *deal) cost() float64 { return d.leaked + d.effort }
+
+// dealer is the search for the cheapest deals in one situation.
+type dealer struct {
+	m    *model
+	r    *right
+	s    *silence
+	pl   *pluck
+	bass int // string that the thumb strikes
+	each func(*deal)
+}
+
+// try settles the unwanted strings from str on in every way; digits below last are free.
+func (dl *dealer) try(str, last int, cur *deal) {
+	for str <= 6 && !dl.s.unw.Has(str) {
+		str++
+	}
+	if str > 6 {
+		dl.each(cur)
+		return
+	}
+	pins := &dl.r.mo.pins
+	dl.fingers(str, last, cur)
+	for d := last - 1; d >= digitI; d-- {
+		if dl.digitMay(d, str) && pins.damperAllowed(str, digitNames[d]) {
+			next := *cur
+			next.digit[d] = int8(str)
+			if d < digitC && dl.s.tl.ended.Has(str) && next.own == noDigit {
+				next.own = uint8(d)
+			} else {
+				next.effort += dl.m.stopPrice(d, str)
+			}
+			dl.try(str+1, d, &next)
+		}
+	}
+	if dl.thumbMay(str) && pins.damperAllowed(str, "p") {
+		next := *cur
+		next.digit[digitP] = int8(str)
+		next.effort += quantize(restEffort)
+		dl.try(7, digitP, &next) // the thumb's side covers all the strings below
+	}
+	if pins.dampers[str] == "" {
+		next := *cur
+		next.leak |= quiet.Of(str)
+		next.leaked += dl.r.leakCost(dl.s, str)
+		dl.try(str+1, last, &next)
+	}
+}
+
+// fingers tries the left hand's ways with str.
+func (dl *dealer) fingers(str, last int, cur *deal) {
+	pins, at := &dl.r.mo.pins, quiet.Of(str)
+	if pins.damperAllowed(str, "finger") {
+		next := *cur
+		switch {
+		case dl.s.touch&at != 0:
+			next.touch |= at
+			dl.with(str, last, &next, fingerTouch)
+		case dl.s.below&at != 0:
+			next.touch |= at
+			dl.with(str, last, &next, underTouch)
+		case dl.r.spare && cur.spare == 0:
+			next.spare = at
+			dl.with(str, last, &next, spareEffort)
+		}
+	}
+	if str == 6 && dl.r.over && pins.damperAllowed(str, "over") {
+		next := *cur
+		next.over = at
+		dl.with(str, last, &next, overEffort)
+	}
+	if dl.m.school.Tilt && dl.s.tl.ended&at != 0 && pins.damperAllowed(str, "tilt") {
+		next := *cur
+		next.tilt |= at
+		dl.with(str, last, &next, tiltEffort)
+	}
+}
+
+// with goes on after str is settled for effort.
+func (dl *dealer) with(str, last int, next *deal, effort float64) {
+	next.effort += quantize(effort)
+	dl.try(str+1, last, next)
+}
+
+// digitMay: digit d is free and lies in order between what plays.
+func (dl *dealer) digitMay(d, str int) bool {
+	if dl.bass != 0 && str >= dl.bass || dl.pl.busy {
+		return false
+	}
+	if d == digitC && !dl.m.school.Little || !dl.m.school.Stops {
+		return false
+	}
+	for e, at := range dl.pl.at {
+		if at != 0 && (e == d || e > d && str <= int(at) || e < d && str >= int(at)) {
+			return false
+		}
+	}
+	return true
+}
+
+// thumbMay: the thumb is free and may lie from str down without touching what sounds.
+func (dl *dealer) thumbMay(str int) bool {
+	if !dl.m.school.ThumbRest || dl.bass != 0 || dl.pl.busy || dl.pl.at[digitP] != 0 || str < 3 || quiet.From(str)&(dl.s.struck|dl.s.keep) != 0 {
+		return false
+	}
+	for _, at := range dl.pl.at {
+		if int(at) >= str {
+			return false
+		}
+	}
+	return true
+}
+
+// stopPrice is the effort of digit d coming down on str: its move is counted from where the
+// digit lives.
+func (m *model) stopPrice(d, str int) float64 {
+	if d == digitC {
+		return quantize(littleEffort)
+	}
+	return quantize(stopEffort + stopReach*absInt(str-m.usualString(d)))
+}
+
+func absInt(n int) float64 { return float64(max(n, -n)) }
+
+// usualString is where a digit lives: i, m, a on strings 3, 2, 1; a lone i on string 2.
+func (m *model) usualString(d int) int {
+	if m.req.Player.Fingers == 1 {
+		return 2
+	}
+	return 4 - d
+}
+
+func (d *deal) addTo(c *Terms) {
+	c[Leak] += d.leaked
+	c[Damping] += d.effort
+}

@@ -1,0 +1,414 @@
+package plan
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"math"
+	"slices"
+	"strings"
+
+	"stepping/core/quiet"
+	"stepping/core/thumb"
+	"stepping/core/tune"
+)
+
+// Pin is a user's choice and a hard constraint on everything of Part that begins in
+// [At, To), or at At alone if To is 0. Zero fields leave that side of the choice open.
+//
+//   - Melody: the note (of chords the one of Voice) is played on String at Fret (from the
+//     nut) in the technique How, with Finger and Digit. Fret counts only beside String.
+//     Without a String, How names a kind: slide takes glides in, fret takes hammers and pulls.
+//   - Thumb: String, Fret, How and Finger; How Drop leaves the stroke out.
+//   - Tube: How Off keeps the slide off the strings, Slide keeps it on; Covers is how many
+//     strings it reaches over while it is on.
+//   - Heel: How Off, or Covers strings from string 6 inward.
+//   - Damper: String is silenced by By (see Dampers).
+//   - Ringing: strings are left to ring; nothing damps them and nothing counts as a leak.
+type Pin struct {
+	At     tune.Time `json:"at"`
+	To     tune.Time `json:"to,omitempty"`
+	Part   Part      `json:"part"`
+	Voice  int       `json:"voice,omitempty"` // 0 is the highest
+	String int       `json:"string"`
+	Fret   float64   `json:"fret"`
+	How    How       `json:"how"`
+	Finger int       `json:"finger,omitempty"`
+	Digit  string    `json:"digit,omitempty"`
+	Covers int       `json:"covers,omitempty"`
+	By     string    `json:"by,omitempty"`
+}
+
+// Dampers names everything that can silence a string. "finger" is any finger of the left
+// hand on or beside the strings, "over" its thumb over the neck.
+var Dampers = []string{"heel", "p", "i", "m", "a", "c", "trailing", "finger", "over", "tilt"}
+
+// covers reports whether the pin is in force at at.
+func (p *Pin) inForce(at tune.Time) bool {
+	return p.At == at || p.To > p.At && at >= p.At && at < p.To
+}
+
+// SameTarget reports whether a new pin p replaces q: both choose for the same thing.
+func (p *Pin) SameTarget(q *Pin) bool {
+	return p.At == q.At && p.To == q.To && p.Part == q.Part && p.Voice == q.Voice && (p.Part != Damper || p.String == q.String)
+}
+
+// PinError reports pins that cannot be kept. Pins is a smallest set in the sense that
+// leaving out any one of them makes the others possible; Rule is the rule that they break
+// together.
+type PinError struct {
+	Pins []Pin
+	Rule string
+	Why  string // the whole message
+}
+
+func (e *PinError) Error() string { return e.Why }
+
+// pinSet is the pins in force at one moment, by what they bind.
+type pinSet struct {
+	strokes, tube, heel []*Pin    // strokes: on melody notes and the thumb
+	dampers             [7]string // by string
+	ringing             bool
+}
+
+// applyPins checks every pin against the tune and files it with its moments.
+func (m *model) applyPins() error {
+	for i := range m.req.Pins {
+		p := &m.req.Pins[i]
+		if err := p.check(); err != nil {
+			return &PinError{[]Pin{*p}, "a pin names what exists", m.pinWords(p) + ": " + err.Error()}
+		}
+		bound := 0
+		for t := range m.moments {
+			mo := &m.moments[t]
+			if !p.inForce(mo.at) {
+				continue
+			}
+			bound += m.bind(mo, p)
+		}
+		if bound == 0 {
+			return &PinError{[]Pin{*p}, "a pin needs something to hold", m.pinWords(p) + ": nothing there that this choice could hold"}
+		}
+	}
+	return m.filterPlaces()
+}
+
+// bind files p with mo and returns 1 if there is something for it to bind.
+func (m *model) bind(mo *moment, p *Pin) int {
+	switch p.Part {
+	case Melody:
+		if mo.note < 0 || p.Voice > len(m.req.Tune.Notes[mo.note].With) {
+			return 0
+		}
+		mo.pins.strokes = append(mo.pins.strokes, p)
+	case Thumb:
+		if mo.stroke == nil {
+			return 0
+		}
+		mo.pins.strokes = append(mo.pins.strokes, p)
+	case Tube:
+		mo.pins.tube = append(mo.pins.tube, p)
+	case Heel:
+		mo.pins.heel = append(mo.pins.heel, p)
+	case Damper:
+		mo.pins.dampers[p.String] = p.By
+	case Ringing:
+		mo.pins.ringing = true
+	}
+	return 1
+}
+
+func (p *Pin) check() error {
+	switch {
+	case p.Voice < 0 || p.Voice > tune.MaxWith || p.String < 0 || p.String > 6 || p.Finger < 0 || p.Finger > thumbOver || p.Covers < 0 || p.Covers > 6:
+		return errors.New("voices go from 0 to 2, strings from 1 to 6, fingers from 1 to 4 and 5 for the thumb")
+	case p.Digit != "" && digitNumber(p.Digit) > digitA:
+		return fmt.Errorf("digit %q: p, i, m or a", p.Digit)
+	case p.Part == Damper && (p.String == 0 || !slices.Contains(Dampers, p.By)):
+		return fmt.Errorf("a damper pin names a string and one of %s", strings.Join(Dampers, ", "))
+	case !slices.Contains([]Part{Melody, Thumb, Tube, Heel, Damper, Ringing}, p.Part):
+		return fmt.Errorf("part %q is not known", p.Part)
+	}
+	return nil
+}
+
+// filterPlaces removes the places that melody and thumb pins rule out by themselves.
+func (m *model) filterPlaces() error {
+	for t := range m.moments {
+		mo := &m.moments[t]
+		for _, p := range mo.pins.strokes {
+			var left bool
+			if p.Part == Melody {
+				m.combos[mo.note] = slices.DeleteFunc(slices.Clone(m.combos[mo.note]), func(c combo) bool { return !p.fits(&c) })
+				left = len(m.combos[mo.note]) > 0
+			} else {
+				left = m.thumbPinPossible(mo, p)
+			}
+			if !left {
+				return m.noPlace(mo, p)
+			}
+		}
+	}
+	return nil
+}
+
+// noPlace is the error for a pin that leaves its note nowhere to go: by itself, or together
+// with the other pins on the same note.
+func (m *model) noPlace(mo *moment, p *Pin) error {
+	pins := []Pin{*p}
+	for _, q := range mo.pins.strokes {
+		if q != p && q.Part == p.Part && q.Voice != p.Voice {
+			pins = append(pins, *q)
+		}
+	}
+	why := m.pinWords(p) + " is not a place where this note can be played"
+	if p.Part == Thumb {
+		why = m.pinWords(p) + " does not fill the thumb's role there"
+	}
+	if len(pins) > 1 {
+		why = "these choices cannot be played together: " + m.pinList(pins)
+	}
+	return &PinError{pins, "right pitches, one string for one note", why + ". Unpin it, or choose one of the places listed for the note"}
+}
+
+func (m *model) thumbPinPossible(mo *moment, p *Pin) bool {
+	switch {
+	case p.How == Drop, p.How == Slide, p.String == 0:
+		return true
+	}
+	return slices.ContainsFunc(mo.bassPlaces, func(pl thumb.Place) bool { return p.fitsBass(pl.String, float64(pl.Fret), howBass(pl, m.req.Capo), 0) })
+}
+
+func howBass(pl thumb.Place, capo int) How {
+	if pl.Fret == capo {
+		return Open
+	}
+	return Fret
+}
+
+// fits: can the pinned voice of combo c be played as p says; how it is attacked comes later.
+func (p *Pin) fits(c *combo) bool {
+	if p.Voice >= c.n {
+		return false
+	}
+	s := &c.stops[p.Voice]
+	switch {
+	case p.String != 0 && (p.String != s.str || p.How != "" && math.Abs(p.Fret-s.fret) > fretSame):
+		return false
+	case p.Finger != 0 && p.Finger != s.finger:
+		return false
+	case p.How == "":
+		return true
+	}
+	return slices.ContainsFunc(attacksOf(s.how), func(a attack) bool { return p.takes(a.reported(s.how)) })
+}
+
+// fretSame is how near two frets must lie to be the same place.
+const fretSame = 0.005
+
+// takes reports whether the pin's How allows a note played how.
+func (p *Pin) takes(how How) bool {
+	if p.How == "" || p.How == how {
+		return true
+	}
+	if p.String != 0 {
+		return false
+	}
+	return p.How == Slide && how == Glide || p.How == Fret && (how == Hammer || how == Pull)
+}
+
+// attackAllowed reports whether the melody pins allow the note under hand h to be sounded by a.
+func (mo *moment) attackAllowed(h *hand, a attack) bool {
+	for _, p := range mo.pins.strokes {
+		if p.Part != Melody {
+			continue
+		}
+		if !p.takes(a.reported(h.stops[p.Voice].how)) || p.Digit != "" && a.legato() {
+			return false
+		}
+	}
+	return true
+}
+
+// digitAllowed reports whether the pins allow digit d to pluck string str under hand h.
+func (mo *moment) digitAllowed(h *hand, d, str int) bool {
+	for _, p := range mo.pins.strokes {
+		if p.Part == Melody && p.Digit != "" && h.stops[p.Voice].str == str && digitNames[d] != p.Digit {
+			return false
+		}
+	}
+	return true
+}
+
+// handAllowed reports whether the pins on the slide allow h.
+func (mo *moment) handAllowed(h *hand) bool {
+	for _, p := range mo.pins.tube {
+		if p.How == Off && h.slide || p.How == Slide && !h.slide || p.Covers != 0 && h.slide && p.Covers != h.covers {
+			return false
+		}
+	}
+	return !mo.pins.ringing || h.trails == 0
+}
+
+func (mo *moment) heelAllowed(n int) bool {
+	if mo.pins.ringing && n > 0 {
+		return false
+	}
+	for _, p := range mo.pins.heel {
+		if p.How == Off && n > 0 || p.Covers != 0 && p.Covers != n {
+			return false
+		}
+	}
+	return true
+}
+
+// fitsBass: can the thumb's stroke be taken so; finger 0 stands for any.
+func (p *Pin) fitsBass(str int, fret float64, how How, finger int) bool {
+	switch {
+	case p.How == Drop || how == Drop:
+		return p.How == how
+	case p.String != 0 && (p.String != str || math.Abs(p.Fret-fret) > fretSame):
+		return false
+	case p.How != "" && p.How != how:
+		return false
+	}
+	return p.Finger == 0 || finger == 0 || p.Finger == finger
+}
+
+func (mo *moment) bassAllowed(o *bassOption) bool {
+	for _, p := range mo.pins.strokes {
+		if p.Part == Thumb && !p.fitsBass(o.str, o.fret, o.how, o.finger) {
+			return false
+		}
+	}
+	return true
+}
+
+// demanded returns the strings that a pin wants silenced.
+func (ps *pinSet) demanded() (set quiet.Strings) {
+	for s := 1; s <= 6; s++ {
+		if ps.dampers[s] != "" {
+			set |= quiet.Of(s)
+		}
+	}
+	return set
+}
+
+// damperAllowed reports whether the pins let by silence string s; "" is leaving it to ring.
+func (ps *pinSet) damperAllowed(s int, by string) bool {
+	return ps.dampers[s] == "" || ps.dampers[s] == by
+}
+
+// Rules that pins may break together, found by how far the search gets.
+const (
+	ruleLeft   = "the left hand cannot hold them together: one finger in one place, fingers in fret order within the reach, the slide finger never frets"
+	ruleChange = "the left hand cannot get from one to the other: a held note stays where it is, and a hammer, pull or glide needs its note before on the same string"
+	ruleRight  = "the picking hand cannot do both: one digit for one string, p below i below m below a, and nothing lies on a string that must sound"
+)
+
+// conflict finds a smallest set of pins that cannot be kept together, by leaving out
+// each in turn as long as the rest stays impossible.
+func conflict(ctx context.Context, r Request) error {
+	pins, rule := slices.Clone(r.Pins), ""
+	r.Progress = nil
+	impossible := func(pins []Pin) (string, error) {
+		trial := r
+		trial.Pins = pins
+		m, err := newModel(&trial)
+		var pe *PinError
+		if errors.As(err, &pe) {
+			return pe.Rule, nil
+		}
+		if err != nil {
+			return "", err
+		}
+		_, rule, err := m.forward(ctx)
+		return rule, err
+	}
+	rule, err := impossible(pins)
+	if err != nil {
+		return err
+	}
+	for i := 0; i < len(pins); {
+		without := slices.Delete(slices.Clone(pins), i, i+1)
+		why, err := impossible(without)
+		switch {
+		case err != nil:
+			return err
+		case why != "":
+			pins, rule = without, why
+		default:
+			i++
+		}
+	}
+	if len(pins) == 0 {
+		return errors.New("no plan exists for this tune with this profile")
+	}
+	m := &model{req: &r}
+	text := m.pinList(pins) + ": " + rule + ". Unpin one of them"
+	if len(pins) == 1 {
+		text = m.pinList(pins) + " cannot be played: " + rule + ". Unpin it"
+	}
+	return &PinError{pins, rule, text}
+}
+
+func (m *model) pinList(pins []Pin) string {
+	var parts []string
+	for i := range pins {
+		parts = append(parts, m.pinWords(&pins[i]))
+	}
+	return strings.Join(parts, "; ")
+}
+
+func (m *model) pinWords(p *Pin) string { return p.Words(m.req.Tune, m.req.Capo) }
+
+// Words says the pin in words; frets count from the capo.
+func (p *Pin) Words(tu *tune.Tune, capo int) string {
+	where := fmt.Sprintf("bar %d", tu.BarOver(p.At)+1)
+	if p.To > p.At {
+		if last := tu.BarOver(p.To-1) + 1; last > tu.BarOver(p.At)+1 {
+			where += fmt.Sprintf(" to %d", last)
+		}
+	}
+	return where + ", " + p.what(capo)
+}
+
+func (p *Pin) what(capo int) string {
+	switch {
+	case p.How == Drop:
+		return "thumb left out"
+	case p.Part == Tube && p.How == Off:
+		return "no slide"
+	case p.Part == Tube && p.Covers > 0:
+		return fmt.Sprintf("slide over strings to %d", p.Covers)
+	case p.Part == Tube:
+		return "slide on"
+	case p.Part == Heel && p.Covers == 0:
+		return "heel off"
+	case p.Part == Heel:
+		return fmt.Sprintf("heel over %d strings", p.Covers)
+	case p.Part == Damper:
+		return fmt.Sprintf("string %d silenced by %s", p.String, p.By)
+	case p.Part == Ringing:
+		return "left to ring"
+	}
+	words := []string{string(p.Part)}
+	if p.Voice > 0 {
+		words[0] = fmt.Sprintf("melody, voice %d", p.Voice+1)
+	}
+	switch {
+	case p.String != 0 && p.How != "":
+		words = append(words, fmt.Sprintf("on string %d %s", p.String, howText(p.How, p.Fret-float64(capo))))
+	case p.String != 0:
+		words = append(words, fmt.Sprintf("on string %d", p.String))
+	case p.How != "":
+		words = append(words, howWords(p.How))
+	}
+	if p.Finger != 0 {
+		words = append(words, "finger "+fingerName(p.Finger))
+	}
+	if p.Digit != "" {
+		words = append(words, "plucked by "+p.Digit)
+	}
+	return strings.Join(words, " ")
+}

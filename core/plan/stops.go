@@ -1,0 +1,354 @@
+package plan
+
+import (
+	"math"
+	"slices"
+
+	"stepping/core/pitch"
+	"stepping/core/player"
+	"stepping/core/tune"
+)
+
+// stop is one way to hold a string so that it sounds a melody note.
+type stop struct {
+	str    int
+	how    How     // Open, Fret, Slide, Bend, Harmonic or Tapped: what the hands hold, not how it is sounded
+	fret   float64 // from the nut; of a bend the fret of its pitch, of a harmonic where it is touched
+	finger int     // 1 … 4, thumbOver, or 0
+	held   float64 // of a bend and a tapped note, the fret that finger holds below
+	hook   bool    // a bend made by the picking hand
+}
+
+// combo is the stops of one melody note or of two or three struck together, in the order
+// of the note's voices.
+type combo struct {
+	stops [1 + tune.MaxWith]stop
+	n     int
+}
+
+const thumbOver = 5
+
+// slideBeyond is how many frets past the last one the slide may go.
+const slideBeyond = 4
+
+// Reach of the techniques, in frets above the capo or half steps.
+const (
+	overReach = 7  // highest fret for the thumb over the neck
+	tapReach  = 12 // half steps between a tapped note and the one held below it
+	tapFrom   = 2
+	harmonyBy = 5 // cents by which a harmonic may miss the written pitch
+)
+
+// nodes are the frets at which an open string is touched for a harmonic, with the cents by
+// which it sounds above the open string: partials 2, 3 and 4.
+var nodes = []struct {
+	fret  int
+	cents float64
+}{{12, 1200}, {7, 1200 * math.Log2(3)}, {5, 2400}}
+
+// bends are the amounts in cents, their effort, and the thickest string that bends so far.
+var bends = []struct {
+	cents   pitch.Pitch
+	effort  float64
+	deepest int
+}{{50, bendQuarter, 5}, {100, bendHalf, 4}, {200, bendWhole, 3}}
+
+// slideFinger is the finger that wears the slide, 0 if none does.
+func slideFinger(p player.Profile) int {
+	if p.Lean == player.LeanNone || p.Lap() {
+		return 0
+	}
+	return p.SlideFinger
+}
+
+// slideUsed reports whether the player has a slide or bar on this piece.
+func slideUsed(p player.Profile) bool { return p.Lean != player.LeanNone }
+
+// freeFingers lists the fingers that may fret.
+func freeFingers(p player.Profile) []int {
+	if p.Lap() {
+		return nil
+	}
+	return slices.DeleteFunc([]int{1, 2, 3, 4}, func(f int) bool { return f == slideFinger(p) })
+}
+
+// stopsFor lists every way to hold pitch p on a string, strings ascending. next is the pitch
+// of a single note that follows at once, 0 if there is none: what a tapped note falls to.
+func stopsFor(r *Request, p, next pitch.Pitch) []stop {
+	var out []stop
+	for s := 1; s <= 6; s++ {
+		out = append(out, stopsOn(r, s, p, next)...)
+	}
+	return out
+}
+
+func stopsOn(r *Request, s int, p, next pitch.Pitch) []stop {
+	pl := &r.Player
+	open, capo := r.Tuning.Open(s), float64(r.Capo)
+	steps := p - open
+	fret, whole := float64(steps)/100, steps%pitch.HalfStep == 0
+	last := float64(pl.Instrument.Frets)
+	var out []stop
+	if whole && fret == capo {
+		out = append(out, stop{str: s, fret: fret, how: Open})
+	}
+	if whole && fret > capo && fret <= last {
+		for _, f := range freeFingers(*pl) {
+			out = append(out, stop{str: s, fret: fret, how: Fret, finger: f})
+		}
+		if s == 6 && pl.ThumbOver && !pl.Lap() && fret <= capo+overReach {
+			out = append(out, stop{str: s, fret: fret, how: Fret, finger: thumbOver})
+		}
+	}
+	if !pl.Lap() {
+		out = append(out, harmonicsOn(r, s, p)...)
+		out = append(out, bendsOn(r, s, p)...)
+		out = append(out, tapsOn(r, s, fret, whole, next)...)
+	}
+	if slideUsed(*pl) && fret >= capo+1 && fret <= last+slideBeyond {
+		out = append(out, stop{str: s, fret: fret, how: Slide})
+	}
+	return out
+}
+
+func harmonicsOn(r *Request, s int, p pitch.Pitch) (out []stop) {
+	for _, n := range nodes {
+		sounds := float64(r.Tuning.Open(s)+pitch.Midi(r.Capo)) + n.cents
+		if math.Abs(sounds-float64(p)) > harmonyBy || n.fret+r.Capo > r.Player.Instrument.Frets {
+			continue
+		}
+		for _, f := range freeFingers(r.Player) {
+			out = append(out, stop{str: s, fret: float64(n.fret + r.Capo), how: Harmonic, finger: f})
+		}
+	}
+	return out
+}
+
+// bendsOn: the strongest free finger of 3 and 2 pushes, helped by those behind it; or the
+// first free one holds while the picking hand hooks the string.
+func bendsOn(r *Request, s int, p pitch.Pitch) (out []stop) {
+	fingers := freeFingers(r.Player)
+	if len(fingers) == 0 {
+		return nil
+	}
+	strong := 3
+	if !slices.Contains(fingers, strong) {
+		strong = 2
+	}
+	for _, b := range bends {
+		steps := p - b.cents - r.Tuning.Open(s)
+		held := float64(steps) / 100
+		if steps%pitch.HalfStep != 0 || held <= float64(r.Capo) || held > float64(r.Player.Instrument.Frets) || s > b.deepest {
+			continue
+		}
+		at := stop{str: s, how: Bend, fret: float64(p-r.Tuning.Open(s)) / 100, held: held, finger: strong}
+		hooked := at
+		hooked.finger, hooked.hook = fingers[0], true
+		out = append(out, at, hooked)
+	}
+	return out
+}
+
+// tapsOn: a note tapped above the one that follows, which a finger or the nut holds already.
+func tapsOn(r *Request, s int, fret float64, whole bool, next pitch.Pitch) (out []stop) {
+	held := float64(next-r.Tuning.Open(s)) / 100
+	if next == 0 || !whole || held != math.Trunc(held) || held < float64(r.Capo) || fret > float64(r.Player.Instrument.Frets) ||
+		fret < held+tapFrom || fret > held+tapReach {
+		return nil
+	}
+	at := stop{str: s, how: Tapped, fret: fret, held: held}
+	if held == float64(r.Capo) {
+		return []stop{at}
+	}
+	for _, f := range freeFingers(r.Player) {
+		at.finger = f
+		out = append(out, at)
+	}
+	return out
+}
+
+// tapped reports whether the picking hand is on the neck, hooked whether it bends a string.
+func (c *combo) tapped() bool { return c.n > 0 && c.stops[0].how == Tapped }
+func (c *combo) hooked() bool { return c.n > 0 && c.stops[0].hook }
+
+// combosFor lists the ways to hold a note of the tune with all its voices.
+func (m *model) combosFor(i int) []combo {
+	n := &m.req.Tune.Notes[i]
+	next := pitch.Pitch(0)
+	if i+1 < len(m.req.Tune.Notes) {
+		if after := &m.req.Tune.Notes[i+1]; after.At == n.End() && len(n.With) == 0 && len(after.With) == 0 {
+			next = after.Note.Pitch()
+		}
+	}
+	out := []combo{{}}
+	for v, note := range n.Voices() {
+		var longer []combo
+		for _, s := range stopsFor(m.req, note.Pitch(), next) {
+			if len(n.With) > 0 && s.how == Bend {
+				continue // a bend moves one string
+			}
+			for _, c := range out {
+				if c.stops[v], c.n = s, v+1; m.together(&c) {
+					longer = append(longer, c)
+				}
+			}
+		}
+		out = longer
+	}
+	if len(n.With) > 0 {
+		out = append(out, m.tappedTogether(n)...)
+	}
+	return out
+}
+
+// tappedTogether lists two notes at once tapped by i and m over open strings.
+func (m *model) tappedTogether(n *tune.Note) (out []combo) {
+	if len(n.With) != 1 || m.req.Player.Lap() || m.req.Player.Fingers < 2 {
+		return nil
+	}
+	at := func(p pitch.Pitch) (stops []stop) {
+		for s := 1; s <= 6; s++ {
+			open := m.req.Tuning.Open(s)
+			fret := float64(p-open) / 100
+			if (p-open)%pitch.HalfStep == 0 && fret >= float64(m.req.Capo+tapFrom) && fret <= float64(m.req.Player.Instrument.Frets) {
+				stops = append(stops, stop{str: s, how: Tapped, fret: fret, held: float64(m.req.Capo)})
+			}
+		}
+		return stops
+	}
+	for _, a := range at(n.Note.Pitch()) {
+		for _, b := range at(n.With[0].Pitch()) {
+			if a.str != b.str && max(a.str, b.str)-min(a.str, b.str) <= 2 && math.Abs(m.x(a.fret)-m.x(b.fret)) <= tapSpread {
+				out = append(out, combo{[3]stop{a, b}, 2})
+			}
+		}
+	}
+	return out
+}
+
+// tapSpread is how far in mm along the neck i and m of the picking hand tap at once.
+const tapSpread = 60.0
+
+// together checks the last stop of c against those before it.
+func (m *model) together(c *combo) bool {
+	b := &c.stops[c.n-1]
+	for i := range c.n - 1 {
+		a := &c.stops[i]
+		if a.str == b.str || (a.how == Tapped) != (b.how == Tapped) || (a.how == Harmonic) != (b.how == Harmonic) {
+			return false
+		}
+		switch {
+		case a.how == Slide && b.how == Slide:
+			if a.fret != b.fret && !m.slants(a, b) {
+				return false
+			}
+		case a.how == Slide && b.finger != 0:
+			if !m.req.Player.FretBehindSlide || !m.behind(a.fret, b) {
+				return false
+			}
+		case b.how == Slide && a.finger != 0:
+			if !m.req.Player.FretBehindSlide || !m.behind(b.fret, a) {
+				return false
+			}
+		case a.finger != 0 && b.finger != 0:
+			if _, ok := m.span(a, b); !ok {
+				return false
+			}
+		}
+	}
+	return c.n < 3 || m.straight(c)
+}
+
+// straight: three slide notes lie on one line.
+func (m *model) straight(c *combo) bool {
+	var on []*stop
+	for i := range c.n {
+		if c.stops[i].how == Slide {
+			on = append(on, &c.stops[i])
+		}
+	}
+	if len(on) < 3 {
+		return true
+	}
+	a, b, d := on[0], on[1], on[2]
+	slope := (m.x(b.fret) - m.x(a.fret)) / float64(b.str-a.str)
+	return math.Abs(m.x(a.fret)+slope*float64(d.str-a.str)-m.x(d.fret)) <= m.window(d.fret)/2
+}
+
+// steepest is the tangent of the greatest angle between the slide and the frets: 35° for a
+// bar that the hand holds freely, 12° for a tube on a finger.
+func (m *model) steepest() float64 {
+	if m.req.Player.Lap() {
+		return math.Tan(35 * math.Pi / 180)
+	}
+	return math.Tan(12 * math.Pi / 180)
+}
+
+// slantOf is the tangent of the angle at which one straight slide sounds a and b.
+func (m *model) slantOf(a, b *stop) float64 {
+	across := math.Abs(float64(a.str-b.str)) * m.neck.Spacing(a.fret-float64(m.req.Capo))
+	return math.Abs(m.x(a.fret)-m.x(b.fret)) / across
+}
+
+func (m *model) slants(a, b *stop) bool { return m.slantOf(a, b) <= m.steepest() }
+
+// x is the place of a fret for planning, in mm: counted from the capo on the whole scale,
+// so that a shape costs the same wherever the capo sits. On the guitar all distances are
+// smaller by the factor capoScale.
+func (m *model) x(fret float64) float64 { return m.neck.X(fret - float64(m.req.Capo)) }
+
+func (m *model) window(fret float64) float64 { return m.neck.Window(fret - float64(m.req.Capo)) }
+
+// capoScale turns planning distances into millimetres on the guitar: 2^(−capo/12).
+func (m *model) capoScale() float64 { return math.Exp2(-float64(m.req.Capo) / 12) }
+
+// holds is the fret at which the stop's finger is.
+func (s *stop) holds() float64 {
+	if s.how == Bend || s.how == Tapped {
+		return s.held
+	}
+	return s.fret
+}
+
+// indexAt is where the index finger lies when finger f is at a fret; the thumb over the
+// neck lies beside the index finger.
+func (m *model) indexAt(fret float64, finger int) float64 {
+	if finger == thumbOver {
+		finger = 1
+	}
+	return m.x(fret - float64(finger-1))
+}
+
+// allowedSpan is the share of the reach (fingers 1 to 4) that two fingers span without strain.
+var allowedSpan = [5][5]float64{1: {2: 0.42, 3: 0.72, 4: 1}, 2: {3: 0.38, 4: 0.68}, 3: {4: 0.38}}
+
+// span checks two fingered stops, and returns the cost of their spread; ok is false if the
+// hand cannot do it: fingers in fret order, at one fret the lower finger on the thicker
+// string, the stretch in mm within the reach; one finger lies flat over several strings at
+// one fret only if it is the first; the thumb reaches over within a fret of the index.
+func (m *model) span(a, b *stop) (cost float64, ok bool) {
+	if a.finger > b.finger {
+		a, b = b, a
+	}
+	af, bf := a.holds(), b.holds()
+	switch {
+	case a.finger == b.finger:
+		return barEffort, a.finger == 1 && af == bf
+	case b.finger == thumbOver:
+		return 0, math.Abs(bf-(af-float64(a.finger-1))) <= 1
+	case af > bf || af == bf && a.str < b.str:
+		return 0, false
+	}
+	share := (m.x(bf) - m.x(af)) / (m.req.Player.ReachMM * allowedSpan[a.finger][b.finger])
+	return wStretch * share * share, share <= 1
+}
+
+// behind reports whether b can be fretted behind the slide sounding at fret: a finger below
+// the slide finger, a fret below the slide, within reach.
+func (m *model) behind(fret float64, b *stop) bool {
+	sf := slideFinger(m.req.Player)
+	if b.finger >= sf || b.how != Fret || b.fret >= fret {
+		return false
+	}
+	return m.x(fret)-m.x(b.fret) <= m.req.Player.ReachMM*allowedSpan[b.finger][sf]
+}
