@@ -153,6 +153,7 @@ type Settings struct {
 	Tuning string     `json:"tuning"` // as tuning.Parse reads it
 	Capo   int        `json:"capo"`
 	Tempo  float64    `json:"tempo"` // 0: the tune's own
+	Steps  int        `json:"steps,omitempty"` // half steps that the tune is moved up
 	Thumb  thumb.Kind `json:"thumb"`
 	Pins   []plan.Pin `json:"pins"`
 }

@@ -1,9 +1,11 @@
 package web
 
 import (
+	"fmt"
 	"strings"
 
 	"stepping/core/plan"
+	"stepping/core/thumb"
 	"stepping/core/tune"
 	"stepping/formats/plandoc"
 )
@@ -11,13 +13,14 @@ import (
 // column is the time column: time runs downward, true to length; the six strings stand
 // side by side, string 6 left. What is struck together stands on one line.
 type column struct {
-	First   int
-	Height  float64
-	Rows    []rowView
-	Beats   []beatLine
-	Strings []stringLine
-	Sounds  []soundLine
-	CursorY float64
+	First    int
+	Height   float64
+	Rows     []rowView
+	Beats    []beatLine
+	Strings  []stringLine
+	Sounds   []soundLine
+	Ceilings []ceilingView
+	CursorY  float64
 }
 
 type rowView struct {
@@ -42,6 +45,14 @@ type markView struct {
 	Text   string
 	Digit  string
 	Pinned bool
+	Part   string
+}
+
+// ceilingView is a bar's ceiling on the time axis: the tighter, the wider.
+type ceilingView struct {
+	X, Y, W, H float64
+	Text       string
+	Tight      int
 }
 
 // quietView is a string silenced or leaking at a moment.
@@ -64,7 +75,10 @@ type stringLine struct {
 }
 
 // soundLine is a string sounding from one moment to the next.
-type soundLine struct{ X, Y1, Y2 float64 }
+type soundLine struct {
+	X, Y1, Y2 float64
+	Thumb     bool // a bass string
+}
 
 // Geometry of the column, in drawing units (px at the usual size).
 const (
@@ -73,7 +87,9 @@ const (
 	columnStep   = 54.0
 	rowGap       = 40.0 // between the two closest moments
 	rowGapMost   = 96.0 // of a quarter note, if no two are closer
-	windowBefore = 60   // moments drawn before the cursor
+	columnRight  = 480.0
+	ceilingWidth = 14.0
+	windowBefore = 60 // moments drawn before the cursor
 	windowAfter  = 120
 )
 
@@ -108,8 +124,26 @@ func newColumn(w *worked, m int) column {
 	}
 	end := moments[len(moments)-1].At
 	c.Height = y(end) + rowGap
+	c.Ceilings = ceilingViews(w.plan, moments, y)
 	c.Beats = beatLines(w.plan.Request.Tune, moments[0].At, end, y)
 	return c
+}
+
+// ceilingViews draws the ceilings of the bars of the moments shown.
+func ceilingViews(p *plan.Plan, moments []plan.Moment, y func(tune.Time) float64) []ceilingView {
+	tu, ceilings := p.Request.Tune, p.BarCeilings()
+	var out []ceilingView
+	for bar := moments[0].Bar - 1; bar < moments[len(moments)-1].Bar; bar++ {
+		bpm := ceilings[bar]
+		if bpm == 0 {
+			continue
+		}
+		width := ceilingWidth * min(1, p.Ceiling.BPM/bpm)
+		from := max(tu.Bars[bar], moments[0].At)
+		to := min(tu.Bars[bar]+tu.BarLength(bar), moments[len(moments)-1].At)
+		out = append(out, ceilingView{columnRight - width, y(from), width, max(y(to)-y(from)-2, 2), fmt.Sprintf("%.0f", bpm), tightness(bpm, p.Ceiling.BPM)})
+	}
+	return out
 }
 
 // pxPerTick keeps the closest moments rowGap apart.
@@ -136,7 +170,7 @@ func beatLines(tu *tune.Tune, from, to tune.Time, y func(tune.Time) float64) []b
 func (c *column) addSounds(mo *plan.Moment, y1, y2 float64) {
 	for s, st := range mo.Strings {
 		if st.State == plan.Struck || st.State == plan.Rings {
-			c.Sounds = append(c.Sounds, soundLine{stringX(s + 1), y1, y2})
+			c.Sounds = append(c.Sounds, soundLine{stringX(s + 1), y1, y2, thumb.IsBassString(s + 1)})
 		}
 	}
 }
@@ -152,7 +186,7 @@ func newRow(w *worked, m int, y float64, newBar bool) rowView {
 		if s.How == plan.Open {
 			text = "0"
 		}
-		row.Marks = append(row.Marks, markView{stringX(s.String), y, v.Shape, text, s.Digit, s.Pinned})
+		row.Marks = append(row.Marks, markView{stringX(s.String), y, v.Shape, techniqueSign(s.How, text), s.Digit, s.Pinned, string(s.Part)})
 		words = append(words, string(s.Part)+" string "+string(rune('0'+s.String))+" "+v.How+" "+text)
 	}
 	if len(row.Marks) > 1 {
@@ -176,10 +210,26 @@ func shortBy(by string) string {
 	if f, ok := strings.CutPrefix(by, "finger "); ok {
 		return f
 	}
-	if len(by) > 1 {
+	switch {
+	case by == "tilt":
+		return "/"
+	case len(by) > 1:
 		return by[:1]
 	}
 	return by
+}
+
+// techniqueSign writes a fret with the sign of its technique, as the legend explains them.
+func techniqueSign(how plan.How, fret string) string {
+	switch how {
+	case plan.Glide:
+		return "/" + fret
+	case plan.Hammer, plan.Pull, plan.Bend, plan.Tapped:
+		return string(how)[:1] + fret
+	case plan.Harmonic:
+		return fret + "o"
+	}
+	return fret
 }
 
 func (c *column) ys() []float64 {

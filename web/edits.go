@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"math"
 	"net/http"
+	"slices"
 	"strconv"
 	"strings"
 
@@ -13,22 +14,26 @@ import (
 	"stepping/core/plan"
 	"stepping/core/thumb"
 	"stepping/core/tuning"
+	"stepping/formats/abc"
 	"stepping/store"
 )
 
 // settingsForm is the settings as typed.
 type settingsForm struct {
-	Tuning, Capo, Tempo, Thumb, Profile string
-	Field, Error                        string // the field at fault and what to do
+	Tuning, Capo, Tempo, Thumb, Profile, Steps string
+	Field, Error                               string // the field at fault and what to do
 }
 
 func formOf(t *store.Tune) settingsForm {
-	f := settingsForm{Tuning: t.Settings.Tuning, Capo: strconv.Itoa(t.Settings.Capo), Thumb: string(t.Settings.Thumb), Profile: t.ProfileID.String()}
+	f := settingsForm{Tuning: t.Settings.Tuning, Capo: strconv.Itoa(t.Settings.Capo), Thumb: string(t.Settings.Thumb), Profile: t.ProfileID.String(), Steps: strconv.Itoa(t.Settings.Steps)}
 	if t.Settings.Tempo > 0 {
 		f.Tempo = strconv.FormatFloat(t.Settings.Tempo, 'f', -1, 64)
 	}
 	return f
 }
+
+// maxSteps is how far a tune may be moved.
+const maxSteps = 36
 
 // read checks the form and returns the settings with t's pins.
 func (f *settingsForm) read(t *store.Tune) (store.Settings, bool) {
@@ -43,6 +48,11 @@ func (f *settingsForm) read(t *store.Tune) (store.Settings, bool) {
 	var err error
 	if st.Capo, err = strconv.Atoi(strings.TrimSpace(f.Capo)); err != nil || st.Capo < 0 || st.Capo > 9 {
 		return bad("capo", fmt.Sprintf("%q: a capo sits on fret 1 to 9, or 0 for none", f.Capo))
+	}
+	if f.Steps = strings.TrimPrefix(strings.TrimSpace(f.Steps), "+"); f.Steps != "" {
+		if st.Steps, err = strconv.Atoi(f.Steps); err != nil || st.Steps < -maxSteps || st.Steps > maxSteps {
+			return bad("steps", fmt.Sprintf("%q: give the half steps by which the tune is moved, from -%d to %d", f.Steps, maxSteps, maxSteps))
+		}
 	}
 	if f.Tempo = strings.TrimSpace(f.Tempo); f.Tempo != "" {
 		st.Tempo, err = strconv.ParseFloat(f.Tempo, 64)
@@ -110,7 +120,7 @@ func (s *Server) saveSettings(c *gin.Context) {
 	if !ok {
 		return
 	}
-	form := settingsForm{Tuning: c.PostForm("tuning"), Capo: c.PostForm("capo"), Tempo: c.PostForm("tempo"), Thumb: c.PostForm("thumb"), Profile: c.PostForm("profile")}
+	form := settingsForm{Tuning: c.PostForm("tuning"), Capo: c.PostForm("capo"), Tempo: c.PostForm("tempo"), Thumb: c.PostForm("thumb"), Profile: c.PostForm("profile"), Steps: c.PostForm("steps")}
 	st, good := form.read(&ch.tune)
 	profile := s.findProfile(c, form.Profile)
 	if good && profile == nil {
@@ -121,23 +131,13 @@ func (s *Server) saveSettings(c *gin.Context) {
 		return
 	}
 	// Pins name strings and frets: in another tuning or capo they would mean other notes.
-	if st.Tuning != ch.tune.Settings.Tuning || st.Capo != ch.tune.Settings.Capo {
+	if st.Tuning != ch.tune.Settings.Tuning || st.Capo != ch.tune.Settings.Capo || st.Steps != ch.tune.Settings.Steps {
 		st.Pins = []plan.Pin{}
 	}
 	if st.Thumb != ch.tune.Settings.Thumb {
-		st.Pins = pinsOf(st.Pins, plan.Melody)
+		st.Pins = slices.DeleteFunc(slices.Clone(st.Pins), func(p plan.Pin) bool { return p.Part == plan.Thumb })
 	}
 	s.finish(c, &ch, s.store.SaveSettings(c, s.owner, ch.tune.ID, ch.version, profile.ID, st))
-}
-
-func pinsOf(pins []plan.Pin, part plan.Part) []plan.Pin {
-	out := []plan.Pin{}
-	for _, p := range pins {
-		if p.Part == part {
-			out = append(out, p)
-		}
-	}
-	return out
 }
 
 func (s *Server) findProfile(c *gin.Context, id string) *store.Profile {
@@ -153,58 +153,37 @@ func (s *Server) findProfile(c *gin.Context, id string) *store.Profile {
 	return nil
 }
 
-// readPin reads the pin in a form; the error is written for people.
-func readPin(c *gin.Context) (plan.Pin, error) {
-	var p plan.Pin
-	if err := p.At.UnmarshalText([]byte(c.PostForm("at"))); err != nil {
-		return p, err
-	}
-	p.Part, p.How = plan.Part(c.PostForm("part")), plan.How(c.PostForm("how"))
-	if p.Part != plan.Melody && p.Part != plan.Thumb {
-		return p, fmt.Errorf("part %q: melody or thumb", p.Part)
-	}
-	if p.How == plan.Drop || p.How == "" {
-		return p, nil
-	}
-	var err1, err2 error
-	p.String, err1 = strconv.Atoi(c.PostForm("string"))
-	p.Fret, err2 = strconv.ParseFloat(c.PostForm("fret"), 64)
-	if err1 != nil || err2 != nil || p.String < 1 || p.String > tuning.Strings || !(p.Fret >= 0 && p.Fret <= 40) {
-		return p, errors.New("a pin names a string from 1 to 6 and a fret")
-	}
-	return p, nil
-}
-
 func (s *Server) pin(c *gin.Context)   { s.editPin(c, true) }
 func (s *Server) unpin(c *gin.Context) { s.editPin(c, false) }
 
-// editPin sets or removes the pin of one note or stroke; a pin that cannot be kept is
-// refused with the planner's reason.
+// editPin sets or removes a pin; one that cannot be kept is refused with the planner's reason.
 func (s *Server) editPin(c *gin.Context, set bool) {
 	ch, ok := s.readChange(c)
 	if !ok {
 		return
 	}
-	p, err := readPin(c)
+	tu, _, err := abc.Read(strings.NewReader(ch.tune.Source))
 	if err != nil {
-		s.fail(c, http.StatusBadRequest, err)
+		s.fail(c, http.StatusUnprocessableEntity, err)
+		return
+	}
+	p, err := readPin(c, tu)
+	if err != nil {
+		s.showPlan(c, http.StatusUnprocessableEntity, ch.tune.ID, ch.moment, planNote{Notice: err.Error()})
 		return
 	}
 	st := ch.tune.Settings
-	st.Pins = []plan.Pin{}
-	for _, old := range ch.tune.Settings.Pins {
-		if old.At != p.At || old.Part != p.Part {
-			st.Pins = append(st.Pins, old)
-		}
-	}
 	if set {
-		st.Pins = append(st.Pins, p)
+		st.Pins = withPin(ch.tune.Settings.Pins, p)
 		trial := ch.tune
 		trial.Settings = st
-		if _, err := s.work(c, &trial); err != nil {
-			s.showPlan(c, http.StatusUnprocessableEntity, ch.tune.ID, ch.moment, planNote{Notice: err.Error()})
+		var busy *errBusy
+		if _, err := s.work(c, &trial); err != nil && !errors.As(err, &busy) {
+			s.showPlan(c, http.StatusUnprocessableEntity, ch.tune.ID, ch.moment, planNote{Notice: "Not pinned. " + err.Error() + "."})
 			return
 		}
+	} else {
+		st.Pins = slices.DeleteFunc(slices.Clone(st.Pins), func(old plan.Pin) bool { return old.SameTarget(&p) })
 	}
 	s.finish(c, &ch, s.store.SaveSettings(c, s.owner, ch.tune.ID, ch.version, ch.tune.ProfileID, st))
 }

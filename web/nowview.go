@@ -3,7 +3,7 @@ package web
 import (
 	"context"
 	"fmt"
-	"strconv"
+	"strings"
 
 	"stepping/core/plan"
 	"stepping/formats/plandoc"
@@ -14,6 +14,7 @@ type nowView struct {
 	ID       string
 	Version  int
 	Moment   int
+	At       string // in quarter notes
 	Bar      int
 	Beat     string
 	Chord    string
@@ -24,7 +25,10 @@ type nowView struct {
 	Next     string
 	NextMove string
 	Neck     neckView
-	Strings  []stringView // what each does, in words
+	With     []*strokeView // lower voices of the melody
+	Front    []frontView   // string 6 first: which part of which hand touches it
+	Strum    []strumView
+	Choices  []choiceView
 	Why      []string
 	Places   []placeGroup
 	Changed  bool
@@ -49,18 +53,19 @@ type placeGroup struct {
 	Title  string
 	At     string
 	Pinned bool
+	Pin    string // JSON of a pin for the same thing
 	Places []placeView
+	Rest   []placeView // dearer ones, folded away
 }
 
 // placeView is one place with its price.
 type placeView struct {
-	Key            int // 1 … 9 sets it from the keyboard, 0 has no key
-	Text           string
-	Extra          string
-	Why            string
-	Chosen         bool
-	String         int
-	Fret, How, Pin string
+	Key    int // 1 … 9 sets it from the keyboard, 0 has no key
+	Text   string
+	Extra  string
+	Why    string
+	Chosen bool
+	Pin    string // JSON
 }
 
 var digitWords = map[string]string{"p": "thumb", "i": "index", "m": "middle", "a": "ring"}
@@ -120,8 +125,11 @@ func newNow(b *planBody, w *worked, m int) nowView {
 	p := w.plan
 	mo := &p.Moments[m]
 	v := nowView{
-		ID: b.ID, Version: b.Version, Moment: m, Bar: mo.Bar, Beat: plandoc.Beat(mo.Beat), Chord: mo.Chord.Name,
-		Strings: newStrings(mo), Melody: newStroke(p, mo.Melody), Thumb: newStroke(p, mo.Thumb), Neck: newNeck(p, m), Changed: w.changed[m],
+		ID: b.ID, Version: b.Version, Moment: m, At: mo.At.String(), Bar: mo.Bar, Beat: plandoc.Beat(mo.Beat), Chord: mo.Chord.Name,
+		Front: newFront(mo), Choices: newChoices(p, m), Melody: newStroke(p, mo.Melody), Thumb: newStroke(p, mo.Thumb), Neck: newNeck(p, m), Changed: w.changed[m],
+	}
+	for _, s := range mo.With {
+		v.With = append(v.With, newStroke(p, s))
 	}
 	switch {
 	case mo.Melody != nil && mo.Thumb != nil:
@@ -152,7 +160,7 @@ func (v *nowView) addReasons(ctx context.Context, w *worked) error {
 		}
 		w.reasons[v.Moment] = r
 	}
-	v.Why, v.Places = r.why, r.places
+	v.Why, v.Places, v.Strum = r.why, r.places, r.strum
 	return nil
 }
 
@@ -160,29 +168,115 @@ func newReasons(ctx context.Context, w *worked, m int) (r reasons, err error) {
 	if r.why, err = w.plan.Why(ctx, m); err != nil {
 		return r, err
 	}
-	for _, part := range []plan.Part{plan.Melody, plan.Thumb} {
-		g, err := newPlaces(ctx, w, m, part)
-		if err != nil {
+	mo := &w.plan.Moments[m]
+	for v := 0; mo.Melody != nil && v <= len(mo.With); v++ {
+		title := "The melody note"
+		if len(mo.With) > 0 {
+			title = fmt.Sprintf("Melody note %s", noteText(mo.Strokes()[v]))
+		}
+		if err := r.add(ctx, w, m, plan.Melody, v, title); err != nil {
 			return r, err
 		}
-		if g != nil {
-			r.places = append(r.places, *g)
+	}
+	if mo.Stroke != "" {
+		if err := r.add(ctx, w, m, plan.Thumb, 0, "The thumb ("+mo.Stroke+")"); err != nil {
+			return r, err
 		}
 	}
+	shown := 0
+	for s := 1; s <= 6 && shown < maxDamperGroups; s++ {
+		if st := mo.Strings[s-1].State; st == plan.Silenced || st == plan.Leaks {
+			before := len(r.places)
+			if err := r.add(ctx, w, m, plan.Damper, s, fmt.Sprintf("Keeping string %d quiet", s)); err != nil {
+				return r, err
+			}
+			shown += len(r.places) - before
+		}
+	}
+	r.strum = newStrum(w.plan, m)
 	numberKeys(r.places)
 	return r, nil
 }
 
-// stringView is what one string does, in words.
-type stringView struct {
+// frontView is one string seen from the front: what the left hand does with it, what it does
+// itself, and what the picking hand does.
+type frontView struct {
 	Number       int
+	Left, Right  string // the part of the hand, short
 	State, Label string
 }
 
-func newStrings(mo *plan.Moment) []stringView {
-	var out []stringView
-	for s, st := range mo.Strings {
-		out = append(out, stringView{s + 1, string(st.State), stateLabel(mo, s+1)})
+func newFront(mo *plan.Moment) []frontView {
+	out := make([]frontView, 6)
+	for i := range out {
+		s := 6 - i
+		st := mo.Strings[s-1]
+		v := frontView{Number: s, State: string(st.State), Label: stateLabel(mo, s)}
+		h := &mo.Hand
+		switch {
+		case h.SlideOn && s >= h.From && s <= h.Covers:
+			v.Left = "slide"
+		case h.SlideOn && s <= h.Trails:
+			v.Left = "trail"
+		}
+		for _, f := range h.Fingers {
+			if f.String == s {
+				v.Left = f.Finger
+			}
+		}
+		if f, ok := strings.CutPrefix(st.By, "finger "); ok && v.Left == "" {
+			v.Left = "(" + f + ")" // it touches without pressing
+		}
+		for d, name := range []string{"p", "i", "m", "a", "c"} {
+			if mo.Digits[d] == s {
+				v.Right = name
+			}
+		}
+		if s > 6-mo.Heel {
+			v.Right = "heel"
+		}
+		if st.By == "p" {
+			v.Right = "p"
+		}
+		out[i] = v
+	}
+	return out
+}
+
+// strumView is one string of the strum test.
+type strumView struct {
+	Number int
+	Note   string
+	Good   bool // it may sound, or is silent already
+	Text   string
+}
+
+func newStrum(p *plan.Plan, m int) []strumView {
+	var out []strumView
+	for _, l := range p.Strum(m) {
+		v := strumView{Number: l.String, Note: l.Note, Good: l.Wanted || l.By != ""}
+		switch {
+		case l.Wanted:
+			v.Text = "may sound"
+		case l.By != "":
+			v.Text = "silent: " + l.By
+		case l.Advice != "":
+			v.Text = "sounds: give it to " + l.Advice
+		default:
+			v.Text = "sounds, and no part of the hands reaches it"
+		}
+		out = append(out, v)
+	}
+	return out
+}
+
+// choiceView is a choice with its pin written out.
+type choiceView struct{ Text, Pin string }
+
+func newChoices(p *plan.Plan, m int) []choiceView {
+	var out []choiceView
+	for _, ch := range momentChoices(p, m) {
+		out = append(out, choiceView{ch.Text, pinJSON(&ch.pin)})
 	}
 	return out
 }
@@ -220,23 +314,42 @@ func nextText(p *plan.Plan, m int) (text, move string) {
 	}
 }
 
-func newPlaces(ctx context.Context, w *worked, m int, part plan.Part) (*placeGroup, error) {
-	alts, err := w.plan.Alternatives(ctx, m, part)
-	if err != nil || len(alts) == 0 {
-		return nil, err
+// maxPlaces is how many places are listed at once.
+const maxPlaces = 5
+
+// maxDamperGroups is how many strings' dampers are offered for a moment.
+const maxDamperGroups = 2
+
+// add appends the other places of one stroke, or the other dampers of a string, if there are any.
+func (r *reasons) add(ctx context.Context, w *worked, m int, part plan.Part, voice int, title string) error {
+	alts, err := w.plan.AlternativesOf(ctx, m, part, voice)
+	if err != nil || len(alts) == 0 || part == plan.Damper && len(alts) < 2 {
+		return err
 	}
 	mo := &w.plan.Moments[m]
-	g := &placeGroup{Part: string(part), At: mo.At.String(), Pinned: w.plan.Pinned(mo.At, part, 0)}
-	g.Title = "The melody note"
-	if part == plan.Thumb {
-		g.Title = "The thumb (" + mo.Stroke + ")"
+	target := plan.Pin{At: mo.At, Part: part, Voice: voice}
+	if part == plan.Damper {
+		target.Voice, target.String = 0, voice
 	}
+	g := placeGroup{Part: string(part), Title: title, Pin: pinJSON(&target), Pinned: w.plan.PinnedAlone(&target)}
 	for i := range alts {
 		a := &alts[i]
-		g.Places = append(g.Places, placeView{
-			Text: w.plan.AlternativeText(a), Extra: fmt.Sprintf("%+.2f", a.Extra), Why: a.Why, Chosen: a.Chosen,
-			String: a.String, Fret: strconv.FormatFloat(a.Fret, 'f', -1, 64), How: string(a.How),
-		})
+		pin := a.Pin(mo)
+		v := placeView{Text: w.plan.AlternativeText(a), Extra: fmt.Sprintf("%+.2f", a.Extra), Why: a.Why, Chosen: a.Chosen, Pin: pinJSON(&pin)}
+		if part == plan.Damper && a.By == "" {
+			if a.Chosen {
+				g.Places = append(g.Places, v)
+			}
+			continue // leaving a string to leak is nothing to pin
+		}
+		g.Places = append(g.Places, v)
 	}
-	return g, nil
+	if len(g.Places) > maxPlaces+1 {
+		g.Places, g.Rest = g.Places[:maxPlaces], g.Places[maxPlaces:]
+	}
+	r.places = append(r.places, g)
+	return nil
 }
+
+// beatOf writes a moment's beat.
+func beatOf(mo *plan.Moment) string { return plandoc.Beat(mo.Beat) }

@@ -40,8 +40,19 @@ type planBody struct {
 	Strings  string // tuning, string 6 to 1, without octaves
 	Warnings []abc.Warning
 	Pins     int
+	PinList  []pinView
+	Choices  []choice // for bars
+	Busy     *errBusy // the plan is not ready yet
+	Stopped  bool     // its planning was stopped
+	Fits     []fitView
 	Changed  int // strokes that the last change moved
 	Work     *workView
+}
+
+// fitView is a way out for a tune that lies outside the range.
+type fitView struct {
+	Text, Tuning string
+	Steps        int
 }
 
 // workView is the plan as drawn: the time column and the moment at the cursor.
@@ -61,6 +72,8 @@ type barLink struct {
 	Leaks       bool
 	Here        bool
 	Slowest     bool
+	BPM         string // its ceiling, "" if nothing limits it
+	Tight       int    // how near it is to the plan's own ceiling: 0 easy … 3 sets it
 }
 
 // clientData is what the script needs to move the cursor without asking.
@@ -108,6 +121,9 @@ func (s *Server) showPlan(c *gin.Context, status int, id store.ID, moment string
 	}
 	w, err := s.work(c, &t)
 	switch {
+	case errors.As(err, &body.Busy):
+	case errors.Is(err, errStopped):
+		body.Stopped = true
 	case err != nil && c.Err() != nil:
 		c.Abort()
 		return
@@ -117,7 +133,9 @@ func (s *Server) showPlan(c *gin.Context, status int, id store.ID, moment string
 			s.failFor(c, err)
 			return
 		}
+		body.Fits = s.fits(c, &t, err)
 	default:
+		body.PinList, body.Choices = newPins(&t, w), barChoices
 		if err := body.addWork(c, w, atoi(moment), c.GetHeader("X-Part") == ""); err != nil {
 			s.failFor(c, err)
 			return
@@ -128,6 +146,47 @@ func (s *Server) showPlan(c *gin.Context, status int, id store.ID, moment string
 		part = "sheet"
 	}
 	s.render(c, status, "plan", part, t.Title, body)
+}
+
+// fits finds what would bring a tune into the guitar's range.
+func (s *Server) fits(c *gin.Context, t *store.Tune, problem error) []fitView {
+	var rangeErr *plan.RangeError
+	prof, err := s.store.Profile(c, s.owner, t.ProfileID)
+	if !errors.As(problem, &rangeErr) || err != nil {
+		return nil
+	}
+	req, _, err := request(t, &prof.Profile)
+	if err != nil {
+		return nil
+	}
+	var out []fitView
+	for _, f := range plan.Fits(c, req) {
+		v := fitView{Steps: t.Settings.Steps + f.Steps, Tuning: t.Settings.Tuning}
+		switch {
+		case f.Tuning != "":
+			v.Tuning, v.Text = f.Tuning, "Tune to "+f.Tuning
+		case f.Steps%12 == 0:
+			v.Text = octaves(f.Steps / 12)
+		default:
+			v.Text = fmt.Sprintf("Move the tune %+d half steps", f.Steps)
+		}
+		if v.Steps >= -maxSteps && v.Steps <= maxSteps {
+			out = append(out, v)
+		}
+	}
+	return out
+}
+
+func octaves(n int) string {
+	switch {
+	case n == 1:
+		return "Play it an octave up"
+	case n == -1:
+		return "Play it an octave down"
+	case n > 0:
+		return fmt.Sprintf("Play it %d octaves up", n)
+	}
+	return fmt.Sprintf("Play it %d octaves down", -n)
 }
 
 // problemText is the planner's or a reader's reason for people; "" for other errors.
@@ -169,6 +228,20 @@ func (b *planBody) addWork(ctx context.Context, w *worked, m int, reasons bool) 
 	return nil
 }
 
+// tightness grades a bar's ceiling against the lowest: 3 sets it, 2 within a quarter of it, 1
+// within twice, 0 beyond.
+func tightness(bpm, lowest float64) int {
+	switch {
+	case bpm <= lowest:
+		return 3
+	case bpm <= 1.25*lowest:
+		return 2
+	case bpm <= 2*lowest:
+		return 1
+	}
+	return 0
+}
+
 // newBars is the overview of the whole tune: one link a bar, marked where a string leaks,
 // where the cursor is, and where the tempo is held down.
 func newBars(w *worked, m int) []barLink {
@@ -182,6 +255,13 @@ func newBars(w *worked, m int) []barLink {
 		b.Leaks = b.Leaks || len(mo.Leaking()) > 0
 		b.Here = b.Here || t == m
 		b.Slowest = b.Slowest || w.plan.Ceiling.BPM > 0 && mo.At == w.plan.Ceiling.At
+	}
+	ceilings := w.plan.BarCeilings()
+	for i := range out {
+		if bpm := ceilings[out[i].Bar-1]; bpm > 0 {
+			out[i].BPM = strconv.FormatFloat(bpm, 'f', 0, 64)
+			out[i].Tight = tightness(bpm, w.plan.Ceiling.BPM)
+		}
 	}
 	return out
 }

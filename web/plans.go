@@ -33,6 +33,7 @@ type worked struct {
 type reasons struct {
 	why    []string
 	places []placeGroup
+	strum  []strumView
 }
 
 // planCache keeps the plan of the tunes looked at last, and the one before it, so that
@@ -77,7 +78,7 @@ func request(t *store.Tune, p *player.Profile) (plan.Request, []abc.Warning, err
 	if err != nil {
 		return plan.Request{}, warnings, err
 	}
-	return plan.Request{Tune: tu, Tuning: tn, Capo: t.Settings.Capo, Tempo: t.Settings.Tempo, Player: *p,
+	return plan.Request{Tune: tu.Transposed(t.Settings.Steps), Tuning: tn, Capo: t.Settings.Capo, Tempo: t.Settings.Tempo, Player: *p,
 		Thumb: t.Settings.Thumb, Pins: t.Settings.Pins}, warnings, nil
 }
 
@@ -107,7 +108,7 @@ func (s *Server) work(ctx context.Context, t *store.Tune) (*worked, error) {
 	if err != nil {
 		return nil, err
 	}
-	p, err := plan.Solve(ctx, req)
+	p, err := s.solve(ctx, t.ID, basis, req)
 	if err != nil {
 		return nil, err
 	}

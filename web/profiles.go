@@ -42,11 +42,14 @@ type profileInput struct {
 // profileInputs is the profile form; names are the keys of the player file.
 var profileInputs = []profileInput{
 	{name: "name", label: "Name", text: func(p *player.Profile) *string { return &p.Name }},
+	{name: "posture", label: "How the guitar lies", options: []option{{"upright", "upright, a tube on a finger"}, {"lap", "flat, a solid bar held over it"}},
+		text: func(p *player.Profile) *string { return &p.Posture }},
 	{name: "slideFinger", label: "Finger that wears the slide", help: "It never frets. On the ring finger the little finger is stranded in front.",
 		options: []option{{"4", "little finger"}, {"3", "ring finger"}, {"2", "middle finger"}}, count: func(p *player.Profile) *int { return &p.SlideFinger }},
 	{name: "silence", label: "What keeps other strings quiet",
 		options: []option{{"heel", "picking hand: heel, and fingers stopping strings"}, {"fingers", "picking fingers resting, thumb covering below"},
-			{"trailing", "a finger trailing behind the slide"}, {"both", "trailing and picking hand together"}, {"ring", "nothing: left to ring"}},
+			{"trailing", "a finger trailing behind the slide"}, {"both", "trailing and picking hand together"},
+			{"lap", "lap style: each string stopped as the next speaks, the bar tilted"}, {"ring", "nothing: left to ring"}},
 		text: func(p *player.Profile) *string { return &p.Silence }},
 	{name: "lean", label: "How much with the slide",
 		options: []option{{"mixed", "mixed, as the notes ask"}, {"slide", "mostly slide"}, {"fret", "slide only for the peaks"}, {"none", "no slide worn"}},
@@ -55,11 +58,17 @@ var profileInputs = []profileInput{
 		count: func(p *player.Profile) *int { return &p.Fingers }},
 	{name: "attack", label: "Attack", options: []option{{"flesh", "fingertips"}, {"nails", "nails"}, {"thumbpick", "thumb pick"}, {"picks", "thumb and finger picks"}},
 		text: func(p *player.Profile) *string { return &p.Attack }},
+	{name: "support", label: "What steadies the picking hand", help: "A planted little finger can cramp the hand; it also cannot damp.",
+		options: []option{{"float", "nothing: it floats"}, {"heel", "the heel near the bridge"}, {"planted", "the little finger planted on the top"}},
+		text:    func(p *player.Profile) *string { return &p.Support }},
 	{name: "reachMm", label: "Reach of fingers 1 to 4, mm", help: "Without strain, measured fingertip to fingertip. 100 mm covers three frets at the nut.",
 		number: func(p *player.Profile) *float64 { return &p.ReachMM }},
 	{name: "fretBehindSlide", label: "Frets bass notes behind the sounding slide", check: func(p *player.Profile) *bool { return &p.FretBehindSlide }},
 	{name: "thumbOver", label: "Frets string 6 with the thumb over the neck", check: func(p *player.Profile) *bool { return &p.ThumbOver }},
 	{name: "drone", label: "Welcomes open home bass notes under other chords", check: func(p *player.Profile) *bool { return &p.Drone }},
+	{name: "fittsA", label: "Any move of the hand takes at least, s", help: "With the next figure this sets how fast you move: a + b · log2(distance / width + 1).",
+		number: func(p *player.Profile) *float64 { return &p.FittsA }},
+	{name: "fittsB", label: "and for each doubling of its difficulty, s", number: func(p *player.Profile) *float64 { return &p.FittsB }},
 	{name: "slide.lengthMm", label: "Length of the slide, mm", help: "Never force a tight slide over a knuckle; retire a chipped glass one.",
 		number: func(p *player.Profile) *float64 { return &p.Slide.LengthMM }},
 	{name: "instrument.scaleMm", label: "Scale length, mm", number: func(p *player.Profile) *float64 { return &p.Instrument.ScaleMM }},
@@ -185,6 +194,25 @@ func (s *Server) saveProfile(c *gin.Context) {
 	default:
 		c.Redirect(http.StatusSeeOther, "/profiles")
 	}
+}
+
+// copyProfile makes a second player like this one, to try something else with.
+func (s *Server) copyProfile(c *gin.Context) {
+	old, ok := s.profileParam(c)
+	if !ok {
+		return
+	}
+	p := old.Profile
+	p.Name = "Copy of " + profileName(&p)
+	if r := []rune(p.Name); len(r) > 60 {
+		p.Name = string(r[:60])
+	}
+	id, err := s.store.AddProfile(c, s.owner, p)
+	if err != nil {
+		s.failFor(c, err)
+		return
+	}
+	c.Redirect(http.StatusSeeOther, "/profiles/"+id.String())
 }
 
 func (s *Server) deleteProfile(c *gin.Context) {

@@ -44,6 +44,7 @@ type Server struct {
 	host   string
 	log    *slog.Logger
 	pages  map[string]*template.Template
+	jobs   jobs
 	plans  *planCache
 	engine *gin.Engine
 }
@@ -60,7 +61,7 @@ const (
 
 // New makes a server; a template that does not parse stops it here.
 func New(cfg Config) (*Server, error) {
-	s := &Server{store: cfg.Store, owner: cfg.Owner, host: cfg.Host, log: cfg.Log, plans: newPlanCache()}
+	s := &Server{store: cfg.Store, owner: cfg.Owner, host: cfg.Host, log: cfg.Log, plans: newPlanCache(), jobs: jobs{of: map[store.ID]*job{}}}
 	if s.log == nil {
 		s.log = slog.Default()
 	}
@@ -73,12 +74,12 @@ func New(cfg Config) (*Server, error) {
 }
 
 // pageNames are the pages; each is parsed with the layout into a set of its own.
-var pageNames = []string{"home", "plan", "text", "profiles", "profile", "error"}
+var pageNames = []string{"home", "plan", "text", "profiles", "profile", "pace", "compare", "error"}
 
 func parsePages() (map[string]*template.Template, error) {
 	pages := map[string]*template.Template{}
 	for _, name := range pageNames {
-		t, err := template.New(name).Funcs(viewFuncs).ParseFS(templateFiles, "templates/layout.html", "templates/"+name+".html")
+		t, err := template.New(name).Funcs(viewFuncs).ParseFS(templateFiles, "templates/layout.html", "templates/column.html", "templates/"+name+".html")
 		if err != nil {
 			return nil, fmt.Errorf("page %s: %w", name, err)
 		}
@@ -130,6 +131,11 @@ func (s *Server) routes() *gin.Engine {
 	tune.POST("/settings", s.saveSettings)
 	tune.POST("/pin", s.pin)
 	tune.POST("/unpin", s.unpin)
+	tune.GET("/pace", s.pace)
+	tune.GET("/compare", s.compare)
+	tune.GET("/progress", s.progress)
+	tune.POST("/stop", s.stopPlan)
+	tune.POST("/again", s.planAgain)
 	tune.POST("/unpin-all", s.unpinAll)
 	tune.POST("/undo", s.undo)
 	tune.POST("/redo", s.redo)
@@ -139,6 +145,7 @@ func (s *Server) routes() *gin.Engine {
 	r.POST("/profiles", s.addProfile)
 	r.GET("/profiles/:id", s.profile)
 	r.POST("/profiles/:id", s.saveProfile)
+	r.POST("/profiles/:id/copy", s.copyProfile)
 	r.POST("/profiles/:id/delete", s.deleteProfile)
 	return r
 }

@@ -363,7 +363,7 @@ func (p *Plan) dampersAt(ctx context.Context, t, str int) ([]Alternative, error)
 			if !slices.ContainsFunc(f.cells, func(a arrival) bool { return a.cost < inf }) {
 				continue
 			}
-			p.m.eachAction(r, f.tl, !f.a.legato(), func(a action, s *silence, pl *pluck, d *deal) {
+			sc.sr.side.eachAction(r, f.tl, !f.a.legato(), func(a action, s *silence, pl *pluck, d *deal) {
 				if !(s.unw | s.heel | r.h.trailed).Has(str) {
 					return
 				}
@@ -422,8 +422,8 @@ func (p *Plan) through(t int, a *Alternative) detour {
 
 // next is the state after s at moment t on the best way on.
 func (bw *backward) next(t int, s *state) state {
-	for i := range bw.layers[t].states {
-		if k := &bw.layers[t].states[i]; k.hand == s.hand && k.live == s.live && k.rho == s.rho {
+	for i := range bw.togo[t] {
+		if k := bw.layers[t].met(i); k.hand == s.hand && k.live == s.live && k.rho == s.rho {
 			return bw.togo[t][i].next
 		}
 	}

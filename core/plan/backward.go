@@ -15,12 +15,12 @@ type ahead struct {
 	next state // prev is meaningless
 }
 
-// backward answers what it costs to go on from any state. States that the forward pass kept
-// are answered from tables; others, which it found outdone, are worked out when asked for.
+// backward answers what it costs to go on from any state. States that the forward pass met
+// are answered from tables; others are worked out when asked for.
 type backward struct {
 	m      *model
 	layers []layer
-	togo   [][]ahead // of the kept states
+	togo   [][]ahead // of the kept states, and behind them of the rest
 	extra  map[extraKey]ahead
 	rounds map[int]*around
 
@@ -63,7 +63,7 @@ func (p *Plan) around(t int) *around {
 func (m *model) newBackward(ctx context.Context, layers []layer) (*backward, error) {
 	bw := &backward{m: m, layers: layers, togo: make([][]ahead, len(layers)), extra: map[extraKey]ahead{}}
 	last := len(layers) - 1
-	bw.togo[last] = make([]ahead, len(layers[last].states))
+	bw.togo[last] = make([]ahead, len(layers[last].states)+len(layers[last].rest))
 	var sd side
 	for t := last; t > 0; t-- {
 		if err := ctx.Err(); err != nil {
@@ -76,54 +76,61 @@ func (m *model) newBackward(ctx context.Context, layers []layer) (*backward, err
 	return bw, nil
 }
 
-// pass finds the continuations of the kept states before st's moment.
+// pass finds the continuations of the states before st's moment.
 func (bw *backward) pass(st *stage, sd *side) []ahead {
 	before := &bw.layers[st.t-1]
-	out := make([]ahead, len(before.states))
+	out := make([]ahead, len(before.states)+len(before.rest))
 	for i := range out {
 		out[i].cost = inf
 	}
 	bw.scratch = bw.newIndex(st.t, bw.scratch)
-	index := bw.scratch
-	number := before.numbers()
-	for _, g := range index.order {
-		g := int(g)
-		if index.hand[g] == inf {
+	for _, g := range bw.scratch.order {
+		if bw.scratch.hand[g] == inf {
 			break
 		}
-		r := sd.of(g)
+		r := sd.of(int(g))
 		for i := range r.sets {
 			r.sets[i].ready = false // values are of one hand
 		}
-		last, ok := int32(-1), false
-		var c change
-		before.eachRun(func(lo, hi int) {
-			if h := before.states[lo].hand; h != last {
-				last = h
-				c, ok = st.change(int(h), g)
-			}
-			if !ok {
-				return
-			}
-			tl := st.tailOf(&st.before[last], before.states[lo].live, &st.mo.hands[g])
-			for _, way := range c.ways(st, int(last), g, false) {
-				if !slices.ContainsFunc(out[lo:hi], func(a ahead) bool { return way.cost+index.hand[g] < a.cost }) {
-					continue
-				}
-				values := bw.values(sd, r, tl, way.a, index, int32(g), before.rhos)
-				for i := lo; i < hi; i++ {
-					if v := &values[number[before.states[i].rho]]; way.cost+v.cost < out[i].cost {
-						out[i] = ahead{way.cost + v.cost, v.next}
-						out[i].next.a = way.a
-					}
-				}
-			}
-		})
+		bw.into(st, sd, int(g), before.states, out[:len(before.states)])
+		bw.into(st, sd, int(g), before.rest, out[len(before.states):])
 	}
 	return out
 }
 
-// stateIndex finds the kept states of one moment, and bounds what the others cost to the end.
+// into improves the continuations out of states by those through hand g.
+func (bw *backward) into(st *stage, sd *side, g int, states []state, out []ahead) {
+	last, ok := int32(-1), false
+	var c change
+	least := bw.scratch.hand[g]
+	eachRun(states, func(lo, hi int) {
+		if h := states[lo].hand; h != last {
+			last = h
+			c, ok = st.change(int(h), g)
+		}
+		if !ok {
+			return
+		}
+		for _, w := range c.ways(st, int(last), g, false) {
+			var set *actionSet
+			for i := lo; i < hi; i++ {
+				if w.cost+least >= out[i].cost {
+					continue
+				}
+				if set == nil {
+					tl := st.tailOf(&st.before[last], states[lo].live, &st.mo.hands[g])
+					set = bw.valued(sd, sd.of(g), tl, w.a)
+				}
+				if v := bw.value(sd, set, states[i].rho, int32(st.t), int32(g)); w.cost+v.cost < out[i].cost {
+					out[i] = ahead{w.cost + v.cost, v.next}
+					out[i].next.a = w.a
+				}
+			}
+		}
+	})
+}
+
+// stateIndex finds the states of one moment, and bounds what the others cost to the end.
 type stateIndex struct {
 	at    []int32   // by hand, live strings and rho: the state's number plus one
 	floor []float64 // by hand and live strings: the least cost to the end of a kept state …
@@ -144,11 +151,14 @@ func (bw *backward) newIndex(t int, old *stateIndex) *stateIndex {
 		ix.floor = append(ix.floor, inf)
 	}
 	ix.debt = bw.m.newDebts(t + 1).most()
-	for i := range bw.layers[t].states {
-		s := &bw.layers[t].states[i]
+	kept := len(bw.layers[t].states)
+	for i := range bw.togo[t] {
+		s := bw.layers[t].met(i)
 		set := setOf(s.hand, s.live)
 		ix.at[set*rhos+int(s.rho)] = int32(i + 1)
-		ix.floor[set] = min(ix.floor[set], bw.togo[t][i].cost)
+		if i < kept {
+			ix.floor[set] = min(ix.floor[set], bw.togo[t][i].cost)
+		}
 	}
 	ix.order, ix.hand = ix.order[:0], ix.hand[:0]
 	for g := range bw.m.moments[t].hands {
@@ -161,7 +171,7 @@ func (bw *backward) newIndex(t int, old *stateIndex) *stateIndex {
 
 func setOf(hand int32, live quiet.Strings) int { return int(hand)<<liveShift | int(live>>liveShift) }
 
-// find returns the number of a kept state, -1 if it is not one.
+// find returns the number of a state that the forward pass met, -1 if it is not one.
 func (ix *stateIndex) find(hand int32, live quiet.Strings, p rho) int32 {
 	return ix.at[setOf(hand, live)*rhos+int(p)] - 1
 }
@@ -171,28 +181,40 @@ func (ix *stateIndex) least(hand int32, live quiet.Strings) float64 {
 	return ix.floor[setOf(hand, live)] - ix.debt
 }
 
-// values returns, for every rho before, the best way from tail tl through hand g to the end.
-func (bw *backward) values(sd *side, r *right, tl tail, a attack, index *stateIndex, g int32, rhos []rho) []ahead {
-	set := sd.actions(r, tl, !a.legato())
-	if set.ready {
-		return set.value
+// met is the state with number i, those of the rest behind the kept.
+func (l *layer) met(i int) *state {
+	if i < len(l.states) {
+		return &l.states[i]
 	}
-	if cap(set.value) < len(rhos) {
-		set.value = make([]ahead, len(rhos))
-	}
-	set.value = set.value[:len(rhos)]
-	t := int32(bw.timeOf(sd))
-	for n, p := range rhos {
-		set.value[n] = bw.through(sd, set, p, t, g, index)
-	}
-	set.ready = true
-	return set.value
+	return &l.rest[i-len(l.states)]
 }
 
-func (bw *backward) timeOf(sd *side) int { return bw.m.momentAt(sd.mo.at) }
+// valued returns the actions for a tail with room for the value of every rho before.
+func (bw *backward) valued(sd *side, r *right, tl tail, a attack) *actionSet {
+	set := sd.actions(r, tl, !a.legato())
+	if !set.ready {
+		if set.value == nil {
+			set.value = make([]ahead, rhos)
+		}
+		for i := range set.value {
+			set.value[i].cost = -1 // not known yet
+		}
+		set.ready = true
+	}
+	return set
+}
 
-// through is the best way on by the actions of set after rho p. First the kept states are
-// looked at; the others only if they can be better.
+// value returns the best way through hand g by set to the end, after rho p.
+func (bw *backward) value(sd *side, set *actionSet, p rho, t, g int32) *ahead {
+	v := &set.value[p]
+	if v.cost < 0 {
+		*v = bw.through(sd, set, p, t, g, bw.scratch)
+	}
+	return v
+}
+
+// through is the best way on by the actions of set after rho p. First the states that the
+// forward pass met are looked at; the others only if they can be better.
 func (bw *backward) through(sd *side, set *actionSet, p rho, t, g int32, index *stateIndex) ahead {
 	out := ahead{cost: inf}
 	outdone := false

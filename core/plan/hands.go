@@ -334,7 +334,7 @@ func (m *model) holdCost(mo *moment, h *hand, y *tally) {
 		}
 		m.toneCost(mo, s, i, share, y)
 		y.add(Stretch, share*wBody*math.Max(0, s.holds()-float64(m.req.Capo)-bodyJoint))
-		m.leanCost(s, share, y)
+		m.leanCost(mo, s, share, y)
 	}
 	if h.slide {
 		y.add(Intonation, wIntonation*easyWindow/m.window(h.fret)+wSlant*h.slant)
@@ -387,10 +387,18 @@ func (m *model) bendCost(s *stop, y *tally) {
 	}
 }
 
-func (m *model) leanCost(s *stop, share float64, y *tally) {
-	switch lean := m.req.Player.Lean; {
-	case lean == player.LeanSlide && s.how != Slide, lean == player.LeanFret && s.how == Slide:
-		y.add(School, share*wLean)
+// leanCost: a note against the lean. Who keeps the slide for the peaks has it there, and at
+// phrase ends, for nothing.
+func (m *model) leanCost(mo *moment, s *stop, share float64, y *tally) {
+	switch m.req.Player.Lean {
+	case player.LeanSlide:
+		if s.how != Slide {
+			y.add(School, share*wLean)
+		}
+	case player.LeanFret:
+		if s.how == Slide && !mo.peak && !m.phraseEnd[mo.note] {
+			y.add(School, share*wLean)
+		}
 	}
 }
 
@@ -411,7 +419,7 @@ func (m *model) toneCost(mo *moment, s *stop, voice int, share float64, y *tally
 	case Open:
 		y.add(Tone, share*long*openSustained)
 	case Harmonic:
-		y.add(Tone, share*wHarmonic)
+		y.add(Tone, share*(long+wHarmonic))
 		y.add(Intonation, harmonicAim)
 	case Bend:
 		y.add(Tone, share*long*openSustained) // it sings, and can be shaken

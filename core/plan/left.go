@@ -169,13 +169,25 @@ func (m *model) shiftTime(pos float64, g *hand, width float64) float64 {
 	return m.req.Player.MoveTime(d, width)
 }
 
+// shiftNeed is the least time for a hand from pos to be on g for attack a: dead on its narrow
+// target, or on a wide one with the time of gliding in.
+func (m *model) shiftNeed(pos float64, g *hand, a attack) float64 {
+	if a != scoop {
+		return m.shiftTime(pos, g, g.narrow)
+	}
+	if need := m.shiftTime(pos, g, g.wide); need > 0 {
+		return need + scoopTime
+	}
+	return 0
+}
+
 // shiftCost: the hand travels from a memory to g in the time since it was last needed.
-func (st *stage) shiftCost(k int, g *hand, width float64, y *tally) {
+func (st *stage) shiftCost(k int, g *hand, a attack, y *tally) {
 	mem := st.memories[k]
 	if mem.loose {
 		return
 	}
-	if need := st.m.shiftTime(mem.pos, g, width); need > 0 {
+	if need := st.m.shiftNeed(mem.pos, g, a); need > 0 {
 		y.add(Shift, overTime(need, st.mo.sec-mem.since))
 	}
 }
@@ -183,11 +195,7 @@ func (st *stage) shiftCost(k int, g *hand, width float64, y *tally) {
 // beginCost adds the move and the manner of striking a note: dead on the wire, or gliding
 // in from beside it.
 func (st *stage) beginCost(k int, g *hand, a attack, y *tally) {
-	width := g.narrow
-	if a == scoop {
-		width = g.wide
-	}
-	st.shiftCost(k, g, width, y)
+	st.shiftCost(k, g, a, y)
 	switch {
 	case a == scoop:
 		y.add(Intonation, wScoop)
@@ -207,7 +215,7 @@ func (st *stage) bringTo(k int, g *hand) bring {
 		return bring{begin: blocked(!st.mo.attackAllowed(g, plain))}
 	}
 	shift, begin := tally{}, tally{}
-	st.shiftCost(k, g, g.narrow, &shift)
+	st.shiftCost(k, g, plain, &shift)
 	out := bring{shift: shift.sum, begin: inf}
 	if st.mo.attackAllowed(g, plain) {
 		st.beginCost(k, g, plain, &begin)
@@ -393,7 +401,7 @@ func (st *stage) terms(i, g int, a attack) (c Terms) {
 	case st.mo.note >= 0 && !a.legato():
 		st.beginCost(k, to, a, &y)
 	default:
-		st.shiftCost(k, to, to.narrow, &y)
+		st.shiftCost(k, to, plain, &y)
 	}
 	if a.legato() {
 		st.legato(h, to, &y)

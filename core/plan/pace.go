@@ -42,11 +42,7 @@ func (p *Plan) moves(t int, c *choice) (out []Move) {
 	st := p.around(t).stage
 	mem := st.leaves(c.from)
 	if c.h.anchored && !mem.loose {
-		width := c.h.narrow
-		if c.a == scoop {
-			width = c.h.wide
-		}
-		if need := m.shiftTime(mem.pos, c.h, width); need > 0 {
+		if need := m.shiftNeed(mem.pos, c.h, c.a); need > 0 {
 			out = append(out, Move{t, fmt.Sprintf("the left hand moves %.0f mm to %s", m.capoScale()*math.Abs(c.h.pos-mem.pos), where(c.h, m.req.Capo)), need, mo.sec - mem.since})
 		}
 		if c.h.slide && !c.from.slide {
@@ -105,9 +101,9 @@ func (v *Move) Text() string {
 	return fmt.Sprintf("%s: %.2f s needed, %.2f s there", v.What, v.Need, v.There)
 }
 
-// bpmAt is the tempo at the start at which a move that uses share of its time now has just
+// BPMAt is the tempo at the start at which a move that uses share of its time now has just
 // enough: at tempo ratio r all times shrink alike.
-func (p *Plan) bpmAt(share float64) float64 { return math.Floor(p.Tempo() / share) }
+func (p *Plan) BPMAt(share float64) float64 { return math.Floor(p.Tempo() / share) }
 
 // Tempo returns the plan's tempo at the start in quarter notes a minute.
 func (p *Plan) Tempo() float64 {
@@ -141,7 +137,7 @@ func (p *Plan) BarCeilings() []float64 {
 	out := make([]float64, len(shares))
 	for b, s := range shares {
 		if s > 0 {
-			out[b] = p.bpmAt(s)
+			out[b] = p.BPMAt(s)
 		}
 	}
 	return out
@@ -172,7 +168,7 @@ func (p *Plan) Reliefs(ctx context.Context, v Move) ([]Relief, error) {
 				continue
 			}
 			local, whole := p.paceOf(p.through(t, &a), v.Moment)
-			if local >= p.bpmAt(v.Share())+1 {
+			if local >= p.BPMAt(v.Share())+1 {
 				out = append(out, Relief{a, t, whole, local})
 			}
 		}
@@ -210,7 +206,7 @@ func (p *Plan) paceOf(d detour, at int) (local, whole float64) {
 		if share == 0 {
 			return noLimit
 		}
-		return p.bpmAt(share)
+		return p.BPMAt(share)
 	}
 	return limit(worst), limit(math.Max(worst, rest))
 }
@@ -242,5 +238,5 @@ func (p *Plan) travelled(t int, h, g *hand) (mm, there, need float64) {
 	if !g.anchored || mem.loose {
 		return 0, 0, 0
 	}
-	return p.m.capoScale() * math.Abs(g.pos-mem.pos), p.m.moments[t].sec - mem.since, p.m.shiftTime(mem.pos, g, g.narrow)
+	return p.m.capoScale() * math.Abs(g.pos-mem.pos), p.m.moments[t].sec - mem.since, p.m.shiftNeed(mem.pos, g, plain)
 }

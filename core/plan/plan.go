@@ -150,7 +150,7 @@ func Solve(ctx context.Context, r Request) (*Plan, error) {
 	}
 	p.markLeaks()
 	if v := p.Hardest(1); len(v) > 0 {
-		p.Ceiling = Ceiling{p.bpmAt(v[0].Share()), p.Moments[v[0].Moment].At, v[0].Text()}
+		p.Ceiling = Ceiling{p.BPMAt(v[0].Share()), p.Moments[v[0].Moment].At, v[0].Text()}
 	}
 	return p, nil
 }
@@ -199,7 +199,7 @@ func (m *model) choiceFrom(st *stage, sd *side, before, after *state, wanted fun
 	}
 	r, least := sd.of(g), inf
 	left := st.terms(i, g, after.a)
-	m.eachAction(r, tl, !after.a.legato(), func(a action, s *silence, pl *pluck, d *deal) {
+	sd.eachAction(r, tl, !after.a.legato(), func(a action, s *silence, pl *pluck, d *deal) {
 		if a.bass != after.bass || a.own != after.own || a.live != after.live || c.was.after(&a) != after.rho {
 			return
 		}
@@ -341,13 +341,20 @@ func (m *model) thumbStroke(mo *moment, o *bassOption) *Stroke {
 // Pinned reports whether the note or stroke of part at at is pinned.
 func (p *Plan) Pinned(at tune.Time, part Part, voice int) bool { return p.m.isPinned(at, part, voice) }
 
+// PinnedAlone reports whether a pin for just the same thing as target is in the request.
+func (p *Plan) PinnedAlone(target *Pin) bool {
+	return slices.ContainsFunc(p.Request.Pins, func(q Pin) bool { return target.SameTarget(&q) })
+}
+
 func (m *model) isPinned(at tune.Time, part Part, voice int) bool {
 	return slices.ContainsFunc(m.req.Pins, func(p Pin) bool { return p.inForce(at) && p.Part == part && p.Voice == voice })
 }
 
+func (m *model) spell(p pitch.Pitch) string { return pitch.Spell(p, m.req.Tune.Key.Flats).String() }
+
 // stringState says what string s does, in the order in which one cause hides another.
 func (m *model) stringState(mo *moment, c *choice, s int) StringState {
-	name := func(p pitch.Pitch) string { return pitch.Spell(p, m.req.Tune.Key.Flats).String() }
+	name := m.spell
 	sounding := name(m.soundingPitch(c.h, s))
 	if c.h.sounding.Has(s) {
 		for v := range c.h.n {

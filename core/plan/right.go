@@ -151,6 +151,11 @@ type side struct {
 	rights []right
 	arena  []action
 	deals  map[uint64][]deal // cheapest deals, by dealKey
+
+	// scratch of situations
+	still, swept silence
+	action       action
+	idle         [1]pluck
 }
 
 // reset makes the side that of mo; what it held before is reused.
@@ -321,11 +326,12 @@ func (m *model) digitCost(p *pluck) {
 }
 
 // situations calls f for every bass option, heel and pluck after tl, with the action so far:
-// what remains is to deal with the unwanted strings. A heel that lies further and silences
+// what remains is to deal with the unwanted strings. f must not keep what it gets. A heel that lies further and silences
 // nothing more is left out.
-func (m *model) situations(r *right, tl tail, plucked bool, f func(*action, *silence, *bassOption, *pluck)) {
-	idle := [1]pluck{idlePluck(r.mo, r.h)}
-	plucks := idle[:]
+func (sd *side) situations(r *right, tl tail, plucked bool, f func(*action, *silence, *bassOption, *pluck)) {
+	m, s, swept, a := sd.m, &sd.still, &sd.swept, &sd.action
+	sd.idle[0] = idlePluck(r.mo, r.h)
+	plucks := sd.idle[:]
 	if plucked && r.mo.note >= 0 {
 		plucks = r.plucks
 	}
@@ -333,14 +339,12 @@ func (m *model) situations(r *right, tl tail, plucked bool, f func(*action, *sil
 	if m.school.Heel && !r.h.tapped() {
 		heels = heelStates
 	}
-	var s, swept silence
-	var a action // f must not keep it
 	for b := range r.opts {
 		o := &r.opts[b]
-		if !m.still(r, tl, o, &s) {
+		if !m.still(r, tl, o, s) {
 			continue
 		}
-		idle := m.idleStrings(r, &s)
+		idle := m.idleStrings(r, s)
 		for heel := 0; heel < heels; heel++ {
 			if heel > 1 && !(s.unwanted | s.may | idle | s.demanded).Has(7-heel) {
 				continue
@@ -348,21 +352,21 @@ func (m *model) situations(r *right, tl tail, plucked bool, f func(*action, *sil
 			if quiet.Heel(heel)&(s.struck|s.keep) != 0 {
 				break
 			}
-			if !m.underHeel(r, &s, o, idle, heel) {
+			if !m.underHeel(r, s, o, idle, heel) {
 				continue
 			}
 			for i := range plucks {
-				pl, at := &plucks[i], &s
+				pl, at := &plucks[i], s
 				if !pluckBesideBass(pl, o) {
 					continue
 				}
 				if pl.sweeps != 0 {
-					swept = s
-					m.sweep(r, &swept, pl)
-					at = &swept
+					*swept = *s
+					m.sweep(r, swept, pl)
+					at = swept
 				}
-				a = action{mask: pl.mask, heel: uint8(heel), own: noDigit, bass: uint8(b), cost: at.cost + o.sum + pl.cost}
-				f(&a, at, o, pl)
+				*a = action{mask: pl.mask, heel: uint8(heel), own: noDigit, bass: uint8(b), cost: at.cost + o.sum + pl.cost}
+				f(a, at, o, pl)
 			}
 		}
 	}
@@ -371,8 +375,9 @@ func (m *model) situations(r *right, tl tail, plucked bool, f func(*action, *sil
 // eachAction calls f for everything that the picking hand can do after tl, and with what
 // deal. Nothing is left out; the search keeps the cheapest of those that the future cannot
 // tell apart.
-func (m *model) eachAction(r *right, tl tail, plucked bool, f func(action, *silence, *pluck, *deal)) {
-	m.situations(r, tl, plucked, func(a *action, s *silence, o *bassOption, pl *pluck) {
+func (sd *side) eachAction(r *right, tl tail, plucked bool, f func(action, *silence, *pluck, *deal)) {
+	m := sd.m
+	sd.situations(r, tl, plucked, func(a *action, s *silence, o *bassOption, pl *pluck) {
 		m.dealWith(r, s, pl, o.str, func(d *deal) { f(m.withDeal(a, s, o, pl, d), s, pl, d) })
 	})
 }
@@ -542,7 +547,7 @@ func (sd *side) actions(r *right, tl tail, plucked bool) *actionSet {
 	}
 	m, lo := sd.m, len(sd.arena)
 	none := deal{own: noDigit}
-	m.situations(r, tl, plucked, func(a *action, s *silence, o *bassOption, pl *pluck) {
+	sd.situations(r, tl, plucked, func(a *action, s *silence, o *bassOption, pl *pluck) {
 		if s.unw == 0 {
 			sd.keep(m.withDeal(a, s, o, pl, &none), lo)
 			return

@@ -28,7 +28,8 @@ var inf = math.Inf(1)
 // layer is the states of one moment: by hand, and for each hand by live strings.
 type layer struct {
 	states []state
-	rhos   []rho // those that occur
+	rhos   []rho   // those that occur
+	rest   []state // outdone: no best plan needs them, but an alternative may
 }
 
 // numbers gives the rhos of a layer their place in it, -1 for the others.
@@ -43,10 +44,10 @@ func (l *layer) numbers() (t [rhos]int16) {
 }
 
 // eachRun calls f for every run of states with the same hand and live strings.
-func (l *layer) eachRun(f func(lo, hi int)) {
-	for lo := 0; lo < len(l.states); {
+func eachRun(states []state, f func(lo, hi int)) {
+	for lo := 0; lo < len(states); {
 		hi := lo + 1
-		for hi < len(l.states) && l.states[hi].hand == l.states[lo].hand && l.states[hi].live == l.states[lo].live {
+		for hi < len(states) && states[hi].hand == states[lo].hand && states[hi].live == states[lo].live {
 			hi++
 		}
 		f(lo, hi)
@@ -151,7 +152,7 @@ func (sr *search) enterFrom(st *stage, before *layer) {
 	if before != nil {
 		sr.rhos = before.rhos
 		sr.number = before.numbers()
-		before.eachRun(func(lo, hi int) { sr.runs = append(sr.runs, run{lo, hi, before.states[lo].hand}) })
+		eachRun(before.states, func(lo, hi int) { sr.runs = append(sr.runs, run{lo, hi, before.states[lo].hand}) })
 	}
 	sr.byShape = append(sr.byShape[:0], make([]shapeFlows, len(st.mo.shapes))...)
 }
@@ -442,17 +443,19 @@ func (c *collector) flush() {
 // take returns what was gathered for moment t, without the states that another outdoes.
 func (c *collector) take(m *model, t int) layer {
 	d := m.newDebts(t + 1)
-	all := layer{states: c.states}
-	var kept []state
-	all.eachRun(func(lo, hi int) {
+	kept := make([]state, 0, len(c.states)/2)
+	var rest []state
+	eachRun(c.states, func(lo, hi int) {
 		for i := lo; i < hi; i++ {
-			if !d.outdone(c.states[lo:hi], i-lo) {
+			if d.outdone(c.states[lo:hi], i-lo) {
+				rest = append(rest, c.states[i])
+			} else {
 				kept = append(kept, c.states[i])
 			}
 		}
 	})
 	c.states = c.states[:0]
-	out := layer{states: kept[:len(kept):len(kept)]}
+	out := layer{states: kept, rest: rest}
 	var seen [rhos]bool
 	for i := range kept {
 		if p := kept[i].rho; !seen[p] {

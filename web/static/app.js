@@ -3,15 +3,83 @@
 document.addEventListener('alpine:init', () => {
   Alpine.data('lectern', () => ({
     data: null,
+    shown: '', // what alone is shown in the time column
     asking: null, // AbortController of the request for the cursor's part
 
     init() {
       this.read();
-      this.$root.addEventListener('click', (e) => this.click(e));
+      this.$root.addEventListener('click', (e) => this.tap(e));
       this.$root.addEventListener('submit', (e) => this.submit(e));
       this.$root.addEventListener('change', (e) => e.target.closest('.setup-form')?.requestSubmit());
       window.addEventListener('keydown', (e) => this.key(e));
       this.show();
+      this.poll();
+    },
+
+    // poll follows a plan that is still being worked out.
+    async poll() {
+      const el = this.$root.querySelector('[data-poll]');
+      if (!el) return;
+      try {
+        const { percent, done } = await (await fetch(el.dataset.poll)).json();
+        if (done) return location.reload();
+        el.querySelector('progress').value = percent;
+        el.querySelector('.poll-figure').textContent = `${percent}%`;
+      } catch {
+        this.say('Stepping does not answer. Is it still running? What was kept is safe.');
+      }
+      setTimeout(() => this.poll(), 700);
+    },
+
+    tap(e) {
+      const only = e.target.closest('[data-only]');
+      const fill = e.target.closest('[data-fill]');
+      if (only) return this.only(only);
+      if (e.target.closest('[data-step]')) return this.strum();
+      if (fill && !e.ctrlKey && !e.metaKey) {
+        e.preventDefault();
+        return this.fill(fill);
+      }
+      this.click(e);
+    },
+
+    // only leaves one thing in the time column strong and the rest faint.
+    only(button) {
+      this.shown = button.dataset.only;
+      this.filter();
+    },
+
+    filter() {
+      const time = this.$root.querySelector('.time');
+      if (!time) return;
+      time.dataset.shown = this.shown;
+      time.querySelectorAll('[data-only]').forEach((b) => b.setAttribute('aria-pressed', String(b.dataset.only === this.shown)));
+    },
+
+    // strum shows one more string of the strum test; after the last it begins again.
+    strum() {
+      const list = this.$root.querySelector('.strum-list');
+      if (!list) return;
+      const all = [...list.children];
+      const at = all.findIndex((li) => li.classList.contains('is-struck')) + 1;
+      list.classList.add('is-stepping');
+      all.forEach((li, i) => { li.classList.toggle('is-struck', i === at % all.length); li.classList.toggle('is-over', i < at % all.length); });
+      all[at % all.length].scrollIntoView({ block: 'nearest' });
+    },
+
+    // fill loads a part of the page that takes longer to work out.
+    async fill(link) {
+      this.say('Trying other ways at the hard moves …');
+      try {
+        const res = await fetch(link.href.replace(/m=\d+/, `m=${this.data.at}`), { headers: { 'X-Part': '1' } });
+        const html = await res.text();
+        if (!res.ok) return this.say('That could not be worked out. Load the page again.');
+        document.getElementById(link.dataset.fill).innerHTML = html;
+        document.getElementById(link.dataset.fill).scrollIntoView({ block: 'nearest' });
+        this.say('');
+      } catch {
+        this.say('Stepping does not answer. Is it still running? What was kept is safe.');
+      }
     },
 
     read() {
@@ -27,7 +95,12 @@ document.addEventListener('alpine:init', () => {
     },
 
     key(e) {
-      if (!this.data || e.ctrlKey || e.metaKey || e.altKey || e.target.closest('input, textarea, select')) return;
+      if (e.ctrlKey || e.metaKey || e.altKey || e.target.closest('input, textarea, select')) return;
+      if (!this.data) {
+        const stop = this.$root.querySelector(`button[data-key="${CSS.escape(e.key)}"]`);
+        if (stop) { e.preventDefault(); stop.click(); }
+        return;
+      }
       const moves = { ArrowDown: 1, ArrowRight: 1, ArrowUp: -1, ArrowLeft: -1 };
       if (e.key in moves) {
         e.preventDefault();
@@ -39,7 +112,7 @@ document.addEventListener('alpine:init', () => {
         e.preventDefault();
         this.go(e.key === 'Home' ? 0 : this.data.count - 1);
       } else if (!e.shiftKey) {
-        const button = this.$root.querySelector(`button[data-key="${CSS.escape(e.key)}"]:not(:disabled)`);
+        const button = this.$root.querySelector(`[data-key="${CSS.escape(e.key)}"]:not(:disabled)`);
         if (button) { e.preventDefault(); button.click(); }
       }
     },
@@ -108,13 +181,15 @@ document.addEventListener('alpine:init', () => {
     },
 
     put(html) {
-      const open = this.$root.querySelector('.setup')?.open;
+      const open = [...this.$root.querySelectorAll('.setup')].map((d) => d.open);
       const focused = document.activeElement?.id;
       document.getElementById('sheet').outerHTML = html;
-      if (open) this.$root.querySelector('.setup').open = true;
+      this.$root.querySelectorAll('.setup').forEach((d, i) => { if (open[i]) d.open = true; });
       if (focused) document.getElementById(focused)?.focus();
       this.read();
       this.show();
+      this.filter();
+      this.poll();
       if (this.data) this.reasons();
     },
 

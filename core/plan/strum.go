@@ -1,0 +1,58 @@
+package plan
+
+import "stepping/core/quiet"
+
+// Strummed is one string in the strum test: the position is held, all six strings are
+// struck, and only the wanted ones may sound.
+type Strummed struct {
+	String int
+	Note   string // what it sounds if nothing silences it
+	Wanted bool
+	By     string // what silences it already, as in StringState; "" if nothing does
+	Advice string // what part of the hands should take it, as By; "" if it is wanted or silent, or nothing reaches it
+}
+
+// Strum makes the strum test of moment t, string 6 first. The advice is the cheapest way in the
+// model to silence everything that is left, the thumb doing the striking; every part of the
+// hands that plays, frets or damps already stays where it is.
+func (p *Plan) Strum(t int) []Strummed {
+	m := p.m
+	c := p.choiceAt(t, p.before(t), p.state(t))
+	ar := p.around(t)
+	r := ar.side.of(int(p.state(t).hand))
+	wanted := c.s.struck | c.s.keep | c.s.may&^c.s.heel
+	s := c.s
+	s.unw, s.swept = 0, 0
+	for str := 1; str <= 6; str++ {
+		if !wanted.Has(str) && m.dampedBy(&c, str) == "" && !(c.h.under.Has(str) && c.h.trails > 0) {
+			s.unw |= quiet.Of(str)
+		}
+	}
+	s.swept = s.unw
+	advice := deal{own: noDigit}
+	least := inf
+	struck := pluck{at: c.pl.at, busy: c.pl.busy}
+	for d, at := range c.d.digit {
+		if at != 0 {
+			struck.at[d] = at // it damps already
+		}
+	}
+	m.dealWith(r, &s, &struck, 0, func(d *deal) {
+		if d.digit[digitP] == 0 && d.cost() < least {
+			advice, least = *d, d.cost()
+		}
+	})
+	var out []Strummed
+	for str := 6; str >= 1; str-- {
+		line := Strummed{String: str, Note: m.spell(m.soundingPitch(c.h, str)), Wanted: wanted.Has(str), By: m.dampedBy(&c, str)}
+		if line.By == "" && c.h.under.Has(str) && c.h.trails > 0 && !line.Wanted {
+			line.By = "trailing"
+		}
+		if s.unw.Has(str) {
+			a := choice{h: c.h, s: silence{}, d: advice}
+			line.Advice = m.dampedBy(&a, str)
+		}
+		out = append(out, line)
+	}
+	return out
+}

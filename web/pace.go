@@ -1,0 +1,90 @@
+package web
+
+import (
+	"fmt"
+	"net/http"
+
+	"github.com/gin-gonic/gin"
+
+	"stepping/core/plan"
+)
+
+// paceBody is what holds the tempo down, and what would raise it.
+type paceBody struct {
+	ID      string
+	Title   string
+	Version int
+	Moment  int
+	Ceiling float64
+	Moves   []moveView
+}
+
+type moveView struct {
+	Key     string // takes the first relief
+	Bar     int
+	Beat    string
+	Moment  int
+	Text    string
+	BPM     float64
+	Reliefs []reliefView
+}
+
+type reliefView struct {
+	Text, BPM, Extra, Pin string
+}
+
+// hardMoves is how many moves are shown, and maxReliefs how many ways out of each.
+const (
+	hardMoves  = 3
+	maxReliefs = 3
+)
+
+// reliefKeys take the best relief of each hard move.
+var reliefKeys = [hardMoves]string{"x", "y", "z"}
+
+// pace answers with the moves that hold the tempo down and what would raise it: a page, or
+// for the script its part.
+func (s *Server) pace(c *gin.Context) {
+	t, ok := s.tuneParam(c)
+	if !ok {
+		return
+	}
+	w, err := s.work(c, t)
+	if err != nil {
+		s.fail(c, http.StatusUnprocessableEntity, err)
+		return
+	}
+	w.mu.Lock()
+	defer w.mu.Unlock()
+	body := paceBody{ID: t.ID.String(), Title: t.Title, Version: t.Version, Ceiling: w.plan.Ceiling.BPM, Moment: atoi(c.Query("m"))}
+	for i, v := range w.plan.Hardest(hardMoves) {
+		mv, err := newMove(c, w.plan, v)
+		if err != nil {
+			s.failFor(c, err)
+			return
+		}
+		mv.Key = reliefKeys[i]
+		body.Moves = append(body.Moves, mv)
+	}
+	part := "layout"
+	if c.GetHeader("X-Part") != "" {
+		part = "pace"
+	}
+	s.render(c, http.StatusOK, "pace", part, "Pace of "+t.Title, body)
+}
+
+func newMove(c *gin.Context, p *plan.Plan, v plan.Move) (moveView, error) {
+	mo := &p.Moments[v.Moment]
+	out := moveView{Bar: mo.Bar, Beat: beatOf(mo), Moment: v.Moment, Text: v.Text(), BPM: p.BPMAt(v.Share())}
+	reliefs, err := p.Reliefs(c, v)
+	for _, r := range reliefs[:min(len(reliefs), maxReliefs)] {
+		at := &p.Moments[r.Moment]
+		pin := r.Pin(at)
+		text := p.AlternativeText(&r.Alternative)
+		if r.Moment != v.Moment {
+			text += fmt.Sprintf(" before it, bar %d beat %s", at.Bar, beatOf(at))
+		}
+		out.Reliefs = append(out.Reliefs, reliefView{text, fmt.Sprintf("%.0f", r.BPM), fmt.Sprintf("%+.2f", r.Extra), pinJSON(&pin)})
+	}
+	return out, err
+}
