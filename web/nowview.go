@@ -335,14 +335,7 @@ func (r *reasons) add(ctx context.Context, w *worked, m int, part plan.Part, voi
 	for i := range alts {
 		a := &alts[i]
 		pin := a.Pin(mo)
-		v := placeView{Text: w.plan.AlternativeText(a), Extra: fmt.Sprintf("%+.2f", a.Extra), Why: a.Why, Chosen: a.Chosen, Pin: pinJSON(&pin)}
-		if part == plan.Damper && a.By == "" {
-			if a.Chosen {
-				g.Places = append(g.Places, v)
-			}
-			continue // leaving a string to leak is nothing to pin
-		}
-		g.Places = append(g.Places, v)
+		g.Places = append(g.Places, placeView{Text: w.plan.AlternativeText(a), Extra: fmt.Sprintf("%+.2f", a.Extra), Why: a.Why, Chosen: a.Chosen, Pin: pinJSON(&pin)})
 	}
 	if len(g.Places) > maxPlaces+1 {
 		g.Places, g.Rest = g.Places[:maxPlaces], g.Places[maxPlaces:]

@@ -26,7 +26,6 @@ type Alternative struct {
 type link struct {
 	prev  int32
 	state state
-	by    string // of a damper alternative: only deals in which By silences String
 }
 
 // Pin returns the pin that makes the plan play moment t so.
@@ -147,7 +146,7 @@ func (p *Plan) played(t int, part Part, voice int) Alternative {
 	var s *Stroke
 	switch {
 	case part == Damper:
-		return Alternative{Part: Damper, String: voice, By: damperKind(mo.Strings[voice-1].By)}
+		return Alternative{Part: Damper, String: voice, By: p.damperAt(t, voice)}
 	case part == Thumb:
 		s = mo.Thumb
 	case voice == 0:
@@ -159,6 +158,13 @@ func (p *Plan) played(t int, part Part, voice int) Alternative {
 		return Alternative{Part: part, How: Drop}
 	}
 	return Alternative{Part: part, Voice: voice, String: s.String, Fret: s.Fret, How: s.How}
+}
+
+// damperAt names what the plan lays on string str at moment t, as Dampers does; "" if nothing
+// has to: it is silent by itself, or leaks.
+func (p *Plan) damperAt(t, str int) string {
+	c := p.choiceAt(t, p.before(t), p.state(t))
+	return damperKind(p.m.dampedBy(&c, str))
 }
 
 // damperKind is the name in Dampers of what a StringState calls By.
@@ -237,10 +243,10 @@ func (sc *scan) get(a *Alternative) *marginal {
 }
 
 // file files one action after arrival in with rho p under the marginals into.
-func (sc *scan) file(in *arrival, p rho, a *action, by string, into []*marginal) {
+func (sc *scan) file(in *arrival, p rho, a *action, into []*marginal) {
 	after := p.after(a)
 	cost := in.cost + a.cost + sc.sr.side.turn(p, a)
-	via := link{in.prev, state{hand: sc.g, live: a.live, rho: after, step: step{in.a, a.bass, a.own}}, by}
+	via := link{in.prev, state{hand: sc.g, live: a.live, rho: after, step: step{in.a, a.bass, a.own}}}
 	t := sc.st.t
 	if i := sc.index.find(sc.g, a.live, after); i >= 0 {
 		for _, m := range into {
@@ -329,7 +335,7 @@ func (sc *scan) hand(g int) {
 				if into = into[:voices]; thumbs != nil {
 					into = append(into, thumbs[a.bass])
 				}
-				sc.file(in, sr.rhos[n], a, "", into)
+				sc.file(in, sr.rhos[n], a, into)
 			}
 		}
 	}
@@ -346,44 +352,64 @@ func (sc *scan) melody(a attack, into []*marginal) []*marginal {
 	return into
 }
 
-// dampersAt works out every way to keep string str silent at moment t, or to let it leak.
+// dampersAt works out what it costs to have string str silenced at moment t by each damper
+// that the school allows: what a pin for it would cost.
 func (p *Plan) dampersAt(ctx context.Context, t, str int) ([]Alternative, error) {
+	mo := &p.m.moments[t]
+	if mo.pins.dampers[str] != "" || p.damperAt(t, str) == "" && p.Moments[t].Strings[str-1].State != Leaks {
+		return nil, nil // pinned, or nothing to damp
+	}
 	sc, err := p.newScan(ctx, t)
 	if err != nil {
 		return nil, err
 	}
+	defer func() { mo.pins.dampers[str] = "" }()
 	into := make([]*marginal, 1)
-	for g := range sc.st.mo.hands {
+	for _, by := range p.m.allowedDampers() {
 		if err := ctx.Err(); err != nil {
 			return nil, err
 		}
-		sc.g = int32(g)
-		r := sc.sr.side.of(g)
-		for _, f := range sc.sr.arrive(g, false) {
-			if !slices.ContainsFunc(f.cells, func(a arrival) bool { return a.cost < inf }) {
-				continue
+		mo.pins.dampers[str] = by
+		sc.sr.side.reset(p.m, mo)
+		into[0] = sc.get(&Alternative{Part: Damper, String: str, By: by})
+		for g := range mo.hands {
+			sc.g = int32(g)
+			for _, f := range sc.sr.arrive(g, false) {
+				sc.flow(&f, into)
 			}
-			sc.sr.side.eachAction(r, f.tl, !f.a.legato(), func(a action, s *silence, pl *pluck, d *deal) {
-				if !(s.unw | s.heel | r.h.trailed).Has(str) {
-					return
-				}
-				by := p.m.damperOf(r.h, s, d, str)
-				into[0] = sc.get(&Alternative{Part: Damper, String: str, By: by})
-				for n := range f.cells {
-					if in := &f.cells[n]; in.cost < inf {
-						sc.file(in, sc.sr.rhos[n], &a, by, into)
-					}
-				}
-			})
 		}
 	}
 	return sc.finish(), nil
 }
 
-// damperOf names, as Dampers does, what silences string str in a deal; "" if it leaks.
-func (m *model) damperOf(h *hand, s *silence, d *deal, str int) string {
-	c := choice{h: h, s: *s, d: *d}
-	return damperKind(m.dampedBy(&c, str))
+// flow files everything that can follow one flow into the present hand.
+func (sc *scan) flow(f *inflow, into []*marginal) {
+	sr := &sc.sr
+	var set *actionSet
+	for n := range f.cells {
+		in := &f.cells[n]
+		if in.cost == inf || sr.debts.arrivalOutdone(f.cells, sr.rhos, n) {
+			continue
+		}
+		if set == nil {
+			set = sr.side.actions(sr.side.of(int(sc.g)), f.tl, !f.a.legato())
+		}
+		for j := set.lo; j < set.hi; j++ {
+			sc.file(in, sr.rhos[n], &sr.side.arena[j], into)
+		}
+	}
+}
+
+// allowedDampers lists the dampers that the player's school and hands have.
+func (m *model) allowedDampers() []string {
+	has := map[string]bool{
+		"heel": m.school.Heel, "p": m.school.ThumbRest, "c": m.school.Little, "trailing": m.school.Trailing,
+		"finger": !m.req.Player.Lap(), "over": m.req.Player.ThumbOver && !m.req.Player.Lap(), "tilt": m.school.Tilt,
+	}
+	for _, d := range []int{digitI, digitM, digitA} {
+		has[digitNames[d]] = m.school.Stops
+	}
+	return slices.DeleteFunc(slices.Clone(Dampers), func(by string) bool { return !has[by] })
 }
 
 // detour is a stretch of another plan: from its parting from this one to its return, the
@@ -391,9 +417,9 @@ func (m *model) damperOf(h *hand, s *silence, d *deal, str int) string {
 type detour struct {
 	first  int // moment of states[0]
 	states []state
-	by     string // damper wanted at the moment of the link
-	str    int
 	at     int // moment of the link
+	str    int // string that must be silenced there, 0 for none …
+	by     string
 }
 
 // through rebuilds the best plan by way of a at moment t, as far as it differs.
@@ -439,12 +465,12 @@ func (p *Plan) choices(d detour) []choice {
 		if i > 0 {
 			before = &d.states[i-1]
 		}
-		var wanted func(*choice) bool
-		if t == d.at && d.str != 0 {
-			wanted = func(c *choice) bool { return damperKind(p.m.dampedBy(c, d.str)) == d.by }
-		}
 		ar := p.around(t)
-		out[i] = p.m.choiceFrom(ar.stage, &ar.side, before, &d.states[i], wanted)
+		if pins := &ar.stage.mo.pins; t == d.at && d.str != 0 {
+			pins.dampers[d.str] = d.by
+			defer func() { pins.dampers[d.str] = "" }()
+		}
+		out[i] = p.m.choiceFrom(ar.stage, &ar.side, before, &d.states[i])
 	}
 	return out
 }

@@ -18,21 +18,21 @@ import (
 
 // exhaustive finds the least total by trying every sequence of hands, attacks, bass options,
 // digits, heels and ways of dealing with each unwanted string, cutting a sequence only when it
-// is already dearer than limit (costs are never negative). It shares the cost functions and
+// and the cheapest hands to come are dearer than limit (costs are never negative). It shares the cost functions and
 // hard rules with the solver, but neither its states nor its tables, its staging, its bounds
 // or its search for dampers.
 type exhaustive struct {
 	m      *model
 	stages []*stage
 	sides  []*side
+	rest   []float64 // by moment: what the hands alone cost at least from there on
 	limit  float64
 	found  float64
 	steps  int
-	seen   map[string]bool // techniques and dampers of complete plans
 }
 
 // exhaustiveSteps keeps a hopeless case from stalling the test; such cases are not counted.
-const exhaustiveSteps = 400_000
+const exhaustiveSteps = 30_000
 
 func newExhaustive(m *model, limit float64) *exhaustive {
 	e := &exhaustive{m: m, limit: limit, found: math.Inf(1)}
@@ -40,6 +40,14 @@ func newExhaustive(m *model, limit float64) *exhaustive {
 		st, sd := m.newStage(t), &side{}
 		sd.reset(m, st.mo)
 		e.stages, e.sides = append(e.stages, st), append(e.sides, sd)
+	}
+	e.rest = make([]float64, len(m.moments)+1)
+	for t := len(m.moments) - 1; t >= 0; t-- {
+		least := math.Inf(1)
+		for i := range m.moments[t].hands {
+			least = min(least, m.moments[t].hands[i].own)
+		}
+		e.rest[t] = e.rest[t+1] + least
 	}
 	return e
 }
@@ -49,9 +57,13 @@ func (e *exhaustive) run() float64 {
 	return e.found
 }
 
-func (e *exhaustive) bound() float64 { return min(e.limit, e.found) }
+// bound is what a sequence may have cost when moment t is settled.
+func (e *exhaustive) bound(t int) float64 { return min(e.limit, e.found) - e.rest[t+1] }
 
 func (e *exhaustive) moment(t, i int, live quiet.Strings, was rho, cost float64) {
+	if e.steps++; e.steps > exhaustiveSteps {
+		return
+	}
 	if t == len(e.m.moments) {
 		e.found = min(e.found, cost)
 		return
@@ -76,7 +88,7 @@ func (e *exhaustive) moment(t, i int, live quiet.Strings, was rho, cost float64)
 			if h != nil {
 				tl = st.tailOf(h, live, to)
 			}
-			if c := cost + terms.Sum(); c <= e.bound() {
+			if c := cost + terms.Sum(); c <= e.bound(t) {
 				e.right(t, g, tl, !a.legato(), was, c)
 			}
 		}
@@ -118,7 +130,7 @@ func (e *exhaustive) right(t, g int, tl tail, plucked bool, was rho, cost float6
 				}
 				e.m.sweep(r, &s, &plucks[p])
 				a := action{mask: plucks[p].mask, heel: uint8(heel), own: noDigit, bass: uint8(b), cost: cost + s.cost + r.opts[b].sum + plucks[p].cost}
-				if a.cost <= e.bound() {
+				if a.cost <= e.bound(t) {
 					e.deal(t, g, r, &s, &r.opts[b], &plucks[p], was, a, 1, deal{own: noDigit})
 				}
 			}
@@ -129,8 +141,7 @@ func (e *exhaustive) right(t, g int, tl tail, plucked bool, was rho, cost float6
 // deal settles string str and all thicker ones in every way: any free digit at first, and
 // only when all strings are settled is the order of the digits looked at.
 func (e *exhaustive) deal(t, g int, r *right, s *silence, o *bassOption, pl *pluck, was rho, a action, str int, cur deal) {
-	e.steps++
-	if e.steps > exhaustiveSteps {
+	if e.steps++; e.steps > exhaustiveSteps {
 		return
 	}
 	for str <= 6 && !s.unw.Has(str) {
@@ -139,7 +150,7 @@ func (e *exhaustive) deal(t, g int, r *right, s *silence, o *bassOption, pl *plu
 	if str > 6 {
 		if inOrder(&cur, pl) {
 			a = e.m.withDeal(&a, s, o, pl, &cur)
-			if total := a.cost + e.sides[t].turn(was, &a); total <= e.bound() {
+			if total := a.cost + e.sides[t].turn(was, &a); total <= e.bound(t) {
 				e.moment(t+1, g, a.live, was.after(&a), total)
 			}
 		}
@@ -229,7 +240,7 @@ func smallCase(rng *rand.Rand) Request {
 	p.Drone, p.FretBehindSlide, p.ThumbOver = rng.IntN(2) == 0, rng.IntN(2) == 0, rng.IntN(2) == 0
 	p.Attack, p.Support = pick(player.Attacks...), pick(player.Supports...)
 	p.ReachMM = 70 + 60*rng.Float64()
-	p.Instrument.Frets = 7 + rng.IntN(8)
+	p.Instrument.Frets = 6 + rng.IntN(7)
 	if rng.IntN(6) == 0 {
 		p.Posture, p.Silence, p.Lean = player.Lap, pick(player.LapStop, player.Ring), pick(player.LeanSlide, player.LeanMixed)
 	}
@@ -246,7 +257,7 @@ func smallTune(rng *rand.Rand, tn tuning.Tuning) *tune.Tune {
 		Key:    tune.Key{Tonic: pitch.Note{Letter: "DGAEC"[rng.IntN(5)]}, Minor: rng.IntN(4) == 0},
 		Meters: []tune.MeterAt{{Num: 4, Den: 4}}, Tempos: []tune.TempoAt{{BPM: 50 + 100*rng.Float64()}},
 	}
-	for range 2 + rng.IntN(2) {
+	for range 2 + rng.IntN(8)/7 {
 		midi := 58 + rng.IntN(14)
 		n := pitch.Spell(pitch.Midi(midi), false)
 		if rng.IntN(6) == 0 {
@@ -281,12 +292,13 @@ func smallTune(rng *rand.Rand, tn tuning.Tuning) *tune.Tune {
 // are multiples of a power of two, so they must be equal to the last bit.
 func TestExhaustive(t *testing.T) {
 	rng := rand.New(rand.NewPCG(2, 11))
-	want, checked := 120, 0
+	want, checked := 1000, 0
 	if testing.Short() {
 		want = 60
 	}
+	met := map[string]int{} // techniques and dampers of the plans compared
 	for tries := 0; checked < want; tries++ {
-		if tries > 5*want {
+		if tries > 12*want {
 			t.Fatalf("only %d of %d cases could be searched exhaustively", checked, want)
 		}
 		r := smallCase(rng)
@@ -297,6 +309,12 @@ func TestExhaustive(t *testing.T) {
 		}
 		if err != nil {
 			t.Fatal(err)
+		}
+		if tries%2 == 1 { // every other case under a random pin, so that rare choices are compared too
+			r.Pins = []Pin{randomPin(t, rng, p)}
+			if p, err = Solve(context.Background(), r); err != nil {
+				t.Fatalf("%+v: %v", r.Pins, err)
+			}
 		}
 		m, err := newModel(&r)
 		if err != nil {
@@ -312,18 +330,59 @@ func TestExhaustive(t *testing.T) {
 			t.Fatalf("case %d (%+v): solver %v, exhaustive %v", tries, r, p.Total, got)
 		}
 		checkPlan(t, p)
+		meet(met, p)
 		if sum := p.Terms.Sum(); sum != p.Total {
 			t.Fatalf("case %d: the moments' terms add up to %v, the total is %v", tries, sum, p.Total)
 		}
 	}
-	t.Logf("%d cases", checked)
+	t.Logf("%d cases; %v", checked, met)
+	for _, what := range []string{"open", "fret", "slide", "glide", "hammer", "bend", "harmonic", "two", "tip", "lap", "heel", "trailing", "i", "m", "finger", "p", "tilt"} {
+		if met[what] == 0 && want == 1000 {
+			t.Errorf("no case has %s", what)
+		}
+	}
+}
+
+// meet counts what a plan uses.
+func meet(met map[string]int, p *Plan) {
+	for i := range p.Moments {
+		mo := &p.Moments[i]
+		for _, s := range mo.Strokes() {
+			met[string(s.How)]++
+		}
+		if len(mo.With) > 0 {
+			met["two"]++
+		}
+		if mo.Hand.SlideOn && mo.Hand.From > 1 {
+			met["tip"]++
+		}
+		for _, st := range mo.Strings {
+			if st.By != "" {
+				met[damperKind(st.By)]++
+			}
+		}
+	}
+	if p.Request.Player.Lap() {
+		met["lap"]++
+	}
+}
+
+// randomPin is one of the alternatives of a random moment, so it can be kept.
+func randomPin(t *testing.T, rng *rand.Rand, p *Plan) Pin {
+	t.Helper()
+	i := rng.IntN(len(p.Moments))
+	all, err := p.marginalsAt(context.Background(), i)
+	if err != nil || len(all) == 0 {
+		return Pin{At: p.Moments[i].At, Part: Heel, How: Off}
+	}
+	return all[rng.IntN(len(all))].Pin(&p.Moments[i])
 }
 
 // TestMarginals checks every alternative against planning anew with that choice pinned.
 func TestMarginals(t *testing.T) {
 	rng := rand.New(rand.NewPCG(5, 7))
 	ctx := context.Background()
-	for cases := 0; cases < 60; {
+	for cases := 0; cases < 40; {
 		r := smallCase(rng)
 		p, err := Solve(ctx, r)
 		if err != nil {
@@ -338,6 +397,17 @@ func TestMarginals(t *testing.T) {
 				}
 				for _, a := range alts {
 					checkMarginal(t, &r, p, i, &a)
+				}
+			}
+			for s := 1; s <= 6; s++ {
+				if st := p.Moments[i].Strings[s-1].State; (st == Silenced || st == Leaks) && cases%4 == 0 {
+					alts, err := p.AlternativesOf(ctx, i, Damper, s)
+					if err != nil {
+						t.Fatal(err)
+					}
+					for _, a := range alts {
+						checkMarginal(t, &r, p, i, &a)
+					}
 				}
 			}
 			if _, err := p.Why(ctx, i); err != nil {

@@ -184,11 +184,11 @@ type choice struct {
 // difference of their costs.
 func (p *Plan) choiceAt(t int, before, after *state) choice {
 	ar := p.around(t)
-	return p.m.choiceFrom(ar.stage, &ar.side, before, after, nil)
+	return p.m.choiceFrom(ar.stage, &ar.side, before, after)
 }
 
-// choiceFrom finds the choice behind a step; if wanted is not nil, the cheapest that it accepts.
-func (m *model) choiceFrom(st *stage, sd *side, before, after *state, wanted func(*choice) bool) choice {
+// choiceFrom finds the choice behind a step: of those that lead there, the first of the cheapest.
+func (m *model) choiceFrom(st *stage, sd *side, before, after *state) choice {
 	g := int(after.hand)
 	c := choice{h: &st.mo.hands[g], a: after.a}
 	tl, i := tail{}, -1
@@ -215,9 +215,7 @@ func (m *model) choiceFrom(st *stage, sd *side, before, after *state, wanted fun
 		next.terms[Leak] += s.cost - s.damping
 		d.addTo(&next.terms)
 		m.turnTerms(sd, c.was, &a, pl, &next.terms)
-		if wanted == nil || wanted(&next) {
-			least, c = cost, next
-		}
+		least, c = cost, next
 	})
 	return c
 }
