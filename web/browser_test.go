@@ -486,7 +486,7 @@ func TestTextAndPins(t *testing.T) {
 	}
 	b.open(path)
 	b.until("document.querySelector('.plain[role=alert]')")
-	if got := b.text(".plain"); !strings.Contains(got, "lies between the frets") && !strings.Contains(got, "not a place") {
+	if got := b.text(".plain"); !strings.Contains(got, "between the frets") && !strings.Contains(got, "not a place") {
 		t.Errorf("no reason: %q", got)
 	}
 	b.accessible("plan page without a plan")
@@ -495,6 +495,75 @@ func TestTextAndPins(t *testing.T) {
 	tunes, err := s.store.Tunes(t.Context(), s.owner)
 	if err != nil || len(tunes[0].Settings.Pins) != 0 {
 		t.Errorf("%+v %v", tunes[0].Settings, err)
+	}
+}
+
+// TestHandsOn works the plan page by keys alone: one thing shown at a time, the strum test step
+// by step, what holds the tempo down and a way out of it, choices for whole bars, comparison.
+func TestHandsOn(t *testing.T) {
+	s := newSite(t)
+	b := newTab(t, s, 1280, 800)
+	b.expect()
+	b.open(s.tunePath(t, 0) + "?m=4")
+	b.until("document.querySelector('.strum-list')")
+	for key, want := range map[string]string{"t": "thumb", "s": "silence", "d": "slide", "a": ""} {
+		b.key(key)
+		b.until("document.querySelector('.time').dataset.shown === " + quote(want))
+	}
+	for n := 1; n <= 3; n++ {
+		b.key("g")
+		if got := eval[int](b, "[...document.querySelectorAll('.strum-list li')].findIndex(li => li.classList.contains('is-struck'))"); got != n-1 {
+			t.Errorf("step %d of the strum test shows string number %d", n, got)
+		}
+	}
+	if fronts := eval[int](b, "document.querySelectorAll('.front li.is-struck').length"); fronts == 0 {
+		t.Error("the front view shows nothing struck")
+	}
+	b.key("h")
+	b.until("document.querySelector('.moves')")
+	b.accessible("plan page with its pace")
+	ceiling := b.text(".head-facts b")
+	if b.text("[data-key=x]") == "" {
+		t.Fatal("no relief for the hardest move")
+	}
+	b.key("x")
+	b.until("document.querySelector('.mark-pin')")
+	b.until("document.querySelector('.beneath')")
+	if got := b.text(".head-facts b"); len(got) < len(ceiling) || len(got) == len(ceiling) && got <= ceiling {
+		t.Errorf("the ceiling was %s and is %s", ceiling, got)
+	}
+	b.do(chromedp.Click(".mine summary"), chromedp.SetValue("#first", "5"), chromedp.SetValue("#last", "6"), chromedp.SetValue("#choice", "no-slide"), chromedp.Submit("#first"))
+	b.until("[...document.querySelectorAll('.pin-list a')].some(a => a.innerText === 'bar 5 to 6, no slide')")
+	b.open(s.tunePath(t, 0))
+	b.key("c")
+	b.until("document.querySelectorAll('.pair-of svg.column').length === 2")
+	b.accessible("comparison")
+}
+
+// TestLongTune: a tune of 3,000 notes shows how far its plan is, and can be stopped; one out of
+// range is brought into it by a button.
+func TestLongTune(t *testing.T) {
+	s := newSite(t)
+	b := newTab(t, s, 1280, 800)
+	b.expect()
+	add := func(abc string) {
+		b.open("/")
+		b.do(chromedp.SetValue("#abc", abc), chromedp.Submit("#abc"))
+	}
+	add("T:Endless Lane\nL:1/8\nQ:1/4=100\nK:D\n" + strings.Repeat("D2FG A2dc BAFE D4|", 272))
+	b.until("document.querySelector('[data-poll]')")
+	b.accessible("a plan under way")
+	b.until("parseInt(document.querySelector('.poll-figure').textContent) > 0")
+	b.key(kb.Escape)
+	b.until("document.body.innerText.includes('Plan it after all')")
+
+	add("T:Deep Well\nK:D\nD,,,2 F,,2|")
+	b.until("document.querySelector('.plain .acts')")
+	b.accessible("a tune out of range")
+	b.do(chromedp.Click(".plain .acts .act"))
+	b.until("document.querySelector('.column')")
+	if got := b.text(".setup summary"); !strings.Contains(got, "half steps") {
+		t.Errorf("setup: %q", got)
 	}
 }
 

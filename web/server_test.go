@@ -44,14 +44,9 @@ func TestRequests(t *testing.T) {
 	s := newSite(t)
 	tune := s.tunePath(t, 0)
 	gone := "/tunes/00000000-0000-7000-8000-000000000000"
-	pin := url.Values{"version": {"1"}, "m": {"0"}, "at": {"0"}, "part": {"melody"}, "string": {"2"}, "fret": {"3"}, "how": {"slide"}}
-	with := func(key, value string) url.Values {
-		out := url.Values{}
-		for k, v := range pin {
-			out[k] = v
-		}
-		out.Set(key, value)
-		return out
+	pin := func(json string) url.Values { return url.Values{"version": {"1"}, "m": {"0"}, "pin": {json}} }
+	bars := func(choice, first, last string) url.Values {
+		return url.Values{"version": {"1"}, "m": {"0"}, "choice": {choice}, "first": {first}, "last": {last}}
 	}
 	for _, tt := range []struct {
 		method, path string
@@ -70,12 +65,18 @@ func TestRequests(t *testing.T) {
 		{"GET", "/tunes/none", nil, 404, "may have been deleted"},
 		{"GET", gone, nil, 404, "may have been deleted"},
 		{"PUT", tune, nil, 405, "does not take"},
-		{"POST", tune + "/pin", pin, 422, "not a place where this note can be played"},
-		{"POST", tune + "/pin", with("string", "9"), 400, "string from 1 to 6"},
-		{"POST", tune + "/pin", with("fret", "NaN"), 400, "string from 1 to 6"},
-		{"POST", tune + "/pin", with("at", "1/0"), 400, "is no time"},
-		{"POST", tune + "/pin", with("part", "drums"), 400, "melody or thumb"},
-		{"POST", tune + "/pin", with("version", ""), 400, "without its version"},
+		{"POST", tune + "/pin", pin(`{"at":"0","part":"melody","string":2,"fret":3,"how":"slide"}`), 422, "not a place where this note can be played"},
+		{"POST", tune + "/pin", pin(`{"at":"0","part":"melody","string":9,"fret":3,"how":"slide"}`), 422, "strings from 1 to 6"},
+		{"POST", tune + "/pin", pin(`{"at":"0","part":"melody","string":2,"fret":"NaN"}`), 422, "load the page again"},
+		{"POST", tune + "/pin", pin(`{"at":"1/0","part":"melody","string":2,"fret":3}`), 422, "load the page again"},
+		{"POST", tune + "/pin", pin(`{"at":"0","part":"drums"}`), 422, "&#34;drums&#34; is not known"},
+		{"POST", tune + "/pin", pin(`{"at":"0","part":"damper","string":2,"by":"nose"}`), 422, "names a string and one of"},
+		{"POST", tune + "/pin", bars("no-slide", "3", "99"), 422, "from 1 to 16"},
+		{"POST", tune + "/pin", bars("fly", "1", "2"), 422, "from the list"},
+		{"POST", tune + "/pin", url.Values{"m": {"0"}}, 400, "without its version"},
+		{"GET", tune + "/pace", nil, 200, "What holds the tempo down"},
+		{"GET", tune + "/progress", nil, 200, `"done":true`},
+		{"GET", tune + "/compare", nil, 200, "slide for the peaks"},
 		{"POST", tune + "/undo", url.Values{"version": {"1"}}, 303, ""},
 		{"POST", tune + "/undo", url.Values{"version": {"7"}}, 409, "another tab"},
 		{"POST", gone + "/settings", url.Values{"version": {"1"}}, 404, "deleted"},

@@ -1,0 +1,273 @@
+package plan
+
+import (
+	"context"
+	"errors"
+	"math"
+	"math/rand/v2"
+	"strings"
+	"testing"
+
+	"stepping/core/pitch"
+	"stepping/core/player"
+	"stepping/core/thumb"
+	"stepping/core/tune"
+)
+
+// Pins of every kind, for one moment or for a range, are kept by the plan, and never make it
+// cheaper; those that cannot be kept are refused with a rule and a set that is smallest.
+func TestPinsAreKept(t *testing.T) {
+	ctx := context.Background()
+	kept, refused := map[string]int{}, 0
+	for i := range uint64(10) {
+		rng := rand.New(rand.NewPCG(i, 3))
+		r := Request{Tune: wander(rng.Uint64(), 6), Tuning: mustTuning([]string{"Open D", "Open G"}[rng.IntN(2)]), Player: player.Default(), Thumb: thumb.Alternating}
+		free := solve(t, r)
+		at := free.Moments[rng.IntN(len(free.Moments))].At
+		to := at + tune.Quarter*tune.Time(1+rng.IntN(3))
+		for name, c := range map[string]struct {
+			pin  Pin
+			kept func(mo *Moment) bool
+		}{
+			"no slide":  {Pin{At: at, To: to, Part: Tube, How: Off}, func(mo *Moment) bool { return !mo.Hand.SlideOn }},
+			"slide on":  {Pin{At: at, Part: Tube, How: Slide}, func(mo *Moment) bool { return mo.Hand.SlideOn }},
+			"cover":     {Pin{At: at, To: to, Part: Tube, Covers: 2}, func(mo *Moment) bool { return !mo.Hand.SlideOn || mo.Hand.Covers == 2 }},
+			"heel off":  {Pin{At: at, To: to, Part: Heel, How: Off}, func(mo *Moment) bool { return mo.Heel == 0 }},
+			"all slide": {Pin{At: at, To: to, Part: Melody, How: Slide}, func(mo *Moment) bool { return mo.Melody == nil || mo.Melody.Finger == "S" }},
+			"all fret": {Pin{At: at, To: to, Part: Melody, How: Fret}, func(mo *Moment) bool {
+				return mo.Melody == nil || mo.Melody.Finger >= "1" && mo.Melody.Finger <= "3" || mo.Melody.How == Pull || mo.Melody.Finger == "T"
+			}},
+			"digit":     {Pin{At: at, Part: Melody, Digit: "i"}, func(mo *Moment) bool { return mo.Melody == nil || mo.Melody.Digit == "i" }},
+			"finger":    {Pin{At: at, Part: Melody, Finger: 2}, func(mo *Moment) bool { return mo.Melody == nil || mo.Melody.Finger == "2" }},
+			"thumb out": {Pin{At: at, To: to, Part: Thumb, How: Drop}, func(mo *Moment) bool { return mo.Thumb == nil }},
+			"ring":      {Pin{At: at, To: to, Part: Ringing}, func(mo *Moment) bool { return len(mo.Leaking()) == 0 && mo.Heel == 0 && mo.Hand.Trails == 0 }},
+			"damper":    {Pin{At: at, Part: Damper, String: 3, By: "m"}, func(mo *Moment) bool { return mo.Strings[2] == StringState{State: Silenced, By: "m"} }},
+		} {
+			q := r
+			q.Pins = []Pin{c.pin}
+			p, err := Solve(ctx, q)
+			var pe *PinError
+			if errors.As(err, &pe) {
+				refused++
+				if len(pe.Pins) != 1 || pe.Rule == "" || !strings.Contains(pe.Error(), "bar ") {
+					t.Errorf("%s refused: %+v", name, pe)
+				}
+				continue
+			}
+			if err != nil {
+				t.Fatalf("%s: %v", name, err)
+			}
+			checkPlan(t, p)
+			kept[name]++
+			if p.Total < free.Total && name != "ring" { // left to ring, leaks are not charged
+				t.Errorf("%s made the plan cheaper", name)
+			}
+			for i := range p.Moments {
+				if c.pin.inForce(p.Moments[i].At) && !c.kept(&p.Moments[i]) {
+					t.Errorf("%s not kept at %s: %+v", name, p.Moments[i].At, p.Moments[i])
+				}
+			}
+		}
+	}
+	if len(kept) != 11 || refused == 0 {
+		t.Errorf("kept %v, refused %d", kept, refused)
+	}
+}
+
+// 14: what is left to ring is neither damped nor called a leak, and ringing on is what the
+// strings are said to do.
+func TestLeaveRinging(t *testing.T) {
+	eachVariation(t, func(t *testing.T, rng *rand.Rand) {
+		tu := line('D', 60+60*rng.Float64(), tune.Quarter/2, "D", notes(62, 66, 69, 74, 69+rng.IntN(3), 66, 62, 69)...)
+		r := Request{Tune: tu, Tuning: mustTuning("Open D"), Player: player.Default(), Thumb: thumb.Steady,
+			Pins: []Pin{{To: tu.Length, Part: Ringing}}}
+		for _, mo := range solve(t, r).Moments {
+			for _, st := range mo.Strings {
+				if st.State == Leaks || st.State == Silenced && !strings.HasPrefix(st.By, "finger") {
+					t.Errorf("at %s: %+v", mo.At, mo.Strings)
+				}
+			}
+		}
+	})
+}
+
+// 13: a lap-style player frets nothing, and every melody note that goes to another string has
+// its predecessor stopped at that moment.
+func TestLapStyle(t *testing.T) {
+	eachVariation(t, func(t *testing.T, rng *rand.Rand) {
+		pl := player.Default()
+		pl.Posture, pl.Silence, pl.Lean = player.Lap, player.LapStop, player.LeanSlide
+		p := solve(t, Request{Tune: wander(rng.Uint64(), 12), Tuning: mustTuning([]string{"Open D", "Open G"}[rng.IntN(2)]), Player: pl, Thumb: thumb.Kinds[rng.IntN(3)]})
+		var last *Stroke
+		for i := range p.Moments {
+			mo := &p.Moments[i]
+			if len(mo.Hand.Fingers) > 0 {
+				t.Errorf("at %s: %+v", mo.At, mo.Hand.Fingers)
+			}
+			if mo.Melody == nil {
+				continue
+			}
+			if last != nil && last.String != mo.Melody.String {
+				if st := mo.Strings[last.String-1]; st.State != Silenced && st.State != Struck {
+					t.Errorf("at %s string %d, left by the melody, is %+v", mo.At, last.String, st)
+				}
+			}
+			last = mo.Melody
+		}
+	})
+}
+
+// A bar held in the hand may slant to sound two frets at once, a tube on a finger hardly.
+func TestSlant(t *testing.T) {
+	two := line('D', 60, tune.Whole, "D", notes(76)...)
+	two.Notes[0].With = notes(71)
+	pl := player.Default()
+	pl.Posture, pl.Silence, pl.Lean, pl.Slide.LengthMM = player.Lap, player.LapStop, player.LeanSlide, 80
+	// Six half steps lie between no two strings of open D, so no straight bar sounds both.
+	two.Notes[0].With = notes(70)
+	lap := solve(t, Request{Tune: two, Tuning: mustTuning("Open D"), Player: pl, Thumb: thumb.None})
+	mo := &lap.Moments[0]
+	if !mo.Hand.Slant || mo.Melody.Fret == mo.With[0].Fret {
+		t.Fatalf("%+v %+v %+v", mo.Hand, mo.Melody, mo.With)
+	}
+	a, b := lap.handAt(0).stops[0], lap.handAt(0).stops[1]
+	if got := lap.m.slantOf(&a, &b); got > math.Tan(35*math.Pi/180)+1e-9 {
+		t.Errorf("slanted at %.0f degrees", math.Atan(got)*180/math.Pi)
+	}
+}
+
+// 11: in standard tuning nothing is played as a straight bar over a whole chord.
+func TestStandardKeepsFretting(t *testing.T) {
+	eachVariation(t, func(t *testing.T, rng *rand.Rand) {
+		p := solve(t, Request{Tune: wander(rng.Uint64(), 6), Tuning: mustTuning("Standard"), Player: player.Default(), Thumb: thumb.Alternating})
+		for i := range p.Moments {
+			if h := p.Moments[i].Hand; h.SlideOn && h.Covers-h.From >= 4 {
+				t.Errorf("at %s the slide lies over strings %d to %d", p.Moments[i].At, h.From, h.Covers)
+			}
+		}
+	})
+}
+
+// Every relief that is offered really raises the ceiling of the moments that it changes when it
+// is pinned.
+func TestReliefs(t *testing.T) {
+	ctx := context.Background()
+	offered := 0
+	for seed := range uint64(3) {
+		r := Request{Tune: wander(seed, 16), Tuning: mustTuning("Open G"), Player: player.Default(), Thumb: thumb.Alternating, Tempo: 120}
+		p := solve(t, r)
+		for _, v := range p.Hardest(3) {
+			reliefs, err := p.Reliefs(ctx, v)
+			if err != nil {
+				t.Fatal(err)
+			}
+			for _, rl := range reliefs[:min(len(reliefs), 2)] {
+				offered++
+				r.Pins = []Pin{rl.Pin(&p.Moments[rl.Moment])}
+				q := solve(t, r)
+				if q.Ceiling.BPM != rl.BPM || q.Total != p.Total+rl.Extra || q.BPMAt(q.Moments[v.Moment].Share) <= p.BPMAt(v.Share()) {
+					t.Errorf("%+v promised, ceiling %v at %v, total %v", rl, q.Ceiling.BPM, q.BPMAt(q.Moments[v.Moment].Share), q.Total)
+				}
+			}
+		}
+	}
+	if offered < 3 {
+		t.Errorf("only %d reliefs", offered)
+	}
+}
+
+// The strum test: what may sound is what the plan wants, and what the advice would silence is
+// not what plays.
+func TestStrum(t *testing.T) {
+	p := solve(t, benchRequest(24, "Open D"))
+	advised := 0
+	for i := range p.Moments {
+		lines := p.Strum(i)
+		if len(lines) != 6 || lines[0].String != 6 {
+			t.Fatalf("%+v", lines)
+		}
+		for _, l := range lines {
+			state := p.Moments[i].Strings[l.String-1]
+			if l.Wanted != (state.State == Struck || state.State == Rings) {
+				t.Errorf("moment %d: %+v, the string %+v", i, l, state)
+			}
+			if l.Advice != "" {
+				advised++
+				if l.Wanted || l.By != "" || l.Advice == "p" {
+					t.Errorf("moment %d: %+v", i, l)
+				}
+			}
+		}
+	}
+	if advised == 0 {
+		t.Error("no advice at all")
+	}
+}
+
+// A tune out of range is brought into it by every fit offered.
+func TestFits(t *testing.T) {
+	r := Request{Tune: line('C', 90, tune.Quarter, "C", notes(31, 36, 40, 43)...), Tuning: mustTuning("Standard"), Player: player.Default(), Thumb: thumb.None}
+	_, err := Solve(context.Background(), r)
+	var out *RangeError
+	if !errors.As(err, &out) || out.Notes[0].By != -9 {
+		t.Fatal(err)
+	}
+	fits := Fits(context.Background(), r)
+	if len(fits) < 3 {
+		t.Fatalf("%+v", fits)
+	}
+	for _, f := range fits {
+		q := r
+		q.Tune = r.Tune.Transposed(f.Steps)
+		if f.Tuning != "" {
+			q.Tuning = mustTuning(f.Tuning)
+		}
+		if _, err := Solve(context.Background(), q); err != nil {
+			t.Errorf("%+v: %v", f, err)
+		}
+	}
+}
+
+// Techniques of the left hand alone, bends and taps are what the pins say, with their frets.
+func TestTechniques(t *testing.T) {
+	blue := pitch.Spell(pitch.Midi(55), false)
+	blue.Cents = -50
+	for _, tt := range []struct {
+		name  string
+		notes []pitch.Note
+		pin   Pin // for the second note
+		want  func(a, b *Stroke) bool
+	}{
+		{"hammer", notes(54, 57), Pin{How: Hammer, String: 3, Fret: 3}, func(a, b *Stroke) bool { return a.String == 3 && b.From == 0 && b.Digit == "" }},
+		{"pull", notes(57, 54), Pin{How: Pull, String: 3, Fret: 0}, func(a, b *Stroke) bool { return a.String == 3 && a.Fret == 3 && b.From == 3 && b.Digit == "" }},
+		{"bend", notes(52, 54), Pin{How: Bend, String: 3, Fret: 0}, nil}, // nothing to push below the nut
+		{"whole bend", notes(55, 57), Pin{How: Bend, String: 3, Fret: 3}, func(a, b *Stroke) bool { return b.From == 1 || b.From == 2 }},
+		{"curl", append(notes(54), blue), Pin{How: Bend, String: 4, Fret: 4.5}, func(a, b *Stroke) bool { return b.From == 4 }},
+		{"glide", notes(59, 61), Pin{How: Glide, String: 2, Fret: 4}, func(a, b *Stroke) bool { return b.Finger == "S" && b.From != 4 }},
+		{"harmonic", notes(66, 74), Pin{How: Harmonic, String: 4, Fret: 12}, nil},
+		{"octave harmonic", notes(54, 62), Pin{How: Harmonic, String: 4, Fret: 12}, func(a, b *Stroke) bool { return b.From == 12 }},
+		{"tapped", notes(54, 62, 57), Pin{How: Tapped, String: 3, Fret: 8}, func(a, b *Stroke) bool { return b.From == 3 && b.Digit == "i" }},
+	} {
+		tu := line('D', 80, tune.Quarter, "D", tt.notes...)
+		tt.pin.At, tt.pin.Part = tu.Notes[1].At, Melody
+		p, err := Solve(context.Background(), Request{Tune: tu, Tuning: mustTuning("Open D"), Player: player.Default(), Thumb: thumb.None, Pins: []Pin{tt.pin}})
+		if tt.want == nil {
+			var pe *PinError
+			if !errors.As(err, &pe) {
+				t.Errorf("%s: %v", tt.name, err)
+			}
+			continue
+		}
+		if err != nil {
+			t.Errorf("%s: %v", tt.name, err)
+			continue
+		}
+		a, b := p.Moments[0].Melody, p.Moments[1].Melody
+		if b.How != tt.pin.How || !tt.want(a, b) {
+			t.Errorf("%s: %+v then %+v", tt.name, a, b)
+		}
+		if _, err := p.Why(context.Background(), 1); err != nil {
+			t.Error(err)
+		}
+	}
+}
