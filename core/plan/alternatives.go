@@ -213,10 +213,16 @@ type scan struct {
 
 func (p *Plan) newScan(ctx context.Context, t int) (*scan, error) {
 	if p.onward == nil {
-		bw, err := p.m.newBackward(ctx, p.layers)
+		// The plan itself was found without what cannot be best; alternatives need it all.
+		layers, _, err := p.m.forward(ctx, nil)
 		if err != nil {
 			return nil, err
 		}
+		bw, err := p.m.newBackward(ctx, layers)
+		if err != nil {
+			return nil, err
+		}
+		p.follow(layers)
 		p.onward = bw
 	}
 	sc := &scan{p: p, st: p.m.newStage(t).tabulate(), sr: search{m: p.m}, index: p.onward.newIndex(t, nil)}

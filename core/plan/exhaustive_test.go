@@ -432,3 +432,48 @@ func checkMarginal(t *testing.T, r *Request, p *Plan, i int, a *Alternative) {
 		t.Errorf("alternative %+v", a)
 	}
 }
+
+// TestBound: what the search leaves out is left out rightly. From no state does the rest cost
+// less than the bound says, and the plan found with the bound is the plan found without.
+func TestBound(t *testing.T) {
+	rng := rand.New(rand.NewPCG(17, 4))
+	ctx := context.Background()
+	for cases := 0; cases < 150; {
+		r := smallCase(rng)
+		p, err := Solve(ctx, r)
+		if err != nil {
+			continue // out of range
+		}
+		if cases++; cases%2 == 1 {
+			r.Pins = []Pin{randomPin(t, rng, p)}
+		}
+		m, err := newModel(&r)
+		if err != nil {
+			t.Fatal(err)
+		}
+		b, err := m.newBound(ctx)
+		if err != nil {
+			t.Fatal(err)
+		}
+		layers, failed, err := m.forward(ctx, nil)
+		if err != nil || failed != "" {
+			t.Fatal(err, failed)
+		}
+		bw, err := m.newBackward(ctx, layers)
+		if err != nil {
+			t.Fatal(err)
+		}
+		for i := range layers {
+			for k := range layers[i].states {
+				s := &layers[i].states[k]
+				if got := b.togo[i][s.hand]; got > bw.togo[i][k].cost {
+					t.Fatalf("case %d, moment %d: the bound says %v, the rest costs %v: %+v %+v", cases, i, got, bw.togo[i][k].cost, s, m.moments[i].hands[s.hand])
+				}
+			}
+		}
+		full := layers[len(layers)-1].states
+		if q, err := Solve(ctx, r); err != nil || q.Total != full[best(full)].cost {
+			t.Fatalf("case %d: %v, want %v", cases, err, full[best(full)].cost)
+		}
+	}
+}

@@ -75,6 +75,7 @@ type stage struct {
 
 // bring is what it costs to bring the hand from a memory to a place.
 type bring struct {
+	known bool
 	shift float64 // the move alone
 	begin float64 // the move and the cheaper of striking plainly or gliding in
 	scoop bool
@@ -93,7 +94,7 @@ func (m *model) newStage(t int) *stage {
 	return st
 }
 
-// tabulate works out every shift once; change needs it.
+// tabulate makes room for the shifts, each of which is worked out once; change needs it.
 func (st *stage) tabulate() *stage {
 	st.land = make([]float64, len(st.memories))
 	st.bring = make([][]bring, len(st.memories))
@@ -103,11 +104,18 @@ func (st *stage) tabulate() *stage {
 		y := tally{}
 		st.landCost(k, &y)
 		st.land[k] = y.sum
-		for g := range st.mo.hands {
-			st.bring[k][g] = st.bringTo(k, &st.mo.hands[g])
-		}
 	}
 	return st
+}
+
+// bringing is the tabulated cost of bringing the hand from memory k to hand g.
+func (st *stage) bringing(k, g int) *bring {
+	br := &st.bring[k][g]
+	if !br.known {
+		*br = st.bringTo(k, &st.mo.hands[g])
+		br.known = true
+	}
+	return br
 }
 
 // remember collects the memories that the hands before leave. The last one is loose.
@@ -373,7 +381,7 @@ func (st *stage) change(i, g int) (c change, ok bool) {
 	if h != nil {
 		st.changeCost(k, h, to, &y)
 	}
-	br := &st.bring[k][g]
+	br := st.bringing(k, g)
 	c = change{pluck: y.sum + br.shift, bow: inf}
 	if st.mo.note >= 0 {
 		c.pluck = y.sum + br.begin

@@ -125,20 +125,15 @@ func Solve(ctx context.Context, r Request) (*Plan, error) {
 	if err != nil {
 		return nil, err
 	}
-	layers, failed, err := m.forward(ctx)
+	layers, failed, err := m.least(ctx)
 	if err != nil {
 		return nil, err
 	}
 	if failed != "" {
 		return nil, conflict(ctx, r)
 	}
-	last := len(layers) - 1
-	end := best(layers[last].states)
-	p := &Plan{Request: r, m: m, layers: layers, path: make([]int32, len(layers)), Total: layers[last].states[end].cost}
-	for t, s := last, int32(end); t >= 0; t-- {
-		p.path[t] = s
-		s = layers[t].states[s].prev
-	}
+	p := &Plan{Request: r, m: m}
+	p.follow(layers)
 	p.Moments, p.hard = make([]Moment, len(layers)), make([]Move, len(layers))
 	for t := range layers {
 		c := p.choiceAt(t, p.before(t), p.state(t))
@@ -153,6 +148,17 @@ func Solve(ctx context.Context, r Request) (*Plan, error) {
 		p.Ceiling = Ceiling{p.BPMAt(v[0].Share()), p.Moments[v[0].Moment].At, v[0].Text()}
 	}
 	return p, nil
+}
+
+// follow takes the cheapest way through the layers as the plan's.
+func (p *Plan) follow(layers []layer) {
+	last := len(layers) - 1
+	end := best(layers[last].states)
+	p.layers, p.path, p.Total = layers, make([]int32, len(layers)), layers[last].states[end].cost
+	for t, s := last, int32(end); t >= 0; t-- {
+		p.path[t] = s
+		s = layers[t].states[s].prev
+	}
 }
 
 func (p *Plan) state(t int) *state { return &p.layers[t].states[p.path[t]] }

@@ -65,6 +65,7 @@ type right struct {
 	fits   quiet.Strings // strings whose present pitch is a tone of the chord
 	ring   [7]float64    // sympathy of each open string with the melody struck
 	sets   []actionSet
+	floors [2][trebles + 1]float64 // see floor; 0 is not known yet
 }
 
 // actionSet is the actions for one tail, plucked or not; they stand in model.arena.

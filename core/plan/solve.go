@@ -90,9 +90,9 @@ type search struct {
 }
 
 // forward runs the search from the first moment to the last and keeps every state with
-// its least cost. If no state is left at a moment, rule says which hand fails there. ctx
+// its least cost, or what w allows if it is not nil. If no state is left at a moment, rule says which hand fails there. ctx
 // stops it between moments.
-func (m *model) forward(ctx context.Context) (layers []layer, rule string, err error) {
+func (m *model) forward(ctx context.Context, w *within) (layers []layer, rule string, err error) {
 	sr := search{m: m}
 	layers = make([]layer, len(m.moments))
 	var before *layer
@@ -107,12 +107,17 @@ func (m *model) forward(ctx context.Context) (layers []layer, rule string, err e
 		sr.side.reset(m, st.mo)
 		sr.debts = m.newDebts(t)
 		sr.enterFrom(st, before)
-		left := 0
-		for g := range st.mo.hands {
-			flows := sr.arrive(g, false)
-			left += sr.choose(g, flows)
+		left, cheapest := 0, 0.0
+		if before != nil {
+			cheapest = before.states[best(before.states)].cost
 		}
-		layers[t] = sr.file.take(m, t)
+		w.look(t, cheapest)
+		for g := range st.mo.hands {
+			if !w.hopeless(t, g, cheapest+st.mo.hands[g].own) {
+				left += sr.choose(t, g, sr.arrive(g, false), w)
+			}
+		}
+		layers[t] = sr.file.take(m, t, w)
 		if len(layers[t].states) == 0 {
 			return layers, st.failed(left), nil
 		}
@@ -246,7 +251,7 @@ func (c *change) ways(st *stage, i, g int, split bool) []way {
 		return out
 	}
 	k := st.memoryOf(i)
-	br, to := &st.bring[k][g], &st.mo.hands[g]
+	br, to := st.bringing(k, g), &st.mo.hands[g]
 	switch {
 	case split && st.mo.note >= 0 && to.slide:
 		for _, a := range []attack{plain, scoop} {
@@ -308,7 +313,7 @@ func (sr *search) open(tl tail, a attack) *inflow {
 
 // choose lets the picking hand choose after the arrivals and files the states reached; it
 // returns how many flows came in.
-func (sr *search) choose(g int, flows []inflow) (arrived int) {
+func (sr *search) choose(t, g int, flows []inflow, w *within) (arrived int) {
 	rhos := sr.rhos
 	r := sr.side.of(g)
 	sr.file.begin(int32(g))
@@ -319,6 +324,9 @@ func (sr *search) choose(g int, flows []inflow) (arrived int) {
 			continue
 		}
 		arrived++
+		if w != nil && w.hopeless(t, g, f.least+r.floor(sr.m, !f.a.legato(), f.tl.ended)) {
+			continue
+		}
 		set := sr.side.actions(r, f.tl, !f.a.legato())
 		for n := range f.cells {
 			in := &f.cells[n]
@@ -441,16 +449,18 @@ func (c *collector) flush() {
 }
 
 // take returns what was gathered for moment t, without the states that another outdoes.
-func (c *collector) take(m *model, t int) layer {
+func (c *collector) take(m *model, t int, w *within) layer {
+	c.states = w.narrow(t, c.states)
 	d := m.newDebts(t + 1)
 	kept := make([]state, 0, len(c.states)/2)
 	var rest []state
 	eachRun(c.states, func(lo, hi int) {
 		for i := lo; i < hi; i++ {
-			if d.outdone(c.states[lo:hi], i-lo) {
-				rest = append(rest, c.states[i])
-			} else {
+			switch {
+			case !d.outdone(c.states[lo:hi], i-lo):
 				kept = append(kept, c.states[i])
+			case w == nil:
+				rest = append(rest, c.states[i])
 			}
 		}
 	})
