@@ -88,12 +88,12 @@ const (
 	bodyJoint   = 12   // beyond this fret (from the capo) the guitar's body is in the hand's way
 	wBody       = 0.06 // per fret beyond it
 
-	bendQuarter = 0.25 // pushing a string a quarter tone up
-	bendHalf    = 0.45
-	bendWhole   = 0.75
-	bendPitch   = 0.2  // hitting the pitch of a bend
+	bendQuarter = 0.4 // pushing a string a quarter tone up
+	bendHalf    = 0.6
+	bendWhole   = 0.9
+	bendPitch   = 0.3  // hitting the pitch of a bend
 	bendHook    = 0.35 // the picking hand bends instead, its thumb across the strings
-	wHarmonic   = 0.3  // a bell tone in the middle of a line
+	wHarmonic   = 0.6  // a bell tone in the middle of a line
 	harmonicAim = 0.1  // touching the node
 	wSlant      = 0.5  // · slant / steepest slant: two pitches to hit at once
 	tipAngle    = 0.25 // the slide angled so that only its tip touches
@@ -107,10 +107,10 @@ const (
 	glidePer    = 0.03 // per half step of it
 	glideMost   = 7    // half steps that a note carries
 	scoopFrets  = 1    // a glide into a note begins this many frets away
-	wScoop      = 0.10 // gliding into a note
+	wScoop      = 0.16 // gliding into a note
 	scoopTime   = 0.12 // seconds that it takes
 	scoopNeeds  = 0.40 // seconds: a shorter note is over before it is in tune
-	peakPlain   = 0.16 // a phrase peak struck dead on the wire instead
+	peakPlain   = 0.22 // a phrase peak struck dead on the wire instead
 	wWith       = 0.5  // share of tone that a lower voice counts
 
 	landOn   = 0.22
