@@ -167,7 +167,7 @@ func (b *tab) until(js string) {
 func (b *tab) open(path string) {
 	b.t.Helper()
 	b.do(chromedp.Navigate(b.base + path))
-	if strings.HasPrefix(path, "/tunes/") {
+	if strings.HasPrefix(path, "/tunes/") && !strings.HasSuffix(path, "/compare") {
 		b.until("window.Alpine && document.querySelector('#lectern')._x_dataStack")
 	}
 }
@@ -533,7 +533,7 @@ func TestHandsOn(t *testing.T) {
 		t.Errorf("the ceiling was %s and is %s", ceiling, got)
 	}
 	b.do(chromedp.Click(".mine summary"), chromedp.SetValue("#first", "5"), chromedp.SetValue("#last", "6"), chromedp.SetValue("#choice", "no-slide"), chromedp.Submit("#first"))
-	b.until("[...document.querySelectorAll('.pin-list a')].some(a => a.innerText === 'bar 5 to 6, no slide')")
+	b.until("[...document.querySelectorAll('.pin-list a')].some(a => a.textContent === 'bar 5 to 6, no slide')")
 	b.open(s.tunePath(t, 0))
 	b.key("c")
 	b.until("document.querySelectorAll('.pair-of svg.column').length === 2")
@@ -657,6 +657,18 @@ func TestScreenshots(t *testing.T) {
 	take("plan", 1280, 800, s.tunePath(t, 0)+"?m=9", nil)
 	take("plan-rag", 1920, 1080, s.tunePath(t, 1)+"?m=13", nil)
 	take("plan-pinned", 1280, 1100, s.tunePath(t, 2)+"?m=20", func(b *tab) { b.key("1"); b.until("document.querySelector('.pinned')") })
+	take("plan-silence", 1280, 800, s.tunePath(t, 0)+"?m=19", func(b *tab) { b.key("s") })
+	take("plan-elsewhere", 1280, 1000, s.tunePath(t, 0)+"?m=8", func(b *tab) {
+		b.until("document.querySelector('.beneath')")
+		b.do(chromedp.ScrollIntoView(".strum"))
+	})
+	take("pace", 1280, 800, s.tunePath(t, 1)+"?m=13", func(b *tab) {
+		b.until("document.querySelector('.beneath')")
+		b.key("h")
+		b.until("document.querySelector('.moves')")
+		b.do(chromedp.Sleep(500 * time.Millisecond))
+	})
+	take("compare", 1280, 1100, s.tunePath(t, 2)+"/compare", nil)
 	take("plan-phone", 390, 844, s.tunePath(t, 0)+"?m=9", nil)
 	take("player", 1280, 800, "/profiles", func(b *tab) { b.do(chromedp.Click(".players a")); b.until("document.querySelector('#reachMm')") })
 	take("plan-dim", 1280, 800, "/", func(b *tab) {

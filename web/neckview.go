@@ -163,7 +163,7 @@ func stateLabel(mo *plan.Moment, s int) string {
 	st := mo.Strings[s-1]
 	switch st.State {
 	case plan.Struck:
-		for d, name := range []string{"p", "i", "m", "a"} {
+		for d, name := range []string{"p", "i", "m", "a", "c"} {
 			if mo.Digits[d] == s {
 				return name + " plays"
 			}
@@ -177,7 +177,7 @@ func stateLabel(mo *plan.Moment, s int) string {
 		}
 		return st.By + " stops"
 	case plan.Leaks:
-		return "LEAKS"
+		return fmt.Sprintf("LEAKS %.0f dB", st.DB)
 	}
 	return "still"
 }

@@ -3,6 +3,7 @@ package web
 import (
 	"context"
 	"fmt"
+	"strconv"
 	"strings"
 
 	"stepping/core/plan"
@@ -26,6 +27,7 @@ type nowView struct {
 	NextMove string
 	Neck     neckView
 	With     []*strokeView // lower voices of the melody
+	Behind   string        // which fingers lie behind the slide, and which are stranded before it
 	Front    []frontView   // string 6 first: which part of which hand touches it
 	Strum    []strumView
 	Choices  []choiceView
@@ -126,7 +128,7 @@ func newNow(b *planBody, w *worked, m int) nowView {
 	mo := &p.Moments[m]
 	v := nowView{
 		ID: b.ID, Version: b.Version, Moment: m, At: mo.At.String(), Bar: mo.Bar, Beat: plandoc.Beat(mo.Beat), Chord: mo.Chord.Name,
-		Front: newFront(mo), Choices: newChoices(p, m), Melody: newStroke(p, mo.Melody), Thumb: newStroke(p, mo.Thumb), Neck: newNeck(p, m), Changed: w.changed[m],
+		Front: newFront(mo), Behind: behindText(p, mo), Choices: newChoices(p, m), Melody: newStroke(p, mo.Melody), Thumb: newStroke(p, mo.Thumb), Neck: newNeck(p, m), Changed: w.changed[m],
 	}
 	for _, s := range mo.With {
 		v.With = append(v.With, newStroke(p, s))
@@ -241,6 +243,30 @@ func newFront(mo *plan.Moment) []frontView {
 		out[i] = v
 	}
 	return out
+}
+
+// behindText says what the fingers beside a worn slide can do.
+func behindText(p *plan.Plan, mo *plan.Moment) string {
+	pl := &p.Request.Player
+	if !mo.Hand.SlideOn || pl.Lap() {
+		return ""
+	}
+	text := "Behind the slide: " + fingerList(pl.Behind())
+	if s := pl.Stranded(); len(s) > 0 {
+		text += "; stranded before it: " + fingerList(s)
+	}
+	return text
+}
+
+func fingerList(fingers []int) string {
+	var out []string
+	for _, f := range fingers {
+		out = append(out, strconv.Itoa(f))
+	}
+	if len(out) == 1 {
+		return "finger " + out[0]
+	}
+	return "fingers " + strings.Join(out, ", ")
 }
 
 // strumView is one string of the strum test.

@@ -30,7 +30,7 @@ type moveView struct {
 }
 
 type reliefView struct {
-	Text, BPM, Extra, Pin string
+	Text, Holds, Extra, Pin string
 }
 
 // hardMoves is how many moves are shown, and maxReliefs how many ways out of each.
@@ -84,7 +84,16 @@ func newMove(c *gin.Context, p *plan.Plan, v plan.Move) (moveView, error) {
 		if r.Moment != v.Moment {
 			text += fmt.Sprintf(" before it, bar %d beat %s", at.Bar, beatOf(at))
 		}
-		out.Reliefs = append(out.Reliefs, reliefView{text, fmt.Sprintf("%.0f", r.BPM), fmt.Sprintf("%+.2f", r.Extra), pinJSON(&pin)})
+		out.Reliefs = append(out.Reliefs, reliefView{text, holdsText(&r), fmt.Sprintf("%+.2f", r.Extra), pinJSON(&pin)})
 	}
 	return out, err
+}
+
+// holdsText says what a relief gains: for the tune, or, where another move holds that down, at
+// its own place.
+func holdsText(r *plan.Relief) string {
+	if r.Local > r.BPM {
+		return fmt.Sprintf("tune %.0f, here %.0f", r.BPM, r.Local)
+	}
+	return fmt.Sprintf("tune %.0f", r.BPM)
 }

@@ -4,6 +4,7 @@ import (
 	"context"
 	"fmt"
 	"math/rand/v2"
+	"runtime"
 	"testing"
 
 	"stepping/core/chord"
@@ -68,22 +69,92 @@ func BenchmarkPlan(b *testing.B) {
 	}
 }
 
+// BenchmarkAlternatives plans and then prices every alternative: of each note and thumb stroke,
+// and the dampers of each string that is silenced.
 func BenchmarkAlternatives(b *testing.B) {
+	ctx := context.Background()
 	for _, spelt := range []string{"Open D", "Standard"} {
-		b.Run(fmt.Sprintf("%s/notes=64", spelt), func(b *testing.B) {
-			r := benchRequest(64, spelt)
+		for _, dampers := range []bool{false, true} {
+			b.Run(fmt.Sprintf("%s/notes=64/dampers=%v", spelt, dampers), func(b *testing.B) {
+				r := benchRequest(64, spelt)
+				for b.Loop() {
+					p, err := Solve(ctx, r)
+					if err != nil {
+						b.Fatal(err)
+					}
+					for t := range p.Moments {
+						if all, err := p.marginalsAt(ctx, t); err != nil || len(all) == 0 && p.Moments[t].Melody != nil {
+							b.Fatal(err, len(all))
+						}
+						for s := 1; dampers && s <= 6; s++ {
+							if _, err := p.dampersAt(ctx, t, s); err != nil {
+								b.Fatal(err)
+							}
+						}
+					}
+				}
+			})
+		}
+	}
+}
+
+// BenchmarkMemory reports the heap that a plan of 512 notes keeps and the most that planning it
+// takes, in MiB.
+func BenchmarkMemory(b *testing.B) {
+	r := benchRequest(512, "Open D")
+	var before, after runtime.MemStats
+	for b.Loop() {
+		runtime.GC()
+		runtime.ReadMemStats(&before)
+		most := uint64(0)
+		r.Progress = func(done, _ int) {
+			if done%64 == 0 {
+				var now runtime.MemStats
+				runtime.ReadMemStats(&now)
+				most = max(most, now.HeapAlloc)
+			}
+		}
+		p, err := Solve(context.Background(), r)
+		if err != nil {
+			b.Fatal(err)
+		}
+		runtime.GC()
+		runtime.ReadMemStats(&after)
+		b.ReportMetric(float64(after.HeapAlloc-before.HeapAlloc)/(1<<20), "MiB-kept")
+		b.ReportMetric(float64(most)/(1<<20), "MiB-most")
+		runtime.KeepAlive(p)
+	}
+}
+
+// BenchmarkExhaustive puts the search of ten random small tunes beside trying everything.
+func BenchmarkExhaustive(b *testing.B) {
+	rng := rand.New(rand.NewPCG(8, 8))
+	for n := 0; n < 10; {
+		r := smallCase(rng)
+		p, err := Solve(context.Background(), r)
+		if err != nil {
+			continue
+		}
+		m, err := newModel(&r)
+		if err != nil {
+			b.Fatal(err)
+		}
+		if e := newExhaustive(m, p.Total); e.run() != p.Total || e.steps > exhaustiveSteps {
+			continue // too large to try everything
+		}
+		n++
+		b.Run(fmt.Sprintf("tune=%d/search", n), func(b *testing.B) {
 			for b.Loop() {
-				p, err := Solve(context.Background(), r)
-				if err != nil {
+				if _, err := Solve(context.Background(), r); err != nil {
 					b.Fatal(err)
 				}
-				for t := range p.Moments {
-					if p.Moments[t].Melody == nil {
-						continue
-					}
-					if alts, err := p.Alternatives(context.Background(), t, Melody); err != nil || len(alts) == 0 {
-						b.Fatal(err, len(alts))
-					}
+			}
+		})
+		b.Run(fmt.Sprintf("tune=%d/everything", n), func(b *testing.B) {
+			for b.Loop() {
+				m, _ := newModel(&r)
+				if got := newExhaustive(m, p.Total).run(); got != p.Total {
+					b.Fatal(got, p.Total)
 				}
 			}
 		})

@@ -177,9 +177,6 @@ func (p *Plan) Reliefs(ctx context.Context, v Move) ([]Relief, error) {
 		if out[i].BPM != out[j].BPM {
 			return out[i].BPM > out[j].BPM
 		}
-		if out[i].Local != out[j].Local {
-			return out[i].Local > out[j].Local
-		}
 		return out[i].Extra < out[j].Extra
 	})
 	return out, nil

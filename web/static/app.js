@@ -10,7 +10,7 @@ document.addEventListener('alpine:init', () => {
       this.read();
       this.$root.addEventListener('click', (e) => this.tap(e));
       this.$root.addEventListener('submit', (e) => this.submit(e));
-      this.$root.addEventListener('change', (e) => e.target.closest('.setup-form')?.requestSubmit());
+      this.$root.addEventListener('change', (e) => e.target.closest('[data-at-once]')?.requestSubmit());
       window.addEventListener('keydown', (e) => this.key(e));
       this.show();
       this.poll();
