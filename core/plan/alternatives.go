@@ -225,7 +225,7 @@ func (p *Plan) newScan(ctx context.Context, t int) (*scan, error) {
 		p.follow(layers)
 		p.onward = bw
 	}
-	sc := &scan{p: p, st: p.m.newStage(t).tabulate(), sr: search{m: p.m}, index: p.onward.newIndex(t, nil)}
+	sc := &scan{p: p, st: p.m.stage(t), sr: search{m: p.m}, index: p.onward.newIndex(t, nil)}
 	sc.sr.side.reset(p.m, sc.st.mo)
 	sc.sr.debts = p.m.newDebts(t)
 	var before *layer

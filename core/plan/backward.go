@@ -41,7 +41,7 @@ type around struct {
 }
 
 func (m *model) newAround(t int) *around {
-	ar := &around{stage: m.newStage(t)}
+	ar := &around{stage: m.stage(t)}
 	ar.side.reset(m, ar.stage.mo)
 	return ar
 }
@@ -69,7 +69,7 @@ func (m *model) newBackward(ctx context.Context, layers []layer) (*backward, err
 		if err := ctx.Err(); err != nil {
 			return nil, err
 		}
-		st := m.newStage(t).tabulate()
+		st := m.stage(t)
 		sd.reset(m, st.mo)
 		bw.togo[t-1] = bw.pass(st, &sd)
 	}
@@ -290,7 +290,6 @@ func (bw *backward) round(t int) (*around, *stateIndex) {
 			bw.rounds = map[int]*around{}
 		}
 		ar := bw.m.newAround(t)
-		ar.stage.tabulate()
 		ar.index = bw.newIndex(t, nil)
 		bw.rounds[t] = ar
 	}

@@ -22,10 +22,10 @@ const belowRounding = 1e-5
 
 // newBound relaxes the search to the left hand, backward. It completes the hands of every moment.
 func (m *model) newBound(ctx context.Context) (*bound, error) {
-	for t := range m.moments {
-		m.newStage(t)
-	}
 	b := &bound{m: m, togo: make([][]float64, len(m.moments))}
+	for t := range m.moments {
+		m.stage(t)
+	}
 	last := len(m.moments) - 1
 	b.togo[last] = make([]float64, len(m.moments[last].hands))
 	var sd side
@@ -33,9 +33,8 @@ func (m *model) newBound(ctx context.Context) (*bound, error) {
 		if err := ctx.Err(); err != nil {
 			return nil, err
 		}
-		st := m.newStage(t).tabulate()
-		sd.reset(m, st.mo)
-		b.togo[t-1] = b.pass(st, &sd)
+		sd.reset(m, &m.moments[t])
+		b.togo[t-1] = b.pass(m.stage(t), &sd)
 	}
 	return b, nil
 }
@@ -156,13 +155,13 @@ func (r *right) endFloor(m *model, ended quiet.Strings) float64 {
 }
 
 // boundMoments is the length up to which the bound pays: what it lacks adds up over a tune, until
-// it leaves out too little to be worth its time.
+// it leaves out too little to be worth its time. Up to it the stages are kept, too.
 const boundMoments = 160
 
 // The first, quick search keeps so many states a moment, and looks only at hands that promise to
 // cost no more than this above the most promising one.
 const (
-	beamWidth = 12
+	beamWidth = 16
 	beamSlack = 1.5
 )
 
@@ -205,6 +204,15 @@ func (w *within) look(t int, cheapest float64) {
 	for g := range w.togo[t] {
 		w.limit = math.Min(w.limit, cheapest+w.m.moments[t].hands[g].own+w.togo[t][g]+beamSlack)
 	}
+}
+
+// widen lifts the limit of a quick search that has found nothing at a moment.
+func (w *within) widen() bool {
+	if w == nil || w.beam == 0 || w.limit == inf {
+		return false
+	}
+	w.limit = inf
+	return true
 }
 
 // hopeless reports whether hand g at moment t cannot be part of a plan within the limit after

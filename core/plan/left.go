@@ -118,6 +118,21 @@ func (st *stage) bringing(k, g int) *bring {
 	return br
 }
 
+// stage returns moment t's stage, tabulated; of short tunes all are kept, since every pass over
+// the tune needs them.
+func (m *model) stage(t int) *stage {
+	if len(m.moments) > boundMoments {
+		return m.newStage(t).tabulate()
+	}
+	if m.stages == nil {
+		m.stages = make([]*stage, len(m.moments))
+	}
+	if m.stages[t] == nil {
+		m.stages[t] = m.newStage(t).tabulate()
+	}
+	return m.stages[t]
+}
+
 // remember collects the memories that the hands before leave. The last one is loose.
 func (st *stage) remember() {
 	seen := map[memory]int32{}

@@ -27,6 +27,7 @@ type model struct {
 	peak        []bool
 	sympathy    map[pitch.Pitch][7]float64 // per open string, cache
 	agains      map[float64]*againTable    // by seconds between onsets, cache
+	stages      []*stage                   // see stage
 	heelMove    [2][2]float64              // see newHeelMove
 	heelDebt    float64                    // all that one position of the heel can cost more than the other, coming and going
 }

@@ -103,27 +103,37 @@ func (m *model) forward(ctx context.Context, w *within) (layers []layer, rule st
 		if m.req.Progress != nil {
 			m.req.Progress(t, len(m.moments))
 		}
-		st := m.newStage(t).tabulate()
+		st := m.stage(t)
 		sr.side.reset(m, st.mo)
 		sr.debts = m.newDebts(t)
 		sr.enterFrom(st, before)
-		left, cheapest := 0, 0.0
+		cheapest := 0.0
 		if before != nil {
 			cheapest = before.states[best(before.states)].cost
 		}
 		w.look(t, cheapest)
-		for g := range st.mo.hands {
-			if !w.hopeless(t, g, cheapest+st.mo.hands[g].own) {
-				left += sr.choose(t, g, sr.arrive(g, false), w)
-			}
+		left := sr.allHands(t, cheapest, w)
+		if layers[t] = sr.file.take(m, t, w); len(layers[t].states) == 0 && w.widen() {
+			left = sr.allHands(t, cheapest, w)
+			layers[t] = sr.file.take(m, t, w)
 		}
-		layers[t] = sr.file.take(m, t, w)
 		if len(layers[t].states) == 0 {
 			return layers, st.failed(left), nil
 		}
 		before = &layers[t]
 	}
 	return layers, "", nil
+}
+
+// allHands files the states of every hand of moment t that is not hopeless, and returns how many
+// flows came in.
+func (sr *search) allHands(t int, cheapest float64, w *within) (arrived int) {
+	for g := range sr.st.mo.hands {
+		if !w.hopeless(t, g, cheapest+sr.st.mo.hands[g].own) {
+			arrived += sr.choose(t, g, sr.arrive(g, false), w)
+		}
+	}
+	return arrived
 }
 
 // failed names the rule that leaves no state at a moment.
