@@ -152,7 +152,7 @@ func notFound(err error) error {
 type Settings struct {
 	Tuning string     `json:"tuning"` // as tuning.Parse reads it
 	Capo   int        `json:"capo"`
-	Tempo  float64    `json:"tempo"` // 0: the tune's own
+	Tempo  float64    `json:"tempo"`           // 0: the tune's own
 	Steps  int        `json:"steps,omitempty"` // half steps that the tune is moved up
 	Thumb  thumb.Kind `json:"thumb"`
 	Pins   []plan.Pin `json:"pins"`

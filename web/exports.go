@@ -10,25 +10,10 @@ import (
 	"github.com/gin-gonic/gin"
 
 	"stepping/formats/tabtext"
-	"stepping/store"
 )
 
-// export loads the tune and its plan for a download.
-func (s *Server) export(c *gin.Context) (*store.Tune, *worked, bool) {
-	t, ok := s.tuneParam(c)
-	if !ok {
-		return nil, nil, false
-	}
-	w, err := s.work(c, t)
-	if err != nil {
-		s.fail(c, http.StatusUnprocessableEntity, err)
-		return nil, nil, false
-	}
-	return t, w, true
-}
-
 func (s *Server) planJSON(c *gin.Context) {
-	t, w, ok := s.export(c)
+	t, w, ok := s.planParam(c)
 	if !ok {
 		return
 	}
@@ -42,7 +27,7 @@ func (s *Server) planJSON(c *gin.Context) {
 }
 
 func (s *Server) tabText(c *gin.Context) {
-	t, w, ok := s.export(c)
+	t, w, ok := s.planParam(c)
 	if !ok {
 		return
 	}

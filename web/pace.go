@@ -45,13 +45,8 @@ var reliefKeys = [hardMoves]string{"x", "y", "z"}
 // pace answers with the moves that hold the tempo down and what would raise it: a page, or
 // for the script its part.
 func (s *Server) pace(c *gin.Context) {
-	t, ok := s.tuneParam(c)
+	t, w, ok := s.planParam(c)
 	if !ok {
-		return
-	}
-	w, err := s.work(c, t)
-	if err != nil {
-		s.fail(c, http.StatusUnprocessableEntity, err)
 		return
 	}
 	w.mu.Lock()

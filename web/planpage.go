@@ -268,13 +268,8 @@ func newBars(w *worked, m int) []barLink {
 
 // atMoment answers with the part of the page that belongs to one moment.
 func (s *Server) atMoment(c *gin.Context) {
-	t, ok := s.tuneParam(c)
+	t, w, ok := s.planParam(c)
 	if !ok {
-		return
-	}
-	w, err := s.work(c, t)
-	if err != nil {
-		s.fail(c, http.StatusUnprocessableEntity, err)
 		return
 	}
 	body := planBody{ID: t.ID.String(), Version: t.Version}

@@ -283,6 +283,20 @@ func (s *Server) tuneParam(c *gin.Context) (*store.Tune, bool) {
 	return &t, true
 }
 
+// planParam loads the tune in the path with its plan; if there is none, the reason is the answer.
+func (s *Server) planParam(c *gin.Context) (*store.Tune, *worked, bool) {
+	t, ok := s.tuneParam(c)
+	if !ok {
+		return nil, nil, false
+	}
+	w, err := s.work(c, t)
+	if err != nil {
+		s.fail(c, http.StatusUnprocessableEntity, err)
+		return nil, nil, false
+	}
+	return t, w, true
+}
+
 // profileParam loads the profile in the path; a wrong one is answered with 404.
 func (s *Server) profileParam(c *gin.Context) (*store.Profile, bool) {
 	id, ok := s.idParam(c)

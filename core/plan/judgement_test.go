@@ -76,43 +76,6 @@ func solve(t *testing.T, r Request) *Plan {
 	return p
 }
 
-// checkPlan holds for every plan: pitches are right, digits in string order, the slide
-// finger does not fret, fingers in fret order, nothing that must sound is damped.
-func checkPlan(t *testing.T, p *Plan) {
-	t.Helper()
-	for i := range p.Moments {
-		mo := &p.Moments[i]
-		for _, s := range mo.Strokes() {
-			if got := p.Request.Tuning.Open(s.String) + pitch.Pitch(100*s.Fret+0.5); s.How != Harmonic && got != s.Note.Pitch() {
-				t.Errorf("at %s: string %d at %v sounds %d, %s is wanted", mo.At, s.String, s.Fret, got, s.Note)
-			}
-			if mo.Strings[s.String-1].State != Struck {
-				t.Errorf("at %s: struck string %d is %s", mo.At, s.String, mo.Strings[s.String-1].State)
-			}
-		}
-		if mo.Melody != nil && mo.Melody.Digit != "" && mo.Thumb != nil && mo.Melody.String >= mo.Thumb.String {
-			t.Errorf("at %s: the thumb plays above the fingers", mo.At)
-		}
-		last := 7
-		for d, at := range mo.Digits {
-			if at != 0 && at >= last {
-				t.Errorf("at %s: digits out of order: %v", mo.At, mo.Digits)
-			}
-			if at != 0 && d > 0 {
-				last = at
-			}
-		}
-		for _, f := range mo.Hand.Fingers {
-			if sf := slideFinger(p.Request.Player); f.Finger == fmt.Sprint(sf) || mo.Hand.SlideOn && f.Finger > fmt.Sprint(sf) && f.Finger != "T" {
-				t.Errorf("at %s: finger %s frets beside slide finger %d", mo.At, f.Finger, sf)
-			}
-		}
-		if mo.Hand.SlideOn && p.Request.Player.Neck().SlideLength(mo.Hand.Covers, mo.Hand.SlideFret) > p.Request.Player.Slide.LengthMM {
-			t.Errorf("at %s: the slide is too short for %d strings", mo.At, mo.Hand.Covers)
-		}
-	}
-}
-
 // 1: a slow note a quarter tone under the major third is never plain fretted.
 func TestBlueThirdIsSlid(t *testing.T) {
 	eachVariation(t, func(t *testing.T, rng *rand.Rand) {

@@ -1,0 +1,161 @@
+package web
+
+import (
+	"context"
+	"encoding/json"
+	"math/rand/v2"
+	"reflect"
+	"strings"
+	"testing"
+
+	"stepping/core/plan"
+	"stepping/core/player"
+	"stepping/core/thumb"
+	"stepping/core/tune"
+	"stepping/core/tuning"
+	"stepping/formats/abc"
+)
+
+func planOf(t *testing.T, text string, change func(*plan.Request)) *plan.Plan {
+	t.Helper()
+	tu, _, err := abc.Read(strings.NewReader(text))
+	if err != nil {
+		t.Fatal(err)
+	}
+	tn, err := tuning.Parse("Open D")
+	if err != nil {
+		t.Fatal(err)
+	}
+	r := plan.Request{Tune: tu, Tuning: tn, Player: player.Default(), Thumb: thumb.Alternating}
+	if change != nil {
+		change(&r)
+	}
+	p, err := plan.Solve(context.Background(), r)
+	if err != nil {
+		t.Fatal(err)
+	}
+	return p
+}
+
+const viewTune = "M:4/4\nL:1/4\nQ:1/4=80\nK:D\n\"D\"d f [da] ^/F|\"G\"B3/2 A/ [GBd]2|\"A7\"e c A2|\"D\"d4|"
+
+// TestWithPin: however pins are set, each thing has one at most, a digit or finger joins the place
+// that is pinned, and all come back from JSON as they were.
+func TestWithPin(t *testing.T) {
+	rng := rand.New(rand.NewPCG(1, 9))
+	var pins []plan.Pin
+	for range 400 {
+		p := plan.Pin{At: tune.Quarter * tune.Time(rng.IntN(3)), Part: []plan.Part{plan.Melody, plan.Thumb, plan.Damper, plan.Tube}[rng.IntN(4)]}
+		switch rng.IntN(3) {
+		case 0:
+			p.String, p.How, p.Fret = 1+rng.IntN(6), plan.Fret, float64(rng.IntN(9))
+		case 1:
+			p.Digit = "i"
+		default:
+			p.Finger = 1 + rng.IntN(3)
+		}
+		before := pins
+		pins = withPin(pins, p)
+		for i := range pins {
+			for j := range i {
+				if pins[i].SameTarget(&pins[j]) {
+					t.Fatalf("two pins for one thing: %+v %+v", pins[i], pins[j])
+				}
+			}
+		}
+		last := pins[len(pins)-1]
+		for _, old := range before {
+			if old.SameTarget(&p) && p.Part == plan.Melody && p.String == 0 && (last.String != old.String || last.Fret != old.Fret || last.How != old.How) {
+				t.Fatalf("%+v after %+v lost its place: %+v", p, old, last)
+			}
+		}
+	}
+	data, err := json.Marshal(pins)
+	if err != nil {
+		t.Fatal(err)
+	}
+	var again []plan.Pin
+	if err := json.Unmarshal(data, &again); err != nil || !reflect.DeepEqual(again, pins) {
+		t.Errorf("%v: %s", err, data)
+	}
+}
+
+// TestViewsAgree: the column, the front view, the neck's labels and the strum test say the same as
+// the plan at every moment, in every look that a plan can have.
+func TestViewsAgree(t *testing.T) {
+	for name, change := range map[string]func(*plan.Request){
+		"default": nil,
+		"heel":    func(r *plan.Request) { r.Player.Silence, r.Player.Fingers = player.Heel, 1 },
+		"ringing": func(r *plan.Request) { r.Player.Silence = player.Ring },
+		"lap":     func(r *plan.Request) { r.Player.Posture, r.Player.Silence = player.Lap, player.LapStop },
+		"capo":    func(r *plan.Request) { r.Capo = 2 },
+		"none":    func(r *plan.Request) { r.Player.Lean, r.Thumb = player.LeanNone, thumb.None },
+	} {
+		p := planOf(t, viewTune, change)
+		w := &worked{plan: p, changed: map[int]bool{}, reasons: map[int]reasons{}}
+		col := newColumn(w, 0)
+		if len(col.Rows) != len(p.Moments) || len(col.Ceilings) == 0 {
+			t.Fatalf("%s: %d rows for %d moments, %d ceilings", name, len(col.Rows), len(p.Moments), len(col.Ceilings))
+		}
+		for m := range p.Moments {
+			mo := &p.Moments[m]
+			if got := len(col.Rows[m].Marks); got != len(mo.Strokes()) {
+				t.Errorf("%s, moment %d: %d marks, %d strokes", name, m, got, len(mo.Strokes()))
+			}
+			if (col.Rows[m].Pinch != nil) != (len(mo.Strokes()) > 1) {
+				t.Errorf("%s, moment %d: struck together is not joined", name, m)
+			}
+			checkFront(t, name, mo)
+			now := newNow(&planBody{}, w, m)
+			if len(now.With) != len(mo.With) || (now.Thumb != nil) != (mo.Thumb != nil) || (now.Behind != "") != (mo.Hand.SlideOn && !p.Request.Player.Lap()) {
+				t.Errorf("%s, moment %d: %+v", name, m, now)
+			}
+			for _, s := range newStrum(p, m) {
+				if st := mo.Strings[s.Number-1].State; (st == plan.Struck || st == plan.Rings) != (s.Text == "may sound") {
+					t.Errorf("%s, moment %d: string %d is %s, the strum test says %q", name, m, s.Number, st, s.Text)
+				}
+			}
+		}
+	}
+}
+
+func checkFront(t *testing.T, name string, mo *plan.Moment) {
+	t.Helper()
+	for i, f := range newFront(mo) {
+		st := mo.Strings[f.Number-1]
+		if f.Number != 6-i || f.State != string(st.State) {
+			t.Errorf("%s: %+v for %+v", name, f, st)
+		}
+		under := mo.Hand.SlideOn && f.Number >= mo.Hand.From && f.Number <= mo.Hand.Covers
+		if under != (f.Left == "slide") {
+			t.Errorf("%s: string %d under the slide %v, drawn %q", name, f.Number, under, f.Left)
+		}
+		for _, s := range mo.Strokes() {
+			if s.String == f.Number && s.Digit != "" && !mo.Brush && f.Right != s.Digit {
+				t.Errorf("%s: string %d is plucked by %s, drawn %q", name, f.Number, s.Digit, f.Right)
+			}
+		}
+		if st.State == plan.Silenced && f.Left == "" && f.Right == "" && st.By != "tilt" {
+			t.Errorf("%s: string %d is silenced by %q, nothing is drawn", name, f.Number, st.By)
+		}
+	}
+}
+
+// TestFigureRows: in every row the best is marked, unless all are alike; a missing plan is empty.
+func TestFigureRows(t *testing.T) {
+	slide := planOf(t, viewTune, func(r *plan.Request) { r.Player.Lean = player.LeanSlide })
+	fret := planOf(t, viewTune, func(r *plan.Request) { r.Player.Lean = player.LeanFret })
+	rows := figureRows([]*plan.Plan{slide, nil, fret})
+	for _, r := range rows {
+		a, none, b := r.Cells[0], r.Cells[1], r.Cells[2]
+		if none.Text != "" || none.Best || a.Text == "" || b.Text == "" {
+			t.Errorf("%+v", r)
+		}
+		if a.Text == b.Text != (!a.Best && !b.Best) && !strings.Contains(r.Name, "costs") {
+			t.Errorf("%s: %+v", r.Name, r.Cells)
+		}
+	}
+	if rows[2].Name != "Notes with the slide" || !rows[2].Cells[0].Best {
+		t.Errorf("%+v", rows[2])
+	}
+}
