@@ -11,6 +11,7 @@ import (
 	"os"
 	"os/exec"
 	"path/filepath"
+	"slices"
 	"strings"
 	"syscall"
 	"testing"
@@ -52,9 +53,21 @@ func TestPlanDocument(t *testing.T) {
 	if err := os.WriteFile(playerFile, []byte(`{"slideFinger": 3, "silence": "heel", "fingers": 3, "drone": false}`), 0o600); err != nil {
 		t.Fatal(err)
 	}
-	for _, d := range demoFiles {
-		for _, extra := range [][]string{nil, {"--capo", "1", "--tempo", "70", "--player", playerFile}} {
-			args := append([]string{"plan", "../../demo/tunes/" + d.file + ".abc", "--tuning", d.tuning, "--thumb", d.thumb, "--json"}, extra...)
+	lapFile, chords := filepath.Join(t.TempDir(), "lap.json"), filepath.Join(t.TempDir(), "chords.abc")
+	if err := os.WriteFile(lapFile, []byte(`{"posture": "lap", "slide": {"lengthMm": 80}}`), 0o600); err != nil {
+		t.Fatal(err)
+	}
+	if err := os.WriteFile(chords, []byte("L:1/4\nK:D\n\"D\"[FA] [FAd] d ^/F|\"G\"[GB]2 B/2A/2 G|"), 0o600); err != nil {
+		t.Fatal(err)
+	}
+	files := append(slices.Clone(demoFiles), struct{ file, tuning, thumb string }{chords, "Open D", "steady"})
+	for _, d := range files {
+		for _, extra := range [][]string{nil, {"--capo", "1", "--tempo", "70", "--player", playerFile}, {"--player", lapFile}} {
+			file := d.file
+			if file != chords {
+				file = "../../demo/tunes/" + d.file + ".abc"
+			}
+			args := append([]string{"plan", file, "--tuning", d.tuning, "--thumb", d.thumb, "--json"}, extra...)
 			status, out, errOut := call(args...)
 			if extra != nil && status == exitInput && strings.Contains(errOut, "below the lowest") {
 				continue // the capo lifted the lowest string over the tune
@@ -121,7 +134,7 @@ func TestFaultyInput(t *testing.T) {
 	good := write("good.abc", "K:D\nD2 F2 A2|")
 	bad := write("bad.abc", "K:D\nD2 ? A2|")
 	low := write("low.abc", "K:D\nD2 F2 D,,,2|")
-	blue := write("blue.abc", "K:D\nD2 ^/F2|")
+	blue := write("blue.abc", "K:D\nD2 ^/E,,2|") // above the lowest string, too low to be bent
 	pl := write("p.json", "{\"reachMm\": 1}")
 	unknown := write("u.json", "{\n  \"reech\": 1}")
 	noSlide := write("n.json", `{"lean": "none"}`)
@@ -132,7 +145,7 @@ func TestFaultyInput(t *testing.T) {
 		{[]string{"plan", bad}, bad + ":2:4: "},
 		{[]string{"read", bad}, bad + ":2:4: "},
 		{[]string{"plan", low, "--tuning", "Open D"}, low + ":2:7: D1 in bar 1 is 12 half steps below"},
-		{[]string{"plan", blue, "--player", noSlide}, blue + ":2:4: F4 +50 cents in bar 1 lies between the frets"},
+		{[]string{"plan", blue, "--player", noSlide}, blue + ":2:4: E2 +50 cents in bar 1 cannot be reached between the frets"},
 		{[]string{"plan", good, "--tuning", "D A D"}, "--tuning:1:1: tuning \"D A D\" has 3 notes"},
 		{[]string{"plan", good, "--player", pl}, pl + ":1:2: reachMm"},
 		{[]string{"plan", good, "--player", unknown}, unknown + ":2:3: reech: unknown key"},

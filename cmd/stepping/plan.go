@@ -160,19 +160,20 @@ func writeTable(w io.Writer, d *plandoc.Doc) error {
 }
 
 func strokeText(m *plandoc.Moment, part string) string {
+	var parts []string
 	for _, s := range m.Strokes {
 		if s.Part == part {
-			return strings.TrimSpace(fmt.Sprintf("%s string %d %s %s %s", s.Pitch, s.String, s.How, plan.FretText(s.Fret), s.Digit))
+			parts = append(parts, strings.TrimSpace(fmt.Sprintf("%s string %d %s %s %s", s.Pitch, s.String, s.How, plan.FretText(s.Fret), s.Digit)))
 		}
 	}
-	return ""
+	return strings.Join(parts, ", ")
 }
 
 func slideText(s plandoc.Slide) string {
 	if !s.On {
 		return ""
 	}
-	text := fmt.Sprintf("%s over 1-%d", plan.FretText(s.Fret), s.Covers)
+	text := fmt.Sprintf("%s over %d-%d", plan.FretText(s.Fret), s.From, s.Covers)
 	if s.Trails > 0 {
 		text += fmt.Sprintf(", trails 1-%d", s.Trails)
 	}
