@@ -131,6 +131,7 @@ const (
 
 	wIntonation = 0.12 // · (comfortable window / window), both mm
 	easyWindow  = 3.0
+	wBeyond     = 0.3  // per fret beyond the last one: no wire to aim at
 	coverMove   = 0.04 // per string that the tip moves across: the slide may slip off the wire
 
 	wClash    = 0.8

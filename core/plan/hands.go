@@ -338,6 +338,9 @@ func (m *model) holdCost(mo *moment, h *hand, y *tally) {
 	}
 	if h.slide {
 		y.add(Intonation, wIntonation*easyWindow/m.window(h.fret)+wSlant*h.slant)
+		if beyond := h.fret - float64(m.req.Player.Instrument.Frets); beyond > 0 {
+			y.add(Intonation, wBeyond*beyond)
+		}
 		if h.from == h.covers && h.from > 1 {
 			y.add(Intonation, tipAngle)
 		}

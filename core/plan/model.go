@@ -239,11 +239,3 @@ func (m *model) soundingPitch(h *hand, str int) pitch.Pitch {
 	}
 	return m.open(str)
 }
-
-func (m *model) momentAt(at tune.Time) int {
-	i := sort.Search(len(m.moments), func(i int) bool { return m.moments[i].at >= at })
-	if i == len(m.moments) || m.moments[i].at != at {
-		return -1
-	}
-	return i
-}

@@ -423,7 +423,6 @@ func (d *debts) most() float64 {
 type collector struct {
 	states []state
 	hand   int32
-	first  int            // of the present hand
 	at     [8][rhos]int32 // place of a live set and rho among states, plus one
 	used   []state        // of the present hand
 }
