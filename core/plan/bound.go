@@ -63,8 +63,8 @@ func (b *bound) pass(st *stage, sd *side) []float64 {
 			if v := c.pluck + r.floor(b.m, true, ended) + after; v < out[i] {
 				out[i] = v
 			}
-			if c.bow < inf {
-				out[i] = math.Min(out[i], c.bow+r.floor(b.m, false, ended)+after)
+			if c.legato < inf {
+				out[i] = math.Min(out[i], c.legato+r.floor(b.m, false, ended)+after)
 			}
 		}
 	}

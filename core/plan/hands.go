@@ -35,7 +35,7 @@ type hand struct {
 	narrow, wide, touch float64 // widths of the shift's target in mm; see target
 }
 
-// places lists the hands for a moment: anchored ones, and bare ones (nothing held) that
+// layHands lists the hands for a moment: anchored ones, and bare ones (nothing held) that
 // still need a position; carry turns those into full hands.
 func (m *model) layHands(t int) (anchored, bare []hand) {
 	mo := &m.moments[t]

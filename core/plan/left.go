@@ -376,10 +376,10 @@ func allSlide(c *combo) bool {
 }
 
 // change is the cost of going from hand h to g with g's own, struck or held (pluck) and
-// sounded by the left hand alone (bow, with its attack).
+// sounded by the left hand alone (legato, with its attack).
 type change struct {
-	pluck, bow float64
-	a          attack
+	pluck, legato float64
+	a             attack
 }
 
 func (st *stage) change(i, g int) (c change, ok bool) {
@@ -397,15 +397,15 @@ func (st *stage) change(i, g int) (c change, ok bool) {
 		st.changeCost(k, h, to, &y)
 	}
 	br := st.bringing(k, g)
-	c = change{pluck: y.sum + br.shift, bow: inf}
+	c = change{pluck: y.sum + br.shift, legato: inf}
 	if st.mo.note >= 0 {
 		c.pluck = y.sum + br.begin
 		z := tally{sum: y.sum + br.shift}
 		if a, ok := st.legato(h, to, &z); ok {
-			c.bow, c.a = z.sum, a
+			c.legato, c.a = z.sum, a
 		}
 	}
-	return c, c.pluck < inf || c.bow < inf
+	return c, c.pluck < inf || c.legato < inf
 }
 
 // terms returns the same cost term by term for one attack.

@@ -43,7 +43,7 @@ type Pin struct {
 // hand on or beside the strings, "over" its thumb over the neck.
 var Dampers = []string{"heel", "p", "i", "m", "a", "c", "trailing", "finger", "over", "tilt"}
 
-// covers reports whether the pin is in force at at.
+// inForce reports whether the pin binds what begins at at.
 func (p *Pin) inForce(at tune.Time) bool {
 	return p.At == at || p.To > p.At && at >= p.At && at < p.To
 }

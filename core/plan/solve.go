@@ -254,8 +254,8 @@ type way struct {
 // and by gliding in, else the cheaper of the two.
 func (c *change) ways(st *stage, i, g int, split bool) []way {
 	out := st.ways[:0]
-	if c.bow < inf {
-		out = append(out, way{c.bow, c.a})
+	if c.legato < inf {
+		out = append(out, way{c.legato, c.a})
 	}
 	if c.pluck == inf {
 		return out
