@@ -82,9 +82,9 @@ func request(t *store.Tune, p *player.Profile) (plan.Request, []abc.Warning, err
 		Thumb: t.Settings.Thumb, Pins: t.Settings.Pins}, warnings, nil
 }
 
-// basisOf hashes what the plan depends on, the document's version included.
+// basisOf hashes what the plan depends on, the document's and the planner's version included.
 func basisOf(t *store.Tune, p *player.Profile) string {
-	data, err := json.Marshal([]any{plandoc.Version, t.Source, t.Settings, p})
+	data, err := json.Marshal([]any{plandoc.Version, plan.Revision, t.Source, t.Settings, p})
 	if err != nil {
 		panic("web: settings cannot be written as JSON: " + err.Error())
 	}

@@ -38,6 +38,10 @@ import (
 	"stepping/core/tuning"
 )
 
+// Revision is raised whenever the same request may give another plan or document than before, so
+// that kept documents are made anew.
+const Revision = 2
+
 // How is a technique. Drop and Off are used in pins only.
 type How string
 
