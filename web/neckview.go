@@ -66,8 +66,8 @@ type locator struct {
 const (
 	neckScale  = 4.2 // units a millimetre
 	neckWindow = 176 // mm of neck shown
-	neckTop    = 46.0
-	neckBelow  = 34.0
+	neckTop    = 38.0
+	neckBelow  = 30.0
 	tubeWidth  = 20.0 // mm along the neck, of a common tube
 	trailBack  = 26.0 // mm behind the slide where fingers trail
 	// A fingertip lies this share of the fret gap behind the wire.

@@ -328,16 +328,24 @@ func nextText(p *plan.Plan, m int) (text, move string) {
 	}
 	next := &p.Moments[m+1]
 	wait := fmt.Sprintf("in %.2f s", next.Seconds-p.Moments[m].Seconds)
-	switch s := next.Melody; {
-	case s == nil && next.Thumb != nil:
+	switch {
+	case next.Melody == nil && next.Thumb != nil:
 		return fmt.Sprintf("thumb on string %d", next.Thumb.String), wait
-	case s == nil:
+	case next.Melody == nil:
 		return "thumb rests", wait
-	case s.How == plan.Open:
-		return fmt.Sprintf("string %d open", s.String), wait
-	default:
-		return fmt.Sprintf("string %d, %s %s", s.String, howWords[s.How], plan.FretText(s.Fret-float64(p.Request.Capo))), wait + p.MoveText(m+1)
 	}
+	where := nextWhere(p, next.Melody)
+	for _, s := range next.With {
+		where += ", with it " + nextWhere(p, s)
+	}
+	return where, wait + p.MoveText(m+1)
+}
+
+func nextWhere(p *plan.Plan, s *plan.Stroke) string {
+	if s.How == plan.Open {
+		return fmt.Sprintf("string %d open", s.String)
+	}
+	return fmt.Sprintf("string %d, %s %s", s.String, howWords[s.How], plan.FretText(s.Fret-float64(p.Request.Capo)))
 }
 
 // maxPlaces is how many places are listed at once.
