@@ -1,6 +1,7 @@
 package web
 
 import (
+	"context"
 	"fmt"
 	"net/http"
 	"strings"
@@ -86,39 +87,51 @@ func (s *Server) compare(c *gin.Context) {
 		return
 	}
 	body := compareBody{ID: t.ID.String(), Title: t.Title, Moment: max(atoi(c.Query("m")), 0), A: c.DefaultQuery("a", ways[0].Key), B: c.DefaultQuery("b", ways[len(ways)-1].Key)}
-	plans := make([]*plan.Plan, len(ways))
-	for i, way := range ways {
-		p := of[way.Key]
-		req, _, err := request(t, &p)
-		if err != nil {
-			s.fail(c, http.StatusUnprocessableEntity, err)
-			return
-		}
-		req.Pins = nil // a choice for one hand may be none for another
-		if len(req.Tune.Notes) > longTune {
-			s.fail(c, http.StatusUnprocessableEntity, fmt.Errorf("comparing is for tunes of up to %d notes", longTune))
-			return
-		}
-		got, err := plan.Solve(c, req)
-		if c.Err() != nil {
-			c.Abort()
-			return
-		}
-		if err != nil {
+	plans, err := planWays(c, t, ways, of)
+	switch {
+	case c.Err() != nil:
+		c.Abort()
+		return
+	case err != nil:
+		s.fail(c, http.StatusUnprocessableEntity, err)
+		return
+	}
+	for i, p := range plans {
+		if p == nil {
 			ways[i].Name += " (cannot be played)"
 			continue
 		}
-		plans[i] = got
-		side := &sideView{way.Name, newColumn(&worked{plan: got}, min(body.Moment, len(got.Moments)-1))}
-		if way.Key == body.A {
+		side := &sideView{ways[i].Name, newColumn(&worked{plan: p}, min(body.Moment, len(p.Moments)-1))}
+		if ways[i].Key == body.A {
 			body.Left = side
 		}
-		if way.Key == body.B {
+		if ways[i].Key == body.B {
 			body.Right = side
 		}
 	}
 	body.Ways, body.Rows = ways, figureRows(plans)
 	s.render(c, http.StatusOK, "compare", "layout", "Compare: "+t.Title, body)
+}
+
+// planWays plans the tune in every way, without its pins: a choice for one hand may be none for
+// another. A way that cannot be played has no plan.
+func planWays(ctx context.Context, t *store.Tune, ways []wayView, of map[string]player.Profile) ([]*plan.Plan, error) {
+	plans := make([]*plan.Plan, len(ways))
+	for i, way := range ways {
+		p := of[way.Key]
+		req, _, err := request(t, &p)
+		if err != nil {
+			return nil, err
+		}
+		if len(req.Tune.Notes) > longTune {
+			return nil, fmt.Errorf("comparing is for tunes of up to %d notes", longTune)
+		}
+		req.Pins = nil
+		if got, err := plan.Solve(ctx, req); err == nil {
+			plans[i] = got
+		}
+	}
+	return plans, nil
 }
 
 // longTune is the length from which several plans at once take too long.
@@ -162,6 +175,7 @@ func figureRows(plans []*plan.Plan) []figureRow {
 		row("Notes with the slide", "%.0f", true, func(_ *plan.Plan, f *plan.Figures) float64 { return float64(f.Slid) }),
 		row("Notes fretted", "%.0f", true, func(_ *plan.Plan, f *plan.Figures) float64 { return float64(f.Fretted) }),
 		row("Notes open", "%.0f", true, func(_ *plan.Plan, f *plan.Figures) float64 { return float64(f.OpenNotes) }),
+		row("Harmonics, bends, taps", "%.0f", true, func(_ *plan.Plan, f *plan.Figures) float64 { return float64(f.Other) }),
 		row("Slide set down, times", "%.0f", false, func(_ *plan.Plan, f *plan.Figures) float64 { return float64(f.Landings) }),
 		row("Left hand travels, mm", "%.0f", false, func(_ *plan.Plan, f *plan.Figures) float64 { return f.Travel }),
 		row("Strings left to leak", "%.0f", false, func(_ *plan.Plan, f *plan.Figures) float64 { return float64(f.Leaks) }),

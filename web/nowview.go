@@ -15,7 +15,6 @@ type nowView struct {
 	ID       string
 	Version  int
 	Moment   int
-	At       string // in quarter notes
 	Bar      int
 	Beat     string
 	Chord    string
@@ -127,7 +126,7 @@ func newNow(b *planBody, w *worked, m int) nowView {
 	p := w.plan
 	mo := &p.Moments[m]
 	v := nowView{
-		ID: b.ID, Version: b.Version, Moment: m, At: mo.At.String(), Bar: mo.Bar, Beat: plandoc.Beat(mo.Beat), Chord: mo.Chord.Name,
+		ID: b.ID, Version: b.Version, Moment: m, Bar: mo.Bar, Beat: plandoc.Beat(mo.Beat), Chord: mo.Chord.Name,
 		Front: newFront(mo), Behind: behindText(p, mo), Choices: newChoices(p, m), Melody: newStroke(p, mo.Melody), Thumb: newStroke(p, mo.Thumb), Neck: newNeck(p, m), Changed: w.changed[m],
 	}
 	for _, s := range mo.With {
@@ -292,17 +291,6 @@ func newStrum(p *plan.Plan, m int) []strumView {
 			v.Text = "sounds, and no part of the hands reaches it"
 		}
 		out = append(out, v)
-	}
-	return out
-}
-
-// choiceView is a choice with its pin written out.
-type choiceView struct{ Text, Pin string }
-
-func newChoices(p *plan.Plan, m int) []choiceView {
-	var out []choiceView
-	for _, ch := range momentChoices(p, m) {
-		out = append(out, choiceView{ch.Text, pinJSON(&ch.pin)})
 	}
 	return out
 }

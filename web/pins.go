@@ -1,7 +1,6 @@
 package web
 
 import (
-	"bytes"
 	"encoding/json"
 	"errors"
 	"fmt"
@@ -52,7 +51,7 @@ func readPin(c *gin.Context, tu *tune.Tune) (plan.Pin, error) {
 		return readChoice(c, tu)
 	}
 	var p plan.Pin
-	dec := json.NewDecoder(bytes.NewReader([]byte(c.PostForm("pin"))))
+	dec := json.NewDecoder(strings.NewReader(c.PostForm("pin")))
 	dec.DisallowUnknownFields()
 	if err := dec.Decode(&p); err != nil {
 		return p, errors.New("the form came without a choice that can be read: load the page again")
@@ -60,64 +59,30 @@ func readPin(c *gin.Context, tu *tune.Tune) (plan.Pin, error) {
 	return p, nil
 }
 
-// choice is something that can be pinned for whole bars or for one moment.
-type choice struct {
+// barChoice is something that can be pinned for whole bars.
+type barChoice struct {
 	Value, Text string
-	Bars        bool // offered for bars; else for the moment at the cursor
 	pin         plan.Pin
 }
 
-// barChoices are offered for ranges of bars.
-var barChoices = []choice{
-	{"no-slide", "No slide", true, plan.Pin{Part: plan.Tube, How: plan.Off}},
-	{"all-slide", "All with the slide", true, plan.Pin{Part: plan.Melody, How: plan.Slide}},
-	{"all-fret", "All fretted", true, plan.Pin{Part: plan.Melody, How: plan.Fret}},
-	{"heel-off", "Heel off the strings", true, plan.Pin{Part: plan.Heel, How: plan.Off}},
-	{"ring", "Strings left to ring", true, plan.Pin{Part: plan.Ringing}},
-	{"no-thumb", "Thumb left out", true, plan.Pin{Part: plan.Thumb, How: plan.Drop}},
+var barChoices = []barChoice{
+	{"no-slide", "No slide", plan.Pin{Part: plan.Tube, How: plan.Off}},
+	{"all-slide", "All with the slide", plan.Pin{Part: plan.Melody, How: plan.Slide}},
+	{"all-fret", "All fretted", plan.Pin{Part: plan.Melody, How: plan.Fret}},
+	{"heel-off", "Heel off the strings", plan.Pin{Part: plan.Heel, How: plan.Off}},
+	{"ring", "Strings left to ring", plan.Pin{Part: plan.Ringing}},
+	{"no-thumb", "Thumb left out", plan.Pin{Part: plan.Thumb, How: plan.Drop}},
 }
 
-// momentChoices are offered for one moment beside the places.
-func momentChoices(p *plan.Plan, m int) []choice {
-	mo := &p.Moments[m]
-	var out []choice
-	add := func(value, text string, pin plan.Pin) { out = append(out, choice{value, text, false, pin}) }
-	if mo.Melody != nil {
-		for _, d := range []string{"p", "i", "m", "a"}[:1+p.Request.Player.Fingers] {
-			add("digit-"+d, "Pluck with "+d+" ("+digitWords[d]+")", plan.Pin{Part: plan.Melody, Digit: d})
-		}
-		for f := 1; f <= 4; f++ {
-			add(fmt.Sprint("finger-", f), fmt.Sprint("Fret with finger ", f), plan.Pin{Part: plan.Melody, Finger: f})
-		}
-	}
-	add("slide-off", "Slide off the strings", plan.Pin{Part: plan.Tube, How: plan.Off})
-	if mo.Hand.SlideOn {
-		for k := 1; k <= 6; k++ {
-			add(fmt.Sprint("cover-", k), fmt.Sprint("Slide reaching string ", k), plan.Pin{Part: plan.Tube, Covers: k})
-		}
-	}
-	add("heel-off", "Heel off the strings", plan.Pin{Part: plan.Heel, How: plan.Off})
-	add("ring", "Strings left to ring", plan.Pin{Part: plan.Ringing})
-	return out
-}
-
-// readChoice reads a choice for the bars first to last, or for the moment at.
+// readChoice reads a choice for the bars first to last.
 func readChoice(c *gin.Context, tu *tune.Tune) (plan.Pin, error) {
-	value := c.PostForm("choice")
-	if at := c.PostForm("at"); at != "" {
-		var p plan.Pin
-		if err := json.Unmarshal([]byte(value), &p); err != nil {
-			return p, errors.New("choose what to pin from the list")
-		}
-		return p, p.At.UnmarshalText([]byte(at))
-	}
 	first, err1 := strconv.Atoi(strings.TrimSpace(c.PostForm("first")))
 	last, err2 := strconv.Atoi(strings.TrimSpace(c.PostForm("last")))
 	if n := len(tu.Bars); err1 != nil || err2 != nil || first < 1 || last < first || last > n {
 		return plan.Pin{}, fmt.Errorf("bars %q to %q: give the first and the last bar, from 1 to %d", c.PostForm("first"), c.PostForm("last"), n)
 	}
 	for _, ch := range barChoices {
-		if ch.Value == value {
+		if ch.Value == c.PostForm("choice") {
 			p := ch.pin
 			p.At = tu.Bars[first-1]
 			p.To = tu.Bars[last-1] + tu.BarLength(last-1)
@@ -125,6 +90,33 @@ func readChoice(c *gin.Context, tu *tune.Tune) (plan.Pin, error) {
 		}
 	}
 	return plan.Pin{}, errors.New("choose what to pin from the list")
+}
+
+// choiceView is a choice for one moment beside the places, with its pin as JSON.
+type choiceView struct{ Text, Pin string }
+
+func newChoices(p *plan.Plan, m int) []choiceView {
+	mo := &p.Moments[m]
+	var out []choiceView
+	add := func(text string, pin plan.Pin) {
+		pin.At = mo.At
+		out = append(out, choiceView{text, pinJSON(&pin)})
+	}
+	if mo.Melody != nil {
+		for _, d := range []string{"p", "i", "m", "a"}[:1+p.Request.Player.Fingers] {
+			add("Pluck with "+d+" ("+digitWords[d]+")", plan.Pin{Part: plan.Melody, Digit: d})
+		}
+		for f := 1; f <= 4; f++ {
+			add(fmt.Sprint("Fret with finger ", f), plan.Pin{Part: plan.Melody, Finger: f})
+		}
+	}
+	add("Slide off the strings", plan.Pin{Part: plan.Tube, How: plan.Off})
+	for k := 1; mo.Hand.SlideOn && k <= 6; k++ {
+		add(fmt.Sprint("Slide reaching string ", k), plan.Pin{Part: plan.Tube, Covers: k})
+	}
+	add("Heel off the strings", plan.Pin{Part: plan.Heel, How: plan.Off})
+	add("Strings left to ring", plan.Pin{Part: plan.Ringing})
+	return out
 }
 
 // withPin returns pins with p set in place of those for the same thing. A digit or finger for

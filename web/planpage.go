@@ -41,7 +41,7 @@ type planBody struct {
 	Warnings []abc.Warning
 	Pins     int
 	PinList  []pinView
-	Choices  []choice // for bars
+	Choices  []barChoice
 	Busy     *errBusy // the plan is not ready yet
 	Stopped  bool     // its planning was stopped
 	Fits     []fitView

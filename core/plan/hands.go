@@ -48,9 +48,6 @@ func (m *model) layHands(t int) (anchored, bare []hand) {
 		if h.finish(); !mo.handAllowed(&h) {
 			return
 		}
-		if h.n > 0 && h.slide && h.trailed&h.sounding != 0 {
-			return
-		}
 		m.settle(mo, &h)
 		if h.anchored {
 			anchored = append(anchored, h)
@@ -207,7 +204,7 @@ func (m *model) withBass(h *hand, b *stop) bool {
 // slideOver adds the hands with the slide on: each useful cover and trail, and, if the
 // player frets behind the slide, a fretted bass.
 func (m *model) slideOver(mo *moment, h hand, basses []stop, add func(hand)) {
-	var open quiet.Strings
+	var open quiet.Strings // and fretted ones: neither slide nor trailing fingers may lie on them
 	first, last := 0, 0
 	for i := range h.n {
 		s := &h.stops[i]

@@ -84,6 +84,9 @@ func (m *model) applyPins() error {
 			if !p.inForce(mo.at) {
 				continue
 			}
+			if q := m.otherDamper(mo, p, i); q != nil {
+				return m.conflictOf(ruleDampers, *q, *p)
+			}
 			bound += m.bind(mo, p)
 		}
 		if bound == 0 {
@@ -116,6 +119,24 @@ func (m *model) bind(mo *moment, p *Pin) int {
 		mo.pins.ringing = true
 	}
 	return 1
+}
+
+// otherDamper returns an earlier pin that wants p's string silenced by something else at mo, or
+// left to ring.
+func (m *model) otherDamper(mo *moment, p *Pin, before int) *Pin {
+	for i := range m.req.Pins[:before] {
+		q := &m.req.Pins[i]
+		damps := p.Part == Damper && q.Part == Damper && p.String == q.String && p.By != q.By
+		rings := p.Part == Damper && q.Part == Ringing || p.Part == Ringing && q.Part == Damper
+		if q.inForce(mo.at) && (damps || rings) {
+			return q
+		}
+	}
+	return nil
+}
+
+func (m *model) conflictOf(rule string, pins ...Pin) *PinError {
+	return &PinError{pins, rule, m.pinList(pins) + ": " + rule + ". Unpin one of them"}
 }
 
 func (p *Pin) check() error {
@@ -301,9 +322,10 @@ func (ps *pinSet) damperAllowed(s int, by string) bool {
 
 // Rules that pins may break together, found by how far the search gets.
 const (
-	ruleLeft   = "the left hand cannot hold them together: one finger in one place, fingers in fret order within the reach, the slide finger never frets"
-	ruleChange = "the left hand cannot get from one to the other: a held note stays where it is, and a hammer, pull or glide needs its note before on the same string"
-	ruleRight  = "the picking hand cannot do both: one digit for one string, p below i below m below a, and nothing lies on a string that must sound"
+	ruleDampers = "a string is silenced by one part of the hands, or left to ring"
+	ruleLeft    = "the left hand cannot hold them together: one finger in one place, fingers in fret order within the reach, the slide finger never frets"
+	ruleChange  = "the left hand cannot get from one to the other: a held note stays where it is, and a hammer, pull or glide needs its note before on the same string"
+	ruleRight   = "the picking hand cannot do both: one digit for one string, p below i below m below a, and nothing lies on a string that must sound"
 )
 
 // conflict finds a smallest set of pins that cannot be kept together, by leaving out
@@ -345,11 +367,10 @@ func conflict(ctx context.Context, r Request) error {
 		return errors.New("no plan exists for this tune with this profile")
 	}
 	m := &model{req: &r}
-	text := m.pinList(pins) + ": " + rule + ". Unpin one of them"
 	if len(pins) == 1 {
-		text = m.pinList(pins) + " cannot be played: " + rule + ". Unpin it"
+		return &PinError{pins, rule, m.pinList(pins) + " cannot be played: " + rule + ". Unpin it"}
 	}
-	return &PinError{pins, rule, text}
+	return m.conflictOf(rule, pins...)
 }
 
 func (m *model) pinList(pins []Pin) string {

@@ -76,6 +76,45 @@ func TestPinsAreKept(t *testing.T) {
 	}
 }
 
+// Pins that contradict each other about one string are refused together, and no others with them.
+func TestDampersConflict(t *testing.T) {
+	r := benchRequest(6, "Open D")
+	at := r.Tune.Notes[2].At
+	beside := Pin{At: at, Part: Heel, How: Off}
+	damp := Pin{At: at, Part: Damper, String: 3, By: "m"}
+	for _, other := range []Pin{{At: 0, To: r.Tune.Length, Part: Damper, String: 3, By: "i"}, {At: 0, To: r.Tune.Length, Part: Ringing}} {
+		r.Pins = []Pin{beside, other, damp}
+		_, err := Solve(context.Background(), r)
+		var pe *PinError
+		if !errors.As(err, &pe) || len(pe.Pins) != 2 || pe.Pins[0] != other || pe.Pins[1] != damp || pe.Rule != ruleDampers {
+			t.Errorf("%+v: %v", other, err)
+		}
+	}
+}
+
+// A leak goes on until it has died away or something stops the string, growing weaker, and ends
+// where a passage left to ring begins.
+func TestLeaksGoOn(t *testing.T) {
+	tu := line('D', 240, tune.Quarter, "D", notes(74, 74, 74, 74, 74, 74, 74, 74)...)
+	ring := Pin{At: tu.Notes[5].At, To: tu.Notes[7].At, Part: Ringing}
+	p := solve(t, Request{Tune: tu, Tuning: mustTuning("Open D"), Player: player.Default(), Thumb: thumb.None, Pins: []Pin{ring}})
+	const str = 6
+	for i := range p.Moments {
+		p.Moments[i].Strings[str-1] = StringState{State: Harmless}
+	}
+	p.Moments[1].Strings[str-1] = StringState{State: Leaks, Note: "D2", DB: -1}
+	p.markLeaks()
+	for i := range p.Moments {
+		st := p.Moments[i].Strings[str-1]
+		if leaks := i >= 1 && i < 5; leaks != (st.State == Leaks) {
+			t.Errorf("moment %d: %+v", i, st)
+		}
+		if i > 1 && i < 5 && (st.Note != "D2" || st.DB >= p.Moments[i-1].Strings[str-1].DB) {
+			t.Errorf("moment %d: %+v after %+v", i, st, p.Moments[i-1].Strings[str-1])
+		}
+	}
+}
+
 // 14: what is left to ring is neither damped nor called a leak, and ringing on is what the
 // strings are said to do.
 func TestLeaveRinging(t *testing.T) {

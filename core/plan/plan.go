@@ -501,6 +501,8 @@ func (p *Plan) markLeaks() {
 		mo := &p.Moments[t]
 		for s := range mo.Strings {
 			switch st := &mo.Strings[s]; {
+			case p.m.moments[t].pins.ringing:
+				until[s] = 0 // here ringing on is no leak
 			case st.State == Leaks:
 				until[s], note[s] = mo.Seconds+p.m.audibleFor(s+1, st.DB), st.Note
 			case st.State == Harmless && mo.Seconds < until[s]:

@@ -2,7 +2,7 @@ package plan
 
 import (
 	"context"
-	"math"
+	"fmt"
 	"slices"
 
 	"stepping/core/player"
@@ -15,14 +15,13 @@ type Figures struct {
 	Travel                          float64 // mm that the left hand moves along the neck
 	Landings                        int     // times that the slide is set down
 	Leaks                           int     // strings that begin to leak
-	Worst                           float64 // the loudest leak, dB under the note; 0 if there is none
 	Dropped                         int     // thumb strokes left out
 	Effort                          float64 // total less the school term: costs that do not depend on the lean
 }
 
 // Figures sums up the plan.
 func (p *Plan) Figures() Figures {
-	f := Figures{Effort: p.Total - p.Terms[School], Worst: math.Inf(-1)}
+	f := Figures{Effort: p.Total - p.Terms[School]}
 	var leaking [6]bool
 	for t := range p.Moments {
 		mo := &p.Moments[t]
@@ -35,29 +34,20 @@ func (p *Plan) Figures() Figures {
 			f.Dropped++
 		}
 		for s, st := range mo.Strings {
-			if st.State == Leaks {
-				if !leaking[s] {
-					f.Leaks++
-				}
-				f.Worst = math.Max(f.Worst, st.DB)
+			if st.State == Leaks && !leaking[s] {
+				f.Leaks++
 			}
 			leaking[s] = st.State == Leaks
 		}
-		if t == 0 {
-			if mo.Hand.SlideOn {
-				f.Landings++
-			}
-			continue
-		}
-		if mo.Hand.SlideOn && !p.Moments[t-1].Hand.SlideOn {
+		if mo.Hand.SlideOn && (t == 0 || !p.Moments[t-1].Hand.SlideOn) {
 			f.Landings++
+		}
+		if t == 0 {
+			continue
 		}
 		if mm, _, need := p.travelled(t, p.handAt(t-1), p.handAt(t)); need > 0 {
 			f.Travel += mm
 		}
-	}
-	if f.Leaks == 0 {
-		f.Worst = 0
 	}
 	return f
 }
@@ -82,12 +72,6 @@ func Characters(p player.Profile) []string {
 		return []string{player.LeanSlide, player.LeanMixed}
 	}
 	return []string{player.LeanSlide, player.LeanMixed, player.LeanFret}
-}
-
-// WithLean plans the request for another lean; pins stay.
-func (r Request) WithLean(lean string) Request {
-	r.Player.Lean = lean
-	return r
 }
 
 // Fit is a way in which a tune that lies outside the guitar's range would fit: moved by Steps
@@ -132,12 +116,17 @@ func Fits(ctx context.Context, r Request) []Fit {
 	return out
 }
 
-// reaches reports whether every note lies somewhere.
+// reaches reports whether every note lies somewhere. What a note needs does not depend on where
+// it stands in the tune, so each is looked at once.
 func (r *Request) reaches() bool {
 	m := &model{req: r, neck: r.Player.Neck()}
-	for i := range r.Tune.Notes {
-		if len(m.combosFor(i)) == 0 {
-			return false
+	seen := map[string]bool{}
+	for i, n := range r.Tune.Notes {
+		if key := fmt.Sprint(n.Voices()); !seen[key] {
+			seen[key] = true
+			if len(m.combosFor(i)) == 0 {
+				return false
+			}
 		}
 	}
 	return true
