@@ -12,7 +12,9 @@ test: deps-test
 	scripts/check.sh
 
 bench:
-	GOMAXPROCS=1 $(GO) test ./core/plan -run '^$$' -bench . -benchtime 5x -count 3
+	GOMAXPROCS=1 $(GO) test ./core/plan -run '^$$' -bench . -benchtime 2x -count 3
+	$(GO) test ./core/grip ./core/suit -run '^$$' -bench . -benchtime 1x -count 1
+	$(GO) test ./core/setlist -run TestFourteen -v -count 1 | grep figure
 	$(GO) test ./web -run TestFigures -v -count 1 | grep -E 'figure|ok|FAIL'
 
 shots: deps-test

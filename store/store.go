@@ -24,6 +24,7 @@ import (
 	"stepping/core/plan"
 	"stepping/core/player"
 	"stepping/core/thumb"
+	"stepping/core/tune"
 )
 
 //go:embed migrations/*.sql
@@ -150,12 +151,14 @@ func notFound(err error) error {
 
 // Settings are the choices for a tune, apart from who plays it.
 type Settings struct {
-	Tuning string     `json:"tuning"` // as tuning.Parse reads it
-	Capo   int        `json:"capo"`
-	Tempo  float64    `json:"tempo"`           // 0: the tune's own
-	Steps  int        `json:"steps,omitempty"` // half steps that the tune is moved up
-	Thumb  thumb.Kind `json:"thumb"`
-	Pins   []plan.Pin `json:"pins"`
+	Tuning   string          `json:"tuning"` // as tuning.Parse reads it
+	Capo     int             `json:"capo"`
+	Tempo    float64         `json:"tempo"`           // 0: the tune's own
+	Steps    int             `json:"steps,omitempty"` // half steps that the tune is moved up
+	Thumb    thumb.Kind      `json:"thumb"`
+	Sections []thumb.Section `json:"sections,omitempty"` // patterns in force from a bar on
+	Rewrites []tune.Rewrite  `json:"rewrites,omitempty"` // bars whose melody is another than the one written
+	Pins     []plan.Pin      `json:"pins"`
 }
 
 // Profile is a stored player profile.

@@ -167,7 +167,7 @@ func (b *tab) until(js string) {
 func (b *tab) open(path string) {
 	b.t.Helper()
 	b.do(chromedp.Navigate(b.base + path))
-	if strings.HasPrefix(path, "/tunes/") && !strings.HasSuffix(path, "/compare") {
+	if strings.HasPrefix(path, "/tunes/") && !strings.HasSuffix(path, "/compare") && !strings.Contains(path, "/suit") {
 		b.until("window.Alpine && document.querySelector('#lectern')._x_dataStack")
 	}
 }
@@ -671,6 +671,21 @@ func TestScreenshots(t *testing.T) {
 	take("compare", 1280, 1100, s.tunePath(t, 2)+"/compare", nil)
 	take("plan-phone", 390, 844, s.tunePath(t, 0)+"?m=9", nil)
 	take("player", 1280, 800, "/profiles", func(b *tab) { b.do(chromedp.Click(".players a")); b.until("document.querySelector('#reachMm')") })
+	take("chords", 1280, 800, "/chords?c=D+|+G+|+A7+|+D&tuning=Open+D&i=2&pattern=Slap+on+two+and+four", nil)
+	take("pattern", 1280, 800, "/patterns", func(b *tab) {
+		b.do(chromedp.Click(".patterns li:nth-child(9) button"))
+		b.ready("document.querySelector('#preview .pick')")
+	})
+	take("bench", 1280, 1000, "/bench?to=Open+E&scale=blues", nil)
+	take("suit", 1280, 800, s.tunePath(t, 2), func(b *tab) {
+		b.open(eval[string](b, `document.querySelector('a[href$="/suit"]').getAttribute('href')`))
+		b.ready("document.getElementById('ranking')")
+		b.key(kb.Enter)
+		for end := time.Now().Add(60 * time.Second); time.Now().Before(end) && !eval[bool](b, `document.getElementById('ranking').textContent.includes('are proved')`); {
+			b.do(chromedp.Sleep(500 * time.Millisecond))
+		}
+	})
+	take("set", 1280, 800, "/set", nil)
 	take("plan-dim", 1280, 800, "/", func(b *tab) {
 		b.do(chromedp.Click(".look button"))
 		b.until("document.documentElement.dataset.look === 'dim'")

@@ -2,6 +2,7 @@ package web
 
 import (
 	"fmt"
+	"math"
 	"strings"
 
 	"stepping/core/plan"
@@ -27,7 +28,10 @@ type rowView struct {
 	Moment  int
 	Y       float64
 	Bar     int
-	Label   string // bar and beat
+	Beat    string // its number
+	Label   string // as it is counted aloud
+	Hit     string // percussion
+	HitX    float64
 	NewBar  bool
 	Chord   string // where it changes
 	Marks   []markView
@@ -178,7 +182,7 @@ func (c *column) addSounds(mo *plan.Moment, y1, y2 float64) {
 func newRow(w *worked, m int, y float64, newBar bool) rowView {
 	p := w.plan
 	mo := &p.Moments[m]
-	row := rowView{Moment: m, Y: y, Bar: mo.Bar, Label: plandoc.Beat(mo.Beat), NewBar: newBar, Changed: w.changed[m], Dropped: mo.Dropped}
+	row := rowView{Moment: m, Y: y, Bar: mo.Bar, Beat: plandoc.Beat(mo.Beat), Label: countLabel(mo.Beat), Hit: mo.Hit, HitX: hitX(mo.Hit), NewBar: newBar, Changed: w.changed[m], Dropped: mo.Dropped}
 	var words []string
 	for _, s := range mo.Strokes() {
 		v := newStroke(p, s)
@@ -189,6 +193,9 @@ func newRow(w *worked, m int, y float64, newBar bool) rowView {
 		row.Marks = append(row.Marks, markView{stringX(s.String), y, v.Shape, techniqueSign(s.How, text), s.Digit, s.Pinned, string(s.Part)})
 		words = append(words, string(s.Part)+" string "+string(rune('0'+s.String))+" "+v.How+" "+text)
 	}
+	if mo.Hit != "" {
+		words = append(words, mo.Hit)
+	}
 	if len(row.Marks) > 1 {
 		row.Pinch = &pinchLine{row.Marks[0].X, row.Marks[0].X, y}
 		for _, k := range row.Marks {
@@ -196,12 +203,38 @@ func newRow(w *worked, m int, y float64, newBar bool) rowView {
 		}
 	}
 	for s, st := range mo.Strings {
-		if st.State == plan.Silenced || st.State == plan.Leaks {
+		if st.State == plan.Silenced && st.By != mo.Hit || st.State == plan.Leaks {
 			row.Quiet = append(row.Quiet, quietView{stringX(s + 1), y, st.State == plan.Leaks, shortBy(st.By)})
 		}
 	}
 	row.Name = strings.Join(words, ", ")
 	return row
+}
+
+// hitX is where percussion falls: between the strings that it touches, or beside them.
+func hitX(hit string) float64 {
+	switch hit {
+	case thumb.Slap:
+		return (stringX(6) + stringX(5)) / 2
+	case thumb.Tap:
+		return stringX(2)
+	}
+	return stringX(4)
+}
+
+// countLabel is how a beat is counted aloud: its number, and between beats e, &, a, or a third's
+// trip and let.
+func countLabel(beat float64) string {
+	whole, part := math.Modf(beat)
+	for _, w := range []struct {
+		at   float64
+		word string
+	}{{0, fmt.Sprintf("%.0f", whole)}, {0.25, "e"}, {0.5, "&"}, {0.75, "a"}, {1. / 3, "trip"}, {2. / 3, "let"}} {
+		if math.Abs(part-w.at) < 0.01 {
+			return w.word
+		}
+	}
+	return plandoc.Beat(beat)
 }
 
 // shortBy is a damper in one letter, as the legend explains them: t trailing, h heel, a

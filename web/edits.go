@@ -37,7 +37,7 @@ const maxSteps = 36
 
 // read checks the form and returns the settings with t's pins.
 func (f *settingsForm) read(t *store.Tune) (store.Settings, bool) {
-	st := store.Settings{Tuning: strings.TrimSpace(f.Tuning), Thumb: thumb.Kind(f.Thumb), Pins: t.Settings.Pins}
+	st := store.Settings{Tuning: strings.TrimSpace(f.Tuning), Thumb: thumb.Kind(f.Thumb), Sections: t.Settings.Sections, Rewrites: t.Settings.Rewrites, Pins: t.Settings.Pins}
 	bad := func(field, text string) (store.Settings, bool) {
 		f.Field, f.Error = field, text
 		return st, false
@@ -175,17 +175,24 @@ func (s *Server) editPin(c *gin.Context, set bool) {
 	st := ch.tune.Settings
 	if set {
 		st.Pins = withPin(ch.tune.Settings.Pins, p)
-		trial := ch.tune
-		trial.Settings = st
-		var busy *errBusy
-		if _, err := s.work(c, &trial); err != nil && !errors.As(err, &busy) {
-			s.showPlan(c, http.StatusUnprocessableEntity, ch.tune.ID, ch.moment, planNote{Notice: "Not pinned. " + err.Error() + "."})
-			return
-		}
-	} else {
-		st.Pins = slices.DeleteFunc(slices.Clone(st.Pins), func(old plan.Pin) bool { return old.SameTarget(&p) })
+		s.tryAndFinish(c, &ch, st, "Not pinned. ")
+		return
 	}
+	st.Pins = slices.DeleteFunc(slices.Clone(st.Pins), func(old plan.Pin) bool { return old.SameTarget(&p) })
 	s.finish(c, &ch, s.store.SaveSettings(c, s.owner, ch.tune.ID, ch.version, ch.tune.ProfileID, st))
+}
+
+// tryAndFinish puts settings in force if there is a plan under them, or one on its way; else nothing
+// changes and the planner's reason is said after refused.
+func (s *Server) tryAndFinish(c *gin.Context, ch *change, st store.Settings, refused string) {
+	trial := ch.tune
+	trial.Settings = st
+	var busy *errBusy
+	if _, err := s.work(c, &trial); err != nil && !errors.As(err, &busy) {
+		s.showPlan(c, http.StatusUnprocessableEntity, ch.tune.ID, ch.moment, planNote{Notice: refused + err.Error() + "."})
+		return
+	}
+	s.finish(c, ch, s.store.SaveSettings(c, s.owner, ch.tune.ID, ch.version, ch.tune.ProfileID, st))
 }
 
 // unpinAll lets go of every pin: the way out when another player or text has made one

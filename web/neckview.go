@@ -172,7 +172,9 @@ func stateLabel(mo *plan.Moment, s int) string {
 	case plan.Rings:
 		return "rings on"
 	case plan.Silenced:
-		if word, ok := digitWords[st.By]; ok {
+		if word, ok := digitWords[st.By]; ok && st.Rests {
+			return st.By + " rests (" + word + ")"
+		} else if ok {
 			return st.By + " stops (" + word + ")"
 		}
 		return st.By + " stops"
@@ -236,9 +238,10 @@ func (f *neckFrame) locate(v *neckView, frets int) {
 
 // viewFuncs are the functions that templates may call.
 var viewFuncs = template.FuncMap{
-	"px":  func(x float64) string { return fmt.Sprintf("%.1f", x) },
-	"add": func(a, b float64) float64 { return a + b },
-	"sub": func(a, b float64) float64 { return a - b },
+	"list": func(words ...string) []string { return words },
+	"px":   func(x float64) string { return fmt.Sprintf("%.1f", x) },
+	"add":  func(a, b float64) float64 { return a + b },
+	"sub":  func(a, b float64) float64 { return a - b },
 	"dict": func(kv ...any) map[string]any { // a template's arguments by name
 		m := map[string]any{}
 		for i := 0; i+1 < len(kv); i += 2 {

@@ -7,6 +7,7 @@ import (
 	"strings"
 
 	"stepping/core/plan"
+	"stepping/core/thumb"
 	"stepping/formats/plandoc"
 )
 
@@ -20,6 +21,9 @@ type nowView struct {
 	Chord    string
 	Melody   *strokeView
 	Held     string // a melody note that sounds on
+	Hit      string // percussion at this moment
+	HitText  string // what does it, or why it is left out
+	Mute     string // how the palm mutes the thumb's note
 	Thumb    *strokeView
 	Together string // "together", "thumb alone", "melody alone"
 	Next     string
@@ -146,9 +150,24 @@ func newNow(b *planBody, w *worked, m int) nowView {
 			v.Held += " " + plan.FretText(h.Fret-float64(p.Request.Capo))
 		}
 	}
+	v.Hit, v.HitText, v.Mute = mo.Hit, hitWords[mo.Hit], muteWords[mo.Mute]
+	if mo.Flick {
+		v.HitText += "; the note is flicked outward"
+	}
+	if mo.HitLost != "" {
+		v.HitText = mo.HitLost + " left out: " + p.HitReason(m)
+	}
 	v.Next, v.NextMove = nextText(p, m)
 	return v
 }
+
+// hitWords say how percussion is made, muteWords how the palm mutes the thumb's note.
+var (
+	hitWords = map[string]string{
+		thumb.Slap: "side of the thumb against strings 6 and 5", thumb.Tap: "fingertips onto the strings", thumb.Thump: "heel on the top, off the strings", thumb.Release: "the finger lets up, the strike is dead",
+	}
+	muteWords = map[string]string{"half": "half muted by the palm", "thump": "muted to a thump", "stab": "cut short by the palm"}
+)
 
 // addReasons fills in why the moment is played so, and its other places. The caller holds
 // w.mu.

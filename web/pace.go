@@ -17,6 +17,13 @@ type paceBody struct {
 	Moment  int
 	Ceiling float64
 	Moves   []moveView
+	LineUp  []lineUp
+}
+
+// lineUp is a moment that is hard to line up.
+type lineUp struct {
+	Bar, Moment int
+	Beat, Text  string
 }
 
 type moveView struct {
@@ -60,6 +67,10 @@ func (s *Server) pace(c *gin.Context) {
 		}
 		mv.Key = reliefKeys[i]
 		body.Moves = append(body.Moves, mv)
+	}
+	for _, h := range w.plan.Coordinations(hardMoves) {
+		mo := &w.plan.Moments[h.Moment]
+		body.LineUp = append(body.LineUp, lineUp{mo.Bar, h.Moment, beatOf(mo), h.Text})
 	}
 	part := "layout"
 	if c.GetHeader("X-Part") != "" {

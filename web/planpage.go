@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"net/http"
 	"strconv"
+	"strings"
 
 	"github.com/gin-gonic/gin"
 
@@ -45,8 +46,43 @@ type planBody struct {
 	Busy     *errBusy // the plan is not ready yet
 	Stopped  bool     // its planning was stopped
 	Fits     []fitView
+	Chords   string // the chords page with these chords, for a tune without melody
+	Sections []sectionView
+	Rewrites []rewriteView
+	Patterns []patternChoice
 	Changed  int // strokes that the last change moved
 	Work     *workView
+}
+
+// rewriteView is a bar with a melody of the player's own, and what lets go of it.
+type rewriteView struct {
+	Bar  int
+	None string
+}
+
+// sectionView is a pattern in force from a bar on.
+type sectionView struct {
+	Bar  int
+	Name string
+}
+
+// chordsLink leads to the chords page with a tune's chords, bar by bar.
+func chordsLink(t *store.Tune) string {
+	tu, _, err := abc.Read(strings.NewReader(t.Source))
+	if err != nil {
+		return ""
+	}
+	var bars []string
+	next := 0
+	for bar, at := range tu.Bars {
+		end, word := at+tu.BarLength(bar), ""
+		for ; next < len(tu.Chords) && tu.Chords[next].At < end; next++ {
+			word += " " + tu.Chords[next].Chord.Name
+		}
+		bars = append(bars, word)
+	}
+	f := chordsForm{Chords: strings.TrimSpace(strings.Join(bars, " |")), Tuning: t.Settings.Tuning, Capo: strconv.Itoa(t.Settings.Capo), Player: t.ProfileID.String(), Pattern: "Root and alternate"}
+	return f.link()
 }
 
 // fitView is a way out for a tune that lies outside the range.
@@ -119,6 +155,16 @@ func (s *Server) showPlan(c *gin.Context, status int, id store.ID, moment string
 	if tn, err := tuning.Parse(t.Settings.Tuning); err == nil {
 		body.Identity, body.Strings = tuning.Identify(tn).String(), tn.Classes()
 	}
+	for _, r := range t.Settings.Rewrites {
+		body.Rewrites = append(body.Rewrites, rewriteView{r.Bar, fmt.Sprintf(`{"bar":%d}`, r.Bar)})
+	}
+	for _, sec := range t.Settings.Sections {
+		body.Sections = append(body.Sections, sectionView{sec.Bar, sec.Pattern.Name})
+	}
+	if body.Patterns, err = s.patternChoices(c); err != nil {
+		s.failFor(c, err)
+		return
+	}
 	w, err := s.work(c, &t)
 	switch {
 	case errors.As(err, &body.Busy):
@@ -134,6 +180,9 @@ func (s *Server) showPlan(c *gin.Context, status int, id store.ID, moment string
 			return
 		}
 		body.Fits = s.fits(c, &t, err)
+		if errors.Is(err, plan.ErrNoMelody) {
+			body.Chords = chordsLink(&t)
+		}
 	default:
 		body.PinList, body.Choices = newPins(&t, w), barChoices
 		if err := body.addWork(c, w, atoi(moment), c.GetHeader("X-Part") == ""); err != nil {
@@ -193,10 +242,15 @@ func octaves(n int) string {
 func problemText(err error) string {
 	var rangeErr *plan.RangeError
 	var pinErr *plan.PinError
+	var patternErr *plan.PatternError
 	var abcErr *abc.Error
 	switch {
+	case errors.Is(err, plan.ErrNoMelody):
+		return "This tune has chords and no melody."
 	case errors.As(err, &rangeErr):
 		return "This tune does not fit on the guitar as it is set: " + rangeErr.Error() + "."
+	case errors.As(err, &patternErr):
+		return patternErr.Error() + ". Let go of it in the setup, or choose another."
 	case errors.As(err, &pinErr):
 		return pinErr.Error() + "."
 	case errors.As(err, &abcErr):

@@ -78,8 +78,11 @@ func request(t *store.Tune, p *player.Profile) (plan.Request, []abc.Warning, err
 	if err != nil {
 		return plan.Request{}, warnings, err
 	}
+	if tu, err = tu.Rewritten(t.Settings.Rewrites); err != nil {
+		return plan.Request{}, warnings, fmt.Errorf("%w: let go of it in the setup", err)
+	}
 	return plan.Request{Tune: tu.Transposed(t.Settings.Steps), Tuning: tn, Capo: t.Settings.Capo, Tempo: t.Settings.Tempo, Player: *p,
-		Thumb: t.Settings.Thumb, Pins: t.Settings.Pins}, warnings, nil
+		Thumb: t.Settings.Thumb, Sections: t.Settings.Sections, Pins: t.Settings.Pins}, warnings, nil
 }
 
 // basisOf hashes what the plan depends on, the document's and the planner's version included.

@@ -46,6 +46,7 @@ type Server struct {
 	pages  map[string]*template.Template
 	jobs   jobs
 	plans  *planCache
+	suits  suits
 	engine *gin.Engine
 }
 
@@ -61,7 +62,7 @@ const (
 
 // New makes a server; a template that does not parse stops it here.
 func New(cfg Config) (*Server, error) {
-	s := &Server{store: cfg.Store, owner: cfg.Owner, host: cfg.Host, log: cfg.Log, plans: newPlanCache(), jobs: jobs{of: map[store.ID]*job{}}}
+	s := &Server{store: cfg.Store, owner: cfg.Owner, host: cfg.Host, log: cfg.Log, plans: newPlanCache(), jobs: jobs{of: map[store.ID]*job{}}, suits: suits{of: map[string]*suitJob{}}}
 	if s.log == nil {
 		s.log = slog.Default()
 	}
@@ -74,12 +75,12 @@ func New(cfg Config) (*Server, error) {
 }
 
 // pageNames are the pages; each is parsed with the layout into a set of its own.
-var pageNames = []string{"home", "plan", "text", "profiles", "profile", "pace", "compare", "error"}
+var pageNames = []string{"home", "bench", "guitar", "suit", "slides", "set", "chords", "patterns", "pattern", "plan", "text", "profiles", "profile", "pace", "variations", "compare", "error"}
 
 func parsePages() (map[string]*template.Template, error) {
 	pages := map[string]*template.Template{}
 	for _, name := range pageNames {
-		t, err := template.New(name).Funcs(viewFuncs).ParseFS(templateFiles, "templates/layout.html", "templates/column.html", "templates/"+name+".html")
+		t, err := template.New(name).Funcs(viewFuncs).ParseFS(templateFiles, "templates/layout.html", "templates/column.html", "templates/grid.html", "templates/"+name+".html")
 		if err != nil {
 			return nil, fmt.Errorf("page %s: %w", name, err)
 		}
@@ -120,26 +121,23 @@ func (s *Server) routes() *gin.Engine {
 	r.POST("/tunes", s.addTune)
 	r.POST("/look", setLook)
 
-	tune := r.Group("/tunes/:id")
-	tune.GET("", s.planPage)
-	tune.GET("/at/:m", s.atMoment)
-	tune.GET("/plan.json", s.planJSON)
-	tune.GET("/tab.txt", s.tabText)
-	tune.GET("/text", s.text)
-	tune.POST("/text", s.saveText)
-	tune.GET("/tune.abc", s.tuneABC)
-	tune.POST("/settings", s.saveSettings)
-	tune.POST("/pin", s.pin)
-	tune.POST("/unpin", s.unpin)
-	tune.GET("/pace", s.pace)
-	tune.GET("/compare", s.compare)
-	tune.GET("/progress", s.progress)
-	tune.POST("/stop", s.stopPlan)
-	tune.POST("/again", s.planAgain)
-	tune.POST("/unpin-all", s.unpinAll)
-	tune.POST("/undo", s.undo)
-	tune.POST("/redo", s.redo)
-	tune.POST("/delete", s.deleteTune)
+	r.GET("/bench", s.bench)
+	r.GET("/tone.wav", s.tone)
+	r.GET("/set", s.set)
+	r.POST("/guitars", s.addGuitar)
+	r.GET("/guitars/:id", s.guitar)
+	r.POST("/guitars/:id", s.saveGuitar)
+	r.POST("/guitars/:id/tuning", s.keepTuning)
+	r.POST("/guitars/:id/delete", s.deleteGuitar)
+	r.GET("/chords", s.chords)
+	r.GET("/patterns", s.patterns)
+	r.POST("/patterns", s.addPattern)
+	r.GET("/patterns/:id", s.pattern)
+	r.POST("/patterns/:id", s.savePattern)
+	r.POST("/patterns/:id/preview", s.previewPattern)
+	r.POST("/patterns/:id/delete", s.deletePattern)
+
+	s.tuneRoutes(r.Group("/tunes/:id"))
 
 	r.GET("/profiles", s.profiles)
 	r.POST("/profiles", s.addProfile)
@@ -150,10 +148,41 @@ func (s *Server) routes() *gin.Engine {
 	return r
 }
 
+// tuneRoutes are the addresses of one tune.
+func (s *Server) tuneRoutes(tune *gin.RouterGroup) {
+	tune.GET("", s.planPage)
+	tune.GET("/at/:m", s.atMoment)
+	tune.GET("/plan.json", s.planJSON)
+	tune.GET("/tab.txt", s.tabText)
+	tune.GET("/text", s.text)
+	tune.POST("/text", s.saveText)
+	tune.GET("/tune.abc", s.tuneABC)
+	tune.POST("/settings", s.saveSettings)
+	tune.POST("/sections", s.saveSection)
+	tune.POST("/pin", s.pin)
+	tune.POST("/unpin", s.unpin)
+	tune.GET("/pace", s.pace)
+	tune.GET("/variations", s.variations)
+	tune.POST("/rewrite", s.rewrite)
+	tune.GET("/slides", s.slides)
+	tune.GET("/suit", s.suit)
+	tune.POST("/suit", s.startSuit)
+	tune.POST("/suit/stop", s.stopSuit)
+	tune.POST("/way", s.takeWay)
+	tune.GET("/compare", s.compare)
+	tune.GET("/progress", s.progress)
+	tune.POST("/stop", s.stopPlan)
+	tune.POST("/again", s.planAgain)
+	tune.POST("/unpin-all", s.unpinAll)
+	tune.POST("/undo", s.undo)
+	tune.POST("/redo", s.redo)
+	tune.POST("/delete", s.deleteTune)
+}
+
 // policy allows what this server ships and nothing else. Bootstrap's form controls draw
 // their marks as data: images.
 const policy = "default-src 'none'; script-src 'self'; style-src 'self'; img-src 'self' data:; font-src 'self'; " +
-	"connect-src 'self'; form-action 'self'; base-uri 'none'; frame-ancestors 'none'"
+	"connect-src 'self'; media-src 'self'; form-action 'self'; base-uri 'none'; frame-ancestors 'none'"
 
 func security(c *gin.Context) {
 	h := c.Writer.Header()

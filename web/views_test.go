@@ -8,6 +8,8 @@ import (
 	"strings"
 	"testing"
 
+	"stepping/core/chord"
+	"stepping/core/grip"
 	"stepping/core/plan"
 	"stepping/core/player"
 	"stepping/core/thumb"
@@ -157,5 +159,89 @@ func TestFigureRows(t *testing.T) {
 	}
 	if rows[2].Name != "Notes with the slide" || !rows[2].Cells[0].Best {
 		t.Errorf("%+v", rows[2])
+	}
+}
+
+// A drawn grip shows what it is: a tip for every finger on a string, on the right side of its fret; the
+// strings left out with what silences them; and lies wholly within its picture.
+func TestGripDrawing(t *testing.T) {
+	pl := player.Default()
+	for _, name := range []string{"Standard", "Open D", "Open G", "Drop D"} {
+		tn, err := tuning.Parse(name)
+		if err != nil {
+			t.Fatal(err)
+		}
+		for capo := range 3 {
+			g := grip.Guitar{Tuning: tn, Capo: capo, Player: pl}
+			for _, symbol := range []string{"C", "F#m7", "Bb", "A7", "Em9"} {
+				c, err := chord.Parse(symbol)
+				if err != nil {
+					t.Fatal(err)
+				}
+				for _, x := range g.Find(c, 8) {
+					v := newGripView(g, symbol, &x)
+					pressed, out := 0, 0
+					for s := 1; s <= 6; s++ {
+						if x.Fingers[s] != 0 {
+							pressed++
+						}
+						if x.Frets[s] == grip.Out {
+							out++
+						}
+						if (x.Frets[s] == grip.Out) != (v.Strings[s-1].Mark == "×") || v.Strings[s-1].Label == "" {
+							t.Errorf("string %d of %s: %+v", s, v.Text, v.Strings[s-1])
+						}
+					}
+					if len(v.Tips) != pressed || len(v.Silence) != out || len(v.Bars) != len(x.Bars()) || len(strings.Fields(v.Text)) != 6 {
+						t.Errorf("%s: %d tips, %d silenced, %d bars", v.Text, len(v.Tips), len(v.Silence), len(v.Bars))
+					}
+					for _, tip := range v.Tips {
+						if tip.X < 0 || tip.X > v.Width || tip.Y < 10 || tip.Y > v.Height-10 {
+							t.Errorf("%s: a tip lies outside at %v, %v of %v, %v", v.Text, tip.X, tip.Y, v.Width, v.Height)
+						}
+					}
+					for i := 1; i < len(v.Frets); i++ {
+						if a, b := v.Frets[i-1], v.Frets[i]; b.X <= a.X || i > 1 && b.X-a.X >= a.X-v.Frets[i-2].X {
+							t.Errorf("frets do not come closer: %v", v.Frets)
+						}
+					}
+				}
+			}
+		}
+	}
+}
+
+// Beats are counted aloud as players do, on the plan and over a pattern.
+func TestCounts(t *testing.T) {
+	for beat, want := range map[float64]string{1: "1", 2.5: "&", 3.25: "e", 3.75: "a", 4 + 1./3: "trip", 4 + 2./3: "let", 2.1: "2.1"} {
+		if got := countLabel(beat); got != want {
+			t.Errorf("beat %v is counted %q, want %q", beat, got, want)
+		}
+	}
+	for name, want := range map[string]string{"Steady bass": "1 & 2 & 3 & 4 &", "Rolling six": "1 2 3 4 5 6", "Waltz, one string at a time": "1 & 2 & 3 &"} {
+		p, ok := thumb.Named(name)
+		if got := strings.Join(counts(p), " "); !ok || got != want {
+			t.Errorf("%s is counted %q", name, got)
+		}
+	}
+}
+
+// The slide's facts follow its measures: longer covers no fewer strings, heavier presses no less.
+func TestSlideFacts(t *testing.T) {
+	p := player.Default()
+	p.Slide.BoreMM, p.Slide.WallMM, p.Slide.Material = 20, 3, "brass"
+	facts := strings.Join(slideFacts(&p), " ")
+	for _, want := range []string{"weighs about 111 g", "heavy", "6 at fret 12", "knuckle"} {
+		if !strings.Contains(facts, want) {
+			t.Errorf("%q lacks %q", facts, want)
+		}
+	}
+	p.Slide.Material = ""
+	if facts = strings.Join(slideFacts(&p), " "); strings.Contains(facts, " g.") || !strings.Contains(facts, "Measure") {
+		t.Error(facts)
+	}
+	p.Lean = player.LeanNone
+	if slideFacts(&p) != nil {
+		t.Error("a slide that nobody wears has facts")
 	}
 }

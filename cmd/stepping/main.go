@@ -18,7 +18,17 @@ const usage = `usage:
   stepping demo                      the same with its own database and demo tunes
   stepping plan FILE.abc --tuning "D A D F# A D" [--capo N] [--tempo N]
                 [--player FILE.json] [--thumb steady|alternating|none] [--json]
+                [--pattern NAME|FILE.json]
   stepping read FILE.abc [--json]
+  stepping grips CHORD [--tuning "…"] [--capo N] [--player FILE.json] [--most N]
+  stepping chords "D | G | A7 | D" [--tuning "…"] [--capo N] [--pattern NAME|FILE.json]
+                [--meter 4/4] [--tempo N] [--player FILE.json]
+  stepping name --tuning "…" --frets "0 2 3 2 1 0"
+  stepping retune --from "…" --to "…" [--guitar FILE.json]
+  stepping tuning "D A D F A D" [--key D] [--scale major] [--frets 12]
+  stepping suit TUNE.abc [--player FILE.json] [--keep-key] [--capos N] [--from "…"]
+                [--guitar FILE.json] [--thumb steady|alternating|none]
+  stepping set FILE.json
 `
 
 // Exit statuses.
@@ -42,7 +52,7 @@ func main() {
 // run is main without the process: it returns the exit status.
 func run(ctx context.Context, args []string, out, errOut io.Writer) int {
 	commands := map[string]func(context.Context, []string, io.Writer) error{
-		"plan": planCommand, "read": readCommand, "serve": serveCommand, "demo": demoCommand,
+		"plan": planCommand, "grips": gripsCommand, "chords": chordsCommand, "name": nameCommand, "retune": retuneCommand, "tuning": tuningCommand, "suit": suitCommand, "set": setCommand, "read": readCommand, "serve": serveCommand, "demo": demoCommand,
 	}
 	if len(args) > 0 && (args[0] == "help" || args[0] == "--help" || args[0] == "-h") {
 		fmt.Fprint(out, usage)

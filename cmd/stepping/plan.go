@@ -24,6 +24,7 @@ import (
 // planArgs are the arguments of stepping plan and stepping read.
 type planArgs struct {
 	file, tuning, player, thumb string
+	pattern                     string
 	capo                        int
 	tempo                       float64
 	json                        bool
@@ -95,6 +96,7 @@ func planCommand(ctx context.Context, args []string, out io.Writer) error {
 		fs.Float64Var(&a.tempo, "tempo", 0, "")
 		fs.StringVar(&a.player, "player", "", "")
 		fs.StringVar(&a.thumb, "thumb", string(thumb.Alternating), "")
+		fs.StringVar(&a.pattern, "pattern", "", "")
 	})
 	if err != nil {
 		return err
@@ -102,6 +104,13 @@ func planCommand(ctx context.Context, args []string, out io.Writer) error {
 	req := plan.Request{Capo: a.capo, Tempo: a.tempo, Thumb: thumb.Kind(a.thumb)}
 	if req.Tune, _, err = readTune(a.file); err != nil {
 		return err
+	}
+	if a.pattern != "" {
+		p, err := readPattern(a.pattern)
+		if err != nil {
+			return err
+		}
+		req.Sections = []thumb.Section{{Bar: 1, Pattern: p}}
 	}
 	if req.Tuning, err = tuning.Parse(a.tuning); err != nil {
 		return &inputError{"--tuning:1:1: " + err.Error()}

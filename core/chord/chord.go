@@ -4,7 +4,7 @@ package chord
 
 import (
 	"fmt"
-	"sort"
+	"slices"
 	"strings"
 
 	"stepping/core/pitch"
@@ -19,40 +19,86 @@ type Chord struct {
 	Bass  pitch.Note // the root unless the symbol has "/X"
 }
 
-// kinds maps the text after the root to half steps above the root.
-var kinds = map[string][]int{
-	"":      {0, 4, 7},
-	"maj":   {0, 4, 7},
-	"M":     {0, 4, 7},
-	"m":     {0, 3, 7},
-	"min":   {0, 3, 7},
-	"-":     {0, 3, 7},
-	"5":     {0, 7},
-	"6":     {0, 4, 7, 9},
-	"m6":    {0, 3, 7, 9},
-	"7":     {0, 4, 7, 10},
-	"m7":    {0, 3, 7, 10},
-	"min7":  {0, 3, 7, 10},
-	"maj7":  {0, 4, 7, 11},
-	"M7":    {0, 4, 7, 11},
-	"mmaj7": {0, 3, 7, 11},
-	"9":     {0, 2, 4, 7, 10},
-	"m9":    {0, 2, 3, 7, 10},
-	"maj9":  {0, 2, 4, 7, 11},
-	"add9":  {0, 2, 4, 7},
-	"13":    {0, 4, 7, 9, 10},
-	"sus4":  {0, 5, 7},
-	"sus":   {0, 5, 7},
-	"sus2":  {0, 2, 7},
-	"7sus4": {0, 5, 7, 10},
-	"dim":   {0, 3, 6},
-	"dim7":  {0, 3, 6, 9},
-	"m7b5":  {0, 3, 6, 10},
-	"aug":   {0, 4, 8},
-	"+":     {0, 4, 8},
-	"7#5":   {0, 4, 8, 10},
-	"7b9":   {0, 1, 4, 7, 10},
-	"7#9":   {0, 3, 4, 7, 10},
+// Kind is one kind of chord: how it is written after the root, and its half steps above the root,
+// ascending from 0.
+type Kind struct {
+	Name  string
+	Tones []int
+	Words string // for people
+}
+
+// Kinds lists every kind once, the plainest first: where two kinds fit a set of notes alike the
+// earlier is the better reading.
+var Kinds = []Kind{
+	{"", []int{0, 4, 7}, "major"},
+	{"m", []int{0, 3, 7}, "minor"},
+	{"5", []int{0, 7}, "root and fifth"},
+	{"7", []int{0, 4, 7, 10}, "seventh"},
+	{"m7", []int{0, 3, 7, 10}, "minor seventh"},
+	{"maj7", []int{0, 4, 7, 11}, "major seventh"},
+	{"sus4", []int{0, 5, 7}, "suspended fourth"},
+	{"sus2", []int{0, 2, 7}, "suspended second"},
+	{"6", []int{0, 4, 7, 9}, "sixth"},
+	{"m6", []int{0, 3, 7, 9}, "minor sixth"},
+	{"add9", []int{0, 2, 4, 7}, "added ninth"},
+	{"madd9", []int{0, 2, 3, 7}, "minor, added ninth"},
+	{"9", []int{0, 2, 4, 7, 10}, "ninth"},
+	{"m9", []int{0, 2, 3, 7, 10}, "minor ninth"},
+	{"maj9", []int{0, 2, 4, 7, 11}, "major ninth"},
+	{"7sus4", []int{0, 5, 7, 10}, "seventh, suspended fourth"},
+	{"dim", []int{0, 3, 6}, "diminished"},
+	{"dim7", []int{0, 3, 6, 9}, "diminished seventh"},
+	{"m7b5", []int{0, 3, 6, 10}, "minor seventh, flat fifth"},
+	{"aug", []int{0, 4, 8}, "augmented"},
+	{"7#5", []int{0, 4, 8, 10}, "seventh, sharp fifth"},
+	{"7#9", []int{0, 3, 4, 7, 10}, "seventh, sharp ninth"},
+	{"7b9", []int{0, 1, 4, 7, 10}, "seventh, flat ninth"},
+	{"13", []int{0, 4, 7, 9, 10}, "thirteenth"},
+	{"69", []int{0, 2, 4, 7, 9}, "sixth and ninth"},
+	{"m69", []int{0, 2, 3, 7, 9}, "minor sixth and ninth"},
+	{"mmaj7", []int{0, 3, 7, 11}, "minor, major seventh"},
+	{"mmaj9", []int{0, 2, 3, 7, 11}, "minor, major ninth"},
+	{"add4", []int{0, 4, 5, 7}, "added fourth"},
+	{"madd4", []int{0, 3, 5, 7}, "minor, added fourth"},
+	{"sus2sus4", []int{0, 2, 5, 7}, "suspended second and fourth"},
+	{"7sus2", []int{0, 2, 7, 10}, "seventh, suspended second"},
+	{"9sus4", []int{0, 2, 5, 7, 10}, "ninth, suspended fourth"},
+	{"13sus4", []int{0, 5, 7, 9, 10}, "thirteenth, suspended fourth"},
+	{"11", []int{0, 2, 4, 5, 7, 10}, "eleventh"},
+	{"m11", []int{0, 2, 3, 5, 7, 10}, "minor eleventh"},
+	{"m13", []int{0, 2, 3, 7, 9, 10}, "minor thirteenth"},
+	{"maj13", []int{0, 4, 7, 9, 11}, "major thirteenth"},
+	{"7#11", []int{0, 4, 6, 7, 10}, "seventh, sharp eleventh"},
+	{"maj7#11", []int{0, 4, 6, 7, 11}, "major seventh, sharp eleventh"},
+	{"7b5", []int{0, 4, 6, 10}, "seventh, flat fifth"},
+	{"maj7b5", []int{0, 4, 6, 11}, "major seventh, flat fifth"},
+	{"maj7#5", []int{0, 4, 8, 11}, "major seventh, sharp fifth"},
+	{"7b13", []int{0, 4, 7, 8, 10}, "seventh, flat thirteenth"},
+	{"9#5", []int{0, 2, 4, 8, 10}, "ninth, sharp fifth"},
+	{"9b5", []int{0, 2, 4, 6, 10}, "ninth, flat fifth"},
+	{"m7#5", []int{0, 3, 8, 10}, "minor seventh, sharp fifth"},
+	{"b5", []int{0, 4, 6}, "major, flat fifth"},
+	{"dimmaj7", []int{0, 3, 6, 11}, "diminished, major seventh"},
+}
+
+// aliases are other ways to write a kind.
+var aliases = map[string]string{
+	"maj": "", "M": "", "min": "m", "-": "m", "mi": "m", "min7": "m7", "-7": "m7", "M7": "maj7", "min9": "m9", "M9": "maj9", "sus": "sus4", "4": "sus4", "2": "sus2",
+	"+": "aug", "o": "dim", "o7": "dim7", "min6": "m6", "mM7": "mmaj7", "minmaj7": "mmaj7", "7+": "7#5", "aug7": "7#5", "7sus": "7sus4", "9sus": "9sus4", "6add9": "69",
+	"add2": "add9", "add11": "add4", "madd2": "madd9", "madd11": "madd4", "min11": "m11",
+}
+
+// tonesOf finds a kind by its name or an alias.
+func tonesOf(kind string) ([]int, bool) {
+	if a, ok := aliases[kind]; ok {
+		kind = a
+	}
+	for i := range Kinds {
+		if Kinds[i].Name == kind {
+			return Kinds[i].Tones, true
+		}
+	}
+	return nil, false
 }
 
 // Parse reads a chord symbol. The error names the part not understood and the kinds there are.
@@ -63,9 +109,13 @@ func Parse(s string) (Chord, error) {
 		return Chord{}, fmt.Errorf("%q does not start with a chord root: write A to G, like D, F#m or Bb7", s)
 	}
 	kind, bassText, hasBass := strings.Cut(text[used:], "/")
-	tones, ok := kinds[kind]
+	if bassText == "9" && strings.HasSuffix(kind, "6") {
+		kind, hasBass = kind+"9", false // the sixth and ninth chord as often written
+	}
+	tones, ok := tonesOf(kind)
 	if !ok {
-		return Chord{}, fmt.Errorf("in chord %q the kind %q is not known; known kinds: %s", s, kind, strings.Join(kindNames(), " "))
+		return Chord{}, fmt.Errorf("in chord %q, after the root %s, the kind %q is not known; nearest: %s; known kinds: %s",
+			s, root.ClassName(), kind, strings.Join(nearest(text[:used], kind), " "), strings.Join(kindNames(), " "))
 	}
 	c := Chord{Name: text, Root: root, Tones: tones, Bass: root}
 	if hasBass {
@@ -79,23 +129,51 @@ func Parse(s string) (Chord, error) {
 }
 
 func kindNames() []string {
-	names := make([]string, 0, len(kinds))
-	for k := range kinds {
-		if k != "" {
-			names = append(names, k)
+	var names []string
+	for _, k := range Kinds {
+		if k.Name != "" {
+			names = append(names, k.Name)
 		}
 	}
-	sort.Strings(names)
 	return names
+}
+
+// nearest returns the three chords on root whose kinds are written most like kind.
+func nearest(root, kind string) []string {
+	names := kindNames()
+	slices.SortStableFunc(names, func(a, b string) int { return distance(a, kind) - distance(b, kind) })
+	return []string{root + names[0], root + names[1], root + names[2]}
+}
+
+// distance is the least number of letters inserted, left out or changed to make b of a (Levenshtein
+// 1966).
+func distance(a, b string) int {
+	row := make([]int, len(b)+1)
+	for j := range row {
+		row[j] = j
+	}
+	for i := range len(a) {
+		diagonal := row[0]
+		row[0] = i + 1
+		for j := range len(b) {
+			change := diagonal
+			if a[i] != b[j] {
+				change++
+			}
+			diagonal = row[j+1]
+			row[j+1] = min(change, row[j]+1, row[j+1]+1)
+		}
+	}
+	return row[len(b)]
 }
 
 // Triad returns the major or minor triad on root, for music without chord symbols.
 func Triad(root pitch.Note, minor bool) Chord {
 	name := root.ClassName()
 	if minor {
-		return Chord{Name: name + "m", Root: root, Tones: kinds["m"], Bass: root}
+		return Chord{Name: name + "m", Root: root, Tones: []int{0, 3, 7}, Bass: root}
 	}
-	return Chord{Name: name, Root: root, Tones: kinds[""], Bass: root}
+	return Chord{Name: name, Root: root, Tones: []int{0, 4, 7}, Bass: root}
 }
 
 // Interval returns the half steps, 0 … 11, from the chord's root up to pitch p
@@ -123,6 +201,24 @@ func (c Chord) Classes() uint16 {
 		set |= 1 << ((c.Root.Class() + t) % 12)
 	}
 	return set
+}
+
+// Optional reports whether a grip may leave out the tone iv half steps above the root: the fifth of
+// chords of four tones and more, in chords of six also the ninth, in eleventh chords the third,
+// which rubs against the eleventh. The bass is never left out.
+func (c Chord) Optional(iv int) bool {
+	n := len(c.Tones)
+	switch {
+	case (c.Root.Class()+iv)%12 == c.Bass.Class():
+		return false
+	case iv == 7:
+		return n >= 4
+	case iv == 2:
+		return n >= 6
+	case iv == 4:
+		return n >= 6 && slices.Contains(c.Tones, 5)
+	}
+	return false
 }
 
 // IsBass reports whether p has the pitch class of the chord's bass note.

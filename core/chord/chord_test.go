@@ -1,6 +1,7 @@
 package chord
 
 import (
+	"slices"
 	"strings"
 	"testing"
 
@@ -47,7 +48,17 @@ func TestParseErrors(t *testing.T) {
 
 // Every kind can be written on every root, and Triad is the symbol's chord.
 func TestKinds(t *testing.T) {
-	for kind := range kinds {
+	if len(Kinds) < 48 {
+		t.Errorf("%d kinds", len(Kinds))
+	}
+	var all []string
+	for _, k := range Kinds {
+		all = append(all, k.Name)
+	}
+	for alias := range aliases {
+		all = append(all, alias)
+	}
+	for _, kind := range all {
 		for _, root := range strings.Fields("C C# Db D Eb E F F# G Ab A Bb B") {
 			if _, err := Parse(root + kind); err != nil {
 				t.Error(err)
@@ -58,5 +69,43 @@ func TestKinds(t *testing.T) {
 	n, _ := pitch.ParseClass("G")
 	if got := Triad(n, true); got.Name != "Gm" || got.Classes() != minor.Classes() {
 		t.Errorf("%+v", got)
+	}
+}
+
+// A chord in root position is named as it is written, whatever else its notes could be; the set
+// of a reading is what sounds, but for a fifth.
+func TestNames(t *testing.T) {
+	for _, k := range Kinds {
+		for root := range 12 {
+			var sounding []pitch.Pitch
+			for _, iv := range k.Tones {
+				sounding = append(sounding, pitch.Midi(48+root+iv))
+			}
+			readings := Names(sounding, pitch.Usual)
+			if len(readings) == 0 || !slices.ContainsFunc(readings, func(r Reading) bool {
+				return r.Chord.Name == pitch.Usual.Class(root).ClassName()+k.Name && r.Missing == nil
+			}) {
+				t.Errorf("%s%s is not read back: %+v", pitch.Usual.Class(root).ClassName(), k.Name, readings)
+			}
+			for _, r := range readings {
+				if set := classSet(sounding); set&^r.Chord.Classes() != 0 || len(r.Missing) == 0 && set != r.Chord.Classes() {
+					t.Errorf("%s read as %s", k.Name, r.Chord.Name)
+				}
+			}
+		}
+	}
+	for _, tt := range []struct{ notes, want string }{
+		{"F3 A3 C4 E4", "Fmaj7"}, // an F shape with the top string left open
+		{"A2 C3 E3 G3", "Am7"}, {"C3 E3 G3 A3", "C6"}, {"D3 F#3 C4", "D7 without its fifth"}, {"E3 C4 G4", "C/E"}, {"D3 A3", "D5"}, {"D3 D4", "D alone"},
+		{"C3 E3 G3 C#4 F#4", "C with C#, F# added"}, {"C3 C#3", "the notes C, C#, C lowest"}, {"", "nothing sounds"},
+	} {
+		var sounding []pitch.Pitch
+		for _, w := range strings.Fields(tt.notes) {
+			n, _, _ := pitch.Parse(w)
+			sounding = append(sounding, n.Pitch())
+		}
+		if got := Describe(sounding, pitch.Usual); got != tt.want {
+			t.Errorf("%s: %s, want %s", tt.notes, got, tt.want)
+		}
 	}
 }

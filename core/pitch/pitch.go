@@ -51,16 +51,25 @@ type Note struct {
 	Cents  int
 }
 
-var letterSteps = map[byte]int{'C': 0, 'D': 2, 'E': 4, 'F': 5, 'G': 7, 'A': 9, 'B': 11}
+// letterSteps is the half steps of each letter above C, from A.
+var letterSteps = [...]int{9, 11, 0, 2, 4, 5, 7}
+
+// steps is the note's half steps above the C below it; the zero Note counts as C.
+func (n Note) steps() int {
+	if n.Letter < 'A' || n.Letter > 'G' {
+		return n.Alter
+	}
+	return letterSteps[n.Letter-'A'] + n.Alter
+}
 
 // Pitch returns the height of the note.
 func (n Note) Pitch() Pitch {
-	return Midi(12*(n.Octave+1)+letterSteps[n.Letter]+n.Alter) + Pitch(n.Cents)
+	return Midi(12*(n.Octave+1)+n.steps()) + Pitch(n.Cents)
 }
 
 // Class returns the note's pitch class in half steps above C, 0 … 11, without its microtone.
 func (n Note) Class() int {
-	return ((letterSteps[n.Letter]+n.Alter)%12 + 12) % 12
+	return (n.steps()%12 + 12) % 12
 }
 
 // ClassName returns letter and accidental, for example "F#".
@@ -107,7 +116,7 @@ func ParseClass(s string) (Note, int) {
 	if letter >= 'a' && letter <= 'g' {
 		letter -= 'a' - 'A'
 	}
-	if _, ok := letterSteps[letter]; !ok {
+	if letter < 'A' || letter > 'G' {
 		return Note{}, 0
 	}
 	n, used := Note{Letter: letter}, 1

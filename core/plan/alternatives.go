@@ -214,7 +214,7 @@ type scan struct {
 func (p *Plan) newScan(ctx context.Context, t int) (*scan, error) {
 	if p.onward == nil {
 		// The plan itself was found without what cannot be best; alternatives need it all.
-		layers, _, err := p.m.forward(ctx, nil)
+		layers, _, err := p.m.forward(ctx, nil, true)
 		if err != nil {
 			return nil, err
 		}
@@ -226,8 +226,8 @@ func (p *Plan) newScan(ctx context.Context, t int) (*scan, error) {
 		p.onward = bw
 	}
 	sc := &scan{p: p, st: p.m.stage(t), sr: search{m: p.m}, index: p.onward.newIndex(t, nil)}
-	sc.sr.side.reset(p.m, sc.st.mo)
-	sc.sr.debts = p.m.newDebts(t)
+	sc.sr.side = p.m.side(t, nil)
+	sc.sr.debts = p.m.debtsFrom(t)
 	var before *layer
 	if t > 0 {
 		before = &p.layers[t-1]
@@ -248,19 +248,19 @@ func (sc *scan) get(a *Alternative) *marginal {
 	return m
 }
 
-// file files one action after arrival in with rho p under the marginals into.
-func (sc *scan) file(in *arrival, p rho, a *action, into []*marginal) {
-	after := p.after(a)
-	cost := in.cost + a.cost + sc.sr.side.turn(p, a)
-	via := link{in.prev, state{hand: sc.g, live: a.live, rho: after, step: step{in.a, a.bass, a.own}}}
+// file files one action after arrival in with rho p, which costs so much by then, under the
+// marginals into.
+func (sc *scan) file(cost float64, p rho, a *action, bass uint8, in *arrival, into []*marginal) {
+	after := p.after(a.pose)
+	via := link{in.prev, state{hand: sc.g, live: a.live, rho: after, step: step{in.a, bass, a.own}}}
 	t := sc.st.t
-	if i := sc.index.find(sc.g, a.live, after); i >= 0 {
+	if i := sc.index.find(int(sc.g), a.live, after); i >= 0 {
 		for _, m := range into {
 			m.take(cost+sc.p.onward.togo[t][i].cost, via)
 		}
 		return
 	}
-	w := waiting{cost, cost + sc.index.least(sc.g, a.live), via}
+	w := waiting{cost, cost + sc.index.least(int(sc.g), a.live), via}
 	for _, m := range into {
 		if w.least < m.Extra {
 			m.open = append(m.open, w)
@@ -313,7 +313,7 @@ func (p *Plan) marginalsAt(ctx context.Context, t int) ([]Alternative, error) {
 func (sc *scan) hand(g int) {
 	sc.g = int32(g)
 	sr, r := &sc.sr, sc.sr.side.of(g)
-	flows := sr.arrive(g, true)
+	flows := sr.arrive(g, inf, true)
 	sr.cheapest(r, flows)
 	var thumbs []*marginal
 	if sc.st.mo.stroke != nil {
@@ -330,20 +330,13 @@ func (sc *scan) hand(g int) {
 		}
 		into = sc.melody(f.a, into[:0])
 		voices := len(into)
-		set := sr.side.actions(r, f.tl, !f.a.legato())
-		for n := range f.cells {
-			in := &f.cells[n]
-			if in.cost == inf || sr.debts.arrivalOutdone(f.cells, sr.rhos, n) {
-				continue
+		set := sr.side.actions(r, f.tl, !f.a.legato(), inf)
+		sr.eachReached(set, f, inf, func(cost float64, p rho, a *action, bass uint8, in *arrival) {
+			if into = into[:voices]; thumbs != nil {
+				into = append(into, thumbs[bass])
 			}
-			for j := set.lo; j < set.hi; j++ {
-				a := &sr.side.arena[j]
-				if into = into[:voices]; thumbs != nil {
-					into = append(into, thumbs[a.bass])
-				}
-				sc.file(in, sr.rhos[n], a, into)
-			}
-		}
+			sc.file(cost, p, a, bass, in, into)
+		})
 	}
 }
 
@@ -362,7 +355,7 @@ func (sc *scan) melody(a attack, into []*marginal) []*marginal {
 // that the school allows: what a pin for it would cost.
 func (p *Plan) dampersAt(ctx context.Context, t, str int) ([]Alternative, error) {
 	mo := &p.m.moments[t]
-	if mo.pins.dampers[str] != "" || p.damperAt(t, str) == "" && p.Moments[t].Strings[str-1].State != Leaks {
+	if mo.pins.dampers[str] != "" || p.Moments[t].Hit != "" || p.damperAt(t, str) == "" && p.Moments[t].Strings[str-1].State != Leaks {
 		return nil, nil // pinned, or nothing to damp
 	}
 	sc, err := p.newScan(ctx, t)
@@ -376,12 +369,15 @@ func (p *Plan) dampersAt(ctx context.Context, t, str int) ([]Alternative, error)
 			return nil, err
 		}
 		mo.pins.dampers[str] = by
+		sc.sr.side = &side{}
 		sc.sr.side.reset(p.m, mo)
 		into[0] = sc.get(&Alternative{Part: Damper, String: str, By: by})
 		for g := range mo.hands {
 			sc.g = int32(g)
-			for _, f := range sc.sr.arrive(g, false) {
-				sc.flow(&f, into)
+			for _, f := range sc.sr.arrive(g, inf, false) {
+				if f.findLeast(); f.least < inf {
+					sc.flow(&f, into)
+				}
 			}
 		}
 	}
@@ -391,19 +387,10 @@ func (p *Plan) dampersAt(ctx context.Context, t, str int) ([]Alternative, error)
 // flow files everything that can follow one flow into the present hand.
 func (sc *scan) flow(f *inflow, into []*marginal) {
 	sr := &sc.sr
-	var set *actionSet
-	for n := range f.cells {
-		in := &f.cells[n]
-		if in.cost == inf || sr.debts.arrivalOutdone(f.cells, sr.rhos, n) {
-			continue
-		}
-		if set == nil {
-			set = sr.side.actions(sr.side.of(int(sc.g)), f.tl, !f.a.legato())
-		}
-		for j := set.lo; j < set.hi; j++ {
-			sc.file(in, sr.rhos[n], &sr.side.arena[j], into)
-		}
-	}
+	set := sr.side.actions(sr.side.of(int(sc.g)), f.tl, !f.a.legato(), inf)
+	sr.eachReached(set, f, inf, func(cost float64, p rho, a *action, bass uint8, in *arrival) {
+		sc.file(cost, p, a, bass, in, into)
+	})
 }
 
 // allowedDampers lists the dampers that the player's school and hands have.
@@ -476,7 +463,7 @@ func (p *Plan) choices(d detour) []choice {
 			pins.dampers[d.str] = d.by
 			defer func() { pins.dampers[d.str] = "" }()
 		}
-		out[i] = p.m.choiceFrom(ar.stage, &ar.side, before, &d.states[i])
+		out[i] = p.m.choiceFrom(ar.stage, ar.side, before, &d.states[i])
 	}
 	return out
 }

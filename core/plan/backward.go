@@ -24,7 +24,10 @@ type backward struct {
 	extra  map[extraKey]ahead
 	rounds map[int]*around
 
-	scratch *stateIndex
+	// of the moment under way
+	scratch    *stateIndex
+	numbers    [rhos]int16 // of the rhos before it
+	rhosBefore int
 }
 
 type extraKey struct {
@@ -37,13 +40,11 @@ type extraKey struct {
 type around struct {
 	stage *stage
 	index *stateIndex
-	side  side
+	side  *side
 }
 
 func (m *model) newAround(t int) *around {
-	ar := &around{stage: m.stage(t)}
-	ar.side.reset(m, ar.stage.mo)
-	return ar
+	return &around{stage: m.stage(t), side: m.side(t, nil)}
 }
 
 // around returns moment t's, kept for the next call.
@@ -63,15 +64,14 @@ func (p *Plan) around(t int) *around {
 func (m *model) newBackward(ctx context.Context, layers []layer) (*backward, error) {
 	bw := &backward{m: m, layers: layers, togo: make([][]ahead, len(layers)), extra: map[extraKey]ahead{}}
 	last := len(layers) - 1
+	var scratch side
 	bw.togo[last] = make([]ahead, len(layers[last].states)+len(layers[last].rest))
-	var sd side
 	for t := last; t > 0; t-- {
 		if err := ctx.Err(); err != nil {
 			return nil, err
 		}
 		st := m.stage(t)
-		sd.reset(m, st.mo)
-		bw.togo[t-1] = bw.pass(st, &sd)
+		bw.togo[t-1] = bw.pass(st, m.side(t, &scratch))
 	}
 	return bw, nil
 }
@@ -84,18 +84,29 @@ func (bw *backward) pass(st *stage, sd *side) []ahead {
 		out[i].cost = inf
 	}
 	bw.scratch = bw.newIndex(st.t, bw.scratch)
+	bw.numberRhos(before)
 	for _, g := range bw.scratch.order {
 		if bw.scratch.hand[g] == inf {
 			break
-		}
-		r := sd.of(int(g))
-		for i := range r.sets {
-			r.sets[i].ready = false // values are of one hand
 		}
 		bw.into(st, sd, int(g), before.states, out[:len(before.states)])
 		bw.into(st, sd, int(g), before.rest, out[len(before.states):])
 	}
 	return out
+}
+
+// numberRhos numbers the rhos of a layer.
+func (bw *backward) numberRhos(l *layer) {
+	bw.rhosBefore = 0
+	for i := range bw.numbers {
+		bw.numbers[i] = -1
+	}
+	for i := range len(l.states) + len(l.rest) {
+		if n := &bw.numbers[l.met(i).rho]; *n < 0 {
+			*n = int16(bw.rhosBefore)
+			bw.rhosBefore++
+		}
+	}
 }
 
 // into improves the continuations out of states by those through hand g.
@@ -119,11 +130,14 @@ func (bw *backward) into(st *stage, sd *side, g int, states []state, out []ahead
 				}
 				if set == nil {
 					tl := st.tailOf(&st.before[last], states[lo].live, &st.mo.hands[g])
-					set = bw.valued(sd, sd.of(g), tl, w.a)
+					set = sd.actions(sd.of(g), tl, !w.a.legato(), inf)
+					bw.prepare(set, st.t, g, bw.scratch)
 				}
-				if v := bw.value(sd, set, states[i].rho, int32(st.t), int32(g)); w.cost+v.cost < out[i].cost {
-					out[i] = ahead{w.cost + v.cost, v.next}
-					out[i].next.a = w.a
+				if w.cost+set.onward.least >= out[i].cost {
+					continue
+				}
+				if v := bw.value(sd, set, states[i].rho, st.t, g); w.cost+v.cost < out[i].cost {
+					out[i] = v.ahead(w.cost, g, states[i].rho, w.a)
 				}
 			}
 		}
@@ -132,6 +146,7 @@ func (bw *backward) into(st *stage, sd *side, g int, states []state, out []ahead
 
 // stateIndex finds the states of one moment, and bounds what the others cost to the end.
 type stateIndex struct {
+	rhos  int       // see model.rhos
 	at    []int32   // by hand, live strings and rho: the state's number plus one
 	floor []float64 // by hand and live strings: the least cost to the end of a kept state …
 	debt  float64   // … and how far below it another can lie
@@ -143,19 +158,19 @@ type stateIndex struct {
 func (bw *backward) newIndex(t int, old *stateIndex) *stateIndex {
 	ix, sets := old, len(bw.m.moments[t].hands)<<liveShift
 	if ix == nil {
-		ix = &stateIndex{}
+		ix = &stateIndex{rhos: bw.m.rhos()}
 	}
-	ix.at = append(ix.at[:0], make([]int32, sets*rhos)...)
+	ix.at = append(ix.at[:0], make([]int32, sets*ix.rhos)...)
 	ix.floor = ix.floor[:0]
 	for range sets {
 		ix.floor = append(ix.floor, inf)
 	}
-	ix.debt = bw.m.newDebts(t + 1).most()
+	ix.debt = bw.m.debtsFrom(t + 1).most()
 	kept := len(bw.layers[t].states)
 	for i := range bw.togo[t] {
 		s := bw.layers[t].met(i)
-		set := setOf(s.hand, s.live)
-		ix.at[set*rhos+int(s.rho)] = int32(i + 1)
+		set := setOf(int(s.hand), s.live)
+		ix.at[set*ix.rhos+int(s.rho)] = int32(i + 1)
 		if i < kept {
 			ix.floor[set] = min(ix.floor[set], bw.togo[t][i].cost)
 		}
@@ -169,15 +184,15 @@ func (bw *backward) newIndex(t int, old *stateIndex) *stateIndex {
 	return ix
 }
 
-func setOf(hand int32, live quiet.Strings) int { return int(hand)<<liveShift | int(live>>liveShift) }
+func setOf(hand int, live quiet.Strings) int { return hand<<liveShift | int(live>>liveShift) }
 
 // find returns the number of a state that the forward pass met, -1 if it is not one.
-func (ix *stateIndex) find(hand int32, live quiet.Strings, p rho) int32 {
-	return ix.at[setOf(hand, live)*rhos+int(p)] - 1
+func (ix *stateIndex) find(hand int, live quiet.Strings, p rho) int32 {
+	return ix.at[setOf(hand, live)*ix.rhos+int(p)] - 1
 }
 
 // least bounds the cost to the end of any state from below.
-func (ix *stateIndex) least(hand int32, live quiet.Strings) float64 {
+func (ix *stateIndex) least(hand int, live quiet.Strings) float64 {
 	return ix.floor[setOf(hand, live)] - ix.debt
 }
 
@@ -189,60 +204,117 @@ func (l *layer) met(i int) *state {
 	return &l.rest[i-len(l.states)]
 }
 
-// valued returns the actions for a tail with room for the value of every rho before.
-func (bw *backward) valued(sd *side, r *right, tl tail, a attack) *actionSet {
-	set := sd.actions(r, tl, !a.legato())
-	if !set.ready {
-		if set.value == nil {
-			set.value = make([]ahead, rhos)
-		}
-		for i := range set.value {
-			set.value[i].cost = -1 // not known yet
-		}
-		set.ready = true
-	}
-	return set
+// onwards is what comes after the actions of a set through one hand.
+type onwards struct {
+	hand  int
+	best  []further // the best way on by each pose that occurs, before its turn
+	other []further // ways that are in none of them, without what comes after: see prepare
+	least float64   // no way on costs less, whatever came before
+	value []further // by number of the rho before, turn included
+	known []bool    // of value
 }
 
-// value returns the best way through hand g by set to the end, after rho p.
-func (bw *backward) value(sd *side, set *actionSet, p rho, t, g int32) *ahead {
-	v := &set.value[p]
-	if v.cost < 0 {
-		*v = bw.through(sd, set, p, t, g, bw.scratch)
-	}
-	return v
+// further is an action with its bass option, and what it costs to the end.
+type further struct {
+	cost float64
+	a    *action
+	bass uint8
 }
 
-// through is the best way on by the actions of set after rho p. First the states that the
-// forward pass met are looked at; the others only if they can be better.
-func (bw *backward) through(sd *side, set *actionSet, p rho, t, g int32, index *stateIndex) ahead {
-	out := ahead{cost: inf}
-	outdone := false
-	for j := set.lo; j < set.hi; j++ {
-		a := &sd.arena[j]
-		i := index.find(g, a.live, p.after(a))
-		if i < 0 {
-			outdone = true
-		} else if cost := a.cost + sd.turn(p, a) + bw.togo[t][i].cost; cost < out.cost {
-			out = ahead{cost, bw.reached(g, p, a)}
+// prepare works out what comes after the actions of set through hand g of moment t, unless that
+// is done. Actions that keep the digits as they were, so that each rho before leads on to another,
+// and those that lead to a state that the forward pass did not meet are put aside.
+func (bw *backward) prepare(set *actionSet, t, g int, index *stateIndex) *onwards {
+	if set.onward == nil {
+		set.onward = &onwards{hand: -1}
+	}
+	on := set.onward
+	if on.hand == g {
+		return on
+	}
+	on.hand, on.least, on.best, on.other, on.known = g, inf, on.best[:0], on.other[:0], on.known[:0]
+	for k := range set.parts {
+		p := &set.parts[k]
+		for j := range p.actions {
+			a, i := &p.actions[j], int32(-1)
+			cost := p.sum + a.cost
+			if a.mask != keepMask {
+				i = index.find(g, a.live, rho(0).after(a.pose))
+			}
+			if i < 0 {
+				on.other = append(on.other, further{cost, a, p.bass})
+				on.least = min(on.least, cost+index.least(g, a.live))
+				continue
+			}
+			cost += bw.togo[t][i].cost
+			on.least = min(on.least, cost)
+			on.take(further{cost, a, p.bass})
 		}
 	}
-	for j := set.lo; outdone && j < set.hi; j++ {
-		a := &sd.arena[j]
-		cost := a.cost + sd.turn(p, a)
-		if index.find(g, a.live, p.after(a)) >= 0 || cost+index.least(g, a.live) >= out.cost {
-			continue
+	return on
+}
+
+// take keeps f if nothing better is known for its pose.
+func (on *onwards) take(f further) {
+	for k := range on.best {
+		if b := &on.best[k]; b.a.of == f.a.of {
+			if f.cost < b.cost {
+				*b = f
+			}
+			return
 		}
-		if cost += bw.from(extraKey{t, g, a.live, p.after(a)}).cost; cost < out.cost {
-			out = ahead{cost, bw.reached(g, p, a)}
+	}
+	on.best = append(on.best, f)
+}
+
+// value returns the best way by set to the end after rho p, one of those before the moment under way.
+func (bw *backward) value(sd *side, set *actionSet, p rho, t, g int) *further {
+	on := set.onward
+	if len(on.known) == 0 {
+		on.known = append(on.known, make([]bool, bw.rhosBefore)...)
+		on.value = append(on.value[:0], make([]further, bw.rhosBefore)...)
+	}
+	n := bw.numbers[p]
+	if !on.known[n] {
+		on.known[n], on.value[n] = true, bw.through(sd, set, p, t, g, bw.scratch)
+	}
+	return &on.value[n]
+}
+
+// through is the best way on by the actions of set, prepared for hand g, after rho p. Of those that
+// are put aside, first those that lead to states that the forward pass met are looked at; the
+// others only if they can be better.
+func (bw *backward) through(sd *side, set *actionSet, p rho, t, g int, index *stateIndex) further {
+	out, on := further{cost: inf}, set.onward
+	for _, f := range on.best {
+		if f.cost < out.cost {
+			out.take(f, sd.turn(p, f.a.pose))
+		}
+	}
+	for _, f := range on.other {
+		if i := index.find(g, f.a.live, p.after(f.a.pose)); i >= 0 {
+			out.take(f, sd.turn(p, f.a.pose)+bw.togo[t][i].cost)
+		}
+	}
+	for _, f := range on.other {
+		turn, next := sd.turn(p, f.a.pose), p.after(f.a.pose)
+		if f.cost+turn+index.least(g, f.a.live) < out.cost && index.find(g, f.a.live, next) < 0 {
+			out.take(f, turn+bw.from(extraKey{int32(t), int32(g), f.a.live, next}).cost)
 		}
 	}
 	return out
 }
 
-// reached is the state that action a leads to.
-func (bw *backward) reached(g int32, p rho, a *action) state {
-	return state{hand: g, live: a.live, rho: p.after(a), step: step{bass: a.bass, own: a.own}}
+// take keeps f with what is more to pay, if that is better.
+func (out *further) take(f further, more float64) {
+	if f.cost += more; f.cost < out.cost {
+		*out = f
+	}
+}
+
+// ahead is f after rho p as a continuation through hand g, by attack a and for left more.
+func (f *further) ahead(left float64, g int, p rho, a attack) ahead {
+	return ahead{left + f.cost, state{hand: int32(g), live: f.a.live, rho: p.after(f.a.pose), step: step{a, f.bass, f.a.own}}}
 }
 
 // from is the best continuation of any state.
@@ -270,10 +342,12 @@ func (bw *backward) from(k extraKey) ahead {
 			if w.cost+index.hand[g] >= out.cost {
 				continue
 			}
-			set := ar.side.actions(ar.side.of(g), tl, !w.a.legato())
-			if v := bw.through(&ar.side, set, k.rho, int32(t), int32(g), index); w.cost+v.cost < out.cost {
-				out = ahead{w.cost + v.cost, v.next}
-				out.next.a = w.a
+			set := ar.side.actions(ar.side.of(g), tl, !w.a.legato(), inf)
+			if w.cost+bw.prepare(set, t, g, index).least >= out.cost {
+				continue
+			}
+			if v := bw.through(ar.side, set, k.rho, t, g, index); w.cost+v.cost < out.cost {
+				out = v.ahead(w.cost, g, k.rho, w.a)
 			}
 		}
 	}

@@ -10,13 +10,14 @@ import (
 // the fretted one, strings under the slide, and leaving the stroke out.
 func (m *model) bassOptions(mo *moment, h *hand) []bassOption {
 	if mo.stroke == nil {
-		return []bassOption{{}}
+		return m.withHit(mo, h, []bassOption{{}})
 	}
 	var out []bassOption
 	add := func(o bassOption, fit float64) {
 		if !mo.bassAllowed(&o) {
 			return
 		}
+		o.cut = mo.stroke.Mute == "thump" || mo.stroke.Mute == "stab"
 		y := tally{by: &o.cost}
 		y.add(Pattern, wPattern*fit)
 		if o.str != 0 {
@@ -34,7 +35,40 @@ func (m *model) bassOptions(mo *moment, h *hand) []bassOption {
 	if h.bass.str == 0 || h.tapped() || h.hooked() { // a finger that comes down for a stroke is used for it
 		add(bassOption{how: Drop}, wDropped/wPattern)
 	}
+	return m.withHit(mo, h, out)
+}
+
+// withHit doubles the options where percussion is wanted: with it, if the hands can, and without,
+// at a cost. Letting up a finger so that its string goes dead is for grips, not for a melody.
+func (m *model) withHit(mo *moment, h *hand, options []bassOption) []bassOption {
+	if mo.hit == "" {
+		return options
+	}
+	var out []bassOption
+	for _, o := range options {
+		if mo.hit != thumb.Release && !h.tapped() && !h.hooked() {
+			played := o
+			played.hit = mo.hit
+			out = append(out, played)
+		}
+		y := tally{by: &o.cost}
+		y.add(Pattern, wDropHit)
+		o.sum += y.sum
+		out = append(out, o)
+	}
 	return out
+}
+
+// hitStrings are the strings that percussion silences: those that a slap drives against the frets,
+// those that the fingertips fall on.
+func (o *bassOption) hitStrings() quiet.Strings {
+	switch o.hit {
+	case thumb.Slap:
+		return quiet.From(5)
+	case thumb.Tap:
+		return trebles
+	}
+	return 0
 }
 
 // strokes calls add for every string that the thumb can strike.
@@ -57,7 +91,7 @@ func (m *model) strokes(mo *moment, h *hand, add func(bassOption, float64)) {
 	for s := h.covers; thumb.IsBassString(s); s-- {
 		if h.under.Has(s) && !h.sounding.Has(s) && h.slant == 0 {
 			p := m.under(h.fret, s)
-			add(bassOption{str: s, fret: h.fret, how: Slide, pitch: p}, thumb.Fit(m.req.Tuning, m.req.Capo, mo.chord, mo.stroke.Role, s, p))
+			add(bassOption{str: s, fret: h.fret, how: Slide, pitch: p}, thumb.Fit(m.req.Tuning, m.req.Capo, mo.stroke.Over, mo.stroke.Role, s, p))
 		}
 	}
 }
@@ -65,7 +99,10 @@ func (m *model) strokes(mo *moment, h *hand, add func(bassOption, float64)) {
 // clashCost is the bass note against the chord, milder for a home drone that the player
 // welcomes: the tonic or fifth of the key on an open string.
 func (m *model) clashCost(mo *moment, o bassOption) float64 {
-	clash := wClash * thumb.Clash(mo.chord, o.pitch)
+	if mo.stroke.Role == thumb.Walk {
+		return 0 // it leads on
+	}
+	clash := wClash * thumb.Clash(mo.stroke.Over, o.pitch)
 	if m.isDrone(o.how, o.pitch) {
 		clash *= droneEase
 	}

@@ -1,11 +1,12 @@
 package plan
 
 import (
+	"cmp"
 	"context"
-	"math"
 	"slices"
 
 	"stepping/core/quiet"
+	"stepping/core/thumb"
 )
 
 // bound is an admissible bound on what is still to pay: the left hand's least cost from each
@@ -14,7 +15,21 @@ import (
 // true cost, so that most hands can be left out of the search for one best plan.
 type bound struct {
 	m    *model
-	togo [][]float64 // by moment and hand: all that comes after the moment
+	togo [][]onward // by moment and hand: all that comes after the moment
+}
+
+// onward is a bound on what comes, by whether digits plucked the last melody note: then the next
+// one they pluck costs at least an alternation.
+type onward [2]float64
+
+func (o onward) least() float64 { return min(o[0], o[1]) }
+
+// of is the bound for a state with rho p.
+func (o onward) of(p rho) float64 {
+	if p.mask() != 0 {
+		return o[1]
+	}
+	return o[0]
 }
 
 // belowRounding keeps the bound under sums of costs that were each rounded to the quantum.
@@ -22,12 +37,17 @@ const belowRounding = 1e-5
 
 // newBound relaxes the search to the left hand, backward. It completes the hands of every moment.
 func (m *model) newBound(ctx context.Context) (*bound, error) {
-	b := &bound{m: m, togo: make([][]float64, len(m.moments))}
+	return m.boundUntil(ctx, func(*bound, int) bool { return false })
+}
+
+// boundUntil is newBound, stopped as soon as enough says so of the moments from t on.
+func (m *model) boundUntil(ctx context.Context, enough func(b *bound, t int) bool) (*bound, error) {
+	b := &bound{m: m, togo: make([][]onward, len(m.moments))}
 	for t := range m.moments {
 		m.stage(t)
 	}
 	last := len(m.moments) - 1
-	b.togo[last] = make([]float64, len(m.moments[last].hands))
+	b.togo[last] = make([]onward, len(m.moments[last].hands))
 	var sd side
 	for t := last; t > 0; t-- {
 		if err := ctx.Err(); err != nil {
@@ -35,24 +55,30 @@ func (m *model) newBound(ctx context.Context) (*bound, error) {
 		}
 		sd.reset(m, &m.moments[t])
 		b.togo[t-1] = b.pass(m.stage(t), &sd)
+		if enough(b, t-1) {
+			break
+		}
 	}
 	return b, nil
 }
 
 // pass bounds the hands before st's moment.
-func (b *bound) pass(st *stage, sd *side) []float64 {
-	out := make([]float64, len(st.before))
+func (b *bound) pass(st *stage, sd *side) []onward {
+	out := make([]onward, len(st.before))
 	for i := range out {
-		out[i] = inf
+		out[i] = onward{inf, inf}
 	}
-	for g := range st.mo.hands {
-		after := b.togo[st.t][g]
-		if after == inf {
-			continue
+	alternate := sd.again.least()
+	for _, g := range b.promising(st) {
+		after, to := b.togo[st.t][g], &st.mo.hands[g]
+		least := to.own + after.least()
+		if least == inf {
+			break
 		}
-		r, to := sd.of(g), &st.mo.hands[g]
+		r := sd.of(g)
 		for i := range st.before {
-			if to.own+after >= out[i] {
+			o := &out[i]
+			if least >= max(o[0], o[1]) {
 				continue
 			}
 			c, ok := st.change(i, g)
@@ -60,15 +86,31 @@ func (b *bound) pass(st *stage, sd *side) []float64 {
 				continue
 			}
 			ended := st.endedInto(&st.before[i], to)
-			if v := c.pluck + r.floor(b.m, true, ended) + after; v < out[i] {
-				out[i] = v
+			plucked := c.pluck + r.floor(b.m, true, ended)
+			if st.mo.note < 0 {
+				o[0], o[1] = min(o[0], plucked+after[0]), min(o[1], plucked+after[1])
+				continue
 			}
+			o[0], o[1] = min(o[0], plucked+after[1]), min(o[1], plucked+alternate+after[1])
 			if c.legato < inf {
-				out[i] = math.Min(out[i], c.legato+r.floor(b.m, false, ended)+after)
+				legato := c.legato + r.floor(b.m, false, ended) + after[0]
+				o[0], o[1] = min(o[0], legato), min(o[1], legato)
 			}
 		}
 	}
 	return out
+}
+
+// promising lists the hands of st's moment by what they and all after them cost at least, so
+// that the later ones have little to add.
+func (b *bound) promising(st *stage) []int {
+	order := make([]int, len(st.mo.hands))
+	cost := make([]float64, len(st.mo.hands))
+	for g := range order {
+		order[g], cost[g] = g, st.mo.hands[g].own+b.togo[st.t][g].least()
+	}
+	slices.SortFunc(order, func(x, y int) int { return cmp.Or(cmp.Compare(cost[x], cost[y]), x-y) })
+	return order
 }
 
 // endedInto is the ended strings of tailOf with no bass string ringing.
@@ -93,6 +135,9 @@ func (r *right) floor(m *model, plucked bool, ended quiet.Strings) float64 {
 	if *v == 0 {
 		*v = m.rightFloor(r, plucked, ended)
 	}
+	if r.mo.hit == thumb.Tap {
+		return *v // the fingertips silence what has ended
+	}
 	return *v + r.endFloor(m, ended&trebles) // a bass string may be struck anew by the thumb
 }
 
@@ -102,11 +147,7 @@ const trebles quiet.Strings = 0b111
 // rightFloor takes the best bass option and pluck, and the sympathy of idle treble strings as
 // far as the heel cannot damp it for less.
 func (m *model) rightFloor(r *right, plucked bool, ended quiet.Strings) float64 {
-	idle := [1]pluck{idlePluck(r.mo, r.h)}
-	plucks := idle[:]
-	if plucked && r.mo.note >= 0 {
-		plucks = r.plucks
-	}
+	var idle [1]pluck
 	least := inf
 	for b := range r.opts {
 		o := &r.opts[b]
@@ -115,9 +156,10 @@ func (m *model) rightFloor(r *right, plucked bool, ended quiet.Strings) float64 
 			continue
 		}
 		ring := m.sympathyFloor(r, &s, o, m.idleStrings(r, &s)&trebles&^ended)
+		plucks := r.pluckWays(o, plucked, &idle)
 		for i := range plucks {
 			if pluckBesideBass(&plucks[i], o) {
-				least = math.Min(least, o.sum+plucks[i].cost+ring)
+				least = min(least, o.sum+plucks[i].cost+ring)
 			}
 		}
 	}
@@ -128,12 +170,25 @@ func (m *model) sympathyFloor(r *right, s *silence, o *bassOption, idle quiet.St
 	if !m.damps(r.mo) {
 		return 0
 	}
-	least := wSympathy * sympathetic(r, o, idle)
+	least := m.restFloor(r, o, idle)
 	for heel := 4; m.school.Heel && heel < heelStates; heel++ { // fewer reach no treble string
 		if quiet.Heel(heel)&s.struck != 0 {
 			break
 		}
-		least = math.Min(least, heelEffort*float64(heel)+wSympathy*sympathetic(r, o, idle&^quiet.Heel(heel)))
+		least = min(least, heelEffort*float64(heel)+wSympathy*sympathetic(r, o, idle&^quiet.Heel(heel)))
+	}
+	return least
+}
+
+// restFloor is the least that idle strings cost, ringing along or under resting digits.
+func (m *model) restFloor(r *right, o *bassOption, idle quiet.Strings) float64 {
+	least := wSympathy * sympathetic(r, o, idle)
+	if !m.school.Rests {
+		return least
+	}
+	for place := 1; place < restPlaces; place++ {
+		lain := idle & quiet.Between(place, place+m.req.Player.Fingers-1)
+		least = min(least, restHold*float64(lain.Len())+wSympathy*sympathetic(r, o, idle&^lain))
 	}
 	return least
 }
@@ -145,11 +200,14 @@ func (r *right) endFloor(m *model, ended quiet.Strings) float64 {
 		if !ended.Has(s) {
 			continue
 		}
-		least := math.Min(math.Min(stopOwn, underTouch), r.leakPrice(r.mo.leak.ended[s], s))
+		least := min(min(stopOwn, underTouch), r.leakPrice(r.mo.leak.ended[s], s))
 		if m.school.Heel {
-			least = math.Min(least, heelEffort*float64(7-s))
+			least = min(least, heelEffort*float64(7-s))
 		}
-		most = math.Max(most, least)
+		if m.school.Rests {
+			least = min(least, restHold+restStop)
+		}
+		most = max(most, least)
 	}
 	return most
 }
@@ -178,13 +236,13 @@ type within struct {
 // the same as without the bound, since no state of any best plan is left out.
 func (m *model) least(ctx context.Context) (layers []layer, rule string, err error) {
 	if len(m.moments) > boundMoments {
-		return m.forward(ctx, nil)
+		return m.forward(ctx, nil, false)
 	}
 	b, err := m.newBound(ctx)
 	if err != nil {
 		return nil, "", err
 	}
-	quick, failed, err := m.forward(ctx, &within{b, inf, beamWidth})
+	quick, failed, err := m.forward(ctx, &within{b, inf, beamWidth}, false)
 	if err != nil {
 		return nil, "", err
 	}
@@ -192,7 +250,7 @@ func (m *model) least(ctx context.Context) (layers []layer, rule string, err err
 	if last := quick[len(quick)-1].states; failed == "" {
 		limit = last[best(last)].cost
 	}
-	return m.forward(ctx, &within{b, limit, 0})
+	return m.forward(ctx, &within{b, limit, 0}, false)
 }
 
 // look sets the limit for moment t of a quick search that has come so far for cheapest.
@@ -202,8 +260,16 @@ func (w *within) look(t int, cheapest float64) {
 	}
 	w.limit = inf
 	for g := range w.togo[t] {
-		w.limit = math.Min(w.limit, cheapest+w.m.moments[t].hands[g].own+w.togo[t][g]+beamSlack)
+		w.limit = min(w.limit, cheapest+w.m.moments[t].hands[g].own+w.togo[t][g].least()+beamSlack)
 	}
+}
+
+// room is what may have been paid when hand g has played moment t.
+func (w *within) room(t, g int) float64 {
+	if w == nil {
+		return inf
+	}
+	return w.limit - w.togo[t][g].least()
 }
 
 // widen lifts the limit of a quick search that has found nothing at a moment.
@@ -218,7 +284,7 @@ func (w *within) widen() bool {
 // hopeless reports whether hand g at moment t cannot be part of a plan within the limit after
 // costs of at least before.
 func (w *within) hopeless(t, g int, before float64) bool {
-	return w != nil && before+w.togo[t][g] > w.limit
+	return before > w.room(t, g)
 }
 
 // narrow leaves out of a layer what the limit and the beam do not allow.
@@ -226,7 +292,7 @@ func (w *within) narrow(t int, states []state) []state {
 	if w == nil {
 		return states
 	}
-	full := func(s *state) float64 { return s.cost + w.togo[t][s.hand] }
+	full := func(s *state) float64 { return s.cost + w.togo[t][s.hand].of(s.rho) }
 	limit := w.limit
 	if w.beam > 0 && len(states) > w.beam {
 		all := make([]float64, len(states))

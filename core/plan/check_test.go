@@ -84,7 +84,7 @@ func (c *planCheck) leftHand() {
 	if c.pl.Lap() && len(fingers) > 0 {
 		c.bad("a lap-style player frets: %+v", fingers)
 	}
-	sf := slideFinger(*c.pl)
+	sf := c.pl.WornOn()
 	for i, a := range fingers {
 		if a.Finger == fmt.Sprint(sf) || c.mo.Hand.SlideOn && a.Finger > fmt.Sprint(sf) && a.Finger != "T" {
 			c.bad("finger %s frets beside slide finger %d", a.Finger, sf)
@@ -161,7 +161,7 @@ func (c *planCheck) digits() {
 		}
 	}
 	for d, n := range by {
-		if n > 1 && !(c.mo.Brush && d == "i") {
+		if n > 1 && !(c.mo.Brush && d == "i") && !c.mo.Flick {
 			c.bad("%s plucks %d strings", d, n)
 		}
 	}
@@ -182,7 +182,7 @@ func (c *planCheck) strings() {
 			c.bad("string %d: %+v", s, st)
 		}
 		allowed := map[string]bool{"heel": school.Heel, "trailing": school.Trailing, "tilt": school.Tilt, "p": school.ThumbRest || slices.ContainsFunc(c.mo.Strokes(), func(s *Stroke) bool { return s.Hook }),
-			"i": school.Stops, "m": school.Stops, "a": school.Stops, "c": school.Little, "": true}
+			"i": school.Stops, "m": school.Stops, "a": school.Stops, "c": school.Little, "": true, c.mo.Hit: true}
 		if !allowed[st.By] && !strings.HasPrefix(st.By, "finger") {
 			c.bad("string %d is silenced by %s in school %s", s, st.By, c.pl.Silence)
 		}

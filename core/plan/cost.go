@@ -139,6 +139,7 @@ const (
 	wPattern  = 0.8
 	wDropped  = 2.0
 	wDropOne  = 0.8 // more, on beat 1
+	wDropHit  = 1.2 // percussion left out
 	cutBass   = 0.3 // a fretted bass note let go before the next stroke
 
 	wRepeat     = 0.5  // · (restrike / time)² for the same digit
@@ -146,6 +147,8 @@ const (
 	wDigitPlace = 0.06 // per string away from the digit's usual one
 	thumbMelody = 0.25 // the thumb plucking melody
 	wSpread     = 0.08 // per string that two neighbouring digits lie further apart than two
+	wFlick      = 0.15 // the index or middle finger flicking outward beside a slap
+	wShallow    = 0.7  // keeping that so shallow that it catches one string more at most
 	wBrush      = 0.3  // one digit brushing several strings
 
 	wLeak      = 1.6  // · strength of a string left ringing
@@ -164,6 +167,10 @@ const (
 	stopOwn      = 0.05 // the digit that just played that string falling back on it
 	littleEffort = 0.12 // the picking hand's little finger laid on a string
 	restEffort   = 0.07 // the thumb laid on its strings
+	restDown     = 0.04 // i, m, a coming to rest, each on a string of its own
+	restShift    = 0.01 // per string that they move together
+	restHold     = 0.01 // per digit that rests
+	restStop     = 0.05 // a digit resting on a string that was ringing
 	fingerTouch  = 0.06 // a fretting finger touching a string beside it
 	underTouch   = 0.05 // its underside lying on one further thinner string
 	spareEffort  = 0.12 // a spare finger laid on a string
@@ -184,7 +191,7 @@ func alternate(attack string) float64 { return 0.5 * restrike[attack] }
 
 // overTime is the convex cost of a movement that needs need seconds when avail are there.
 func overTime(need, avail float64) float64 {
-	r := need / math.Max(avail, 1e-3)
-	late := math.Max(0, r-1)
+	r := need / max(avail, 1e-3)
+	late := max(0, r-1)
 	return wShift*r*r + wLate*late*late
 }

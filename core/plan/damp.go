@@ -1,6 +1,9 @@
 package plan
 
-import "stepping/core/quiet"
+import (
+	"stepping/core/quiet"
+	"stepping/core/thumb"
+)
 
 // Digits of the picking hand in string order: each plays thinner strings than the one
 // before. The little finger c only damps.
@@ -40,6 +43,9 @@ type silence struct {
 	swept    quiet.Strings // caught by a brush
 	demanded quiet.Strings // those that pins want silenced one by one
 	heel     quiet.Strings
+	idle     quiet.Strings // nothing struck them and nothing lies on them: they ring in sympathy
+	rest     quiet.Strings // digits rest on them
+	hit      quiet.Strings // percussion silences them
 	touch    quiet.Strings // a fretting finger's tip reaches them
 	below    quiet.Strings // its underside can lie on them
 	cost     float64
@@ -70,6 +76,12 @@ func (m *model) still(r *right, tl tail, o *bassOption, s *silence) (ok bool) {
 		s.unwanted = 0
 	}
 	s.unwanted &^= h.trailed
+	if s.hit = o.hitStrings(); s.hit != 0 {
+		if o.hit == thumb.Slap && s.keep&s.hit&h.sounding != 0 || s.struck&s.hit != 0 {
+			return false
+		}
+		s.keep, s.may, s.unwanted = s.keep&^s.hit, s.may&^s.hit, s.unwanted&^s.hit
+	}
 	s.demanded = mo.pins.demanded()
 	sounding := s.struck | s.keep
 	s.touch, s.below = r.touch&^sounding, r.below(sounding)
@@ -81,24 +93,29 @@ func (m *model) damps(mo *moment) bool { return m.school.Cares && !mo.pins.ringi
 
 // idleStrings are the open strings that nothing has struck and nothing lies on.
 func (m *model) idleStrings(r *right, s *silence) quiet.Strings {
-	return quiet.Upto(6) &^ (s.struck | s.keep | s.may | s.unwanted | r.h.trailed | r.h.under)
+	return quiet.Upto(6) &^ (s.struck | s.keep | s.may | s.unwanted | s.hit | r.h.trailed | r.h.under)
 }
 
 // underHeel lays the heel over n strings; ok is false if a pin does not allow it.
 func (m *model) underHeel(r *right, s *silence, o *bassOption, idle quiet.Strings, n int) (ok bool) {
-	s.heel, s.cost, s.damping = quiet.Heel(n), 0, 0
-	s.unw = s.unwanted &^ s.heel
+	s.heel, s.damping = quiet.Heel(n), 0
+	s.unw, s.idle = s.unwanted&^s.heel, idle&^s.heel
 	if n > 0 {
 		s.damping = quantize(heelEffort * float64(n))
 	}
-	if m.damps(r.mo) {
-		s.cost = quantize(wSympathy * sympathetic(r, o, idle&^s.heel))
-	}
-	s.cost += s.damping
+	m.priceSilence(r, s, o)
 	if s.demanded != 0 && !m.demand(r, s) {
 		return false
 	}
 	return r.mo.heelAllowed(n)
+}
+
+// priceSilence sets what s costs so far: the sympathy of idle strings and the dampers.
+func (m *model) priceSilence(r *right, s *silence, o *bassOption) {
+	s.cost = s.damping
+	if m.damps(r.mo) {
+		s.cost += quantize(wSympathy * sympathetic(r, o, s.idle))
+	}
 }
 
 // sweep adds the neighbours that a brush catches.
@@ -106,7 +123,7 @@ func (m *model) sweep(r *right, s *silence, pl *pluck) {
 	if !m.damps(r.mo) {
 		return
 	}
-	s.swept = pl.sweeps &^ (s.struck | s.keep | s.unwanted | s.may | s.heel | r.h.under | r.h.trailed)
+	s.swept = pl.sweeps &^ (s.struck | s.keep | s.unwanted | s.may | s.heel | r.h.trailed)
 	s.unw |= s.swept
 }
 
@@ -126,7 +143,7 @@ func (m *model) demand(r *right, s *silence) (ok bool) {
 			if !r.h.trailed.Has(str) && !(r.h.under.Has(str) && r.h.trails >= str) {
 				return false
 			}
-		case (s.heel | r.h.trailed | r.h.under).Has(str):
+		case (s.heel | r.h.trailed).Has(str):
 			return false
 		default:
 			s.unw |= quiet.Of(str)
@@ -245,7 +262,7 @@ func (dl *dealer) with(str, last int, next *deal, effort float64) {
 
 // digitMay: digit d is free and lies in order between what plays.
 func (dl *dealer) digitMay(d, str int) bool {
-	if dl.bass != 0 && str >= dl.bass || dl.pl.busy {
+	if dl.bass != 0 && str >= dl.bass || dl.pl.busy || dl.pl.laid {
 		return false
 	}
 	if d == digitC && !dl.m.school.Little || !dl.m.school.Stops {
@@ -278,14 +295,14 @@ func (m *model) stopPrice(d, str int) float64 {
 	if d == digitC {
 		return quantize(littleEffort)
 	}
-	return quantize(stopEffort + stopReach*absInt(str-m.usualString(d)))
+	return quantize(stopEffort + stopReach*absInt(str-usualString(m.req.Player.Fingers, d)))
 }
 
 func absInt(n int) float64 { return float64(max(n, -n)) }
 
 // usualString is where a digit lives: i, m, a on strings 3, 2, 1; a lone i on string 2.
-func (m *model) usualString(d int) int {
-	if m.req.Player.Fingers == 1 {
+func usualString(fingers, d int) int {
+	if fingers == 1 {
 		return 2
 	}
 	return 4 - d

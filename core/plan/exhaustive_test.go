@@ -109,18 +109,16 @@ func (e *exhaustive) attacks(st *stage, h, to *hand, a attack) bool {
 
 // right tries everything that the picking hand can do.
 func (e *exhaustive) right(t, g int, tl tail, plucked bool, was rho, cost float64) {
-	r, mo := e.sides[t].of(g), e.stages[t].mo
-	plucks := []pluck{idlePluck(mo, r.h)}
-	if plucked && mo.note >= 0 {
-		plucks = r.plucks
-	}
+	r := e.sides[t].of(g)
 	for b := range r.opts {
+		var idle [1]pluck
+		plucks := r.pluckWays(&r.opts[b], plucked, &idle)
 		for p := range plucks {
 			if !pluckBesideBass(&plucks[p], &r.opts[b]) {
 				continue
 			}
 			for heel := 0; heel < heelStates; heel++ {
-				if heel > 0 && (!e.m.school.Heel || r.h.tapped()) {
+				if heel > 0 && (!e.m.school.Heel || r.h.tapped() || r.opts[b].hit == thumb.Thump || r.opts[b].hit == thumb.Slap) {
 					break
 				}
 				var s silence
@@ -129,9 +127,15 @@ func (e *exhaustive) right(t, g int, tl tail, plucked bool, was rho, cost float6
 					continue
 				}
 				e.m.sweep(r, &s, &plucks[p])
-				a := action{mask: plucks[p].mask, heel: uint8(heel), own: noDigit, bass: uint8(b), cost: cost + s.cost + r.opts[b].sum + plucks[p].cost}
-				if a.cost <= e.bound(t) {
-					e.deal(t, g, r, &s, &r.opts[b], &plucks[p], was, a, 1, deal{own: noDigit})
+				for rest := range restPlaces {
+					lain, pl := s, plucks[p]
+					if rest > 0 && (!e.m.mayRest(&pl, rest) || !e.m.rest(r, &lain, &pl, o, rest)) {
+						continue
+					}
+					a := action{pose: pose{pl.mask, uint8(min(heel, 1)), uint8(rest), noDigit}, heel: uint8(heel), cost: cost + lain.cost + r.opts[b].sum + pl.cost}
+					if a.cost <= e.bound(t) {
+						e.deal(t, g, r, &lain, o, &pl, was, a, 1, deal{own: noDigit})
+					}
 				}
 			}
 		}
@@ -150,8 +154,8 @@ func (e *exhaustive) deal(t, g int, r *right, s *silence, o *bassOption, pl *plu
 	if str > 6 {
 		if inOrder(&cur, pl) {
 			a = e.m.withDeal(&a, s, o, pl, &cur)
-			if total := a.cost + e.sides[t].turn(was, &a); total <= e.bound(t) {
-				e.moment(t+1, g, a.live, was.after(&a), total)
+			if total := a.cost + e.sides[t].turn(was, a.pose); total <= e.bound(t) {
+				e.moment(t+1, g, a.live, was.after(a.pose), total)
 			}
 		}
 		return
@@ -240,6 +244,7 @@ func smallCase(rng *rand.Rand) Request {
 	p.Drone, p.FretBehindSlide, p.ThumbOver = rng.IntN(2) == 0, rng.IntN(2) == 0, rng.IntN(2) == 0
 	p.Attack, p.Support = pick(player.Attacks...), pick(player.Supports...)
 	p.ReachMM = 70 + 60*rng.Float64()
+	p.Slide.BoreMM, p.Slide.WallMM, p.Slide.Material = 20, 1+4*rng.Float64(), pick("glass", "brass", "")
 	p.Instrument.Frets = 6 + rng.IntN(7)
 	if rng.IntN(6) == 0 {
 		p.Posture, p.Silence, p.Lean = player.Lap, pick(player.LapStop, player.Ring), pick(player.LeanSlide, player.LeanMixed)
@@ -248,8 +253,12 @@ func smallCase(rng *rand.Rand) Request {
 	if err != nil {
 		panic(err)
 	}
-	return Request{Tune: smallTune(rng, tn), Tuning: tn, Capo: rng.IntN(3), Player: p,
+	r := Request{Tune: smallTune(rng, tn), Tuning: tn, Capo: rng.IntN(3), Player: p,
 		Thumb: thumb.Kinds[rng.IntN(len(thumb.Kinds))]}
+	if rng.IntN(3) == 0 {
+		r.Sections = []thumb.Section{{Bar: 1, Pattern: &thumb.Library[rng.IntN(22)]}} // those in 4/4
+	}
+	return r
 }
 
 func smallTune(rng *rand.Rand, tn tuning.Tuning) *tune.Tune {
@@ -336,7 +345,7 @@ func TestExhaustive(t *testing.T) {
 		}
 	}
 	t.Logf("%d cases; %v", checked, met)
-	for _, what := range []string{"open", "fret", "slide", "glide", "hammer", "bend", "harmonic", "two", "tip", "lap", "heel", "trailing", "i", "m", "finger", "p", "tilt"} {
+	for _, what := range []string{"open", "fret", "slide", "glide", "hammer", "bend", "harmonic", "two", "tip", "lap", "heel", "trailing", "i", "m", "finger", "p", "tilt", "resting"} {
 		if met[what] == 0 && want == 1000 {
 			t.Errorf("no case has %s", what)
 		}
@@ -355,6 +364,9 @@ func meet(met map[string]int, p *Plan) {
 		}
 		if mo.Hand.SlideOn && mo.Hand.From > 1 {
 			met["tip"]++
+		}
+		if p.state(i).rho.rest() > 0 {
+			met["resting"]++
 		}
 		for _, st := range mo.Strings {
 			if st.By != "" {
@@ -438,7 +450,7 @@ func checkMarginal(t *testing.T, r *Request, p *Plan, i int, a *Alternative) {
 func TestBound(t *testing.T) {
 	rng := rand.New(rand.NewPCG(17, 4))
 	ctx := context.Background()
-	for cases := 0; cases < 150; {
+	for cases := 0; cases < 600; {
 		r := smallCase(rng)
 		p, err := Solve(ctx, r)
 		if err != nil {
@@ -455,7 +467,7 @@ func TestBound(t *testing.T) {
 		if err != nil {
 			t.Fatal(err)
 		}
-		layers, failed, err := m.forward(ctx, nil)
+		layers, failed, err := m.forward(ctx, nil, true)
 		if err != nil || failed != "" {
 			t.Fatal(err, failed)
 		}
@@ -466,12 +478,18 @@ func TestBound(t *testing.T) {
 		for i := range layers {
 			for k := range layers[i].states {
 				s := &layers[i].states[k]
-				if got := b.togo[i][s.hand]; got > bw.togo[i][k].cost {
+				if got := b.togo[i][s.hand].of(s.rho); got > bw.togo[i][k].cost {
 					t.Fatalf("case %d, moment %d: the bound says %v, the rest costs %v: %+v %+v", cases, i, got, bw.togo[i][k].cost, s, m.moments[i].hands[s.hand])
 				}
 			}
 		}
 		full := layers[len(layers)-1].states
+		total := full[best(full)].cost
+		floor, err := Floor(r)
+		bound, err2 := Bound(ctx, r, floor+rng.Float64()*(total-floor))
+		if err != nil || err2 != nil || floor > total || bound > total {
+			t.Fatalf("case %d: floor %v, bound %v, total %v (%v %v)", cases, floor, bound, total, err, err2)
+		}
 		if q, err := Solve(ctx, r); err != nil || q.Total != full[best(full)].cost {
 			t.Fatalf("case %d: %v, want %v", cases, err, full[best(full)].cost)
 		}

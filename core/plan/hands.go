@@ -95,7 +95,7 @@ func (m *model) easiest(h *hand, basses []stop) (out []stop) {
 		for i := range h.n {
 			if h.stops[i].finger != 0 {
 				cost, _ := m.span(&h.stops[i], &b)
-				worst = math.Max(worst, cost)
+				worst = max(worst, cost)
 			}
 		}
 		if old, ok := strain[key]; !ok {
@@ -158,7 +158,7 @@ func (m *model) settle(mo *moment, h *hand) {
 
 // slideIndex is where the index finger lies with the slide at a fret; a bar is held there.
 func (m *model) slideIndex(fret float64) float64 {
-	if sf := slideFinger(m.req.Player); sf != 0 {
+	if sf := m.req.Player.WornOn(); sf != 0 {
 		return m.indexAt(fret, sf)
 	}
 	return m.x(fret)
@@ -260,7 +260,7 @@ func (m *model) covers(mo *moment, h *hand, first, last int) (out [][2]int) {
 	if first == last && last > 1 {
 		out = append(out, [2]int{last, last})
 	}
-	if m.req.Thumb == thumb.None || h.slant > 0 {
+	if !m.bass || h.slant > 0 {
 		return out
 	}
 	for c := last + 1; c <= 6; c++ {
@@ -284,7 +284,7 @@ func (m *model) trailOptions(covers int) []int {
 		return out
 	}
 	last := 6
-	if m.req.Thumb != thumb.None {
+	if m.bass {
 		last = max(covers, freeTrailing)
 	}
 	out = append(out, covers)
@@ -302,7 +302,7 @@ func (m *model) bassStops(mo *moment) (out []stop) {
 			continue
 		}
 		s := stop{str: p.String, fret: float64(p.Fret), how: Fret}
-		for _, s.finger = range freeFingers(m.req.Player) {
+		for _, s.finger = range m.req.Player.FreeFingers() {
 			out = append(out, s)
 		}
 		if m.req.Player.ThumbOver && !m.req.Player.Lap() && p.String == 6 {
@@ -330,7 +330,7 @@ func (m *model) holdCost(mo *moment, h *hand, y *tally) {
 			share = wWith
 		}
 		m.toneCost(mo, s, i, share, y)
-		y.add(Stretch, share*wBody*math.Max(0, s.holds()-float64(m.req.Capo)-bodyJoint))
+		y.add(Stretch, share*wBody*max(0, s.holds()-float64(m.req.Capo)-bodyJoint))
 		m.leanCost(mo, s, share, y)
 	}
 	if h.slide {
@@ -406,16 +406,16 @@ func (m *model) leanCost(mo *moment, s *stop, share float64, y *tally) {
 // is its pitch to hit.
 func (m *model) toneCost(mo *moment, s *stop, voice int, share float64, y *tally) {
 	dur := m.noteSeconds[mo.note]
-	long := wLongFretted * math.Min(1, dur/longNote)
+	long := wLongFretted * min(1, dur/longNote)
 	if m.phraseEnd[mo.note] {
-		long += wPhraseEnd * math.Min(1, dur/longNote)
+		long += wPhraseEnd * min(1, dur/longNote)
 	}
 	if !slideUsed(m.req.Player) {
 		long = 0 // without a slide there is nothing to prefer
 	}
 	switch s.how {
 	case Slide:
-		y.add(Tone, share*wShortSlide*math.Max(0, slideNeeds-dur)/slideNeeds)
+		y.add(Tone, share*wShortSlide*max(0, slideNeeds-dur)/slideNeeds)
 	case Open:
 		y.add(Tone, share*long*openSustained)
 	case Harmonic:

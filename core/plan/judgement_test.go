@@ -290,6 +290,11 @@ func TestMonotone(t *testing.T) {
 				t.Errorf("all schools cost %v, %s alone %v", q.Total, r.Player.Silence, p.Total)
 			}
 		}
+		heavy := r
+		heavy.Player.Slide.WallMM, heavy.Player.Slide.Material = 5, "brass"
+		if q := solve(t, heavy); heavy.Player.Slowness() >= r.Player.Slowness() && q.Total < p.Total {
+			t.Errorf("a heavier slide costs %v, was %v", q.Total, p.Total)
+		}
 		fast := p.Request
 		for i := range p.Moments {
 			if s := p.Moments[i].Melody; s != nil {
@@ -298,7 +303,7 @@ func TestMonotone(t *testing.T) {
 				fast.Pins = append(fast.Pins, Pin{At: p.Moments[i].At, Part: Melody, String: s.String, Fret: s.Fret, How: s.How, Finger: f})
 			}
 		}
-		fast.Thumb = thumb.None // so that the pins fix the whole left hand
+		fast.Thumb, fast.Sections = thumb.None, nil // so that the pins fix the whole left hand
 		slow := fast
 		slow.Tempo, fast.Tempo = 60, 60+100*rng.Float64()
 		a, err := Solve(ctx, slow)
@@ -310,6 +315,115 @@ func TestMonotone(t *testing.T) {
 			t.Errorf("faster: shift %v, was %v", b.Terms[Shift], a.Terms[Shift])
 		}
 	})
+}
+
+// 8: beside a slap on 2 and 4 the melody note is flicked by i or m, one of them; every treble string
+// that is not the note is silenced by the fretting hand or leaks, unless the flick is kept shallow.
+// A note that cannot be flicked costs the slap, and the plan says so.
+func TestSlapAndFlick(t *testing.T) {
+	slap, _ := thumb.Named("Slap on two and four")
+	flicked, leaking, lost := 0, 0, 0
+	eachVariation(t, func(t *testing.T, rng *rand.Rand) {
+		var melody []pitch.Note
+		for range 8 {
+			melody = append(melody, pitch.Spell(pitch.Midi(60+rng.IntN(16)), false))
+		}
+		if rng.IntN(4) == 0 {
+			melody[1] = pitch.Spell(pitch.Midi(47), false) // too low for a flick
+		}
+		pl := player.Default()
+		pl.Silence = player.Silences[rng.IntN(4)]
+		if rng.IntN(5) == 0 { // under a bar nothing is fretted
+			pl.Posture, pl.Silence, pl.Lean = player.Lap, player.LapStop, player.LeanSlide
+		}
+		r := Request{Tuning: mustTuning([]string{"Open D", "Standard"}[rng.IntN(2)]), Player: pl, Thumb: thumb.Alternating, Sections: []thumb.Section{{Bar: 1, Pattern: slap}}}
+		if rng.IntN(3) == 0 { // an open string: no finger is there to silence its neighbours
+			melody[3] = r.Tuning.Note(2)
+			r.Pins = []Pin{{At: 3 * tune.Quarter, Part: Melody, String: 2, How: Open}}
+		}
+		r.Tune = line('D', 60+40*rng.Float64(), tune.Quarter, "D G", melody...)
+		p := solve(t, r)
+		checkPlan(t, p)
+		for i := range p.Moments {
+			mo := &p.Moments[i]
+			if wanted := mo.Beat == 2 || mo.Beat == 4; wanted != (mo.Hit == thumb.Slap || mo.HitLost == thumb.Slap) {
+				t.Errorf("at %s: slap %q, left out %q", mo.At, mo.Hit, mo.HitLost)
+			}
+			if mo.HitLost != "" {
+				lost++
+			}
+			if mo.Hit == "" || mo.Melody == nil || mo.Melody.Digit == "" {
+				continue
+			}
+			flicked++
+			if d := mo.Melody.Digit; !mo.Flick || d != "i" && d != "m" || mo.Thumb != nil || mo.Heel != 0 || mo.Melody.String > 3 {
+				t.Errorf("at %s: %+v beside a slap", mo.At, mo.Melody)
+			}
+			shallow := p.choiceAt(i, p.before(i), p.state(i)).pl.sweeps.Len() < 2
+			for s := 1; s <= 3; s++ {
+				st := mo.Strings[s-1]
+				leaking += len(mo.Leaking())
+				if s != mo.Melody.String && st.State != Leaks && !(st.State == Silenced && (strings.HasPrefix(st.By, "finger") || st.By == "trailing" || st.By == "tilt")) && !shallow {
+					t.Errorf("at %s: string %d is %+v while %s flicks string %d", mo.At, s, st, mo.Melody.Digit, mo.Melody.String)
+				}
+			}
+		}
+	})
+	if flicked < 50 || leaking == 0 || lost == 0 {
+		t.Errorf("%d notes flicked, %d strings leak, %d slaps left out", flicked, leaking, lost)
+	}
+}
+
+// In the school of resting fingers each free finger lies on a string of its own, next to each
+// other's; where the melody stays the fingers stay, and where it moves all of them move by as
+// much. What they silence is theirs and nobody else's, and it makes the plan no dearer.
+func TestRestingFingers(t *testing.T) {
+	rested, moved := 0, 0
+	eachVariation(t, func(t *testing.T, rng *rand.Rand) {
+		r := Request{Tune: wander(uint64(rng.IntN(1000)), 12), Tuning: mustTuning([]string{"Standard", "Open D", "Open G"}[rng.IntN(3)]),
+			Player: player.Default(), Thumb: thumb.Kinds[rng.IntN(len(thumb.Kinds))]}
+		r.Player.Silence, r.Player.Fingers = player.Fingers, 2+rng.IntN(2)
+		p := solve(t, r)
+		checkPlan(t, p)
+		last := 0
+		for i := range p.Moments {
+			place := p.state(i).rho.rest()
+			if place == 0 {
+				last = 0
+				continue
+			}
+			rested++
+			if last != 0 && place != last {
+				moved++
+			}
+			last = place
+			for d := 1; d <= r.Player.Fingers; d++ {
+				at, own := p.Moments[i].Digits[d], place+r.Player.Fingers-d
+				if at != 0 && at != own {
+					t.Errorf("moment %d: %s on string %d beside a hand resting from string %d", i, digitNames[d], at, place)
+				}
+				if st := p.Moments[i].Strings[own-1]; at == own && st.State != Struck && st.State != Rings && st.By != digitNames[d] && st.By != "trailing" {
+					t.Errorf("moment %d: %s rests on string %d, which is %+v", i, digitNames[d], own, st)
+				}
+			}
+		}
+		m, err := newModel(&r)
+		if err != nil {
+			t.Fatal(err)
+		}
+		m.school.Rests = false
+		layers, _, err := m.least(context.Background())
+		if err != nil {
+			t.Fatal(err)
+		}
+		end := layers[len(layers)-1].states
+		if free := end[best(end)].cost; p.Total > free {
+			t.Errorf("resting costs %v, without it %v", p.Total, free)
+		}
+	})
+	if rested < 100 || moved < 20 {
+		t.Errorf("fingers rested at %d moments and moved at %d", rested, moved)
+	}
 }
 
 // Pins that cannot be kept are refused with a smallest set that conflicts: the pins beside

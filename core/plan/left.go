@@ -189,6 +189,9 @@ func (m *model) shiftTime(pos float64, g *hand, width float64) float64 {
 	if d < g.touch {
 		return 0
 	}
+	if g.slide {
+		return m.slowness * m.req.Player.MoveTime(d, width)
+	}
 	return m.req.Player.MoveTime(d, width)
 }
 
@@ -262,9 +265,10 @@ func blocked(no bool) float64 {
 
 // landCost is what it costs to put the slide down after memory k.
 func (st *stage) landCost(k int, y *tally) {
-	y.add(Land, landOn)
+	slow := st.m.slowness
+	y.add(Land, landOn*slow)
 	if mem := st.memories[k]; !mem.loose {
-		share := landTime / math.Max(st.mo.sec-mem.since, landTime/3)
+		share := slow * landTime / max(st.mo.sec-mem.since, landTime/3)
 		y.add(Land, wLand*share*share)
 	}
 }
@@ -476,6 +480,8 @@ type bassOption struct {
 	how    How // Drop if a wanted stroke is left out, "" if none is wanted
 	finger int // 1 … 4, thumbOver, or 0
 	pitch  pitch.Pitch
+	cut    bool   // the palm cuts it short
+	hit    string // percussion with it
 	cost   Terms
 	sum    float64    // of cost
 	ring   [7]float64 // sympathy of each open string with it

@@ -20,6 +20,7 @@ type model struct {
 	clock  tune.Clock
 
 	moments     []moment
+	bass        bool            // the thumb plays at all
 	combos      [][]combo       // of each melody note, pins applied
 	voices      [][]pitch.Pitch // of each melody note
 	noteSeconds []float64       // length of each melody note
@@ -27,21 +28,29 @@ type model struct {
 	peak        []bool
 	sympathy    map[pitch.Pitch][7]float64 // per open string, cache
 	agains      map[float64]*againTable    // by seconds between onsets, cache
+	debts       map[float64]*debts         // of the next onset, by the same
 	stages      []*stage                   // see stage
+	sides       []*side                    // see side
+	slowness    float64                    // of the slide, see player.Profile.Slowness
 	heelMove    [2][2]float64              // see newHeelMove
 	heelDebt    float64                    // all that one position of the heel can cost more than the other, coming and going
+	restMove    [restPlaces][restPlaces]float64
+	restGap     [restPlaces][restPlaces]float64 // all that resting in one place can cost more than in another, coming and going
+	restDebt    float64                         // the most of them
+	restMost    float64                         // what a digit resting on a string can cost more for its having rung
 }
 
 // moment is one onset.
 type moment struct {
 	at       tune.Time
 	sec      float64
-	note     int  // melody note that begins, -1 if none
-	sounding int  // melody note that sounds: begins or goes on; -1 in a rest
-	ended    int  // melody note that stopped since the last moment without another in its place, or was followed by note; -1
-	joined   bool // note follows ended at once
-	peak     bool // note is the highest of its phrase, and long
-	stroke   *thumb.Stroke
+	note     int           // melody note that begins, -1 if none
+	sounding int           // melody note that sounds: begins or goes on; -1 in a rest
+	ended    int           // melody note that stopped since the last moment without another in its place, or was followed by note; -1
+	joined   bool          // note follows ended at once
+	peak     bool          // note is the highest of its phrase, and long
+	stroke   *thumb.Stroke // of the thumb, nil if none is wanted
+	hit      string        // percussion wanted, "" for none
 	chord    chord.Chord
 	tones    uint16 // the chord's pitch classes, bit 0 is C
 
@@ -68,10 +77,12 @@ func newModel(r *Request) (*model, error) {
 	}
 	m := &model{
 		req: r, neck: r.Player.Neck(), school: quiet.SchoolOf(r.Player), clock: r.Tune.Clock(r.Tempo),
-		phraseEnd: r.Tune.PhraseEnds(), peak: r.Tune.Peaks(), sympathy: map[pitch.Pitch][7]float64{}, agains: map[float64]*againTable{},
+		phraseEnd: r.Tune.PhraseEnds(), peak: r.Tune.Peaks(), sympathy: map[pitch.Pitch][7]float64{}, agains: map[float64]*againTable{}, debts: map[float64]*debts{},
 	}
+	m.slowness = r.Player.Slowness()
 	m.heelMove = m.newHeelMove()
 	m.heelDebt = m.heelMove[0][1] + m.heelMove[1][0]
+	m.layRestMoves()
 	if err := m.findPlaces(); err != nil {
 		return nil, err
 	}
@@ -148,9 +159,13 @@ func (m *model) layMoments() {
 	for i, n := range tu.Notes {
 		get(n.At).note = i
 	}
-	strokes := thumb.Strokes(tu, m.req.Thumb)
+	strokes := thumb.Strokes(tu, m.req.Thumb, m.req.Sections)
 	for i := range strokes {
-		get(strokes[i].At).stroke = &strokes[i]
+		mo := get(strokes[i].At)
+		mo.hit = strokes[i].Hit
+		if strokes[i].Role != thumb.NoRole {
+			mo.stroke, m.bass = &strokes[i], true
+		}
 	}
 	times := make([]tune.Time, 0, len(at))
 	for t := range at {
@@ -199,9 +214,9 @@ func (m *model) followThumb() {
 		mo := &m.moments[t]
 		mo.bassFor = mo.sec - lastSec
 		if mo.stroke != nil {
-			k := key{mo.chord.Name, mo.stroke.Role}
+			k := key{mo.stroke.Over.Name, mo.stroke.Role}
 			if cache[k] == nil {
-				cache[k] = thumb.Places(m.req.Tuning, m.req.Capo, mo.chord, k.role)
+				cache[k] = thumb.Places(m.req.Tuning, m.req.Capo, mo.stroke.Over, k.role)
 			}
 			last, lastSec = cache[k], mo.sec
 		}

@@ -26,7 +26,7 @@ type Move struct {
 }
 
 // Share is how much of the time there is the move needs.
-func (v *Move) Share() float64 { return v.Need / math.Max(v.There, 1e-3) }
+func (v *Move) Share() float64 { return v.Need / max(v.There, 1e-3) }
 
 // damperTime is the least time in seconds in which heel, trailing fingers or a resting digit
 // come down or let go on purpose.
@@ -46,7 +46,7 @@ func (p *Plan) moves(t int, c *choice) (out []Move) {
 			out = append(out, Move{t, fmt.Sprintf("the left hand moves %.0f mm to %s", m.capoScale()*math.Abs(c.h.pos-mem.pos), where(c.h, m.req.Capo)), need, mo.sec - mem.since})
 		}
 		if c.h.slide && !c.from.slide {
-			out = append(out, Move{t, "the slide is set down", landTime, mo.sec - mem.since})
+			out = append(out, Move{t, "the slide is set down", m.slowness * landTime, mo.sec - mem.since})
 		}
 	}
 	between := mo.sec - m.moments[t-1].sec
@@ -59,6 +59,9 @@ func (p *Plan) moves(t int, c *choice) (out []Move) {
 			what = "the heel lets go"
 		}
 		out = append(out, Move{t, what, damperTime, between})
+	}
+	if c.rest > 0 && c.rest != c.was.rest() {
+		out = append(out, Move{t, "the resting fingers move", damperTime, between})
 	}
 	if c.h.slide && c.from.slide && c.h.trails != c.from.trails {
 		out = append(out, Move{t, "the trailing fingers move", damperTime, between})
@@ -132,7 +135,7 @@ func (p *Plan) BarCeilings() []float64 {
 	shares := make([]float64, len(p.Request.Tune.Bars))
 	for t := range p.Moments {
 		b := p.Moments[t].Bar - 1
-		shares[b] = math.Max(shares[b], p.Moments[t].Share)
+		shares[b] = max(shares[b], p.Moments[t].Share)
 	}
 	out := make([]float64, len(shares))
 	for b, s := range shares {
@@ -188,14 +191,14 @@ func (p *Plan) paceOf(d detour, at int) (local, whole float64) {
 	worst, rest := 0.0, 0.0
 	for i, c := range p.choices(d) {
 		if v, ok := hardest(p.moves(d.first+i, &c)); ok {
-			worst = math.Max(worst, v.Share())
+			worst = max(worst, v.Share())
 		}
 	}
 	for t := range p.Moments {
 		if t < d.first || t >= d.first+len(d.states) {
-			rest = math.Max(rest, p.Moments[t].Share)
+			rest = max(rest, p.Moments[t].Share)
 			if t == at {
-				worst = math.Max(worst, p.Moments[t].Share)
+				worst = max(worst, p.Moments[t].Share)
 			}
 		}
 	}
@@ -205,7 +208,7 @@ func (p *Plan) paceOf(d detour, at int) (local, whole float64) {
 		}
 		return p.BPMAt(share)
 	}
-	return limit(worst), limit(math.Max(worst, rest))
+	return limit(worst), limit(max(worst, rest))
 }
 
 // noLimit stands for a passage that nothing holds down.

@@ -344,7 +344,7 @@ func conflict(ctx context.Context, r Request) error {
 		if err != nil {
 			return "", err
 		}
-		_, rule, err := m.forward(ctx, nil)
+		_, rule, err := m.forward(ctx, nil, false)
 		return rule, err
 	}
 	rule, err := impossible(pins)

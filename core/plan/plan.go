@@ -4,11 +4,13 @@ import (
 	"context"
 	"fmt"
 	"math"
+	"math/bits"
 	"slices"
 
 	"stepping/core/chord"
 	"stepping/core/pitch"
 	"stepping/core/quiet"
+	"stepping/core/thumb"
 	"stepping/core/tune"
 )
 
@@ -42,17 +44,24 @@ type Moment struct {
 	With    []*Stroke // the other voices struck with it
 	Held    *Stroke   // melody note that began earlier and sounds on
 	Thumb   *Stroke   // thumb stroke
-	Dropped bool      // a thumb stroke was wanted and is left out
+	Picked  []*Stroke // by the fingers of a picking pattern, over chords
+	Accent  bool
+	Dropped bool   // a thumb stroke was wanted and is left out
+	Mute    string // how the palm mutes the thumb's note, of thumb.Mutes
+	Early   bool   // the thumb's note belongs to the next chord
+	Hit     string // percussion, of thumb.Hits
+	HitLost string // percussion that was wanted and is left out
 	Hand    LeftHand
 	Strings [6]StringState // index 0 is string 1
 	Digits  [5]int         // string that p, i, m, a, c each touch, plucking or stopping; 0 for none
 	Brush   bool           // one digit takes all the melody's strings
+	Flick   bool           // it is flicked outward, beside a slap
 	Heel    int            // strings under the heel, from string 6 inward
 	Share   float64        // of the time there is, what the most pressing move into this moment needs
 	Cost    Terms
 }
 
-// Strokes returns everything struck at the moment: the melody's voices, then the thumb.
+// Strokes returns everything struck at the moment: the melody's voices, the thumb, a pattern's fingers.
 func (mo *Moment) Strokes() []*Stroke {
 	var out []*Stroke
 	if mo.Melody != nil {
@@ -61,7 +70,7 @@ func (mo *Moment) Strokes() []*Stroke {
 	if mo.Thumb != nil {
 		out = append(out, mo.Thumb)
 	}
-	return out
+	return append(out, mo.Picked...)
 }
 
 // Stroke is one note struck.
@@ -115,6 +124,7 @@ const (
 type StringState struct {
 	State State
 	By    string
+	Rests bool    // By has its resting place there
 	Note  string  // what sounds or leaks: the note name
 	DB    float64 // of a leak, and of a free string that rings in sympathy: dB under the note, negative
 }
@@ -181,16 +191,23 @@ type choice struct {
 	s       silence
 	d       deal
 	heel    int
+	rest    int // place of the resting digits
 	was     rho
 	live    quiet.Strings // bass strings that rang before
 	terms   Terms
+}
+
+// brushes: one digit takes several strings inward. flicks: it takes what it plays outward.
+func (c *choice) brushes() bool { return c.pl.sweeps != 0 && !c.flicks() }
+func (c *choice) flicks() bool {
+	return c.bass.hit == thumb.Slap && c.pl.mask != 0 && c.pl.mask != keepMask
 }
 
 // choiceAt recomputes what was chosen between two states. Its terms add up to the
 // difference of their costs.
 func (p *Plan) choiceAt(t int, before, after *state) choice {
 	ar := p.around(t)
-	return p.m.choiceFrom(ar.stage, &ar.side, before, after)
+	return p.m.choiceFrom(ar.stage, ar.side, before, after)
 }
 
 // choiceFrom finds the choice behind a step: of those that lead there, the first of the cheapest.
@@ -205,16 +222,16 @@ func (m *model) choiceFrom(st *stage, sd *side, before, after *state) choice {
 	}
 	r, least := sd.of(g), inf
 	left := st.terms(i, g, after.a)
-	sd.eachAction(r, tl, !after.a.legato(), func(a action, s *silence, pl *pluck, d *deal) {
-		if a.bass != after.bass || a.own != after.own || a.live != after.live || c.was.after(&a) != after.rho {
+	sd.eachAction(r, tl, !after.a.legato(), func(b int, a action, s *silence, pl *pluck, d *deal) {
+		if b != int(after.bass) || a.own != after.own || a.live != after.live || c.was.after(a.pose) != after.rho {
 			return
 		}
-		cost := a.cost + sd.turn(c.was, &a)
+		cost := a.cost + r.opts[b].sum + sd.turn(c.was, a.pose)
 		if cost >= least {
 			return
 		}
 		next := c
-		next.bass, next.pl, next.s, next.d, next.heel = r.opts[a.bass], *pl, *s, *d, int(a.heel)
+		next.bass, next.pl, next.s, next.d, next.heel, next.rest = r.opts[b], *pl, *s, *d, int(a.heel), int(a.rest)
 		next.terms = left
 		next.terms.addAll(&next.bass.cost)
 		next.terms[Damping] += s.damping
@@ -229,7 +246,7 @@ func (m *model) choiceFrom(st *stage, sd *side, before, after *state) choice {
 // turnTerms adds what side.turn and the pluck cost by term.
 func (m *model) turnTerms(sd *side, was rho, a *action, pl *pluck, c *Terms) {
 	c[Hand] += pl.cost
-	c[Damping] += m.heelMove[was.heel()][a.lies()]
+	c[Damping] += m.heelMove[was.heel()][a.lies] + m.restMove[was.rest()][a.rest]
 	if a.mask != keepMask {
 		c[Hand] += sd.again[was.mask()][a.mask]
 	}
@@ -243,7 +260,7 @@ func (m *model) moment(t int, c *choice) Moment {
 	mo := &m.moments[t]
 	bar, since := m.req.Tune.Position(mo.at)
 	out := Moment{
-		At: mo.at, Seconds: mo.sec, Bar: bar + 1, Chord: mo.chord, Heel: c.heel, Cost: c.terms, Brush: c.pl.sweeps != 0,
+		At: mo.at, Seconds: mo.sec, Bar: bar + 1, Chord: mo.chord, Heel: c.heel, Cost: c.terms, Brush: c.brushes(), Flick: c.flicks(),
 		Beat: 1 + float64(since)/float64(m.req.Tune.MeterOver(mo.at).Unit()),
 		Hand: handOf(c.h),
 	}
@@ -259,7 +276,11 @@ func (m *model) moment(t int, c *choice) Moment {
 	case mo.sounding >= 0:
 		out.Held = m.melodyStroke(mo.sounding, 0, c)
 	}
+	if out.Hit = c.bass.hit; out.Hit == "" {
+		out.HitLost = mo.hit
+	}
 	if mo.stroke != nil {
+		out.Mute, out.Early = mo.stroke.Mute, mo.stroke.Early
 		out.Stroke = mo.stroke.Role.String()
 		out.Dropped = c.bass.str == 0
 	}
@@ -323,8 +344,12 @@ func (m *model) melodyStroke(note, voice int, c *choice) *Stroke {
 	case c.a == ghost:
 		out.From = float64(m.req.Capo)
 	}
-	if c.pl.sweeps != 0 {
+	if c.brushes() {
 		out.Digit = digitNames[digitI]
+		return out
+	}
+	if c.flicks() {
+		out.Digit = digitNames[bits.TrailingZeros8(c.pl.mask)]
 		return out
 	}
 	for d, at := range c.pl.at {
@@ -367,7 +392,9 @@ func (m *model) stringState(mo *moment, c *choice, s int) StringState {
 			}
 		}
 	}
-	silenced := func(by string) StringState { return StringState{State: Silenced, By: by} }
+	silenced := func(by string) StringState {
+		return StringState{State: Silenced, By: by, Rests: c.s.rest.Has(s) && digitNumber(by) != noDigit}
+	}
 	by := m.dampedBy(c, s)
 	switch {
 	case c.s.struck.Has(s):
@@ -389,6 +416,8 @@ func (m *model) stringState(mo *moment, c *choice, s int) StringState {
 // dampedBy names what lies on string s to keep it silent, "" for nothing.
 func (m *model) dampedBy(c *choice, s int) string {
 	switch {
+	case c.s.hit.Has(s):
+		return c.bass.hit
 	case c.s.heel.Has(s):
 		return "heel"
 	case c.h.trailed.Has(s):
@@ -403,7 +432,7 @@ func (m *model) dampedBy(c *choice, s int) string {
 		return "tilt"
 	}
 	for d := digitC; d >= digitI; d-- {
-		if int(c.d.digit[d]) == s {
+		if int(c.d.digit[d]) == s || c.s.rest.Has(s) && int(c.pl.at[d]) == s {
 			return digitNames[d]
 		}
 	}
@@ -434,9 +463,9 @@ func (m *model) idleState(mo *moment, c *choice, s int) StringState {
 	if mo.note >= 0 && !c.h.under.Has(s) {
 		ring := 0.0
 		for _, v := range m.voices[mo.note] {
-			ring = math.Max(ring, m.sympathyOf(v)[s])
+			ring = max(ring, m.sympathyOf(v)[s])
 		}
-		if ring = math.Max(ring, c.bass.ring[s]) * quiet.Sympathetic; ring >= quiet.Inaudible {
+		if ring = max(ring, c.bass.ring[s]) * quiet.Sympathetic; ring >= quiet.Inaudible {
 			out.DB = quiet.Decibels(ring)
 		}
 	}
@@ -484,7 +513,7 @@ func (m *model) touchingFinger(h *hand, s int) string {
 }
 
 func (m *model) spareName(h *hand) string {
-	for _, f := range freeFingers(m.req.Player) {
+	for _, f := range m.req.Player.FreeFingers() {
 		if h.on[f] == 0 {
 			return fingerName(f)
 		}

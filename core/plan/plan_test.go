@@ -60,7 +60,7 @@ func TestThumbIsComplete(t *testing.T) {
 			}
 		}
 	}
-	if want := len(thumb.Strokes(r.Tune, r.Thumb)); strokes != want {
+	if want := len(thumb.Strokes(r.Tune, r.Thumb, nil)); strokes != want {
 		t.Errorf("%d strokes, the pattern has %d", strokes, want)
 	}
 	r.Pins = []Pin{{At: p.Moments[0].At, Part: Thumb, How: Drop}}

@@ -9,6 +9,7 @@ import (
 	"stepping/core/chord"
 	"stepping/core/pitch"
 	"stepping/core/player"
+	"stepping/core/thumb"
 )
 
 // Why explains the choices of moment t from their own cost terms: one sentence for each
@@ -363,6 +364,23 @@ func leakText(c *choice) string {
 		return fmt.Sprintf("the slide would lie over %d strings that are not played", idle)
 	}
 	return "free strings would ring along"
+}
+
+// HitReason says why the percussion of moment t is left out.
+func (p *Plan) HitReason(t int) string {
+	mo := &p.m.moments[t]
+	h := p.handAt(t)
+	switch {
+	case mo.hit == thumb.Release:
+		return "a release needs a grip to let go of, and the melody's finger has its note to hold"
+	case mo.hit == thumb.Slap && mo.note >= 0 && h.sounding&^trebles != 0:
+		return fmt.Sprintf("the thumb would slap while the melody lies on string %d, which no outward flick reaches: drop the slap first", p.Moments[t].Melody.String)
+	case mo.hit == thumb.Tap && mo.note >= 0:
+		return "the fingertips would fall on the strings while one of them plucks: drop the tap first"
+	case mo.hit == thumb.Slap && mo.note >= 0:
+		return "the flick beside it would catch strings that nothing silences: drop the slap first"
+	}
+	return fmt.Sprintf("the %s would cost more than leaving it out: drop it first", mo.hit)
 }
 
 // DropReason says why the thumb stroke of moment t is left out: what the best plan with

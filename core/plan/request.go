@@ -8,14 +8,14 @@
 // chooses a hand (what the left hand holds: slide, fretting fingers, fingers trailing
 // behind the slide), how the note is sounded from what was held before, a bass option
 // (which string the thumb strikes, or none), the digits that pluck the melody, how far the
-// heel lies over the strings, and what deals with each string that must be silent. Hard rules decide what may be chosen together; everything else is a cost,
+// heel lies over the strings or where the free fingers rest, and what deals with each string that must be silent. Hard rules decide what may be chosen together; everything else is a cost,
 // a sum of named terms (cost.go). A plan's total is the sum over its moments.
 //
 // # Search
 //
 // The least total is found by dynamic programming over the state that the next moment can
-// feel: the left hand, the strings ringing under the thumb, the digits that plucked last
-// and whether the heel lies on the strings. A moment costs |hands|² for the left hand and then, once for
+// feel: the left hand, the strings ringing under the thumb, the digits that plucked last,
+// whether the heel lies on the strings, and where the free fingers rest. A moment costs |hands|² for the left hand and then, once for
 // each shape and each set of strings ringing in, the right hand's choices: not the square
 // of the product, because the cost of a change is a sum of one part per hand. A state is
 // passed over only if another with the same hand and strings is cheaper by more than its
@@ -29,6 +29,7 @@
 package plan
 
 import (
+	"errors"
 	"fmt"
 	"strings"
 
@@ -40,7 +41,7 @@ import (
 
 // Revision is raised whenever the same request may give another plan or document than before, so
 // that kept documents are made anew.
-const Revision = 2
+const Revision = 3
 
 // How is a technique. Drop and Off are used in pins only.
 type How string
@@ -57,6 +58,7 @@ const (
 	Harmonic How = "harmonic" // the open string touched at a node
 	Tapped   How = "tapped"   // sounded by a finger of the picking hand on the neck
 	Drop     How = "drop"     // the thumb stroke is left out
+	Dead     How = "dead"     // struck while its finger lets up: no pitch
 	Off      How = "off"      // no slide; no heel
 )
 
@@ -65,27 +67,33 @@ type Part string
 
 // The parts. The first two sound.
 const (
-	Melody  Part = "melody"
-	Thumb   Part = "thumb"
-	Tube    Part = "slide"  // the slide itself
-	Heel    Part = "heel"   // the heel of the picking hand
-	Damper  Part = "damper" // what silences a string
-	Ringing Part = "ring"   // strings left to ring on purpose
+	Melody     Part = "melody"
+	Thumb      Part = "thumb"
+	Tube       Part = "slide"  // the slide itself
+	Heel       Part = "heel"   // the heel of the picking hand
+	Damper     Part = "damper" // what silences a string
+	Ringing    Part = "ring"   // strings left to ring on purpose
+	Percussion Part = "percussion"
+	Finger     Part = "finger" // a finger of a picking pattern, over chords
 )
 
 // Request is everything that a plan depends on.
 type Request struct {
-	Tune   *tune.Tune
-	Tuning tuning.Tuning
-	Capo   int     // fret of the capo, 0 for none
-	Tempo  float64 // quarter notes a minute at the start; 0 keeps the tune's own
-	Player player.Profile
-	Thumb  thumb.Kind
-	Pins   []Pin
+	Tune     *tune.Tune
+	Tuning   tuning.Tuning
+	Capo     int     // fret of the capo, 0 for none
+	Tempo    float64 // quarter notes a minute at the start; 0 keeps the tune's own
+	Player   player.Profile
+	Thumb    thumb.Kind
+	Sections []thumb.Section // patterns in force from a bar on; they take the place of Thumb
+	Pins     []Pin
 
 	// Progress, if not nil, is told after each moment how many are done. It must be quick.
 	Progress func(done, total int)
 }
+
+// ErrNoMelody is a tune that has chords alone: package backing plans those.
+var ErrNoMelody = errors.New("the tune has no notes: plan its chords with a picking pattern")
 
 // maxCapo is the highest fret for a capo.
 const maxCapo = 9
@@ -142,16 +150,52 @@ func (e *RangeError) Error() string {
 	return strings.Join(parts, "; ") + ": " + advice
 }
 
+// PatternError is a picking pattern that the tune cannot take from a bar on.
+type PatternError struct {
+	Bar  int
+	Text string
+}
+
+func (e *PatternError) Error() string {
+	return fmt.Sprintf("the pattern from bar %d: %s", e.Bar, e.Text)
+}
+
+func (r *Request) checkSection(i int) error {
+	s := &r.Sections[i]
+	if s.Bar < 1 || s.Bar > len(r.Tune.Bars) || s.Pattern == nil {
+		return &PatternError{s.Bar, fmt.Sprintf("the tune has bars 1 to %d", len(r.Tune.Bars))}
+	}
+	if err := s.Pattern.Validate(); err != nil {
+		return &PatternError{s.Bar, fmt.Sprintf("%s, %v", s.Pattern.Name, err)}
+	}
+	end := len(r.Tune.Bars)
+	if i+1 < len(r.Sections) {
+		end = min(end, r.Sections[i+1].Bar-1)
+	}
+	for bar := s.Bar - 1; bar < end; bar++ {
+		if thumb.PatternIn(r.Tune, bar, r.Sections) != nil {
+			return nil
+		}
+	}
+	m := r.Tune.MeterOver(r.Tune.Bars[s.Bar-1])
+	return &PatternError{s.Bar, fmt.Sprintf("%s is in %s and the tune there in %d/%d", s.Pattern.Name, s.Pattern.Meter, m.Num, m.Den)}
+}
+
 // check validates the request apart from the notes' range.
 func (r *Request) check() error {
 	if r.Tune == nil || len(r.Tune.Notes) == 0 {
-		return fmt.Errorf("the tune has no notes")
+		return ErrNoMelody
 	}
 	if r.Capo < 0 || r.Capo > maxCapo {
 		return fmt.Errorf("capo %d: a capo sits on fret 1 to %d, or 0 for none", r.Capo, maxCapo)
 	}
 	if r.Tempo != 0 && !(r.Tempo >= MinTempo && r.Tempo <= MaxTempo) {
 		return fmt.Errorf("tempo %g: give %d to %d quarter notes a minute", r.Tempo, MinTempo, MaxTempo)
+	}
+	for i := range r.Sections {
+		if err := r.checkSection(i); err != nil {
+			return err
+		}
 	}
 	for _, k := range thumb.Kinds {
 		if r.Thumb == k {

@@ -1,53 +1,69 @@
 package plan
 
 import (
-	"math"
-
 	"stepping/core/player"
 	"stepping/core/quiet"
+	"stepping/core/thumb"
 )
 
 // rho is what the picking hand carries from one moment to the next: the digits that plucked
-// melody last (bit d for digit d, bit tapBit for tapping on the neck) and, above them, whether
-// the heel lies on the strings. How far it lies is the moment's own choice.
-type rho uint8
+// melody last (bit d for digit d, bit tapBit for tapping on the neck), whether the heel lies
+// on the strings, and where the free digits rest (see rest.go). How far the heel lies is the
+// moment's own choice.
+type rho uint16
 
 const (
 	tapBit   = 4
 	maskBits = 5
 	fewMasks = 1 << maskBits
 	keepMask = 0xFF // of an action that plucks nothing and leaves the digits as they were
-	rhos     = 2 << maskBits
+	restBits = maskBits + 1
+	rhos     = restPlaces << restBits
 )
 
-func newRho(mask uint8, heel bool) rho {
-	if heel {
-		return rho(mask) | 1<<maskBits
-	}
-	return rho(mask)
+func newRho(mask, lies, rest uint8) rho {
+	return rho(mask) | rho(lies)<<maskBits | rho(rest)<<restBits
 }
 
 func (p rho) mask() uint8 { return uint8(p) & (fewMasks - 1) }
-func (p rho) heel() int   { return int(p >> maskBits) } // 1 if it lies on the strings
+func (p rho) heel() int   { return int(p >> maskBits & 1) } // 1 if it lies on the strings
+func (p rho) rest() int   { return int(p >> restBits) }     // place of the resting digits, 0 if lifted
+
+// rhos is how many rhos this player's hand can carry.
+func (m *model) rhos() int {
+	if m.school.Rests {
+		return rhos
+	}
+	return 1 << restBits
+}
 
 // pluck is one way to sound the melody with the picking hand: the string of each digit.
 type pluck struct {
 	at     [digits]int8
 	mask   uint8 // digits used; keepMask if nothing is plucked
 	busy   bool  // the hand is on the neck or bends: no digit damps
+	laid   bool  // the fingertips fall on the strings: they do nothing else
 	rest   bool  // the thumb lies across the strings as gauge of a bend
 	sweeps quiet.Strings
 	cost   float64 // of the digits' places, before what they did last
 }
 
-// action is one choice of the picking hand and the thumb at a moment, for one shape and
-// tail. Its cost is without what depends on the rho before; see turn.
+// pose is all that matters of an action for what it costs after a rho, and for the rho that it
+// leaves: see turn and after.
+type pose struct {
+	mask uint8
+	lies uint8 // 1 if the heel lies on the strings
+	rest uint8 // place of the resting digits
+	own  uint8 // digit that stops the melody string just ended: cheap if it plucked it
+}
+
+// action is one choice of the picking hand at a moment beside a bass option. Its cost is without
+// that option's and what depends on the rho before; see turn.
 type action struct {
 	live quiet.Strings // bass strings that ring on
-	mask uint8
-	heel uint8
-	own  uint8 // digit that stops the melody string just ended: cheap if it plucked it
-	bass uint8 // index into the shape's options
+	pose
+	heel uint8  // strings that it covers
+	of   uint16 // number of its pose in side.poses
 	cost float64
 }
 
@@ -58,6 +74,7 @@ type right struct {
 	h      *hand // any hand of the shape
 	opts   []bassOption
 	plucks []pluck       // ways to pluck at an onset
+	flicks []pluck       // ways to flick it outward, beside a slap
 	touch  quiet.Strings // strings beside fretting fingers, reached by their tips
 	edges  []int         // strings of fretting fingers, whose undersides lie on thinner ones
 	spare  bool          // a finger is free to be laid on a string
@@ -68,13 +85,20 @@ type right struct {
 	floors [2][trebles + 1]float64 // see floor; 0 is not known yet
 }
 
-// actionSet is the actions for one tail, plucked or not; they stand in model.arena.
+// actionSet is the actions for one tail, plucked or not, that cost no more than most, by bass option.
 type actionSet struct {
 	tl     tail
 	plucks bool
-	lo, hi int
-	ready  bool
-	value  []ahead // backward pass: the best way from here to the end, by rho before
+	most   float64
+	parts  []part
+	onward *onwards // of the backward pass
+}
+
+// part is the actions with one bass option, by cost; others share them.
+type part struct {
+	bass    uint8 // index into the shape's options
+	sum     float64
+	actions []action
 }
 
 // shapeKey is all that a right depends on in a hand.
@@ -111,7 +135,7 @@ func (m *model) spareFinger(h *hand) bool {
 	if h.slide || m.req.Player.Lap() {
 		return false
 	}
-	for _, f := range freeFingers(m.req.Player) {
+	for _, f := range m.req.Player.FreeFingers() {
 		if h.on[f] == 0 {
 			return true
 		}
@@ -146,26 +170,55 @@ func (m *model) giveShapes(mo *moment) {
 
 // side is the picking hand's side of one moment: a right for each shape, and their actions.
 type side struct {
-	m      *model
-	mo     *moment
-	again  *againTable
-	rights []right
-	arena  []action
-	deals  map[uint64][]deal // cheapest deals, by dealKey
+	m       *model
+	mo      *moment
+	again   *againTable
+	rights  []right
+	poses   []pose            // those that occur
+	deals   map[uint64][]deal // cheapest deals, by dealKey
+	rhos    []rho             // see turns
+	turned  []float64
+	known   map[situation]found
+	pool    []action // those of known
+	scratch []action
 
 	// scratch of situations
-	still, swept silence
-	action       action
-	idle         [1]pluck
+	still, swept, lain silence
+	action             action
+	idle               [1]pluck
+	held               pluck
+}
+
+// side returns the picking hand's side of moment t, nothing left out. Of short tunes it is kept:
+// the search, the pass backward and every look at alternatives need the same sets of actions. Of
+// long ones it takes scratch, if that is not nil.
+func (m *model) side(t int, scratch *side) *side {
+	if len(m.moments) > boundMoments {
+		if scratch == nil {
+			scratch = &side{}
+		}
+		scratch.reset(m, &m.moments[t])
+		return scratch
+	}
+	if m.sides == nil {
+		m.sides = make([]*side, len(m.moments))
+	}
+	if m.sides[t] == nil {
+		m.sides[t] = &side{}
+		m.sides[t].reset(m, &m.moments[t])
+	}
+	return m.sides[t]
 }
 
 // reset makes the side that of mo; what it held before is reused.
 func (sd *side) reset(m *model, mo *moment) {
-	sd.m, sd.mo, sd.again, sd.arena = m, mo, m.againAfter(mo.since), sd.arena[:0]
+	sd.m, sd.mo, sd.again, sd.poses, sd.rhos = m, mo, m.againAfter(mo.since), sd.poses[:0], nil
 	if sd.deals == nil {
-		sd.deals = map[uint64][]deal{}
+		sd.deals, sd.known = map[uint64][]deal{}, map[situation]found{}
 	}
 	clear(sd.deals)
+	clear(sd.known)
+	sd.pool = sd.pool[:0]
 	if cap(sd.rights) < len(mo.shapes) {
 		sd.rights = make([]right, 2*len(mo.shapes))
 	}
@@ -209,10 +262,13 @@ func (m *model) initRight(r *right, mo *moment, h *hand) {
 		for _, n := range m.voices[mo.note] {
 			ring := m.sympathyOf(n)
 			for s := range ring {
-				r.ring[s] = math.Max(r.ring[s], ring[s])
+				r.ring[s] = max(r.ring[s], ring[s])
 			}
 		}
 		r.plucks = m.plucks(r.plucks, mo, h)
+		if mo.hit == thumb.Slap {
+			r.flicks = m.flicks(mo, h)
+		}
 	}
 }
 
@@ -283,6 +339,47 @@ func (m *model) plucks(out []pluck, mo *moment, h *hand) []pluck {
 	return out
 }
 
+// flicks lists the ways to flick what h holds outward beside a slap: by i or m, never both, across
+// the top strings, or kept shallow, so that it catches only the next thinner one.
+func (m *model) flicks(mo *moment, h *hand) (out []pluck) {
+	if h.sounding&^trebles != 0 || h.tapped() || h.hooked() {
+		return nil
+	}
+	str := 0 // the thickest
+	for s := 1; s <= 3; s++ {
+		if h.sounding.Has(s) {
+			str = s
+		}
+	}
+	for d := digitI; d <= min(digitM, m.req.Player.Fingers); d++ {
+		if !mo.digitAllowed(h, d, str) {
+			continue
+		}
+		p := pluck{mask: 1 << d, busy: true, cost: quantize(wFlick), sweeps: trebles &^ h.sounding}
+		p.at[d] = int8(str)
+		shallow := p
+		shallow.cost, shallow.sweeps = quantize(wFlick+wShallow), quiet.Of(str)>>1&^h.sounding
+		out = append(out, p, shallow)
+	}
+	return out
+}
+
+// pluckWays lists the ways to pluck with a bass option; idle holds the way that plucks nothing.
+func (r *right) pluckWays(o *bassOption, plucked bool, idle *[1]pluck) []pluck {
+	idle[0] = idlePluck(r.mo, r.h)
+	idle[0].busy = idle[0].busy || o.hit == thumb.Slap
+	idle[0].laid = o.hit == thumb.Tap
+	switch {
+	case !plucked || r.mo.note < 0:
+		return idle[:]
+	case o.hit == thumb.Slap:
+		return r.flicks
+	case o.hit == thumb.Tap:
+		return nil
+	}
+	return r.plucks
+}
+
 // lowestThumb is the thinnest string on which the thumb plucks melody: of chords, one thinner.
 func lowestThumb(voices int) int8 {
 	if voices > 1 {
@@ -316,7 +413,7 @@ func (m *model) digitCost(p *pluck) {
 		if d == digitP {
 			y.add(Hand, thumbMelody)
 		} else {
-			y.add(Hand, wDigitPlace*absInt(at-m.usualString(d)))
+			y.add(Hand, PlaceCost(m.req.Player.Fingers, d, at))
 		}
 		if last > digitP && int(p.at[last])-at > 2*(d-last) {
 			y.add(Hand, wSpread*float64(int(p.at[last])-at-2*(d-last)))
@@ -326,61 +423,72 @@ func (m *model) digitCost(p *pluck) {
 	p.cost = y.sum
 }
 
-// situations calls f for every bass option, heel and pluck after tl, with the action so far:
-// what remains is to deal with the unwanted strings. f must not keep what it gets. A heel that lies further and silences
-// nothing more is left out.
-func (sd *side) situations(r *right, tl tail, plucked bool, f func(*action, *silence, *bassOption, *pluck)) {
-	m, s, swept, a := sd.m, &sd.still, &sd.swept, &sd.action
-	sd.idle[0] = idlePluck(r.mo, r.h)
-	plucks := sd.idle[:]
-	if plucked && r.mo.note >= 0 {
-		plucks = r.plucks
-	}
+// situations calls f for every heel, pluck and resting place with a bass option, the strings being
+// sorted by still, with the action so far: what remains is to deal with the unwanted strings. A heel
+// that lies further and silences nothing more is left out, and so is what costs more than most. f
+// must not keep what it gets. The pluck that it gets holds the resting digits, too.
+func (sd *side) situations(r *right, o *bassOption, s *silence, plucked bool, most float64, f func(*action, *silence, *pluck)) {
+	m, swept, a := sd.m, &sd.swept, &sd.action
 	heels := 1
-	if m.school.Heel && !r.h.tapped() {
+	if m.school.Heel && !r.h.tapped() && o.hit != thumb.Thump && o.hit != thumb.Slap {
 		heels = heelStates
 	}
-	for b := range r.opts {
-		o := &r.opts[b]
-		if !m.still(r, tl, o, s) {
+	idle := m.idleStrings(r, s)
+	plucks := r.pluckWays(o, plucked, &sd.idle)
+	for heel := range heels {
+		if heel > 1 && !(s.unwanted | s.may | idle | s.demanded).Has(7-heel) {
 			continue
 		}
-		idle := m.idleStrings(r, s)
-		for heel := 0; heel < heels; heel++ {
-			if heel > 1 && !(s.unwanted | s.may | idle | s.demanded).Has(7-heel) {
+		if quiet.Heel(heel)&(s.struck|s.keep) != 0 {
+			break
+		}
+		if !m.underHeel(r, s, o, idle, heel) || s.damping > most {
+			continue
+		}
+		for i := range plucks {
+			pl, at := &plucks[i], s
+			if !pluckBesideBass(pl, o) {
 				continue
 			}
-			if quiet.Heel(heel)&(s.struck|s.keep) != 0 {
-				break
+			if pl.sweeps != 0 {
+				*swept = *s
+				m.sweep(r, swept, pl)
+				at = swept
 			}
-			if !m.underHeel(r, s, o, idle, heel) {
-				continue
-			}
-			for i := range plucks {
-				pl, at := &plucks[i], s
-				if !pluckBesideBass(pl, o) {
+			for rest := range restPlaces {
+				if rest > 0 && (heel > 0 || !m.mayRest(pl, rest)) {
 					continue
 				}
-				if pl.sweeps != 0 {
-					*swept = *s
-					m.sweep(r, swept, pl)
-					at = swept
+				lain, held := at, pl
+				if rest > 0 {
+					if sd.lain, sd.held = *at, *pl; !m.rest(r, &sd.lain, &sd.held, o, rest) {
+						continue
+					}
+					lain, held = &sd.lain, &sd.held
 				}
-				*a = action{mask: pl.mask, heel: uint8(heel), own: noDigit, bass: uint8(b), cost: at.cost + o.sum + pl.cost}
-				f(a, at, o, pl)
+				*a = action{pose: pose{pl.mask, uint8(min(heel, 1)), uint8(rest), noDigit}, heel: uint8(heel), cost: lain.cost + pl.cost}
+				if a.cost <= most {
+					f(a, lain, held)
+				}
 			}
 		}
 	}
 }
 
-// eachAction calls f for everything that the picking hand can do after tl, and with what
-// deal. Nothing is left out; the search keeps the cheapest of those that the future cannot
+// eachAction calls f for everything that the picking hand can do after tl, with which bass option
+// and what deal. Nothing is left out; the search keeps the cheapest of those that the future cannot
 // tell apart.
-func (sd *side) eachAction(r *right, tl tail, plucked bool, f func(action, *silence, *pluck, *deal)) {
+func (sd *side) eachAction(r *right, tl tail, plucked bool, f func(int, action, *silence, *pluck, *deal)) {
 	m := sd.m
-	sd.situations(r, tl, plucked, func(a *action, s *silence, o *bassOption, pl *pluck) {
-		m.dealWith(r, s, pl, o.str, func(d *deal) { f(m.withDeal(a, s, o, pl, d), s, pl, d) })
-	})
+	for b := range r.opts {
+		o := &r.opts[b]
+		if !m.still(r, tl, o, &sd.still) {
+			continue
+		}
+		sd.situations(r, o, &sd.still, plucked, inf, func(a *action, s *silence, pl *pluck) {
+			m.dealWith(r, s, pl, o.str, func(d *deal) { f(b, m.withDeal(a, s, o, pl, d), s, pl, d) })
+		})
+	}
 }
 
 func (m *model) withDeal(a *action, s *silence, o *bassOption, pl *pluck, d *deal) action {
@@ -413,27 +521,45 @@ func pluckBesideBass(pl *pluck, o *bassOption) bool {
 
 // liveAfter returns the bass strings that ring on after the moment.
 func (m *model) liveAfter(s *silence, o *bassOption, pl *pluck, d *deal) quiet.Strings {
-	on := s.may &^ s.heel
+	on := s.may &^ (s.heel | s.rest)
 	if t := int(d.digit[digitP]); t != 0 {
 		on &^= quiet.From(t)
 	}
 	if pl.rest {
 		on = 0
 	}
-	return on | s.keep&s.tl.live | quiet.Of(o.str)
+	if !o.cut {
+		on |= quiet.Of(o.str)
+	}
+	return on | s.keep&s.tl.live
 }
 
-// turn is what action a costs after p: a digit used again, the heel moved, the digit that
+// turn is what pose q costs after p: a digit used again, the heel moved, the digit that
 // just played falling back on its string.
-func (sd *side) turn(p rho, a *action) float64 {
-	cost := sd.m.heelMove[p.heel()][a.lies()]
-	if a.mask != keepMask {
-		cost += sd.again[p.mask()][a.mask]
+func (sd *side) turn(p rho, q pose) float64 {
+	cost := sd.m.heelMove[p.heel()][q.lies] + sd.m.restMove[p.rest()][q.rest]
+	if q.mask != keepMask {
+		cost += sd.again[p.mask()][q.mask]
 	}
-	if a.own != noDigit {
-		cost += ownPrice(p, a.own)
+	if q.own != noDigit {
+		cost += ownPrice(p, q.own)
 	}
 	return cost
+}
+
+// turns is turn into pose number of after each of rhos; tabulated, since it is the same for all
+// states.
+func (sd *side) turns(of uint16, rhos []rho) []float64 {
+	n := len(rhos)
+	if len(sd.rhos) != n || &sd.rhos[0] != &rhos[0] {
+		sd.rhos, sd.turned = rhos, sd.turned[:0]
+	}
+	for k := len(sd.turned) / n; k <= int(of); k++ {
+		for _, p := range rhos {
+			sd.turned = append(sd.turned, sd.turn(p, sd.poses[k]))
+		}
+	}
+	return sd.turned[int(of)*n : int(of)*n+n]
 }
 
 func ownPrice(p rho, d uint8) float64 {
@@ -443,16 +569,13 @@ func ownPrice(p rho, d uint8) float64 {
 	return quantize(stopEffort)
 }
 
-// after is the rho that action a leaves behind p.
-func (p rho) after(a *action) rho {
-	if a.mask == keepMask {
-		return newRho(p.mask(), a.heel > 0)
+// after is the rho that pose q leaves behind p.
+func (p rho) after(q pose) rho {
+	if q.mask == keepMask {
+		return newRho(p.mask(), q.lies, q.rest)
 	}
-	return newRho(a.mask, a.heel > 0)
+	return newRho(q.mask, q.lies, q.rest)
 }
-
-// lies is 1 if the heel lies on the strings.
-func (a *action) lies() int { return int(min(a.heel, 1)) }
 
 // newHeelMove tabulates what it costs to bring the heel down (from 0 to 1) and to lift it.
 func (m *model) newHeelMove() (t [2][2]float64) {
@@ -466,6 +589,17 @@ func (m *model) newHeelMove() (t [2][2]float64) {
 // againTable is what it costs to pluck with one set of digits after another.
 type againTable [fewMasks][fewMasks]float64
 
+// least is the least that plucking right after plucking costs.
+func (t *againTable) least() float64 {
+	least := inf
+	for from := 1; from < fewMasks; from++ {
+		for to := 1; to < fewMasks; to++ {
+			least = min(least, t[from][to])
+		}
+	}
+	return least
+}
+
 // againAfter returns the table for since seconds from onset to onset.
 func (m *model) againAfter(since float64) *againTable {
 	if m.agains[since] == nil {
@@ -476,110 +610,35 @@ func (m *model) againAfter(since float64) *againTable {
 }
 
 func (m *model) newAgain(since float64) (t againTable) {
-	gap := math.Max(since, 1e-3)
-	square := func(need float64) float64 { return need / gap * (need / gap) }
-	same, travel := square(restrike[m.req.Player.Attack]), square(tapTravel)
 	for from := range t {
 		for to := 1; to < fewMasks; to++ {
-			y := tally{}
-			switch common := from & to; {
-			case common != 0:
-				y.add(Hand, wRepeat*same*float64(quiet.Strings(common).Len()))
-			case from != 0:
-				y.add(Hand, wAlternate*same)
-			}
-			if from != 0 && (from^to)>>tapBit != 0 {
-				y.add(Hand, wRepeat*travel)
-			}
-			t[from][to] = y.sum
+			t[from][to] = AgainCost(m.req.Player.Attack, uint8(from), uint8(to), since)
 		}
 	}
 	return t
 }
 
-// dealKey packs all that a dealer looks at into 63 bits.
-func dealKey(r *right, s *silence, pl *pluck, bass int) uint64 {
-	key := uint64(bass)
-	for _, set := range [...]quiet.Strings{s.unw, s.unw & r.h.under, s.tl.ended & s.unw, s.swept, s.struck | s.keep, s.touch, s.below} {
-		key = key<<6 | uint64(set)
+// AgainCost is what it costs to pluck with the digits of to (bit 1 for i, 2 for m, 3 for a) so many
+// seconds after those of from, by the player's attack.
+func AgainCost(attack string, from, to uint8, since float64) float64 {
+	gap := max(since, 1e-3)
+	square := func(need float64) float64 { return need / gap * (need / gap) }
+	same := square(restrike[attack])
+	y := tally{}
+	switch common := from & to; {
+	case common != 0:
+		y.add(Hand, wRepeat*same*float64(quiet.Strings(common).Len()))
+	case from != 0:
+		y.add(Hand, wAlternate*same)
 	}
-	for _, at := range pl.at {
-		key = key<<3 | uint64(at)
+	if from != 0 && (from^to)>>tapBit != 0 {
+		y.add(Hand, wRepeat*square(tapTravel))
 	}
-	for _, flag := range [...]bool{r.spare, r.over, pl.busy} {
-		key <<= 1
-		if flag {
-			key |= 1
-		}
-	}
-	return key
+	return y.sum
 }
 
-// cheapestDeals returns the cheapest deals of one situation, one for each own digit and
-// place of the thumb, the first of equals.
-func (sd *side) cheapestDeals(r *right, s *silence, pl *pluck, bass int) []deal {
-	key := dealKey(r, s, pl, bass)
-	if best, ok := sd.deals[key]; ok {
-		return best
-	}
-	var best []deal
-	sd.m.dealWith(r, s, pl, bass, func(d *deal) {
-		for i := range best {
-			if best[i].own == d.own && best[i].digit[digitP] == d.digit[digitP] {
-				if d.cost() < best[i].cost() {
-					best[i] = *d
-				}
-				return
-			}
-		}
-		best = append(best, *d)
-	})
-	sd.deals[key] = best
-	return best
-}
-
-// actions returns the set of actions after tl; what the future cannot tell apart is there
-// once, at its cheapest.
-func (sd *side) actions(r *right, tl tail, plucked bool) *actionSet {
-	for i := range r.sets {
-		if r.sets[i].tl == tl && r.sets[i].plucks == plucked {
-			return &r.sets[i]
-		}
-	}
-	m, lo := sd.m, len(sd.arena)
-	none := deal{own: noDigit}
-	sd.situations(r, tl, plucked, func(a *action, s *silence, o *bassOption, pl *pluck) {
-		if s.unw == 0 {
-			sd.keep(m.withDeal(a, s, o, pl, &none), lo)
-			return
-		}
-		best := sd.cheapestDeals(r, s, pl, o.str)
-		for i := range best {
-			sd.keep(m.withDeal(a, s, o, pl, &best[i]), lo)
-		}
-	})
-	r.sets = append(r.sets, actionSet{tl: tl, plucks: plucked, lo: lo, hi: len(sd.arena)})
-	return &r.sets[len(r.sets)-1]
-}
-
-// keep files a among the actions from lo on, unless one with the same bass that the future
-// cannot tell from it is not dearer, or one that differs in the heel alone is cheaper by more than any move of the
-// heel to come.
-func (sd *side) keep(a action, lo int) {
-	for i := lo; i < len(sd.arena); i++ {
-		old := &sd.arena[i]
-		if old.live != a.live || old.mask != a.mask || old.own != a.own || old.bass != a.bass {
-			continue
-		}
-		if old.lies() == a.lies() {
-			if a.cost < old.cost {
-				*old = a
-			}
-			return
-		}
-		if old.cost+sd.m.heelDebt <= a.cost {
-			return
-		}
-	}
-	sd.arena = append(sd.arena, a)
+// PlaceCost is what it costs that digit d (1 for i) plucks string str, of a hand with so many fingers
+// beside the thumb.
+func PlaceCost(fingers, d, str int) float64 {
+	return quantize(wDigitPlace * absInt(str-usualString(fingers, d)))
 }

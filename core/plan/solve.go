@@ -3,6 +3,7 @@ package plan
 import (
 	"context"
 	"math"
+	"slices"
 
 	"stepping/core/quiet"
 )
@@ -73,7 +74,7 @@ type inflow struct {
 // search is the working memory of a pass through the moments.
 type search struct {
 	m     *model
-	side  side
+	side  *side
 	flows []inflow
 
 	// of the present moment
@@ -83,6 +84,8 @@ type search struct {
 	number  [rhos]int16
 	runs    []run
 	byShape []shapeFlows
+	into    []reached // by number of the pose
+	flow    int       // number of the one under way
 
 	file  collector
 	least [8 * attacks]int32 // the cheapest flow of each kind
@@ -90,10 +93,10 @@ type search struct {
 }
 
 // forward runs the search from the first moment to the last and keeps every state with
-// its least cost, or what w allows if it is not nil. If no state is left at a moment, rule says which hand fails there. ctx
+// its least cost, or what w allows if it is not nil; with whole also those that others outdo. If no state is left at a moment, rule says which hand fails there. ctx
 // stops it between moments.
-func (m *model) forward(ctx context.Context, w *within) (layers []layer, rule string, err error) {
-	sr := search{m: m}
+func (m *model) forward(ctx context.Context, w *within, whole bool) (layers []layer, rule string, err error) {
+	sr := search{m: m, side: &side{}}
 	layers = make([]layer, len(m.moments))
 	var before *layer
 	for t := range m.moments {
@@ -104,8 +107,12 @@ func (m *model) forward(ctx context.Context, w *within) (layers []layer, rule st
 			m.req.Progress(t, len(m.moments))
 		}
 		st := m.stage(t)
-		sr.side.reset(m, st.mo)
-		sr.debts = m.newDebts(t)
+		if w == nil {
+			sr.side = m.side(t, sr.side)
+		} else {
+			sr.side.reset(m, st.mo)
+		}
+		sr.debts = m.debtsFrom(t)
 		sr.enterFrom(st, before)
 		cheapest := 0.0
 		if before != nil {
@@ -113,9 +120,10 @@ func (m *model) forward(ctx context.Context, w *within) (layers []layer, rule st
 		}
 		w.look(t, cheapest)
 		left := sr.allHands(t, cheapest, w)
-		if layers[t] = sr.file.take(m, t, w); len(layers[t].states) == 0 && w.widen() {
+		if layers[t] = sr.file.take(m, t, w, whole); len(layers[t].states) == 0 && w.widen() {
+			sr.side.reset(m, st.mo)
 			left = sr.allHands(t, cheapest, w)
-			layers[t] = sr.file.take(m, t, w)
+			layers[t] = sr.file.take(m, t, w, whole)
 		}
 		if len(layers[t].states) == 0 {
 			return layers, st.failed(left), nil
@@ -130,7 +138,7 @@ func (m *model) forward(ctx context.Context, w *within) (layers []layer, rule st
 func (sr *search) allHands(t int, cheapest float64, w *within) (arrived int) {
 	for g := range sr.st.mo.hands {
 		if !w.hopeless(t, g, cheapest+sr.st.mo.hands[g].own) {
-			arrived += sr.choose(t, g, sr.arrive(g, false), w)
+			arrived += sr.choose(t, g, sr.arrive(g, w.room(t, g), false), w)
 		}
 	}
 	return arrived
@@ -159,6 +167,7 @@ type shapeFlows struct {
 type run struct {
 	lo, hi int
 	hand   int32
+	least  float64 // of their costs
 }
 
 // enterFrom prepares for the changes from the layer before, nil at the first moment.
@@ -167,7 +176,10 @@ func (sr *search) enterFrom(st *stage, before *layer) {
 	if before != nil {
 		sr.rhos = before.rhos
 		sr.number = before.numbers()
-		eachRun(before.states, func(lo, hi int) { sr.runs = append(sr.runs, run{lo, hi, before.states[lo].hand}) })
+		eachRun(before.states, func(lo, hi int) {
+			states := before.states[lo:hi]
+			sr.runs = append(sr.runs, run{lo, hi, states[0].hand, states[best(states)].cost})
+		})
 	}
 	sr.byShape = append(sr.byShape[:0], make([]shapeFlows, len(st.mo.shapes))...)
 }
@@ -193,15 +205,15 @@ func (sr *search) shape(g *hand) *shapeFlows {
 	return sf
 }
 
-// arrive finds the cheapest arrivals at hand g. With split, gliding into a note is kept apart
-// from striking it plainly. The result is good until the next call.
-func (sr *search) arrive(g int, split bool) []inflow {
+// arrive finds the cheapest arrivals at hand g, of those that cost no more than room. With split,
+// gliding into a note is kept apart from striking it plainly. The result is good until the next call.
+func (sr *search) arrive(g int, room float64, split bool) []inflow {
 	sr.flows = sr.flows[:0]
 	st, to := sr.st, &sr.st.mo.hands[g]
 	if sr.before == nil {
 		if c, ok := st.change(-1, g); ok {
 			for _, w := range c.ways(st, -1, g, split) {
-				sr.flow(tail{}, w.a, split).cells[0].take(w.cost, -1, w.a)
+				sr.flowOf(tail{}, w.a, split).cells[0].take(w.cost, -1, w.a)
 			}
 		}
 		return sr.flows
@@ -212,7 +224,11 @@ func (sr *search) arrive(g int, split bool) []inflow {
 	}
 	last, ok := int32(-1), false
 	var ways []way
-	for i, r := range sr.runs {
+	for i := range sr.runs {
+		r := &sr.runs[i]
+		if r.least+to.own > room {
+			continue
+		}
 		if r.hand != last {
 			var c change
 			last = r.hand
@@ -224,9 +240,12 @@ func (sr *search) arrive(g int, split bool) []inflow {
 			continue
 		}
 		for _, w := range ways {
+			if r.least+w.cost > room {
+				continue
+			}
 			f := &sr.flows[sf.of[i]]
 			if w.a.legato() || split && w.a != plain {
-				f = sr.flow(sf.tails[sf.of[i]], w.a, split)
+				f = sr.flowOf(sf.tails[sf.of[i]], w.a, split)
 			}
 			for j := r.lo; j < r.hi; j++ {
 				s := &sr.before.states[j]
@@ -287,9 +306,9 @@ func (st *stage) memoryOf(i int) int {
 	return int(st.of[i])
 }
 
-// flow returns the flow for a tail and attack. Unless they are split, a glide into a note goes
+// flowOf returns the flow for a tail and attack. Unless they are split, a glide into a note goes
 // with the plucked.
-func (sr *search) flow(tl tail, a attack, split bool) *inflow {
+func (sr *search) flowOf(tl tail, a attack, split bool) *inflow {
 	if a == scoop && !split {
 		a = plain
 	}
@@ -312,7 +331,7 @@ func (sr *search) open(tl tail, a attack) *inflow {
 	f := &sr.flows[n]
 	f.tl, f.a = tl, a
 	if cap(f.cells) < len(sr.rhos) {
-		f.cells = make([]arrival, len(sr.rhos), rhos)
+		f.cells = make([]arrival, len(sr.rhos), sr.m.rhos())
 	}
 	f.cells = f.cells[:len(sr.rhos)]
 	for i := range f.cells {
@@ -324,8 +343,7 @@ func (sr *search) open(tl tail, a attack) *inflow {
 // choose lets the picking hand choose after the arrivals and files the states reached; it
 // returns how many flows came in.
 func (sr *search) choose(t, g int, flows []inflow, w *within) (arrived int) {
-	rhos := sr.rhos
-	r := sr.side.of(g)
+	r, room := sr.side.of(g), w.room(t, g)
 	sr.file.begin(int32(g))
 	sr.cheapest(r, flows)
 	for i := range flows {
@@ -337,20 +355,69 @@ func (sr *search) choose(t, g int, flows []inflow, w *within) (arrived int) {
 		if w != nil && w.hopeless(t, g, f.least+r.floor(sr.m, !f.a.legato(), f.tl.ended)) {
 			continue
 		}
-		set := sr.side.actions(r, f.tl, !f.a.legato())
-		for n := range f.cells {
-			in := &f.cells[n]
-			if in.cost == inf || sr.debts.arrivalOutdone(f.cells, rhos, n) {
-				continue
-			}
-			for j := set.lo; j < set.hi; j++ {
-				a := &sr.side.arena[j]
-				sr.file.offer(in.cost+a.cost+sr.side.turn(rhos[n], a), rhos[n].after(a), a, in)
-			}
-		}
+		set := sr.side.actions(r, f.tl, !f.a.legato(), room-f.least)
+		sr.eachReached(set, f, room, func(cost float64, p rho, a *action, bass uint8, in *arrival) {
+			sr.file.offer(cost, p.after(a.pose), a, bass, in)
+		})
 	}
 	sr.file.flush()
 	return arrived
+}
+
+// eachReached calls each for every action of set after the arrivals of f, with the arrival and its
+// rho, and the cost with the action. Of the arrivals that lead to the same rho by one action, only
+// the cheapest is taken. What costs more than room may be left out.
+func (sr *search) eachReached(set *actionSet, f *inflow, room float64, each func(cost float64, p rho, a *action, bass uint8, in *arrival)) {
+	sr.flow++
+	for len(sr.into) < len(sr.side.poses) {
+		sr.into = append(sr.into, reached{})
+	}
+	for k := range set.parts {
+		p := &set.parts[k]
+		for j := range p.actions {
+			a := &p.actions[j]
+			cost := p.sum + a.cost
+			if f.least+cost > room {
+				break // they come by cost
+			}
+			if a.mask != keepMask {
+				if in := sr.intoPose(f, a); in.cost < inf {
+					each(in.cost+cost, in.rho, a, p.bass, &f.cells[in.cell])
+				}
+				continue
+			}
+			for n := range f.cells {
+				if in := &f.cells[n]; in.cost < inf {
+					each(in.cost+cost+sr.side.turns(a.of, sr.rhos)[n], sr.rhos[n], a, p.bass, in)
+				}
+			}
+		}
+	}
+}
+
+// reached is the cheapest way of a flow into a pose.
+type reached struct {
+	flow int     // it was worked out for that one
+	cost float64 // turn included
+	rho  rho     // before
+	cell int
+}
+
+// intoPose finds the way into a's among the arrivals of f, the first of equals by the state before.
+func (sr *search) intoPose(f *inflow, a *action) *reached {
+	out := &sr.into[a.of]
+	if out.flow == sr.flow {
+		return out
+	}
+	*out = reached{flow: sr.flow, cost: inf}
+	turns := sr.side.turns(a.of, sr.rhos)
+	for n := range f.cells {
+		in := &f.cells[n]
+		if cost := in.cost + turns[n]; cost < out.cost || cost == out.cost && in.prev < f.cells[out.cell].prev {
+			out.cost, out.rho, out.cell = cost, sr.rhos[n], n
+		}
+	}
+	return out
 }
 
 // cheapest notes each flow's least cost, and for every live set the flow that has the least.
@@ -360,16 +427,19 @@ func (sr *search) cheapest(r *right, flows []inflow) {
 	}
 	for i := range flows {
 		f := &flows[i]
-		f.least = inf
-		for n := range f.cells {
-			f.least = min(f.least, f.cells[n].cost)
-		}
-		if f.least == inf {
+		if f.findLeast(); f.least == inf {
 			continue
 		}
 		if best := &sr.least[f.kind()]; *best < 0 || f.least < flows[*best].least {
 			*best = int32(i)
 		}
+	}
+}
+
+func (f *inflow) findLeast() {
+	f.least = inf
+	for n := range f.cells {
+		f.least = min(f.least, f.cells[n].cost)
 	}
 }
 
@@ -392,9 +462,9 @@ func (sr *search) flowOutdone(r *right, flows []inflow, f *inflow) bool {
 	for s := 1; s <= 6; s++ {
 		switch mine, its := f.tl.unw.Has(s), b.tl.unw.Has(s); {
 		case its && mine:
-			gap -= math.Max(0, r.tailLeak(b.tl, s)-r.tailLeak(f.tl, s))
+			gap -= max(0, r.tailLeak(b.tl, s)-r.tailLeak(f.tl, s))
 		case its:
-			gap -= r.tailLeak(b.tl, s)
+			gap -= max(r.tailLeak(b.tl, s), sr.m.restMost)
 		case mine:
 			gap -= 2 * wSympathy
 		}
@@ -405,12 +475,12 @@ func (sr *search) flowOutdone(r *right, flows []inflow, f *inflow) bool {
 // most bounds what any rho can cost more than any other.
 func (d *debts) most() float64 {
 	if d.all == 0 {
-		d.all = d.m.heelDebt + stopEffort
+		d.all = d.m.heelDebt + d.m.restDebt + stopEffort
 		if d.again != nil {
 			worst := 0.0
 			for from := range d.again {
 				for _, v := range d.again[from] {
-					worst = math.Max(worst, v)
+					worst = max(worst, v)
 				}
 			}
 			d.all += worst
@@ -420,6 +490,8 @@ func (d *debts) most() float64 {
 }
 
 // collector gathers the states of one moment, hand by hand. Only strings 4 to 6 can be live.
+func (s *state) place() int { return int(s.live)<<16 | int(s.rho) }
+
 type collector struct {
 	states []state
 	hand   int32
@@ -431,36 +503,33 @@ const liveShift = 3
 
 func (c *collector) begin(hand int32) { c.hand = hand }
 
-func (c *collector) offer(cost float64, p rho, a *action, in *arrival) {
+func (c *collector) offer(cost float64, p rho, a *action, bass uint8, in *arrival) {
 	place := &c.at[a.live>>liveShift][p]
 	if *place == 0 {
 		c.used = append(c.used, state{cost: inf})
 		*place = int32(len(c.used))
 	}
-	if s := &c.used[*place-1]; cost < s.cost {
-		*s = state{cost, in.prev, c.hand, a.live, p, step{in.a, a.bass, a.own}}
+	if s := &c.used[*place-1]; cost < s.cost || cost == s.cost && in.prev < s.prev {
+		*s = state{cost, in.prev, c.hand, a.live, p, step{in.a, bass, a.own}}
 	}
 }
 
-// flush moves the present hand's states to the others, ordered by live strings.
+// flush moves the present hand's states to the others, in an order that does not depend on what
+// else was found: by live strings and rho.
 func (c *collector) flush() {
-	for live := range c.at {
-		for i := range c.used {
-			if s := &c.used[i]; int(s.live>>liveShift) == live {
-				c.states = append(c.states, *s)
-			}
-		}
-	}
 	for i := range c.used {
 		c.at[c.used[i].live>>liveShift][c.used[i].rho] = 0
 	}
+	slices.SortFunc(c.used, func(a, b state) int { return a.place() - b.place() })
+	c.states = append(c.states, c.used...)
 	c.used = c.used[:0]
 }
 
-// take returns what was gathered for moment t, without the states that another outdoes.
-func (c *collector) take(m *model, t int, w *within) layer {
+// take returns what was gathered for moment t, with the states that another outdoes apart if
+// they are wanted.
+func (c *collector) take(m *model, t int, w *within, whole bool) layer {
 	c.states = w.narrow(t, c.states)
-	d := m.newDebts(t + 1)
+	d := m.debtsFrom(t + 1)
 	kept := make([]state, 0, len(c.states)/2)
 	var rest []state
 	eachRun(c.states, func(lo, hi int) {
@@ -468,7 +537,7 @@ func (c *collector) take(m *model, t int, w *within) layer {
 			switch {
 			case !d.outdone(c.states[lo:hi], i-lo):
 				kept = append(kept, c.states[i])
-			case w == nil:
+			case whole:
 				rest = append(rest, c.states[i])
 			}
 		}
@@ -494,22 +563,28 @@ type debts struct {
 	all   float64 // see most
 }
 
-// newDebts is for the choices from moment t on.
-func (m *model) newDebts(t int) *debts {
-	d := &debts{m: m}
-	for ; t < len(m.moments); t++ {
+// debtsFrom is for the choices from moment t on.
+func (m *model) debtsFrom(t int) *debts {
+	since := -1.0 // no onset is left
+	for ; t < len(m.moments) && since < 0; t++ {
 		if m.moments[t].note >= 0 {
-			d.again = m.againAfter(m.moments[t].since)
-			break
+			since = m.moments[t].since
 		}
 	}
-	return d
+	if m.debts[since] == nil {
+		d := &debts{m: m}
+		if since >= 0 {
+			d.again = m.againAfter(since)
+		}
+		m.debts[since] = d
+	}
+	return m.debts[since]
 }
 
 // of returns the most that rho p can cost more than q.
 func (d *debts) of(p, q rho) float64 {
 	if d.known[p] == nil {
-		d.known[p] = make([]float64, rhos)
+		d.known[p] = make([]float64, d.m.rhos())
 		for i := range d.known[p] {
 			d.known[p][i] = -1
 		}
@@ -520,32 +595,22 @@ func (d *debts) of(p, q rho) float64 {
 	most := 0.0
 	if d.again != nil {
 		for to := 1; to < fewMasks; to++ {
-			most = math.Max(most, d.again[p.mask()][to]-d.again[q.mask()][to])
+			most = max(most, d.again[p.mask()][to]-d.again[q.mask()][to])
 		}
 	}
 	heel := 0.0
 	for to := range d.m.heelMove {
-		heel = math.Max(heel, d.m.heelMove[p.heel()][to]-d.m.heelMove[q.heel()][to])
+		heel = max(heel, d.m.heelMove[p.heel()][to]-d.m.heelMove[q.heel()][to])
+	}
+	rest := 0.0
+	for to := range d.m.restMove {
+		rest = max(rest, d.m.restMove[p.rest()][to]-d.m.restMove[q.rest()][to])
 	}
 	if q.mask()&^p.mask() != 0 {
 		most += quantize(stopEffort) - quantize(stopOwn)
 	}
-	d.known[p][q] = most + heel
-	return most + heel
-}
-
-// arrivalOutdone reports whether another arrival of the flow is cheaper than n by more than it
-// can ever have to pay back.
-func (d *debts) arrivalOutdone(cells []arrival, of []rho, n int) bool {
-	for j := range cells {
-		if j == n || cells[j].cost >= cells[n].cost {
-			continue
-		}
-		if cells[j].cost+d.of(of[j], of[n]) < cells[n].cost {
-			return true
-		}
-	}
-	return false
+	d.known[p][q] = most + heel + rest
+	return d.known[p][q]
 }
 
 // outdone reports whether another state of the run is cheaper than i by more than it can

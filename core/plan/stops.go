@@ -26,7 +26,7 @@ type combo struct {
 	n     int
 }
 
-const thumbOver = 5
+const thumbOver = player.ThumbOverNeck
 
 // slideBeyond is how many frets past the last one the slide may go.
 const slideBeyond = 4
@@ -53,24 +53,8 @@ var bends = []struct {
 	deepest int
 }{{50, bendQuarter, 5}, {100, bendHalf, 4}, {200, bendWhole, 3}}
 
-// slideFinger is the finger that wears the slide, 0 if none does.
-func slideFinger(p player.Profile) int {
-	if p.Lean == player.LeanNone || p.Lap() {
-		return 0
-	}
-	return p.SlideFinger
-}
-
 // slideUsed reports whether the player has a slide or bar on this piece.
 func slideUsed(p player.Profile) bool { return p.Lean != player.LeanNone }
-
-// freeFingers lists the fingers that may fret.
-func freeFingers(p player.Profile) []int {
-	if p.Lap() {
-		return nil
-	}
-	return slices.DeleteFunc([]int{1, 2, 3, 4}, func(f int) bool { return f == slideFinger(p) })
-}
 
 // stopsFor lists every way to hold pitch p on a string, strings ascending. next is the pitch
 // of a single note that follows at once, 0 if there is none: what a tapped note falls to.
@@ -93,7 +77,7 @@ func stopsOn(r *Request, s int, p, next pitch.Pitch) []stop {
 		out = append(out, stop{str: s, fret: fret, how: Open})
 	}
 	if whole && fret > capo && fret <= last {
-		for _, f := range freeFingers(*pl) {
+		for _, f := range pl.FreeFingers() {
 			out = append(out, stop{str: s, fret: fret, how: Fret, finger: f})
 		}
 		if s == 6 && pl.ThumbOver && !pl.Lap() && fret <= capo+overReach {
@@ -117,7 +101,7 @@ func harmonicsOn(r *Request, s int, p pitch.Pitch) (out []stop) {
 		if math.Abs(sounds-float64(p)) > harmonyBy || n.fret+r.Capo > r.Player.Instrument.Frets {
 			continue
 		}
-		for _, f := range freeFingers(r.Player) {
+		for _, f := range r.Player.FreeFingers() {
 			out = append(out, stop{str: s, fret: float64(n.fret + r.Capo), how: Harmonic, finger: f})
 		}
 	}
@@ -127,7 +111,7 @@ func harmonicsOn(r *Request, s int, p pitch.Pitch) (out []stop) {
 // bendsOn: the strongest free finger of 3 and 2 pushes, helped by those behind it; or the
 // first free one holds while the picking hand hooks the string.
 func bendsOn(r *Request, s int, p pitch.Pitch) (out []stop) {
-	fingers := freeFingers(r.Player)
+	fingers := r.Player.FreeFingers()
 	if len(fingers) == 0 {
 		return nil
 	}
@@ -160,7 +144,7 @@ func tapsOn(r *Request, s int, fret float64, whole bool, next pitch.Pitch) (out 
 	if held == float64(r.Capo) {
 		return []stop{at}
 	}
-	for _, f := range freeFingers(r.Player) {
+	for _, f := range r.Player.FreeFingers() {
 		at.finger = f
 		out = append(out, at)
 	}
@@ -319,9 +303,6 @@ func (m *model) indexAt(fret float64, finger int) float64 {
 	return m.x(fret - float64(finger-1))
 }
 
-// allowedSpan is the share of the reach (fingers 1 to 4) that two fingers span without strain.
-var allowedSpan = [5][5]float64{1: {2: 0.42, 3: 0.72, 4: 1}, 2: {3: 0.38, 4: 0.68}, 3: {4: 0.38}}
-
 // span checks two fingered stops, and returns the cost of their spread; ok is false if the
 // hand cannot do it: fingers in fret order, at one fret the lower finger on the thicker
 // string, the stretch in mm within the reach; one finger lies flat over several strings at
@@ -339,16 +320,16 @@ func (m *model) span(a, b *stop) (cost float64, ok bool) {
 	case af > bf || af == bf && a.str < b.str:
 		return 0, false
 	}
-	share := (m.x(bf) - m.x(af)) / (m.req.Player.ReachMM * allowedSpan[a.finger][b.finger])
+	share := (m.x(bf) - m.x(af)) / (m.req.Player.SpanMM(a.finger, b.finger))
 	return wStretch * share * share, share <= 1
 }
 
 // behind reports whether b can be fretted behind the slide sounding at fret: a finger below
 // the slide finger, a fret below the slide, within reach.
 func (m *model) behind(fret float64, b *stop) bool {
-	sf := slideFinger(m.req.Player)
+	sf := m.req.Player.WornOn()
 	if b.finger >= sf || b.how != Fret || b.fret >= fret {
 		return false
 	}
-	return m.x(fret)-m.x(b.fret) <= m.req.Player.ReachMM*allowedSpan[b.finger][sf]
+	return m.x(fret)-m.x(b.fret) <= m.req.Player.SpanMM(b.finger, sf)
 }

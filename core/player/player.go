@@ -36,8 +36,8 @@ type Profile struct {
 	Instrument      Instrument `json:"instrument"`
 }
 
-// Slide is the tube worn on the finger. Bore, wall and material are kept and not
-// planned with yet.
+// Slide is the tube worn on the finger, or the bar. Where bore, wall and material are given its weight
+// slows landing and shifting.
 type Slide struct {
 	LengthMM float64 `json:"lengthMm"`
 	BoreMM   float64 `json:"boreMm,omitempty"`
@@ -263,6 +263,49 @@ func fingersFrom(a, b int) []int {
 	return out
 }
 
+// Tube is the profile's slide as a body.
+func (p Profile) Tube() neck.Tube {
+	return neck.Tube{Length: p.Slide.LengthMM, Bore: p.Slide.BoreMM, Wall: p.Slide.WallMM, Material: p.Slide.Material, Solid: p.Lap()}
+}
+
+// Slowness is what the slide's weight makes of the time to land and to shift it: 1 for one of usualGrams
+// and for one that was not measured, a tenth more for each 40 g beyond, between 0.9 and 1.4.
+func (p Profile) Slowness() float64 {
+	grams, ok := p.Tube().Grams()
+	if !ok {
+		return 1
+	}
+	return math.Min(1.4, math.Max(0.9, 1+(grams-usualGrams)/400))
+}
+
+// usualGrams is a slide that neither hurries nor holds up the hand: a medium glass or light steel tube.
+const usualGrams = 60.0
+
+// ThumbOverNeck numbers the thumb as a fretting finger, over the neck on string 6.
+const ThumbOverNeck = 5
+
+// WornOn is the finger that wears the slide, 0 if none does.
+func (p Profile) WornOn() int {
+	if p.Lean == LeanNone || p.Lap() {
+		return 0
+	}
+	return p.SlideFinger
+}
+
+// FreeFingers lists the fingers that may fret: all but the one that wears the slide.
+func (p Profile) FreeFingers() []int {
+	if p.Lap() {
+		return nil
+	}
+	return slices.DeleteFunc([]int{1, 2, 3, 4}, func(f int) bool { return f == p.WornOn() })
+}
+
+// allowedSpan is the share of the reach (fingers 1 to 4) that two fingers span without strain.
+var allowedSpan = [5][5]float64{1: {2: 0.42, 3: 0.72, 4: 1}, 2: {3: 0.38, 4: 0.68}, 3: {4: 0.38}}
+
+// SpanMM is how far fingers a < b of 1 … 4 spread without strain, in mm along the neck.
+func (p Profile) SpanMM(a, b int) float64 { return p.ReachMM * allowedSpan[a][b] }
+
 // Neck returns the geometry of the profile's instrument.
 func (p Profile) Neck() neck.Neck {
 	return neck.Neck{Scale: p.Instrument.ScaleMM, Nut: p.Instrument.NutMM, Bridge: p.Instrument.BridgeMM, Frets: p.Instrument.Frets}
@@ -271,6 +314,7 @@ func (p Profile) Neck() neck.Neck {
 // UsesHeel, UsesThumbRest, UsesTrailing and UsesStops report which dampers the
 // player's school of silence permits.
 func (p Profile) UsesHeel() bool      { return p.Silence == Heel || p.Silence == Both }
+func (p Profile) UsesRests() bool     { return p.UsesThumbRest() && p.Fingers > 1 }
 func (p Profile) UsesThumbRest() bool { return p.Silence == Fingers || p.Silence == Both }
 func (p Profile) UsesTrailing() bool {
 	return p.Silence == Trailing || p.Silence == Both || p.Silence == LapStop

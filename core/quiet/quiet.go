@@ -43,6 +43,7 @@ func (m Strings) Len() int { return bits.OnesCount8(uint8(m)) }
 // School says which dampers may be used, and whether unwanted ringing matters at all.
 type School struct {
 	Heel, ThumbRest, Trailing, Stops bool
+	Rests                            bool // i, m, a rest on strings of their own between notes
 	Little                           bool // the picking hand's little finger may lie on a string
 	Tilt                             bool // a lap-style bar tilted off or onto a string
 	Cares                            bool
@@ -51,7 +52,7 @@ type School struct {
 // SchoolOf returns the school of a profile.
 func SchoolOf(p player.Profile) School {
 	return School{
-		Heel: p.UsesHeel(), ThumbRest: p.UsesThumbRest(), Trailing: p.UsesTrailing(), Stops: p.UsesStops(),
+		Heel: p.UsesHeel(), ThumbRest: p.UsesThumbRest(), Trailing: p.UsesTrailing(), Stops: p.UsesStops(), Rests: p.UsesRests(),
 		Little: p.UsesStops() && p.Support != player.Planted, Tilt: p.Lap(), Cares: p.Silence != player.Ring,
 	}
 }

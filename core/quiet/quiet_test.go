@@ -56,7 +56,7 @@ func TestSchools(t *testing.T) {
 	for _, name := range player.Silences {
 		p := player.Default()
 		p.Silence = name
-		s, all := SchoolOf(p), School{Heel: true, ThumbRest: true, Trailing: true, Stops: true, Little: true, Cares: true}
+		s, all := SchoolOf(p), School{Heel: true, ThumbRest: true, Rests: true, Trailing: true, Stops: true, Little: true, Cares: true}
 		if name == player.Both && s != all || name == player.Ring && s != (School{}) {
 			t.Errorf("%s: %+v", name, s)
 		}

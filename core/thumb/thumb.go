@@ -35,43 +35,142 @@ type Role int
 const (
 	Root Role = iota
 	Alternate
+	Higher // a chord tone above the root
+	Walk   // a step away from the next chord's root
+	NoRole // percussion alone
 )
 
-func (r Role) String() string { return [...]string{"root", "alternate"}[r] }
+func (r Role) String() string { return [...]string{"root", "alternate", "higher", "walk", ""}[r] }
 
-// Stroke is one thumb stroke wanted by the pattern.
+// Stroke is one thumb stroke wanted by the pattern, or percussion, or both.
 type Stroke struct {
-	At   tune.Time
-	Role Role
-	One  bool // beat 1 of the bar
+	At    tune.Time
+	Role  Role
+	Over  chord.Chord // the chord that the note belongs to: the next one for an early arrival and a walk
+	One   bool        // beat 1 of the bar
+	Mute  string      // of Mutes
+	Hit   string      // of Hits
+	Early bool        // the root before its chord
 }
 
-// Strokes lays the pattern over the whole tune: one stroke on every felt beat, the
-// alternate on every second one counted from beat 1.
-func Strokes(tu *tune.Tune, k Kind) []Stroke {
-	if k == None {
-		return nil
-	}
+// Section is a pattern in force from a bar on, up to the next section.
+type Section struct {
+	Bar     int      `json:"bar"` // from 1
+	Pattern *Pattern `json:"pattern"`
+}
+
+// Strokes lays the thumb of the whole tune: in every bar that of the section's pattern if its meter
+// is the bar's, else k: one stroke on every felt beat, the alternate on every second one counted
+// from beat 1. What the fingers do in a pattern is left to the melody.
+func Strokes(tu *tune.Tune, k Kind, sections []Section) []Stroke {
 	var out []Stroke
-	for bar, at := range tu.Bars {
-		end := at + tu.BarLength(bar)
-		for t := at; t < end; {
-			pulse := tu.MeterOver(t).Pulse()
-			_, since := tu.Position(t)
-			beat := int(since / pulse)
-			if late := since % pulse; late != 0 { // a pickup may start between beats
-				t += pulse - late
-				continue
-			}
-			role := Root
-			if k == Alternating && beat%2 == 1 {
-				role = Alternate
-			}
-			out = append(out, Stroke{At: t, Role: role, One: beat == 0})
-			t += pulse
+	for bar := range tu.Bars {
+		if p := PatternIn(tu, bar, sections); p != nil {
+			out = p.strokes(tu, bar, out)
+		} else if k != None {
+			out = k.strokes(tu, bar, out)
 		}
 	}
 	return out
+}
+
+// PatternIn returns the pattern for a bar, counted from 0; nil if no section has one in its meter.
+func PatternIn(tu *tune.Tune, bar int, sections []Section) (p *Pattern) {
+	for i := range sections {
+		if sections[i].Bar <= bar+1 {
+			p = sections[i].Pattern
+		}
+	}
+	if p == nil {
+		return nil
+	}
+	meter := tu.MeterOver(tu.Bars[bar])
+	if m, ok := p.Signature(); !ok || m.Num != meter.Num || m.Den != meter.Den {
+		return nil
+	}
+	return p
+}
+
+func (k Kind) strokes(tu *tune.Tune, bar int, out []Stroke) []Stroke {
+	at := tu.Bars[bar]
+	for t, end := at, at+tu.BarLength(bar); t < end; {
+		pulse := tu.MeterOver(t).Pulse()
+		_, since := tu.Position(t)
+		beat := int(since / pulse)
+		if late := since % pulse; late != 0 { // a pickup may start between beats
+			t += pulse - late
+			continue
+		}
+		role := Root
+		if k == Alternating && beat%2 == 1 {
+			role = Alternate
+		}
+		out = append(out, Stroke{At: t, Role: role, Over: tu.ChordOver(t), One: beat == 0})
+		t += pulse
+	}
+	return out
+}
+
+// StepTimes calls f for every step of p that falls within a bar of tu, with its time. A pickup
+// bar has the last steps.
+func (p *Pattern) StepTimes(tu *tune.Tune, bar int, f func(b Beat, at tune.Time)) {
+	start := tu.Bars[bar]
+	_, since := tu.Position(start)
+	for _, b := range p.Beats {
+		if at := start + p.Offset(b.Step) - since; at >= start && at < start+tu.BarLength(bar) {
+			f(b, at)
+		}
+	}
+}
+
+func (p *Pattern) strokes(tu *tune.Tune, bar int, out []Stroke) []Stroke {
+	p.StepTimes(tu, bar, func(b Beat, at tune.Time) {
+		if b.Thumb == "" && b.Hit == "" {
+			return
+		}
+		s := Stroke{At: at, Role: NoRole, Over: tu.ChordOver(at), One: b.Step == 1, Mute: b.Mute, Hit: b.Hit}
+		next, has := nextChord(tu, at)
+		switch b.Thumb {
+		case "root":
+			s.Role = Root
+		case "alternate":
+			s.Role = Alternate
+		case "higher":
+			s.Role = Higher
+		case "walk":
+			if s.Role = Alternate; has {
+				s.Role, s.Over = Walk, next
+			}
+		case "arrive":
+			if s.Role = Alternate; has {
+				s.Role, s.Over, s.Early = Root, next, true
+			}
+		case "repeat":
+			s.Role = lastRole(out)
+		}
+		out = append(out, s)
+	})
+	return out
+}
+
+// lastRole is what the thumb played last, the root if nothing.
+func lastRole(strokes []Stroke) Role {
+	for i := len(strokes) - 1; i >= 0; i-- {
+		if r := strokes[i].Role; r != NoRole {
+			return r
+		}
+	}
+	return Root
+}
+
+// nextChord is the chord that follows the one over at, if it is written to follow within two bars.
+func nextChord(tu *tune.Tune, at tune.Time) (c chord.Chord, ok bool) {
+	for _, n := range tu.Chords {
+		if n.At > at {
+			return n.Chord, n.At <= at+2*tu.MeterOver(at).Bar()
+		}
+	}
+	return c, false
 }
 
 // Place is a string and fret at which the thumb can fill a role, before anything is
@@ -102,6 +201,8 @@ const (
 	fitNoChordTone   = 1.5 // before what the clash itself costs
 	fitSameString    = 1.0 // an alternate that is the root's own string
 	fitRootAlternate = 0.1
+	fitNotHigher     = 0.8 // a higher tone that lies below the root
+	fitHalfStep      = 0.1 // walking in by a half step, which often lies outside the key
 	// A skipped neighbour: two low notes closer than a fourth sound muddy together.
 	fitMuddy     = 0.5
 	muddyBelow   = 5 * pitch.HalfStep
@@ -133,7 +234,10 @@ func Places(t tuning.Tuning, capo int, c chord.Chord, r Role) []Place {
 
 // wantedFretted: worth a finger are the bass note and, for the alternate, the fifth.
 func wantedFretted(c chord.Chord, r Role, p pitch.Pitch) bool {
-	return c.IsBass(p) || r == Alternate && slices.Contains(c.Tones, 7) && c.Interval(p) == 7
+	if r == Walk {
+		return walkFit(c, p) <= fitHalfStep
+	}
+	return c.IsBass(p) || (r == Alternate || r == Higher) && slices.Contains(c.Tones, 7) && c.Interval(p) == 7
 }
 
 // OpenHas reports whether an open bass string has the pitch class of p.
@@ -178,7 +282,15 @@ func roleFit(c chord.Chord, r Role, str int, p pitch.Pitch, root rootPlace) floa
 	}
 	gap := p - root.pitch
 	fit += fitOctaveUp * float64(max(gap, 0)/pitch.Octave)
-	if r == Root {
+	switch {
+	case r == Root:
+		return fit
+	case r == Walk:
+		return walkFit(c, p)
+	case r == Higher:
+		if gap <= 0 {
+			fit += fitNotHigher
+		}
 		return fit
 	}
 	if gap == pitch.Octave {
@@ -193,6 +305,22 @@ func roleFit(c chord.Chord, r Role, str int, p pitch.Pitch, root rootPlace) floa
 	return fit
 }
 
+// walkFit: a step into the root, from above or below; anything else leads nowhere.
+func walkFit(c chord.Chord, p pitch.Pitch) float64 {
+	switch iv := (c.Interval(p) - bassAbove(c) + 12) % 12; iv {
+	case 2, 10:
+		return 0
+	case 1, 11:
+		return fitHalfStep
+	case 7:
+		return fitFifthAsRoot
+	}
+	return fitNoChordTone
+}
+
+// bassAbove is the half steps from the root up to the bass.
+func bassAbove(c chord.Chord) int { return (c.Bass.Class() - c.Root.Class() + 12) % 12 }
+
 func toneFit(c chord.Chord, r Role, p pitch.Pitch) float64 {
 	iv := c.Interval(p)
 	switch {
@@ -204,6 +332,8 @@ func toneFit(c chord.Chord, r Role, p pitch.Pitch) float64 {
 		return fitNoChordTone
 	case iv == 7 && r == Root:
 		return fitFifthAsRoot
+	case r == Higher && (iv == 3 || iv == 4):
+		return fitRootAlternate
 	case iv == 7:
 		return 0
 	case iv == 0:

@@ -101,7 +101,7 @@ func TestStrokes(t *testing.T) {
 		}
 		tu.Bars = append(tu.Bars, tt.pickup+m.Bar())
 		got := ""
-		for _, s := range Strokes(tu, Alternating) {
+		for _, s := range Strokes(tu, Alternating, nil) {
 			got += string("RA"[s.Role])
 		}
 		if got != tt.want {

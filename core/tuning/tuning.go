@@ -1,24 +1,44 @@
 // Package tuning holds guitar tunings: reading them, the common ones by name, and
 // recognising any tuning by its intervals.
 //
-// Strings are numbered 1 (thinnest) to 6 (thickest). Tunings are spelled from
-// string 6 to string 1, as players say them.
+// Strings are numbered from 1 (usually the thinnest) upward; tunings are spelled from the highest
+// number to 1, as players say them. Most guitars have six; others, of 4 to 8 strings and in any order
+// of pitch, are read by ParseAny.
 package tuning
 
 import (
 	"fmt"
+	"strconv"
 	"strings"
 
 	"stepping/core/pitch"
 )
 
-// Strings is the number of strings.
-const Strings = 6
+// Strings is the number of strings that plans and grips are for; MinStrings and MaxStrings bound what
+// can be tuned at all.
+const (
+	Strings    = 6
+	MinStrings = 4
+	MaxStrings = 8
+)
 
-// Tuning is what the open strings sound without a capo.
+// Tuning is what the open strings sound without a capo. Tunings can be compared with ==.
 type Tuning struct {
-	notes [Strings]pitch.Note // index 0 is string 1
+	notes [MaxStrings]pitch.Note // index 0 is string 1
+	n     int
 }
+
+// New is the tuning of these notes, string 1 first. It panics if they are not 4 to 8.
+func New(notes ...pitch.Note) (t Tuning) {
+	if len(notes) < MinStrings || len(notes) > MaxStrings {
+		panic(fmt.Sprintf("tuning: %d strings", len(notes)))
+	}
+	t.n = copy(t.notes[:], notes)
+	return t
+}
+
+// Len is the number of strings.
+func (t Tuning) Len() int { return t.n }
 
 // standard is the tuning from which a missing octave is inferred, string 6 to 1.
 const standard = "E2 A2 D3 G3 B3 E4"
@@ -51,37 +71,102 @@ var Library = []Named{
 	{"G suspended", "suspended", "D2 G2 D3 G3 C4 D4"},
 	{"C suspended", "suspended", "C2 G2 D3 G3 C4 D4"},
 	{"High G, resonator", "open major", "G2 B2 D3 G3 B3 D4"},
+	{"Open F", "open major", "C2 F2 C3 F3 A3 F4"},
+	{"Open B flat", "open major", "Bb1 F2 Bb2 F3 Bb3 D4"},
+	{"High A, resonator", "open major", "A2 C#3 E3 A3 C#4 E4"},
+	{"Open E seventh", "sixth and seventh", "E2 B2 E3 G#3 D4 E4"},
+	{"C ninth", "suspended", "C2 G2 C3 G3 D4 E4"},
+	{"Open A minor", "open minor", "E2 A2 E3 A3 C4 E4"},
+	{"Open F minor", "open minor", "C2 F2 C3 F3 Ab3 F4"},
+	{"High G minor, resonator", "open minor", "G2 Bb2 D3 G3 Bb3 D4"},
+	{"A suspended", "suspended", "E2 A2 E3 A3 D4 E4"},
+	{"E suspended", "suspended", "E2 B2 E3 A3 B3 E4"},
+	{"Drop C", "dropped", "C2 A2 D3 G3 B3 E4"},
+	{"Top string dropped", "dropped", "E2 A2 D3 G3 B3 D4"},
+	{"Dropped whole step, low C", "dropped", "C2 G2 C3 F3 A3 D4"},
+	{"Open D sixth", "sixth and seventh", "D2 A2 D3 F#3 B3 D4"},
+	{"Open D seventh", "sixth and seventh", "D2 A2 D3 F#3 C4 D4"},
+	{"Open G sixth", "sixth and seventh", "D2 G2 D3 G3 B3 E4"},
+	{"Open G seventh", "sixth and seventh", "D2 G2 D3 F3 B3 D4"},
+	{"Open A sixth", "sixth and seventh", "E2 A2 E3 A3 C#4 F#4"},
+	{"Fourths", "regular", "E2 A2 D3 G3 C4 F4"},
+	{"Fifths, low", "regular", "C2 G2 D3 A3 B3 E4"},
+	{"Major thirds", "regular", "E2 G#2 C3 E3 G#3 C4"},
 }
 
 // Parse reads a tuning: six notes from string 6 to string 1 ("D A D F# A D", with
-// octaves or without), or a built-in name ("Open D", in any case). A missing octave
-// is the one nearest to the same string of standard tuning, the lower of two.
-// Pitches must lie between B0 and B5.
+// octaves or without), or a built-in name ("Open D", in any case), either followed by the half
+// steps by which all of it is moved ("Open D +1"). A missing octave is the one nearest to the
+// same string of standard tuning, the lower of two. Pitches must lie between B0 and B5.
 func Parse(s string) (Tuning, error) {
+	t, err := ParseAny(s)
+	if words := strings.Fields(s); err == nil && t.n != Strings {
+		return Tuning{}, fmt.Errorf("tuning %q has %d notes: give six from string 6 to string 1, like \"D A D F# A D\", or a name like \"Open D\"", s, len(words))
+	}
+	return t, err
+}
+
+// ParseAny is Parse for guitars of 4 to 8 strings. Of others than six, every note has its octave.
+func ParseAny(s string) (Tuning, error) {
+	if base, steps, ok := cutSteps(s); ok {
+		t, err := ParseAny(base)
+		if err != nil {
+			return t, err
+		}
+		moved := t.Transpose(steps)
+		return ParseAny(moved.String()) // which checks the range
+	}
 	for _, n := range Library {
 		if strings.EqualFold(strings.TrimSpace(s), n.Name) {
-			return Parse(n.Spelt)
+			return ParseAny(n.Spelt)
 		}
 	}
 	words := strings.Fields(s)
-	if len(words) != Strings {
+	if len(words) < MinStrings || len(words) > MaxStrings {
 		return Tuning{}, fmt.Errorf("tuning %q has %d notes: give six from string 6 to string 1, like \"D A D F# A D\", or a name like \"Open D\"", s, len(words))
 	}
-	var t Tuning
+	t := Tuning{n: len(words)}
 	for i, w := range words {
-		n, hasOctave, err := pitch.Parse(w)
-		if err != nil {
-			return Tuning{}, fmt.Errorf("tuning, string %d: %w", Strings-i, err)
+		var err error
+		if t.notes[t.n-1-i], err = parseNote(w, t.n-i, t.n); err != nil {
+			return Tuning{}, fmt.Errorf("tuning, string %d: %w", t.n-i, err)
 		}
-		if !hasOctave {
-			n.Octave = nearestOctave(n, standardPitch(Strings-i))
-		}
-		if p := n.Pitch(); p < pitch.Midi(23) || p > pitch.Midi(83) {
-			return Tuning{}, fmt.Errorf("tuning, string %d: %s is out of a guitar's range, B0 to B5", Strings-i, n)
-		}
-		t.notes[Strings-1-i] = n
 	}
 	return t, nil
+}
+
+// parseNote reads the note of string str, one of so many.
+func parseNote(w string, str, of int) (pitch.Note, error) {
+	n, hasOctave, err := pitch.Parse(w)
+	switch {
+	case err != nil:
+		return n, err
+	case !hasOctave && of != Strings:
+		return n, fmt.Errorf("%s needs its octave, like %s3, for it can be told only of six notes, string 6 to string 1; these are %d", w, w, of)
+	case !hasOctave:
+		n.Octave = nearestOctave(n, standardPitch(str))
+	}
+	if p := n.Pitch(); p < pitch.Midi(23) || p > pitch.Midi(83) {
+		return n, fmt.Errorf("%s is out of a guitar's range, B0 to B5", n)
+	}
+	return n, nil
+}
+
+// cutSteps takes a move in half steps, like +1 or -2, off the end of a tuning.
+func cutSteps(s string) (base string, steps int, ok bool) {
+	words := strings.Fields(s)
+	if len(words) < 2 {
+		return s, 0, false
+	}
+	last := words[len(words)-1]
+	if last[0] != '+' && last[0] != '-' {
+		return s, 0, false
+	}
+	n, err := strconv.Atoi(last)
+	if err != nil || n < -12 || n > 12 {
+		return s, 0, false
+	}
+	return strings.Join(words[:len(words)-1], " "), n, true
 }
 
 func standardPitch(str int) pitch.Pitch {
@@ -104,29 +189,36 @@ func nearestOctave(n pitch.Note, near pitch.Pitch) int {
 	return best
 }
 
-// Open returns the pitch of the open string str (1 … 6) without a capo.
+// Open returns the pitch of the open string str, from 1, without a capo.
 func (t Tuning) Open(str int) pitch.Pitch { return t.notes[str-1].Pitch() }
 
-// Note returns the spelled note of the open string str (1 … 6).
+// Note returns the spelled note of the open string str, from 1.
 func (t Tuning) Note(str int) pitch.Note { return t.notes[str-1] }
 
-// Spelled returns the notes with octaves from string 6 to string 1.
+// Spelled returns the notes with octaves, string 1 last.
 func (t Tuning) Spelled() []string {
-	out := make([]string, Strings)
+	out := make([]string, t.n)
 	for i := range out {
-		out[i] = t.notes[Strings-1-i].String()
+		out[i] = t.notes[t.n-1-i].String()
 	}
 	return out
 }
 
-// String returns the notes with octaves, string 6 to string 1; Parse reads it back.
+// Retuned is t with string str, from 1, moved by n half steps.
+func (t Tuning) Retuned(str, n int) Tuning {
+	note := t.notes[str-1]
+	t.notes[str-1] = pitch.Spell(note.Pitch()+pitch.Midi(n), note.Alter < 0)
+	return t
+}
+
+// String returns the notes with octaves, string 1 last; ParseAny reads it back.
 func (t Tuning) String() string { return strings.Join(t.Spelled(), " ") }
 
-// Classes returns the notes without octaves, string 6 to string 1.
+// Classes returns the notes without octaves, string 1 last.
 func (t Tuning) Classes() string {
-	out := make([]string, Strings)
+	out := make([]string, t.n)
 	for i := range out {
-		out[i] = t.notes[Strings-1-i].ClassName()
+		out[i] = t.notes[t.n-1-i].ClassName()
 	}
 	return strings.Join(out, " ")
 }
@@ -134,10 +226,10 @@ func (t Tuning) Classes() string {
 // Transpose returns the tuning with every string moved by n half steps.
 func (t Tuning) Transpose(n int) Tuning {
 	flat := false
-	for _, note := range t.notes {
+	for _, note := range t.notes[:t.n] {
 		flat = flat || note.Alter < 0
 	}
-	for i := range t.notes {
+	for i := range t.n {
 		t.notes[i] = pitch.Spell(t.notes[i].Pitch()+pitch.Midi(n), flat)
 	}
 	return t
@@ -173,13 +265,78 @@ func Identify(t Tuning) Identity {
 }
 
 func sameShape(a, b Tuning) (steps int, same bool) {
+	if a.n != b.n {
+		return 0, false
+	}
 	gap := b.Open(1) - a.Open(1)
-	for s := 2; s <= Strings; s++ {
+	for s := 2; s <= a.n; s++ {
 		if b.Open(s)-a.Open(s) != gap {
 			return 0, false
 		}
 	}
 	return int(gap / pitch.HalfStep), true
+}
+
+// Near is a tuning of the library that t is almost: moved by Steps half steps, it differs on a few
+// strings.
+type Near struct {
+	Named   Named
+	Steps   int
+	Strings []int // those that differ, highest number first
+}
+
+// Nearest finds the library tuning that shares most strings with t after moving all of it by up to a
+// fifth; of equals the one moved least, then the first. The library has six strings: of other guitars
+// nothing is near, and ok is false.
+func Nearest(t Tuning) (n Near, ok bool) {
+	if t.n != Strings {
+		return n, false
+	}
+	best := Strings + 1
+	for _, named := range Library {
+		known, err := Parse(named.Spelt)
+		if err != nil {
+			panic("tuning: library entry " + named.Name + ": " + err.Error())
+		}
+		for steps := -7; steps <= 7; steps++ {
+			var differ []int
+			for s := Strings; s >= 1; s-- {
+				if t.Open(s)-known.Open(s) != pitch.Midi(steps) {
+					differ = append(differ, s)
+				}
+			}
+			if len(differ) < best || len(differ) == best && max(steps, -steps) < max(n.Steps, -n.Steps) {
+				best, n = len(differ), Near{named, steps, differ}
+			}
+		}
+	}
+	return n, true
+}
+
+// Known says what t is near to, in words.
+func Known(t Tuning) string {
+	if n, ok := Nearest(t); ok {
+		return n.Text()
+	}
+	return fmt.Sprintf("a tuning of %d strings; the library's have six", t.n)
+}
+
+// Text says what the tuning is near to.
+func (n Near) Text() string {
+	moved := ""
+	switch {
+	case n.Steps > 0:
+		moved = ", " + halfSteps(n.Steps) + " up"
+	case n.Steps < 0:
+		moved = ", " + halfSteps(-n.Steps) + " down"
+	}
+	switch len(n.Strings) {
+	case 0:
+		return n.Named.Name + "'s shape" + moved
+	case 1:
+		return fmt.Sprintf("one string away from %s%s: string %d", n.Named.Name, moved, n.Strings[0])
+	}
+	return fmt.Sprintf("%d strings away from %s%s", len(n.Strings), n.Named.Name, moved)
 }
 
 // String names the identity for people: "Open D", "the shape of Open D, 1 half step down",

@@ -1,6 +1,7 @@
 package tuning
 
 import (
+	"slices"
 	"strings"
 	"testing"
 	"testing/quick"
@@ -9,7 +10,7 @@ import (
 )
 
 func TestLibrary(t *testing.T) {
-	if len(Library) < 14 {
+	if len(Library) < 36 {
 		t.Fatalf("%d tunings", len(Library))
 	}
 	for _, n := range Library {
@@ -75,5 +76,83 @@ func TestPitches(t *testing.T) {
 	}
 	if e := pitch.Midi(40).Hertz(440); e < 82.406 || e > 82.408 {
 		t.Error(e)
+	}
+}
+
+// The nearest tuning differs on the strings that it names, and on no fewer than any other could; what
+// is a known shape moved is near by no string at all.
+func TestNearest(t *testing.T) {
+	for _, tt := range []struct{ spelt, want string }{
+		{"D A D F A D", "Open D minor's shape"}, {"Eb2 Bb2 Eb3 G3 Bb3 Eb4", "Open D's shape, 1 half step up"}, {"D2 A2 D3 F#3 A3 E4", "one string away from Open D: string 1"},
+		{"Eb2 Ab2 Eb3 Ab3 C4 Eb4", "Open G's shape, 1 half step up"},
+	} {
+		tn, err := Parse(tt.spelt)
+		if err != nil {
+			t.Fatal(err)
+		}
+		if near, ok := Nearest(tn); !ok || near.Text() != tt.want {
+			t.Errorf("%s: %s, want %s", tt.spelt, near.Text(), tt.want)
+		}
+	}
+	for _, n := range Library {
+		tn, _ := Parse(n.Name)
+		if up, err := Parse(n.Name + " +1"); err != nil || up.Open(1) != tn.Open(1)+100 || up.Open(6) != tn.Open(6)+100 {
+			t.Errorf("%s a half step up: %v %v", n.Name, up, err)
+		}
+		for s := 1; s <= Strings; s++ {
+			changed := tn.Retuned(s, 1)
+			near, _ := Nearest(changed)
+			known, _ := Parse(near.Named.Spelt)
+			for str := 1; str <= Strings; str++ {
+				if same := changed.Open(str)-known.Open(str) == pitch.Midi(near.Steps); same == slices.Contains(near.Strings, str) {
+					t.Errorf("%s with string %d raised is %+v", n.Name, s, near)
+				}
+			}
+			if len(near.Strings) > 1 {
+				t.Errorf("%s with string %d raised is %d strings from anything", n.Name, s, len(near.Strings))
+			}
+		}
+	}
+}
+
+// In a major open tuning a straight bar gives home at frets 0 and 12, the fourth degree at 5 and the
+// fifth at 7; in standard tuning it spells no plain triad anywhere. Spots are what their frets sound.
+func TestGives(t *testing.T) {
+	for _, name := range []string{"Open D", "Open G", "Open C", "Open A", "Open E"} {
+		tn, _ := Parse(name)
+		bars := Bars(tn, Home(tn), 12)
+		for fret, degree := range map[int]string{0: "I", 5: "IV", 7: "V", 12: "I"} {
+			if bars[fret].Degree != degree || strings.ContainsAny(bars[fret].Chord, "m7") {
+				t.Errorf("%s at %d: %+v", name, fret, bars[fret])
+			}
+		}
+	}
+	std, _ := Parse("Standard")
+	for _, b := range Bars(std, Home(std), 12) {
+		if len(b.Chord) <= 2 {
+			t.Errorf("a bar at %d in standard tuning is called %s", b.Fret, b.Chord)
+		}
+	}
+	six, _ := Parse("Open G sixth")
+	minor := false
+	for _, p := range Partials(six, Home(six)) {
+		minor = minor || p.Chord == "Em/G"
+	}
+	if !minor {
+		t.Errorf("no strings of open G sixth give E minor: %+v", Partials(six, Home(six)))
+	}
+	for _, sc := range Scales {
+		thirds := 0
+		for _, s := range Spots(six, Home(six), sc, 12) {
+			if got := six.Open(s.String) + pitch.Pitch(100*s.Fret); got != s.Note.Pitch() {
+				t.Errorf("string %d at %v is called %s", s.String, s.Fret, s.Note)
+			}
+			if s.Degree == "blue III" {
+				thirds++
+			}
+		}
+		if sc.Third != (thirds > 0) {
+			t.Errorf("%s has %d blue thirds", sc.Name, thirds)
+		}
 	}
 }

@@ -11,6 +11,7 @@ import (
 
 	"stepping/core/plan"
 	"stepping/core/player"
+	"stepping/core/thumb"
 	"stepping/core/tune"
 )
 
@@ -19,20 +20,22 @@ const Version = 1
 
 // Doc is a plan document. Field names and meanings: docs/formats.md.
 type Doc struct {
-	Version int            `json:"version"`
-	Title   string         `json:"title"`
-	Tuning  []string       `json:"tuning"`
-	Capo    int            `json:"capo"`
-	Tempo   float64        `json:"tempo"`
-	Thumb   string         `json:"thumb"`
-	Player  player.Profile `json:"player"`
-	Pins    []Pin          `json:"pins"`
-	Moments []Moment       `json:"moments"`
-	Dropped []Dropped      `json:"dropped"`
-	Total   float64        `json:"total"`
-	Proof   Proof          `json:"proof"`
-	Ceiling Ceiling        `json:"ceiling"`
-	Bars    []float64      `json:"bars"`
+	Version  int             `json:"version"`
+	Title    string          `json:"title"`
+	Tuning   []string        `json:"tuning"`
+	Capo     int             `json:"capo"`
+	Tempo    float64         `json:"tempo"`
+	Thumb    string          `json:"thumb"`
+	Patterns []thumb.Section `json:"patterns,omitempty"`
+	Player   player.Profile  `json:"player"`
+	Pins     []Pin           `json:"pins"`
+	Grips    []Held          `json:"grips,omitempty"` // of a progression without melody
+	Moments  []Moment        `json:"moments"`
+	Dropped  []Dropped       `json:"dropped"`
+	Total    float64         `json:"total"`
+	Proof    Proof           `json:"proof"`
+	Ceiling  Ceiling         `json:"ceiling"`
+	Bars     []float64       `json:"bars"`
 }
 
 // Moment is one onset.
@@ -44,6 +47,9 @@ type Moment struct {
 	Strokes []Stroke           `json:"strokes"`
 	Slide   Slide              `json:"slide"`
 	Heel    int                `json:"heel"`
+	Accent  bool               `json:"accent,omitempty"`
+	Mute    string             `json:"mute,omitempty"`
+	Flick   bool               `json:"flick,omitempty"`
 	Share   float64            `json:"share"`
 	Strings []String           `json:"strings"`
 	Cost    map[string]float64 `json:"cost"`
@@ -125,7 +131,7 @@ func New(ctx context.Context, p *plan.Plan) (*Doc, error) {
 	r := &p.Request
 	d := &Doc{
 		Version: Version, Title: r.Tune.Title, Tuning: r.Tuning.Spelled(), Capo: r.Capo, Tempo: p.Tempo(),
-		Thumb: string(r.Thumb), Player: r.Player, Pins: []Pin{}, Dropped: []Dropped{}, Total: round(p.Total),
+		Thumb: string(r.Thumb), Patterns: r.Sections, Player: r.Player, Pins: []Pin{}, Dropped: []Dropped{}, Total: round(p.Total),
 		Proof:   Proof{Kind: "optimal"},
 		Ceiling: Ceiling{p.Ceiling.BPM, p.Ceiling.At.String(), p.Ceiling.Why}, Bars: p.BarCeilings(),
 	}
@@ -142,6 +148,9 @@ func New(ctx context.Context, p *plan.Plan) (*Doc, error) {
 		if mo.Dropped {
 			d.Dropped = append(d.Dropped, Dropped{mo.At.String(), "thumb", p.DropReason(t)})
 		}
+		if mo.HitLost != "" {
+			d.Dropped = append(d.Dropped, Dropped{mo.At.String(), "percussion", p.HitReason(t)})
+		}
 	}
 	return d, nil
 }
@@ -157,12 +166,15 @@ func newPin(p *plan.Pin) Pin {
 
 func moment(mo *plan.Moment, why []string) Moment {
 	out := Moment{
-		At: mo.At.String(), Bar: mo.Bar, Beat: Beat(mo.Beat), Chord: mo.Chord.Name, Strokes: []Stroke{}, Heel: mo.Heel, Share: round(mo.Share),
+		At: mo.At.String(), Bar: mo.Bar, Beat: Beat(mo.Beat), Chord: mo.Chord.Name, Strokes: []Stroke{}, Heel: mo.Heel, Accent: mo.Accent, Mute: mo.Mute, Flick: mo.Flick, Share: round(mo.Share),
 		Slide: Slide{mo.Hand.SlideOn, mo.Hand.SlideFret, mo.Hand.From, mo.Hand.Covers, mo.Hand.Trails, mo.Hand.Slant},
 		Cost:  map[string]float64{}, Why: why,
 	}
 	for _, s := range mo.Strokes() {
 		out.Strokes = append(out.Strokes, stroke(s))
+	}
+	if mo.Hit != "" && mo.Hit != thumb.Release { // a release is the dead stroke itself
+		out.Strokes = append(out.Strokes, Stroke{Part: string(plan.Percussion), String: hitString[mo.Hit], How: mo.Hit, Digit: hitDigit[mo.Hit], Dur: "0"})
 	}
 	for i, s := range mo.Strings {
 		out.Strings = append(out.Strings, String{i + 1, string(s.State), s.By, s.Note, math.Round(s.DB)})
@@ -174,6 +186,12 @@ func moment(mo *plan.Moment, why []string) Moment {
 	}
 	return out
 }
+
+// Where percussion falls: the thickest string that it touches, and with what; a thump is on the top.
+var (
+	hitString = map[string]int{thumb.Slap: 6, thumb.Tap: 3, thumb.Thump: 6}
+	hitDigit  = map[string]string{thumb.Slap: "p", thumb.Tap: "i"}
+)
 
 func stroke(s *plan.Stroke) Stroke {
 	return Stroke{

@@ -69,7 +69,7 @@ document.addEventListener('alpine:init', () => {
 
     // fill loads a part of the page that takes longer to work out.
     async fill(link) {
-      this.say('Trying other ways at the hard moves …');
+      this.say('Working that out …');
       try {
         const res = await fetch(link.href.replace(/m=\d+/, `m=${this.data.at}`), { headers: { 'X-Part': '1' } });
         const html = await res.text();
@@ -208,5 +208,76 @@ document.addEventListener('alpine:init', () => {
     },
 
     say(text) { document.getElementById('said').textContent = text; },
+  }));
+
+  // keys lets links and buttons that name their keys be reached by them.
+  Alpine.data('keys', () => ({
+    init() {
+      window.addEventListener('keydown', (e) => {
+        if (e.ctrlKey || e.metaKey || e.altKey || e.target.closest('input, textarea, select')) return;
+        const at = [...this.$root.querySelectorAll('[data-keys]')].find((el) => el.dataset.keys.split(' ').includes(e.key));
+        if (at) { e.preventDefault(); at.click(); }
+      });
+      this.$root.addEventListener('click', (e) => {
+        const tone = e.target.closest('[data-tone]');
+        if (tone) new Audio(tone.dataset.tone).play();
+      });
+    },
+  }));
+
+  // ranking follows a ranking that is being worked out.
+  Alpine.data('ranking', () => ({
+    init() {
+      window.addEventListener('keydown', (e) => {
+        if (e.target.closest('input, textarea, select, button, a')) return;
+        const at = this.$root.querySelector(`[data-keys="${CSS.escape(e.key)}"]`);
+        if (at) { e.preventDefault(); at.click(); }
+      });
+      this.follow();
+    },
+
+    async follow() {
+      if (!this.$root.querySelector('[data-running]')) return;
+      await new Promise((done) => { setTimeout(done, 800); });
+      try {
+        const res = await fetch(location.href, { headers: { 'X-Part': '1' } });
+        if (res.ok) document.getElementById('ranking').innerHTML = await res.text();
+      } catch { /* the next try may reach it */ }
+      this.follow();
+    },
+  }));
+
+  // pattern shows what the beat grid becomes while it is edited.
+  Alpine.data('pattern', () => ({
+    asking: null,
+
+    init() {
+      const form = document.getElementById('editor');
+      form.addEventListener('change', () => this.preview(form));
+      form.addEventListener('keydown', (e) => { if (e.altKey && e.key.startsWith('Arrow')) this.move(e); });
+    },
+
+    async preview(form) {
+      this.asking?.abort();
+      this.asking = new AbortController();
+      try {
+        const res = await fetch(form.dataset.preview, { method: 'POST', body: new URLSearchParams(new FormData(form)), signal: this.asking.signal });
+        if (res.ok) document.getElementById('preview').innerHTML = await res.text();
+      } catch (err) {
+        if (err.name !== 'AbortError') document.getElementById('preview').textContent = 'Stepping does not answer. Is it still running? What you typed stands above.';
+      }
+    },
+
+    // move goes from one cell of the grid to the next.
+    move(e) {
+      const cell = e.target.closest('td');
+      if (!cell) return;
+      const row = cell.parentElement;
+      const rows = [...row.parentElement.children];
+      const dx = { ArrowLeft: -1, ArrowRight: 1 }[e.key] || 0;
+      const dy = { ArrowUp: -1, ArrowDown: 1 }[e.key] || 0;
+      const to = rows[rows.indexOf(row) + dy]?.children[cell.cellIndex + dx]?.querySelector('input, select');
+      if (to) { e.preventDefault(); to.focus(); }
+    },
   }));
 });

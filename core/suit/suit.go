@@ -1,0 +1,449 @@
+// Package suit finds the tuning, capo and key in which a tune is played best.
+//
+// Every way is judged by the least total of a plan, what the retuning takes, and how near the strings
+// come to their limit. Most ways are never planned: a plan costs at least what the left hand costs
+// (plan.Floor, plan.Bound), and what already costs more than the tenth best cannot be among the first
+// ten. The first ten are proved so; all terms of each are shown.
+package suit
+
+import (
+	"context"
+	"errors"
+	"sort"
+	"sync"
+
+	"stepping/core/chord"
+	"stepping/core/pitch"
+	"stepping/core/plan"
+	"stepping/core/retune"
+	"stepping/core/tune"
+	"stepping/core/tuning"
+)
+
+// Request is a tune and what may be changed for it.
+type Request struct {
+	Plan    plan.Request // its tuning is what the guitar is tuned to now; capo and pins are not looked at
+	Guitar  retune.Guitar
+	KeepKey bool  // the sounding key stays
+	Capos   int   // highest fret of the capo
+	Workers int   // plans worked out at a time; 0: 1
+	Known   []Way // ranked by an earlier run that was stopped; they are not planned again
+
+	// Progress, if not nil, is told of the ways found so far after each plan. It must be quick and must
+	// keep nothing.
+	Progress func(r *Ranking)
+}
+
+// Way is one tuning, capo and key.
+type Way struct {
+	Tuning   tuning.Named
+	Capo     int
+	Steps    int     // half steps that the tune is moved up
+	Total    float64 // of the best plan
+	Ceiling  float64 // tempo, 0 if nothing limits it
+	Leaks    int     // moments at which a string leaks
+	UnderBar float64 // share of the chords that a straight bar gives
+	Turned   int     // half steps of retuning
+	Tightest float64 // share of breaking stress of the tightest string
+	Retuning float64 // cost
+	Risk     float64 // cost
+	Score    float64 // Total + Retuning + Risk: the rank
+	First    First   // how it begins
+}
+
+// First is the strokes of the first bars of a way.
+type First [firstStrokes]Stroke
+
+const (
+	firstStrokes = 24
+	firstBars    = 2
+)
+
+// Stroke is one of them; String 0 ends the list.
+type Stroke struct {
+	At     float64 // quarter notes
+	String int
+	Fret   float64
+	How    plan.How
+}
+
+func newFirst(p *plan.Plan) (f First) {
+	n := 0
+	for i := range p.Moments {
+		if p.Moments[i].Bar > firstBars {
+			break
+		}
+		for _, s := range p.Moments[i].Strokes() {
+			if n < firstStrokes {
+				f[n] = Stroke{p.Moments[i].At.Quarters(), s.String, s.Fret, s.How}
+				n++
+			}
+		}
+	}
+	return f
+}
+
+// Ranking is the answer, also while it is being worked out.
+type Ranking struct {
+	Ways    []Way // those planned, best first
+	All     int   // ways that there are
+	Planned int   // of them planned in full
+	Passed  int   // left out by their bounds
+	Proved  int   // the first so many are proved
+}
+
+// Costs in the planner's units, and how many of the first ways are proved.
+const (
+	perTurned = 0.15 // each half step of retuning
+	perCapo   = 0.1  // a capo put on
+	riskFrom  = 0.7  // share of strength above which tightening counts
+	perRisk   = 20.0 // for each whole of strength above it
+	ProvedTop = 10
+	farthest  = 6 // half steps that a tune is moved at most, either way
+)
+
+// candidate is a way not yet planned.
+type candidate struct {
+	Way
+	req plan.Request
+	*group
+}
+
+// group is the ways whose strings lie alike under the tune: with a capo the same shapes are left, and
+// fewer frets; higher up strings die away sooner. What the group costs at least is worked out for no
+// capo and the highest key, where it is least.
+type group struct {
+	base    plan.Request
+	floor   float64
+	fits    bool
+	bounded bool // floor is plan.Bound
+	planned bool // one of its ways
+}
+
+// Rank ranks every library tuning with every capo, and every key that fits unless it is kept. When ctx
+// ends, what was found so far is returned with ctx's error.
+func Rank(ctx context.Context, r Request) (*Ranking, error) {
+	rk := &ranker{r: &r, out: &Ranking{}}
+	rk.known()
+	if err := rk.candidates(); err != nil {
+		return rk.out, err
+	}
+	rk.first(ctx)
+	rk.each(func() { rk.floors(ctx) })
+	rk.sortOpen()
+	if len(rk.open) == 0 && len(rk.out.Ways) == 0 && ctx.Err() == nil {
+		return rk.out, errors.New("the tune fits on this guitar in no tuning of the library: give it more frets, or write the tune an octave away")
+	}
+	rk.each(func() { rk.work(ctx) })
+	if ctx.Err() != nil {
+		return rk.out, ctx.Err()
+	}
+	rk.out.Proved = min(ProvedTop, len(rk.out.Ways))
+	return rk.out, rk.err
+}
+
+// each runs f on every worker.
+func (rk *ranker) each(f func()) {
+	var wait sync.WaitGroup
+	for range max(rk.r.Workers, 1) {
+		wait.Go(f)
+	}
+	wait.Wait()
+}
+
+type ranker struct {
+	r      *Request
+	mu     sync.Mutex
+	open   []*candidate // by least, once floors are known
+	groups []*group
+	out    *Ranking
+	done   map[wayKey]bool
+	err    error
+	busy   int  // ways being planned before there are enough
+	std    bool // a way in standard tuning has been planned
+}
+
+type wayKey struct {
+	tuning      string
+	capo, steps int
+}
+
+// known takes over what an earlier run found.
+func (rk *ranker) known() {
+	rk.done = map[wayKey]bool{}
+	for _, w := range rk.r.Known {
+		rk.done[wayKey{w.Tuning.Name, w.Capo, w.Steps}] = true
+		rk.out.Ways = append(rk.out.Ways, w)
+		rk.std = rk.std || w.Tuning.Name == "Standard"
+	}
+	sortWays(rk.out.Ways)
+}
+
+// candidates lists the ways, in groups.
+func (rk *ranker) candidates() error {
+	known := map[[tuning.Strings]pitch.Pitch]*group{}
+	highest := 0
+	for _, n := range rk.steps() {
+		highest = max(highest, n)
+	}
+	for _, named := range tuning.Library {
+		t, err := tuning.Parse(named.Spelt)
+		if err != nil {
+			return err
+		}
+		p, err := retune.New(rk.r.Guitar, rk.r.Plan.Tuning, t)
+		if err != nil {
+			continue // a string would break
+		}
+		for capo := 0; capo <= rk.r.Capos; capo++ {
+			for _, steps := range rk.steps() {
+				c := rk.candidate(named, t, p, capo, steps)
+				var key [tuning.Strings]pitch.Pitch
+				for s := 1; s <= tuning.Strings; s++ {
+					key[s-1] = t.Open(s) + pitch.Midi(capo-steps)
+				}
+				if known[key] == nil {
+					g := &group{base: rk.r.Plan}
+					g.base.Tune = rk.r.Plan.Tune.Transposed(highest)
+					g.base.Tuning, g.base.Capo, g.base.Pins, g.base.Progress = t.Transpose(capo-steps+highest), 0, nil, nil
+					known[key] = g
+					rk.groups = append(rk.groups, g)
+				}
+				c.group = known[key]
+				rk.open = append(rk.open, c)
+			}
+		}
+	}
+	return nil
+}
+
+// first plans the way with nothing changed, so that there is something to see at once.
+func (rk *ranker) first(ctx context.Context) {
+	for i, c := range rk.open {
+		if c.Turned == 0 && c.Capo == 0 && c.Steps == 0 && !rk.done[c.key()] {
+			if p, err := plan.Solve(ctx, c.req); err == nil {
+				rk.open = append(rk.open[:i:i], rk.open[i+1:]...)
+				rk.done[c.key()] = true
+				rk.keep(c, p)
+			}
+			return
+		}
+	}
+}
+
+func (c *candidate) key() wayKey { return wayKey{c.Tuning.Name, c.Capo, c.Steps} }
+
+// floors works out what the groups cost at least, one after the other.
+func (rk *ranker) floors(ctx context.Context) {
+	for {
+		rk.mu.Lock()
+		if len(rk.groups) == 0 || ctx.Err() != nil {
+			rk.mu.Unlock()
+			return
+		}
+		g := rk.groups[0]
+		rk.groups = rk.groups[1:]
+		rk.mu.Unlock()
+		floor, err := plan.Floor(g.base)
+		g.floor, g.fits = floor, err == nil
+	}
+}
+
+// sortOpen leaves out what does not fit or is known, and sorts the rest.
+func (rk *ranker) sortOpen() {
+	open := rk.open
+	rk.open = nil
+	rk.out.All = len(rk.out.Ways)
+	for _, c := range open {
+		if c.fits && !rk.done[c.key()] {
+			rk.open = append(rk.open, c)
+			rk.out.All++
+		}
+	}
+	rk.out.Planned = len(rk.out.Ways)
+	sort.SliceStable(rk.open, func(i, j int) bool { return rk.open[i].least() < rk.open[j].least() })
+}
+
+func (rk *ranker) steps() []int {
+	if rk.r.KeepKey {
+		return []int{0}
+	}
+	out := []int{0}
+	for n := 1; n <= farthest; n++ {
+		out = append(out, n, -n)
+	}
+	return out
+}
+
+func (c *candidate) least() float64 { return c.floor + c.Retuning + c.Risk }
+
+func (rk *ranker) candidate(named tuning.Named, t tuning.Tuning, p *retune.Plan, capo, steps int) *candidate {
+	c := &candidate{Way: Way{Tuning: named, Capo: capo, Steps: steps, Turned: p.Steps()}, req: rk.r.Plan}
+	for i := range p.Changes {
+		if ch := &p.Changes[i]; ch.Share > c.Tightest {
+			c.Tightest = ch.Share
+		}
+	}
+	c.Retuning = perTurned * float64(c.Turned)
+	if capo > 0 {
+		c.Retuning += perCapo
+	}
+	c.Risk = perRisk * max(0, c.Tightest-riskFrom)
+	c.req.Tune = rk.r.Plan.Tune.Transposed(steps)
+	c.req.Tuning, c.req.Capo, c.req.Pins, c.req.Progress = t, capo, nil, nil
+	return c
+}
+
+// limit is the score that a way must come under to be among the first.
+func (rk *ranker) limit() float64 {
+	if len(rk.out.Ways) < ProvedTop {
+		return 1e300
+	}
+	return rk.out.Ways[ProvedTop-1].Score
+}
+
+// next takes the most promising way that is still open, of other groups at first; nil if none can be
+// among the first. whole says that it is to be planned now, not just bounded better. At least one in
+// standard tuning is planned, so that it stands in the list.
+func (rk *ranker) next() (c *candidate, whole bool) {
+	rk.mu.Lock()
+	defer rk.mu.Unlock()
+	take := func(i int) *candidate {
+		c := rk.open[i]
+		rk.open = append(rk.open[:i:i], rk.open[i+1:]...)
+		return c
+	}
+	if rk.err != nil || len(rk.open) == 0 {
+		return nil, false
+	}
+	if len(rk.out.Ways)+rk.busy < ProvedTop {
+		for i, c := range rk.open {
+			if !c.planned {
+				rk.busy++
+				c.planned = true
+				return take(i), true
+			}
+		}
+	}
+	if rk.open[0].least() < rk.limit() {
+		c := take(0)
+		return c, c.bounded
+	}
+	for i, c := range rk.open {
+		if !rk.std && c.Tuning.Name == "Standard" {
+			rk.std = true
+			return take(i), true
+		}
+	}
+	rk.out.Passed = rk.out.All - rk.out.Planned
+	return nil, false
+}
+
+// work plans ways until none is left that matters.
+func (rk *ranker) work(ctx context.Context) {
+	for c, whole := rk.next(); c != nil && ctx.Err() == nil; c, whole = rk.next() {
+		if !whole {
+			rk.bound(ctx, c)
+			continue
+		}
+		p, err := plan.Solve(ctx, c.req)
+		var out *plan.RangeError
+		switch {
+		case err == nil:
+			rk.keep(c, p)
+		case errors.As(err, &out): // with this capo a note lies beyond the last fret
+		case ctx.Err() == nil:
+			rk.mu.Lock()
+			rk.err = err
+			rk.mu.Unlock()
+		}
+	}
+}
+
+// bound gives c's group its better bound, unless another way of it did, and files c again.
+func (rk *ranker) bound(ctx context.Context, c *candidate) {
+	rk.mu.Lock()
+	bounded, limit := c.bounded, rk.limit()-c.Retuning-c.Risk
+	rk.mu.Unlock()
+	floor := 0.0
+	if !bounded {
+		var err error
+		if floor, err = plan.Bound(ctx, c.base, limit); err != nil {
+			return // ctx has ended
+		}
+	}
+	rk.mu.Lock()
+	defer rk.mu.Unlock()
+	if !c.bounded {
+		c.floor, c.bounded = max(c.floor, floor), true
+		sort.SliceStable(rk.open, func(i, j int) bool { return rk.open[i].least() < rk.open[j].least() })
+	}
+	i := sort.Search(len(rk.open), func(i int) bool { return rk.open[i].least() >= c.least() })
+	rk.open = append(rk.open, nil)
+	copy(rk.open[i+1:], rk.open[i:])
+	rk.open[i] = c
+}
+
+func (rk *ranker) keep(c *candidate, p *plan.Plan) {
+	w := c.Way
+	w.Total, w.Ceiling, w.UnderBar = p.Total, p.Ceiling.BPM, underBar(c.req.Tune, c.req.Tuning, c.req.Capo)
+	for i := range p.Moments {
+		if len(p.Moments[i].Leaking()) > 0 {
+			w.Leaks++
+		}
+	}
+	w.Score, w.First = w.Total+w.Retuning+w.Risk, newFirst(p)
+	rk.mu.Lock()
+	defer rk.mu.Unlock()
+	rk.busy = max(rk.busy-1, 0)
+	rk.out.Ways = append(rk.out.Ways, w)
+	sortWays(rk.out.Ways)
+	rk.out.Planned++
+	rk.std = rk.std || w.Tuning.Name == "Standard"
+	if rk.r.Progress != nil {
+		rk.r.Progress(rk.out)
+	}
+}
+
+// sortWays sorts by score; equals by less retuning, lower capo, smaller move, then name.
+func sortWays(ways []Way) {
+	sort.SliceStable(ways, func(i, j int) bool {
+		a, b := &ways[i], &ways[j]
+		switch {
+		case a.Score != b.Score:
+			return a.Score < b.Score
+		case a.Turned != b.Turned:
+			return a.Turned < b.Turned
+		case a.Capo != b.Capo:
+			return a.Capo < b.Capo
+		case a.Steps*a.Steps != b.Steps*b.Steps:
+			return a.Steps*a.Steps < b.Steps*b.Steps
+		}
+		return a.Tuning.Name < b.Tuning.Name
+	})
+}
+
+// underBar is the share of a tune's chords whose tones are all that a straight bar sounds at some fret.
+func underBar(tu *tune.Tune, t tuning.Tuning, capo int) float64 {
+	var chords []chord.Chord
+	for _, c := range tu.Chords {
+		chords = append(chords, c.Chord)
+	}
+	if len(chords) == 0 {
+		chords = append(chords, tu.ChordOver(0))
+	}
+	n := 0
+	for _, c := range chords {
+		for fret := capo; fret <= capo+12; fret++ {
+			all := true
+			for s := 1; s <= tuning.Strings && all; s++ {
+				all = c.Has(t.Open(s) + pitch.Midi(fret))
+			}
+			if all {
+				n++
+				break
+			}
+		}
+	}
+	return float64(n) / float64(len(chords))
+}

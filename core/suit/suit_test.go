@@ -1,0 +1,133 @@
+package suit
+
+import (
+	"context"
+	"errors"
+	"math/rand/v2"
+	"slices"
+	"testing"
+	"time"
+
+	"stepping/core/chord"
+	"stepping/core/pitch"
+	"stepping/core/plan"
+	"stepping/core/player"
+	"stepping/core/retune"
+	"stepping/core/thumb"
+	"stepping/core/tune"
+	"stepping/core/tuning"
+)
+
+func request(seed uint64, notes int) Request {
+	rng := rand.New(rand.NewPCG(seed, 3))
+	tu := &tune.Tune{Key: tune.Key{Tonic: pitch.Note{Letter: 'D'}}, Meters: []tune.MeterAt{{Num: 4, Den: 4}}, Tempos: []tune.TempoAt{{BPM: 80}}}
+	degree := 9
+	for range notes {
+		degree = min(max(degree+rng.IntN(5)-2, 4), 16)
+		dur := tune.Quarter / tune.Time(1+rng.IntN(2))
+		tu.Notes = append(tu.Notes, tune.Note{At: tu.Length, Dur: dur, Note: pitch.Spell(pitch.Midi(50+12*(degree/7)+[]int{0, 2, 4, 5, 7, 9, 11}[degree%7]), false)})
+		tu.Length += dur
+	}
+	for bar := tune.Time(0); bar < tu.Length; bar += tune.Whole {
+		c, _ := chord.Parse([]string{"D", "G", "D", "A7"}[int(bar/tune.Whole)%4])
+		tu.Bars, tu.Chords = append(tu.Bars, bar), append(tu.Chords, tune.ChordAt{At: bar, Chord: c})
+	}
+	std, _ := tuning.Parse("Standard")
+	var g retune.Guitar
+	if err := g.Complete(6); err != nil {
+		panic(err)
+	}
+	return Request{Plan: plan.Request{Tune: tu, Tuning: std, Player: player.Default(), Thumb: thumb.Alternating}, Guitar: g}
+}
+
+// The first ten are the first ten of planning every way, and standard tuning stands in the list.
+func TestRankExhaustive(t *testing.T) {
+	ctx := context.Background()
+	for seed := range uint64(2) {
+		r := request(seed, 5)
+		r.KeepKey, r.Capos, r.Workers = true, 1, 2
+		got, err := Rank(ctx, r)
+		if err != nil {
+			t.Fatal(err)
+		}
+		rk := &ranker{r: &r, out: &Ranking{}}
+		rk.known()
+		if err := rk.candidates(); err != nil {
+			t.Fatal(err)
+		}
+		rk.floors(ctx)
+		rk.sortOpen()
+		all := rk.out.All
+		for _, c := range rk.open {
+			p, err := plan.Solve(ctx, c.req)
+			var out *plan.RangeError
+			if errors.As(err, &out) {
+				continue
+			}
+			if err != nil {
+				t.Fatal(err)
+			}
+			if b, err := plan.Bound(ctx, c.req, p.Total); err != nil || c.floor > p.Total || b > p.Total {
+				t.Fatalf("%s: floor %v, bound %v (%v), total %v", c.Tuning.Name, c.floor, b, err, p.Total)
+			}
+			rk.keep(c, p)
+		}
+		if got.Proved != ProvedTop || !slices.Equal(got.Ways[:ProvedTop], rk.out.Ways[:ProvedTop]) {
+			t.Fatalf("the first are\n%+v\nwant\n%+v", got.Ways[:ProvedTop], rk.out.Ways[:ProvedTop])
+		}
+		if !slices.ContainsFunc(got.Ways, func(w Way) bool { return w.Tuning.Name == "Standard" }) {
+			t.Error("standard tuning is not in the list")
+		}
+		if got.All != all || got.Planned > got.All {
+			t.Errorf("%d ways, %d planned, %d there are", got.All, got.Planned, all)
+		}
+	}
+}
+
+// A ranking that is stopped keeps what it has found; going on from there gives what one go gives.
+func TestStopAndGoOn(t *testing.T) {
+	r := request(5, 6)
+	r.KeepKey, r.Capos = true, 2
+	whole, err := Rank(context.Background(), r)
+	if err != nil {
+		t.Fatal(err)
+	}
+	ctx, stop := context.WithCancel(context.Background())
+	half := r
+	half.Progress = func(rk *Ranking) {
+		if rk.Planned == 4 {
+			stop()
+		}
+	}
+	part, err := Rank(ctx, half)
+	if !errors.Is(err, context.Canceled) || len(part.Ways) < 4 || part.Proved != 0 {
+		t.Fatalf("%v %+v", err, part)
+	}
+	rest := r
+	rest.Known = part.Ways
+	again, err := Rank(context.Background(), rest)
+	if err != nil || !slices.Equal(again.Ways[:ProvedTop], whole.Ways[:ProvedTop]) {
+		t.Fatalf("%v\n%+v\nwant\n%+v", err, again.Ways[:ProvedTop], whole.Ways[:ProvedTop])
+	}
+}
+
+// BenchmarkRank ranks 64 notes over every tuning, seven capos and all keys.
+func BenchmarkRank(b *testing.B) {
+	for b.Loop() {
+		r := request(7, 64)
+		r.Capos, r.Workers = 6, 2
+		begin, first := time.Now(), time.Duration(0)
+		r.Progress = func(*Ranking) {
+			if first == 0 {
+				first = time.Since(begin)
+			}
+		}
+		got, err := Rank(context.Background(), r)
+		if err != nil {
+			b.Fatal(err)
+		}
+		b.ReportMetric(first.Seconds(), "s-first")
+		b.ReportMetric(float64(got.All), "ways")
+		b.ReportMetric(float64(got.Planned), "planned")
+	}
+}

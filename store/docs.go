@@ -1,0 +1,118 @@
+package store
+
+import (
+	"context"
+	"database/sql"
+	"encoding/json"
+	"fmt"
+
+	"stepping/core/retune"
+	"stepping/core/thumb"
+)
+
+// Kept is a document of the owner's with its key and version.
+type Kept[T any] struct {
+	ID      ID
+	Version int
+	Doc     T
+}
+
+// shelf is a table of documents of one kind: a pattern, a guitar.
+type shelf[T any] struct {
+	s     *Store
+	table string // a constant of this file, never input
+	most  int    // kept for an owner
+	name  func(*T) string
+}
+
+// Patterns are the owner's picking patterns.
+func (s *Store) Patterns() shelf[thumb.Pattern] {
+	return shelf[thumb.Pattern]{s, "patterns", 200, func(p *thumb.Pattern) string { return p.Name }}
+}
+
+// Guitar is a guitar and what it is tuned to now.
+type Guitar struct {
+	retune.Guitar
+	Tuning string `json:"tuning"` // as retune.Parse reads it
+}
+
+// Guitars are the owner's guitars.
+func (s *Store) Guitars() shelf[Guitar] {
+	return shelf[Guitar]{s, "guitars", 20, func(g *Guitar) string { return g.Name }}
+}
+
+func (sh shelf[T]) scan(row interface{ Scan(...any) error }) (k Kept[T], err error) {
+	var doc []byte
+	if err := row.Scan(&k.ID, &k.Version, &doc); err != nil {
+		return k, notFound(err)
+	}
+	if err := json.Unmarshal(doc, &k.Doc); err != nil {
+		return k, fmt.Errorf("stored %s %s: %w", sh.table, k.ID, err)
+	}
+	return k, nil
+}
+
+// All returns the owner's documents, oldest first.
+func (sh shelf[T]) All(ctx context.Context, owner ID) (out []Kept[T], err error) {
+	rows, err := sh.s.db.QueryContext(ctx, "SELECT id, version, doc FROM "+sh.table+" WHERE owner_id = ? ORDER BY created_at, id", owner)
+	if err != nil {
+		return nil, fmt.Errorf("list %s: %w", sh.table, err)
+	}
+	defer rows.Close()
+	for rows.Next() {
+		k, err := sh.scan(rows)
+		if err != nil {
+			return nil, err
+		}
+		out = append(out, k)
+	}
+	return out, rows.Err()
+}
+
+// Get returns one document of the owner's, or ErrNotFound.
+func (sh shelf[T]) Get(ctx context.Context, owner, id ID) (Kept[T], error) {
+	k, err := sh.scan(sh.s.db.QueryRowContext(ctx, "SELECT id, version, doc FROM "+sh.table+" WHERE owner_id = ? AND id = ?", owner, id))
+	if err != nil {
+		return k, fmt.Errorf("%s %s: %w", sh.table, id, err)
+	}
+	return k, nil
+}
+
+// Add keeps a new document. ErrTooMany past the limit.
+func (sh shelf[T]) Add(ctx context.Context, owner ID, doc *T) (ID, error) {
+	data, err := json.Marshal(doc)
+	if err != nil {
+		return ID{}, err
+	}
+	id, at := newID(), now()
+	err = sh.s.inTx(ctx, "keep in "+sh.table, func(tx *sql.Tx) error {
+		if err := atMost(ctx, tx, "SELECT COUNT(*) FROM "+sh.table+" WHERE owner_id = ?", owner, sh.most); err != nil {
+			return err
+		}
+		_, err := tx.ExecContext(ctx, "INSERT INTO "+sh.table+" (id, owner_id, name, doc, version, created_at, updated_at) VALUES (?, ?, ?, ?, 1, ?, ?)", id, owner, sh.name(doc), data, at, at)
+		return err
+	})
+	return id, err
+}
+
+// Save replaces a document read at the given version. ErrStale, ErrNotFound.
+func (sh shelf[T]) Save(ctx context.Context, owner, id ID, version int, doc *T) error {
+	data, err := json.Marshal(doc)
+	if err != nil {
+		return err
+	}
+	return sh.s.inTx(ctx, "keep in "+sh.table, func(tx *sql.Tx) error {
+		if err := lockVersion(ctx, tx, "SELECT version FROM "+sh.table+" WHERE owner_id = ? AND id = ? FOR UPDATE", owner, id, version); err != nil {
+			return err
+		}
+		_, err := tx.ExecContext(ctx, "UPDATE "+sh.table+" SET name = ?, doc = ?, version = version + 1, updated_at = ? WHERE id = ?", sh.name(doc), data, now(), id)
+		return err
+	})
+}
+
+// Delete removes a document. ErrNotFound.
+func (sh shelf[T]) Delete(ctx context.Context, owner, id ID) error {
+	return sh.s.inTx(ctx, "delete from "+sh.table, func(tx *sql.Tx) error {
+		return deleted(tx.ExecContext(ctx, "DELETE FROM "+sh.table+" WHERE owner_id = ? AND id = ?", owner, id))
+	})
+}

@@ -1,0 +1,405 @@
+package web
+
+import (
+	"errors"
+	"fmt"
+	"math"
+	"net/http"
+	"net/url"
+	"slices"
+	"strconv"
+	"strings"
+
+	"github.com/gin-gonic/gin"
+
+	"stepping/core/backing"
+	"stepping/core/chord"
+	"stepping/core/grip"
+	"stepping/core/plan"
+	"stepping/core/player"
+	"stepping/core/thumb"
+	"stepping/core/tune"
+	"stepping/core/tuning"
+	"stepping/store"
+)
+
+// chordsForm is the progression as typed; the page's address holds all of it, so that every view is
+// a link.
+type chordsForm struct {
+	Chords, Tuning, Capo, Tempo, Player, Pattern string
+	At                                           int
+	Pins                                         string // "2:x.3.2.0.1.0," by span from 0, frets from string 6
+	Early                                        string // spans whose last stroke is open: "0,2,"
+	Field, Fault                                 string
+}
+
+// chordsBody is the chords page.
+type chordsBody struct {
+	Form      chordsForm
+	Library   []tuning.Named
+	Players   []profileChoice
+	Patterns  []patternChoice
+	Spans     []spanCard
+	Grip      *gripView
+	Next      *gripView
+	NextText  string
+	Stays     string
+	Others    []otherGrip
+	Grid      stepGrid
+	Pattern   string
+	Ceiling   string
+	Why       string
+	Lost      []string
+	EarlyText string
+	EarlyLink string
+	EarlyOn   bool
+	LetGo     string // link without this span's pin
+	Back, On  string // links to the spans beside
+}
+
+type spanCard struct {
+	Bar              int
+	Chord, Text, BPM string
+	Here, Pinned     bool
+	Tight            int
+	Link             string
+}
+
+type otherGrip struct {
+	Key               int
+	Text, Name, Extra string
+	Link              string
+}
+
+type patternChoice struct{ Value, Name, Meter string }
+
+// defaultChords is what an empty page shows.
+const defaultChords = "C | G7 | Am F | C"
+
+func (f *chordsForm) link() string {
+	q := url.Values{}
+	for _, kv := range [][2]string{{"c", f.Chords}, {"tuning", f.Tuning}, {"capo", f.Capo}, {"tempo", f.Tempo}, {"player", f.Player}, {"pattern", f.Pattern},
+		{"pins", f.Pins}, {"early", f.Early}} {
+		if kv[1] != "" {
+			q.Set(kv[0], kv[1])
+		}
+	}
+	if f.At > 0 {
+		q.Set("i", strconv.Itoa(f.At))
+	}
+	return "/chords?" + q.Encode()
+}
+
+func (f chordsForm) at(i int) string { f.At = i; return f.link() }
+
+// pinned returns the form with span i held to frets ("" lets go).
+func (f chordsForm) pinned(i int, frets string) string {
+	var kept []string
+	for _, p := range strings.Split(f.Pins, ",") {
+		if p != "" && !strings.HasPrefix(p, fmt.Sprintf("%d:", i)) {
+			kept = append(kept, p)
+		}
+	}
+	if frets != "" {
+		kept = append(kept, fmt.Sprintf("%d:%s", i, strings.ReplaceAll(frets, " ", ".")))
+	}
+	f.Pins = strings.Join(kept, ",")
+	return f.link()
+}
+
+func (f *chordsForm) pins(capo int) (out []backing.Pin, err error) {
+	for _, p := range strings.Split(f.Pins, ",") {
+		if p == "" {
+			continue
+		}
+		n, frets, _ := strings.Cut(p, ":")
+		span, err := strconv.Atoi(n)
+		words := strings.Split(frets, ".")
+		if err != nil || len(words) != tuning.Strings {
+			return nil, fmt.Errorf("the pin %q is not understood: load the page without it", p)
+		}
+		pin := backing.Pin{Span: span}
+		for i, w := range words {
+			fret := grip.Out
+			if w != "x" {
+				if fret, err = strconv.Atoi(w); err != nil || fret < 0 || fret > 30 {
+					return nil, fmt.Errorf("the pin %q is not understood: load the page without it", p)
+				}
+				fret += capo
+			}
+			pin.Frets[tuning.Strings-i] = fret
+		}
+		out = append(out, pin)
+	}
+	return out, nil
+}
+
+func spansOf(text string) (out []int) {
+	for _, w := range strings.Split(text, ",") {
+		if n, err := strconv.Atoi(w); err == nil {
+			out = append(out, n)
+		}
+	}
+	return out
+}
+
+// toggled returns the form with span i's early letting go turned over.
+func (f chordsForm) toggled(i int) string {
+	spans := spansOf(f.Early)
+	if k := slices.Index(spans, i); k >= 0 {
+		spans = slices.Delete(spans, k, k+1)
+	} else {
+		spans = append(spans, i)
+	}
+	var words []string
+	for _, n := range spans {
+		words = append(words, strconv.Itoa(n))
+	}
+	f.Early = strings.Join(words, ",")
+	return f.link()
+}
+
+// request reads the form; a fault is put at its field.
+func (s *Server) backingRequest(c *gin.Context, f *chordsForm, profiles []store.Profile) (r backing.Request, ok bool) {
+	bad := func(field, text string) (backing.Request, bool) {
+		f.Field, f.Fault = field, text
+		return r, false
+	}
+	var err error
+	if r.Tuning, err = tuning.Parse(f.Tuning); err != nil {
+		return bad("tuning", err.Error())
+	}
+	if f.Capo != "" {
+		if r.Capo, err = strconv.Atoi(f.Capo); err != nil || r.Capo < 0 || r.Capo > 9 {
+			return bad("capo", fmt.Sprintf("%q: a capo sits on fret 1 to 9, or 0 for none", f.Capo))
+		}
+	}
+	r.Tempo = 90
+	if f.Tempo != "" {
+		if r.Tempo, err = strconv.ParseFloat(f.Tempo, 64); err != nil || !(r.Tempo >= plan.MinTempo && r.Tempo <= plan.MaxTempo) {
+			return bad("tempo", fmt.Sprintf("%q: give %d to %d quarter notes a minute", f.Tempo, plan.MinTempo, plan.MaxTempo))
+		}
+	}
+	r.Player = player.Default()
+	for i := range profiles {
+		if profiles[i].ID.String() == f.Player || f.Player == "" && i == 0 {
+			r.Player, f.Player = profiles[i].Profile, profiles[i].ID.String()
+		}
+	}
+	p, found := s.findPattern(c, f.Pattern)
+	if !found {
+		return bad("pattern", "this pattern is not here any more: choose another")
+	}
+	m, _ := p.Signature()
+	r.Sections = []thumb.Section{{Bar: 1, Pattern: p}}
+	r.Tune, err = tune.Progression(f.Chords, m, r.Tempo)
+	var fault *tune.ProgressionError
+	if errors.As(err, &fault) {
+		return bad("c", fmt.Sprintf("Bar %d, column %d: %v", fault.Bar, fault.Column, fault.Err))
+	}
+	if r.Pins, err = f.pins(r.Capo); err != nil {
+		return bad("c", err.Error())
+	}
+	r.Early = spansOf(f.Early)
+	return r, true
+}
+
+// findPattern finds a pattern by its name in the library or by its key among the player's own.
+func (s *Server) findPattern(c *gin.Context, value string) (*thumb.Pattern, bool) {
+	if p, ok := thumb.Named(value); ok {
+		return p, true
+	}
+	own, err := s.store.Patterns().All(c, s.owner)
+	if err != nil {
+		return nil, false
+	}
+	for i := range own {
+		if own[i].ID.String() == value {
+			return &own[i].Doc, true
+		}
+	}
+	return nil, false
+}
+
+func (s *Server) patternChoices(c *gin.Context) (out []patternChoice, err error) {
+	own, err := s.store.Patterns().All(c, s.owner)
+	if err != nil {
+		return nil, err
+	}
+	for i := range own {
+		out = append(out, patternChoice{own[i].ID.String(), own[i].Doc.Name, own[i].Doc.Meter})
+	}
+	for i := range thumb.Library {
+		p := &thumb.Library[i]
+		out = append(out, patternChoice{p.Name, p.Name, p.Meter})
+	}
+	return out, nil
+}
+
+func (s *Server) chords(c *gin.Context) {
+	f := chordsForm{Chords: c.DefaultQuery("c", defaultChords), Tuning: c.DefaultQuery("tuning", "Standard"), Capo: c.Query("capo"), Tempo: c.Query("tempo"),
+		Player: c.Query("player"), Pattern: c.DefaultQuery("pattern", "Thumb and two, in turn"), At: atoi(c.Query("i")), Pins: c.Query("pins"), Early: c.Query("early")}
+	profiles, err := s.store.Profiles(c, s.owner)
+	if err != nil {
+		s.failFor(c, err)
+		return
+	}
+	body := chordsBody{Library: tuning.Library, Players: choices(profiles)}
+	if body.Patterns, err = s.patternChoices(c); err != nil {
+		s.failFor(c, err)
+		return
+	}
+	status := http.StatusOK
+	if r, ok := s.backingRequest(c, &f, profiles); ok {
+		b, err := backing.Solve(c, r)
+		switch {
+		case err != nil && c.Err() != nil:
+			c.Abort()
+			return
+		case err != nil:
+			f.Field, f.Fault = "c", err.Error()+"."
+		default:
+			body.show(c, &f, b)
+		}
+	}
+	if f.Fault != "" {
+		status = http.StatusUnprocessableEntity
+	}
+	body.Form = f
+	s.render(c, status, "chords", "layout", "Chords", body)
+}
+
+// show fills in the plan.
+func (v *chordsBody) show(c *gin.Context, f *chordsForm, b *backing.Backing) {
+	r := &b.Request
+	t := grip.Guitar{Tuning: r.Tuning, Capo: r.Capo, Player: r.Player}
+	f.At = min(max(f.At, 0), len(b.Spans)-1)
+	for i := range b.Spans {
+		sp := &b.Spans[i]
+		card := spanCard{Bar: sp.Bar, Chord: sp.Chord.Name, Text: gripText(t, &sp.Grip), Here: i == f.At, Link: f.at(i),
+			Pinned: slices.ContainsFunc(r.Pins, func(p backing.Pin) bool { return p.Span == i })}
+		if bpm := sp.Change.BPM; bpm > 0 && bpm < fastest {
+			card.BPM = strconv.FormatFloat(bpm, 'f', 0, 64)
+			card.Tight = tightness(bpm, b.Ceiling.BPM)
+		}
+		v.Spans = append(v.Spans, card)
+	}
+	sp := &b.Spans[f.At]
+	g := newGripView(t, sp.Chord.Name, &sp.Grip)
+	g.Thumb = thumbWords(t, sp.Chord, &sp.Grip)
+	v.Grip = &g
+	if f.At+1 < len(b.Spans) {
+		next := &b.Spans[f.At+1]
+		n := newGripView(t, next.Chord.Name, &next.Grip)
+		v.Next, v.On = &n, f.at(f.At+1)
+		v.NextText, v.Stays = changeText(next), staysText(next.Stays)
+		if e := next.Change.Early; e != nil {
+			v.EarlyText = fmt.Sprintf("Play string %d open on the last stroke of %s: %.2f s instead of %.2f, good up to %.0f", e.String, sp.Chord.Name, e.There, next.Change.There, math.Min(e.BPM, fastest))
+		}
+		if v.EarlyOn = slices.Contains(r.Early, f.At); v.EarlyOn {
+			v.EarlyText = fmt.Sprintf("The last stroke of %s is an open string, so that the hand is free sooner. Take that back", sp.Chord.Name)
+		}
+		v.EarlyLink = f.toggled(f.At)
+	}
+	if f.At > 0 {
+		v.Back = f.at(f.At - 1)
+	}
+	if v.Spans[f.At].Pinned {
+		v.LetGo = f.pinned(f.At, "")
+	}
+	v.others(c, f, b, t)
+	v.grid(b, f.At)
+	if bpm := b.Ceiling.BPM; bpm > 0 && bpm < fastest {
+		v.Ceiling, v.Why = strconv.FormatFloat(bpm, 'f', 0, 64), b.Ceiling.Why
+	}
+	for _, l := range b.Lost[:min(len(b.Lost), 4)] {
+		v.Lost = append(v.Lost, fmt.Sprintf("Bar %d: %s left out: %s.", r.Tune.BarOver(l.At)+1, l.Part, l.Why))
+	}
+}
+
+// fastest is the tempo above which a ceiling says nothing.
+const fastest = 400
+
+func thumbWords(t grip.Guitar, c chord.Chord, g *grip.Grip) string {
+	best := map[thumb.Role]int{}
+	for _, ts := range t.ThumbStrings(c, g) {
+		if best[ts.Role] == 0 && ts.Fit <= 1 {
+			best[ts.Role] = ts.String
+		}
+	}
+	switch root, alt := best[thumb.Root], best[thumb.Alternate]; {
+	case root == 0:
+		return "no string for the thumb"
+	case alt == 0 || alt == root:
+		return fmt.Sprintf("thumb on string %d", root)
+	default:
+		return fmt.Sprintf("thumb on %d, then %d", root, alt)
+	}
+}
+
+func changeText(sp *backing.Span) string {
+	ch := &sp.Change
+	if ch.What == "" {
+		return "nothing has to move"
+	}
+	return fmt.Sprintf("%.2f s needed, %.2f s there", ch.Need, ch.There)
+}
+
+func staysText(stays []int) string {
+	var names []string
+	for _, f := range stays {
+		names = append(names, grip.FingerName(f))
+	}
+	switch len(names) {
+	case 0:
+		return "no finger stays"
+	case 1:
+		return "finger " + names[0] + " stays"
+	}
+	return "fingers " + strings.Join(names, ", ") + " stay"
+}
+
+// shownOthers is how many other grips are offered, each priced by planning the progression with it.
+const shownOthers = 6
+
+func (v *chordsBody) others(c *gin.Context, f *chordsForm, b *backing.Backing, t grip.Guitar) {
+	sp := &b.Spans[f.At]
+	for _, g := range t.Find(sp.Chord, 2*shownOthers) {
+		if len(v.Others) == shownOthers {
+			return
+		}
+		if g.Frets == sp.Grip.Frets {
+			continue
+		}
+		r := b.Request
+		r.Pins = append(slices.DeleteFunc(slices.Clone(r.Pins), func(p backing.Pin) bool { return p.Span == f.At }), backing.Pin{Span: f.At, Frets: g.Frets})
+		q, err := backing.Solve(c, r)
+		if err != nil {
+			continue
+		}
+		text := gripText(t, &g)
+		v.Others = append(v.Others, otherGrip{len(v.Others) + 1, text, t.Name(&g), fmt.Sprintf("%+.2f", q.Held-b.Held), f.pinned(f.At, text)})
+	}
+}
+
+// grid draws the first bar that the span begins in, under the pattern.
+func (v *chordsBody) grid(b *backing.Backing, at int) {
+	sp := &b.Spans[at]
+	p := b.Request.Sections[0].Pattern
+	v.Pattern = p.Name
+	var moments []plan.Moment
+	for i := range b.Moments {
+		if mo := &b.Moments[i]; mo.Bar == sp.Bar {
+			moments = append(moments, *mo)
+		}
+	}
+	start := b.Request.Tune.Bars[sp.Bar-1]
+	v.Grid = newStepGrid(p, moments, func(mo *plan.Moment) int {
+		for step := 1; step <= p.Steps; step++ {
+			if start+p.Offset(step) == mo.At {
+				return step
+			}
+		}
+		return 0
+	})
+}

@@ -1,0 +1,310 @@
+package web
+
+import (
+	"errors"
+	"fmt"
+	"net/http"
+	"slices"
+	"strconv"
+	"strings"
+
+	"github.com/gin-gonic/gin"
+
+	"stepping/core/backing"
+	"stepping/core/grip"
+	"stepping/core/plan"
+	"stepping/core/player"
+	"stepping/core/thumb"
+	"stepping/core/tune"
+	"stepping/core/tuning"
+	"stepping/store"
+)
+
+// patternsBody is the list of patterns.
+type patternsBody struct {
+	Own, Library []patternLine
+}
+
+type patternLine struct {
+	Value, Name, Facts string
+	Link               string
+}
+
+// patternBody is the editor of one pattern.
+type patternBody struct {
+	ID      string
+	Version int
+	Notice  string
+	Fault   *thumb.StepError
+	Form    patternForm
+	Roles   []string
+	Mutes   []string
+	Hits    []string
+	Preview previewView
+	Library []tuning.Named
+	Steps   []stepForm
+}
+
+// patternForm is a pattern as typed, and the chord that it is tried on.
+type patternForm struct {
+	Name, Meter, Steps string
+	Swing              bool
+	Chord, Tuning      string
+}
+
+// stepForm is one column of the beat grid.
+type stepForm struct {
+	N         int
+	Count     string
+	Beat, Bad bool
+	Thumb     string
+	Fingers   [3]bool
+	Accent    bool
+	Mute, Hit string
+}
+
+// previewView is what the pattern becomes on the present chord.
+type previewView struct {
+	Fault string
+	Step  int
+	Chord string
+	Grip  string
+	Name  string
+	Grid  stepGrid
+	Lost  []string
+}
+
+func patternFacts(p *thumb.Pattern) string {
+	most, hits := 0, map[string]bool{}
+	for _, b := range p.Beats {
+		most = max(most, len(b.Fingers))
+		if b.Hit != "" {
+			hits[b.Hit] = true
+		}
+	}
+	facts := []string{p.Meter}
+	if p.Swing {
+		facts = append(facts, "swung")
+	}
+	facts = append(facts, []string{"thumb alone", "one finger at a time", "two strings at once", "three strings at once"}[most])
+	for _, h := range thumb.Hits {
+		if hits[h] {
+			facts = append(facts, h)
+		}
+	}
+	return strings.Join(facts, " · ")
+}
+
+func (s *Server) patterns(c *gin.Context) {
+	own, err := s.store.Patterns().All(c, s.owner)
+	if err != nil {
+		s.failFor(c, err)
+		return
+	}
+	var body patternsBody
+	for i := range own {
+		id := own[i].ID.String()
+		body.Own = append(body.Own, patternLine{id, own[i].Doc.Name, patternFacts(&own[i].Doc), "/patterns/" + id})
+	}
+	for i := range thumb.Library {
+		p := &thumb.Library[i]
+		body.Library = append(body.Library, patternLine{p.Name, p.Name, patternFacts(p), "/chords?pattern=" + strings.ReplaceAll(p.Name, " ", "+")})
+	}
+	s.render(c, http.StatusOK, "patterns", "layout", "Patterns", body)
+}
+
+// addPattern keeps a copy of a pattern to be changed.
+func (s *Server) addPattern(c *gin.Context) {
+	p, ok := s.findPattern(c, c.PostForm("from"))
+	if !ok {
+		s.failFor(c, store.ErrNotFound)
+		return
+	}
+	made := *p
+	made.Name = "My " + strings.ToLower(p.Name[:1]) + p.Name[1:]
+	if r := []rune(made.Name); len(r) > 60 {
+		made.Name = string(r[:60])
+	}
+	id, err := s.store.Patterns().Add(c, s.owner, &made)
+	if err != nil {
+		s.failFor(c, err)
+		return
+	}
+	c.Redirect(http.StatusSeeOther, "/patterns/"+id.String())
+}
+
+func (s *Server) patternParam(c *gin.Context) (*store.Kept[thumb.Pattern], bool) {
+	id, ok := s.idParam(c)
+	if !ok {
+		return nil, false
+	}
+	p, err := s.store.Patterns().Get(c, s.owner, id)
+	if err != nil {
+		s.failFor(c, err)
+		return nil, false
+	}
+	return &p, true
+}
+
+func (s *Server) pattern(c *gin.Context) {
+	p, ok := s.patternParam(c)
+	if !ok {
+		return
+	}
+	body := patternBody{ID: p.ID.String(), Version: p.Version}
+	s.showPattern(c, http.StatusOK, "layout", &p.Doc, body)
+}
+
+// showPattern renders the editor or, as a part, what the pattern becomes.
+func (s *Server) showPattern(c *gin.Context, status int, part string, p *thumb.Pattern, body patternBody) {
+	get := func(name, otherwise string) string {
+		if v := c.PostForm(name); v != "" {
+			return v
+		}
+		return c.DefaultQuery(name, otherwise)
+	}
+	if body.Form.Steps == "" {
+		body.Form = patternForm{Name: p.Name, Meter: p.Meter, Steps: strconv.Itoa(p.Steps), Swing: p.Swing}
+	}
+	body.Form.Chord, body.Form.Tuning = get("chord", "D"), get("tuning", "Open D")
+	body.Roles, body.Mutes, body.Hits, body.Library = thumb.ThumbRoles, thumb.Mutes, thumb.Hits, tuning.Library
+	words := counts(p)
+	m, _ := p.Signature()
+	for i := 1; i <= min(p.Steps, maxColumns); i++ {
+		b := p.At(i)
+		st := stepForm{N: i, Thumb: b.Thumb, Accent: b.Accent, Mute: b.Mute, Hit: b.Hit, Bad: body.Fault != nil && body.Fault.Step == i}
+		if words != nil {
+			st.Count, st.Beat = words[i-1], (i-1)%(p.Steps/m.Num) == 0
+		}
+		for k, role := range thumb.FingerRoles {
+			st.Fingers[k] = slices.Contains(b.Fingers, role)
+		}
+		body.Steps = append(body.Steps, st)
+	}
+	if body.Fault != nil {
+		body.Preview = previewView{Fault: body.Fault.Error(), Step: body.Fault.Step}
+	} else {
+		body.Preview = newPreview(c, p, body.Form.Chord, body.Form.Tuning)
+	}
+	s.render(c, status, "pattern", part, p.Name, body)
+}
+
+// maxColumns is how many steps the beat grid shows.
+const maxColumns = 48
+
+// newPreview plays p on one chord, with the best grip for it.
+func newPreview(c *gin.Context, p *thumb.Pattern, symbol, spelt string) (v previewView) {
+	t, err := tuning.Parse(spelt)
+	if err != nil {
+		v.Fault = err.Error()
+		return v
+	}
+	m, _ := p.Signature()
+	tu, err := tune.Progression(symbol+" | "+symbol, m, 90)
+	if err != nil {
+		v.Fault = err.Error()
+		return v
+	}
+	pl := player.Default()
+	pl.Fingers = 3
+	b, err := backing.Solve(c, backing.Request{Tune: tu, Tuning: t, Player: pl, Sections: []thumb.Section{{Bar: 1, Pattern: p}}})
+	if err != nil {
+		v.Fault = err.Error()
+		return v
+	}
+	sp := &b.Spans[0]
+	cb := chordsBody{}
+	cb.grid(b, 0)
+	v.Chord, v.Name, v.Grid = sp.Chord.Name, sp.Name, cb.Grid
+	v.Grip = gripText(grip.Guitar{Tuning: t, Player: pl}, &sp.Grip)
+	for _, l := range b.Lost[:min(len(b.Lost), 3)] {
+		v.Lost = append(v.Lost, fmt.Sprintf("%s left out: %s", l.Part, l.Why))
+	}
+	return v
+}
+
+// readPattern reads the editor's form; steps without anything are left out.
+func readPattern(c *gin.Context) (*thumb.Pattern, patternForm) {
+	f := patternForm{Name: strings.TrimSpace(c.PostForm("name")), Meter: strings.TrimSpace(c.PostForm("meter")), Steps: strings.TrimSpace(c.PostForm("steps")), Swing: c.PostForm("swing") == "yes"}
+	p := &thumb.Pattern{Name: f.Name, Meter: f.Meter, Steps: atoi(f.Steps), Swing: f.Swing}
+	for i := 1; i <= min(p.Steps, maxColumns); i++ {
+		n := strconv.Itoa(i)
+		b := thumb.Beat{Step: i, Thumb: c.PostForm("t" + n), Fingers: c.PostFormArray("f" + n), Accent: c.PostForm("a"+n) == "yes", Mute: c.PostForm("m" + n), Hit: c.PostForm("h" + n)}
+		if b.Thumb != "" || len(b.Fingers) > 0 || b.Accent || b.Mute != "" || b.Hit != "" {
+			p.Beats = append(p.Beats, b)
+		}
+	}
+	return p, f
+}
+
+func faultOf(p *thumb.Pattern) *thumb.StepError {
+	var fault *thumb.StepError
+	errors.As(p.Validate(), &fault)
+	return fault
+}
+
+// previewPattern answers with what the pattern as typed becomes.
+func (s *Server) previewPattern(c *gin.Context) {
+	if _, ok := s.patternParam(c); !ok {
+		return
+	}
+	p, f := readPattern(c)
+	s.showPattern(c, http.StatusOK, "preview", p, patternBody{Form: f, Fault: faultOf(p)})
+}
+
+func (s *Server) savePattern(c *gin.Context) {
+	old, ok := s.patternParam(c)
+	if !ok {
+		return
+	}
+	p, f := readPattern(c)
+	body := patternBody{ID: old.ID.String(), Version: old.Version, Form: f, Fault: faultOf(p)}
+	if body.Fault != nil {
+		s.showPattern(c, http.StatusUnprocessableEntity, "layout", p, body)
+		return
+	}
+	switch err := s.store.Patterns().Save(c, s.owner, old.ID, atoi(c.PostForm("version")), p); {
+	case errors.Is(err, store.ErrStale):
+		body.Notice = "This pattern was changed in another tab in the meantime. What you typed stands below; keep it again to put it in force."
+		s.showPattern(c, http.StatusConflict, "layout", p, body)
+	case err != nil:
+		s.failFor(c, err)
+	default:
+		c.Redirect(http.StatusSeeOther, "/patterns/"+old.ID.String()+"?kept=1")
+	}
+}
+
+func (s *Server) deletePattern(c *gin.Context) {
+	id, ok := s.idParam(c)
+	if !ok {
+		return
+	}
+	if err := s.store.Patterns().Delete(c, s.owner, id); err != nil {
+		s.failFor(c, err)
+		return
+	}
+	c.Redirect(http.StatusSeeOther, "/patterns")
+}
+
+// saveSection puts a pattern in force from a bar of a tune on, or takes it away.
+func (s *Server) saveSection(c *gin.Context) {
+	ch, ok := s.readChange(c)
+	if !ok {
+		return
+	}
+	st := ch.tune.Settings
+	bar := atoi(c.PostForm("bar"))
+	st.Sections = slices.DeleteFunc(slices.Clone(st.Sections), func(sec thumb.Section) bool { return sec.Bar == bar })
+	if value := c.PostForm("pattern"); value != "" {
+		p, found := s.findPattern(c, value)
+		if !found {
+			s.showPlan(c, http.StatusUnprocessableEntity, ch.tune.ID, ch.moment, planNote{Notice: "This pattern is not here any more: choose another."})
+			return
+		}
+		st.Sections = append(st.Sections, thumb.Section{Bar: bar, Pattern: p})
+		slices.SortFunc(st.Sections, func(a, b thumb.Section) int { return a.Bar - b.Bar })
+	}
+	// Pins of the thumb name strokes that another pattern may not have.
+	st.Pins = slices.DeleteFunc(slices.Clone(st.Pins), func(p plan.Pin) bool { return p.Part == plan.Thumb })
+	s.tryAndFinish(c, &ch, st, "Not changed. ")
+}
