@@ -27,6 +27,13 @@ var order = []struct {
 	{"coal-smoke-morning.abc", "Open D minor", thumb.Steady},
 }
 
+// slides are those on the demo player's shelf.
+var slides = []store.Slide{
+	{Name: "Clear glass", Slide: player.Slide{LengthMM: 60, BoreMM: 20, WallMM: 3, Material: "glass"}},
+	{Name: "Short brass ring", Slide: player.Slide{LengthMM: 28, BoreMM: 19, WallMM: 2, Material: "brass"}},
+	{Name: "Heavy steel", Slide: player.Slide{LengthMM: 70, BoreMM: 21, WallMM: 3, Material: "steel"}},
+}
+
 // Prepare finds the player of this installation, and on first use makes the player, a
 // first profile, and if withTunes the demo tunes.
 func Prepare(ctx context.Context, st *store.Store, withTunes bool) (store.ID, error) {
@@ -44,6 +51,9 @@ func Prepare(ctx context.Context, st *store.Store, withTunes bool) (store.ID, er
 	}
 	first := player.Default()
 	first.Name = name
+	if withTunes {
+		first.Slide, first.FingerMM = slides[0].Slide, 19
+	}
 	id, err := st.AddProfile(ctx, owner, first)
 	if err != nil || !withTunes {
 		return owner, err
@@ -52,6 +62,11 @@ func Prepare(ctx context.Context, st *store.Store, withTunes bool) (store.ID, er
 	second.Name, second.SlideFinger, second.Silence = "Wren, ring finger, picking hand only", 3, player.Heel
 	if _, err := st.AddProfile(ctx, owner, second); err != nil {
 		return owner, err
+	}
+	for _, sl := range slides {
+		if _, err := st.Slides().Add(ctx, owner, &sl); err != nil {
+			return owner, err
+		}
 	}
 	for _, d := range order {
 		if err := seed(ctx, st, owner, id, d.file, store.Settings{Tuning: d.tuning, Thumb: d.thumb, Pins: []plan.Pin{}}); err != nil {

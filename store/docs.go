@@ -6,6 +6,7 @@ import (
 	"encoding/json"
 	"fmt"
 
+	"stepping/core/player"
 	"stepping/core/retune"
 	"stepping/core/thumb"
 )
@@ -17,7 +18,7 @@ type Kept[T any] struct {
 	Doc     T
 }
 
-// shelf is a table of documents of one kind: a pattern, a guitar.
+// shelf is a table of documents of one kind: a pattern, a guitar, a slide.
 type shelf[T any] struct {
 	s     *Store
 	table string // a constant of this file, never input
@@ -33,12 +34,23 @@ func (s *Store) Patterns() shelf[thumb.Pattern] {
 // Guitar is a guitar and what it is tuned to now.
 type Guitar struct {
 	retune.Guitar
-	Tuning string `json:"tuning"` // as retune.Parse reads it
+	Tuning string `json:"tuning"` // as tuning.ParseAny reads it
 }
 
 // Guitars are the owner's guitars.
 func (s *Store) Guitars() shelf[Guitar] {
 	return shelf[Guitar]{s, "guitars", 20, func(g *Guitar) string { return g.Name }}
+}
+
+// Slide is a slide that the owner has.
+type Slide struct {
+	Name string `json:"name"`
+	player.Slide
+}
+
+// Slides are the owner's slides.
+func (s *Store) Slides() shelf[Slide] {
+	return shelf[Slide]{s, "slides", 40, func(sl *Slide) string { return sl.Name }}
 }
 
 func (sh shelf[T]) scan(row interface{ Scan(...any) error }) (k Kept[T], err error) {

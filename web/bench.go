@@ -7,6 +7,7 @@ import (
 	"math"
 	"net/http"
 	"net/url"
+	"slices"
 	"strconv"
 	"strings"
 
@@ -17,14 +18,13 @@ import (
 	"stepping/core/retune"
 	"stepping/core/sound"
 	"stepping/core/tuning"
-	"stepping/store"
 )
 
 // benchForm is what the tuning bench is asked; its address holds all of it.
 type benchForm struct {
-	Guitar, From, To, Hz, Key, Scale string
-	Step                             int
-	Field, Fault                     string
+	Guitar, From, To, Hz, Key, Scale, Slide string
+	Step                                    int
+	Field, Fault                            string
 }
 
 // benchBody is the tuning bench.
@@ -35,7 +35,7 @@ type benchBody struct {
 	Guitars  []guitarChoice
 	GuitarID string
 	Version  int
-	Strings  []stringLine2
+	Strings  []stringFigures
 	Now      *turnView // the step at hand, nil when all is done or nothing is to do
 	Done     bool
 	Order    []turnView
@@ -43,20 +43,26 @@ type benchBody struct {
 	Warnings []string
 	Safer    []saferView
 	Gives    *givesView
+	Slides   []slideChoice
+	Clear    *clearView
 	Next     string
 	Back     string
 	Keep     bool
 }
 
-type guitarChoice struct{ ID, Name, Tuning string }
-
-// stringLine2 is one string before and after.
-type stringLine2 struct {
+// stringFigures is one string before and after.
+type stringFigures struct {
 	Number                             int
 	From, To, Move, Hz, Tension, Share string
 	Close                              bool
-	Feel, Clear, Sharp, Gauge          string
+	Feel, Sharp, Gauge                 string
 	Lower, Raise                       string // links to the tuning with this string a half step away
+}
+
+// slideChoice is one of the owner's slides; grams is 0 if it was not measured.
+type slideChoice struct {
+	ID, Name string
+	Grams    float64
 }
 
 // turnView is one turn of a peg.
@@ -77,26 +83,54 @@ type givesView struct {
 	Bars             []tuning.Bar
 	Partials         []string
 	Neck             neckMap
-	Moved            []string
+	Before           *neckMap // the same degrees in the tuning now, if it is another
+	Moved            []string // what became of each string's notes
 }
 
 // neckMap is the degrees of a scale on the neck, true to scale.
 type neckMap struct {
+	Title         string
 	Width, Height float64
+	Left          float64 // of the nut
 	Frets         []fretLine
-	Lines         []float64
+	Lines         []mapString
 	Spots         []spotView
+}
+
+type mapString struct {
+	Y1, Y2 float64 // at the nut and at the right edge
+	Label  string
+	Moved  bool
 }
 
 type spotView struct {
 	X, Y, R       float64
 	Text, Title   string
 	Home, Between bool
+	Moved         bool // lay elsewhere in the tuning before
+}
+
+// clearView is how high the strings stay over each fret under a slide.
+type clearView struct {
+	Slide   string
+	Frets   []int
+	Strings []clearString
+	Touches bool
+}
+
+type clearString struct {
+	Number int
+	Cells  []clearCell
+}
+
+type clearCell struct {
+	Text  string
+	Touch bool
 }
 
 func (f benchForm) link() string {
 	q := url.Values{}
-	for _, kv := range [][2]string{{"guitar", f.Guitar}, {"from", f.From}, {"to", f.To}, {"hz", f.Hz}, {"key", f.Key}, {"scale", f.Scale}} {
+	for _, kv := range [][2]string{{"guitar", f.Guitar}, {"from", f.From}, {"to", f.To}, {"hz", f.Hz}, {"key", f.Key}, {"scale", f.Scale}, {"slide", f.Slide}} {
 		if kv[1] != "" {
 			q.Set(kv[0], kv[1])
 		}
@@ -111,7 +145,7 @@ func (f benchForm) at(i int) string { f.Step = i; return f.link() }
 
 // bench shows the way from what a guitar is tuned to now to another tuning.
 func (s *Server) bench(c *gin.Context) {
-	f := benchForm{Guitar: c.Query("guitar"), From: c.Query("from"), To: c.DefaultQuery("to", "Open D"), Hz: c.Query("hz"), Key: c.Query("key"), Scale: c.DefaultQuery("scale", "major"), Step: max(atoi(c.Query("i")), 0)}
+	f := benchForm{Guitar: c.Query("guitar"), From: c.Query("from"), To: c.Query("to"), Hz: c.Query("hz"), Key: c.Query("key"), Scale: c.DefaultQuery("scale", "major"), Slide: c.Query("slide"), Step: max(atoi(c.Query("i")), 0)}
 	s.showBench(c, http.StatusOK, f)
 }
 
@@ -125,17 +159,21 @@ func (s *Server) showBench(c *gin.Context, status int, f benchForm) {
 	for _, sc := range tuning.Scales {
 		body.Scales = append(body.Scales, sc.Name)
 	}
-	chosen := &guitars[0]
-	for i := range guitars {
-		g := &guitars[i]
-		body.Guitars = append(body.Guitars, guitarChoice{g.ID.String(), g.Doc.Name, g.Doc.Tuning})
-		if g.ID.String() == f.Guitar {
-			chosen = g
-		}
-	}
+	body.Guitars = guitarChoices(guitars)
+	chosen := chosenGuitar(guitars, f.Guitar)
 	f.Guitar, body.GuitarID, body.Version = chosen.ID.String(), chosen.ID.String(), chosen.Version
 	if f.From == "" {
 		f.From = chosen.Doc.Tuning
+	}
+	if f.To == "" {
+		f.To = "Open D"
+		if t, err := tuning.ParseAny(f.From); err == nil && t.Len() != tuning.Strings {
+			f.To = f.From
+		}
+	}
+	if err := s.fillSlides(c, &body, &f); err != nil {
+		s.failFor(c, err)
+		return
 	}
 	body.fill(&f, chosen.Doc.Guitar)
 	if f.Fault != "" && status == http.StatusOK {
@@ -143,20 +181,6 @@ func (s *Server) showBench(c *gin.Context, status int, f benchForm) {
 	}
 	body.Form = f
 	s.render(c, status, "bench", "layout", "Tuning bench", body)
-}
-
-// guitars returns the owner's guitars; there is always one.
-func (s *Server) guitars(c *gin.Context) ([]store.Kept[store.Guitar], error) {
-	all, err := s.store.Guitars().All(c, s.owner)
-	if err != nil || len(all) > 0 {
-		return all, err
-	}
-	first := store.Guitar{Tuning: "Standard"}
-	first.Name, first.Set = "My guitar", "light"
-	if _, err := s.store.Guitars().Add(c, s.owner, &first); err != nil {
-		return nil, err
-	}
-	return s.store.Guitars().All(c, s.owner)
 }
 
 // fill works out everything that the page shows; a fault is put at its field.
@@ -179,16 +203,65 @@ func (b *benchBody) fill(f *benchForm, g retune.Guitar) {
 		}
 	}
 	if err := g.Complete(to.Len()); err != nil {
-		bad("hz", err)
+		field := "guitar"
+		if strings.HasPrefix(err.Error(), "referenceHz") {
+			field = "hz"
+		}
+		bad(field, err)
 		return
 	}
-	b.gives(f, to)
+	b.gives(f, g.Neck(), from, to)
 	p, err := retune.New(g, from, to)
 	if err != nil {
 		bad("to", err)
 		return
 	}
 	b.retuning(f, p)
+	for _, sl := range b.Slides {
+		if sl.ID == f.Slide && sl.Grams > 0 {
+			b.Clear = newClearView(p, &sl)
+		}
+	}
+}
+
+// fillSlides lists the owner's slides and chooses the first that was measured if none is asked for.
+func (s *Server) fillSlides(c *gin.Context, b *benchBody, f *benchForm) error {
+	profiles, err := s.store.Profiles(c, s.owner)
+	if err != nil {
+		return err
+	}
+	shelf, err := s.ownSlides(c, &profiles[0].Profile)
+	if err != nil {
+		return err
+	}
+	for i := range shelf {
+		p := profiles[0].Profile
+		p.Slide = shelf[i].Doc.Slide
+		v := slideChoice{shelf[i].ID.String(), shelf[i].Doc.Name, p.SlideFacts().Grams}
+		if f.Slide == "" && v.Grams > 0 {
+			f.Slide = v.ID
+		}
+		b.Slides = append(b.Slides, v)
+	}
+	return nil
+}
+
+func newClearView(p *retune.Plan, sl *slideChoice) *clearView {
+	v := &clearView{Slide: fmt.Sprintf("%s, %.0f g", sl.Name, sl.Grams)}
+	for n := 1; n <= p.Guitar.Frets; n++ {
+		v.Frets = append(v.Frets, n)
+	}
+	for str := len(p.Changes); str >= 1; str-- {
+		row := clearString{Number: str}
+		for _, n := range v.Frets {
+			mm := p.Clearance(sl.Grams, str, n)
+			cell := clearCell{fmt.Sprintf("%.1f", math.Max(mm, 0)), mm <= 0}
+			v.Touches = v.Touches || cell.Touch
+			row.Cells = append(row.Cells, cell)
+		}
+		v.Strings = append(v.Strings, row)
+	}
+	return v
 }
 
 // retuning lays out the steps: each string once, then all of them a second time.
@@ -213,9 +286,9 @@ func (b *benchBody) retuning(f *benchForm, p *retune.Plan) {
 	}
 	for i := len(p.Changes) - 1; i >= 0; i-- {
 		c := &p.Changes[i]
-		b.Strings = append(b.Strings, stringLine2{Number: c.String, From: c.From.String(), To: c.To.String(), Move: moveWords(c.HalfSteps), Hz: fmt.Sprintf("%.1f", c.Hz),
+		b.Strings = append(b.Strings, stringFigures{Number: c.String, From: c.From.String(), To: c.To.String(), Move: moveWords(c.HalfSteps), Hz: fmt.Sprintf("%.1f", c.Hz),
 			Tension: fmt.Sprintf("%.0f", c.Tension), Share: fmt.Sprintf("%.0f%%", 100*c.Share), Close: len(c.Warnings) > 0, Feel: fmt.Sprintf("%.2f", c.Feel),
-			Lower: f.to(p.To.Retuned(c.String, -1)), Raise: f.to(p.To.Retuned(c.String, 1)), Clear: clearance(&p.Guitar, c), Sharp: sharpening(&p.Guitar, c), Gauge: gaugeAdvice(&p.Guitar, c)})
+			Lower: f.to(p.To.Retuned(c.String, -1)), Raise: f.to(p.To.Retuned(c.String, 1)), Sharp: sharpening(&p.Guitar, c), Gauge: gaugeAdvice(&p.Guitar, c)})
 	}
 	b.Pull = fmt.Sprintf("%.0f N now, %.0f N afterwards (%+.0f%%)", p.Before, p.After, 100*(p.After-p.Before)/p.Before)
 	b.Warnings = p.Warnings
@@ -228,16 +301,6 @@ func (b *benchBody) retuning(f *benchForm, p *retune.Plan) {
 func (f benchForm) to(t tuning.Tuning) string {
 	f.To, f.Step = t.String(), 0
 	return f.link()
-}
-
-// clearance is what is left under a string over frets 5 and 12 with a slide lying on it, in mm.
-func clearance(g *retune.Guitar, c *retune.Change) string {
-	k := neck.Neck{Scale: g.ScaleMM}
-	left := func(fret float64) float64 {
-		x := k.X(fret)
-		return neck.Height(g.ActionMM, x, g.ScaleMM) - neck.Sag(slideForce, x, g.ScaleMM, c.Tension)
-	}
-	return fmt.Sprintf("%.1f · %.1f", left(5), left(12))
 }
 
 // sharpening is by how many cents a note pressed down to fret 12 is sharp.
@@ -257,9 +320,6 @@ func gaugeAdvice(g *retune.Guitar, c *retune.Change) string {
 	}
 	return fmt.Sprintf("%.3f", s.GaugeIn)
 }
-
-// slideForce is the weight in N with which a slide of 70 g, held lightly, lies on one string.
-const slideForce = 0.12
 
 func moveWords(n int) string {
 	switch {
@@ -287,8 +347,8 @@ func newTurn(c *retune.Change, second bool) turnView {
 	return v
 }
 
-// gives fills in what the tuning gives.
-func (b *benchBody) gives(f *benchForm, t tuning.Tuning) {
+// gives fills in what the tuning t gives, beside the one before.
+func (b *benchBody) gives(f *benchForm, k neck.Neck, before, t tuning.Tuning) {
 	key := tuning.Home(t)
 	if n, used := pitch.ParseClass(f.Key); used > 0 && used == len(f.Key) {
 		key = n
@@ -310,26 +370,64 @@ func (b *benchBody) gives(f *benchForm, t tuning.Tuning) {
 			scale = sc
 		}
 	}
-	v.Neck = newNeckMap(t, key, scale)
+	moved := map[int]bool{}
+	if before.Len() == t.Len() && before != t {
+		for str := t.Len(); str >= 1; str-- {
+			if n := int((t.Open(str) - before.Open(str)) / pitch.HalfStep); n != 0 {
+				moved[str] = true
+				v.Moved = append(v.Moved, fmt.Sprintf("string %d: every note lies %s", str, fretsAway(-n)))
+			}
+		}
+		was := newNeckMap(before, key, scale, k, moved)
+		was.Title = "Now, " + before.Classes()
+		v.Before = &was
+	}
+	v.Neck = newNeckMap(t, key, scale, k, moved)
+	v.Neck.Title = "Wanted, " + t.Classes()
 	b.Gives = v
+}
+
+func fretsAway(n int) string {
+	frets, way := "frets", "higher"
+	if n < 0 {
+		n, way = -n, "lower"
+	}
+	if n == 1 {
+		frets = "fret"
+	}
+	return fmt.Sprintf("%d %s %s", n, frets, way)
 }
 
 // mapScale is pixels for each mm of the neck map, mapFrets how far it goes.
 const (
 	mapScale = 3.4
 	mapFrets = 12
+	mapLeft  = 56.0
+	mapTop   = 22.0
 )
 
-func newNeckMap(t tuning.Tuning, key pitch.Note, sc tuning.Scale) neckMap {
-	k := neck.Neck{Scale: 648, Nut: 36, Bridge: 54, Frets: 20}
-	x := func(fret float64) float64 { return 34 + k.X(fret)*mapScale }
-	y := func(s int) float64 { return 24 + float64(s-1)*34 }
-	v := neckMap{Width: x(mapFrets) + 30, Height: y(6) + 44}
-	for n := 0; n <= mapFrets; n++ {
-		v.Frets = append(v.Frets, fretLine{X: x(float64(n)), Y1: y(1) - 12, Y2: y(6) + 12, Number: fretNumber(n), Nut: n == 0})
+// degreeNumber writes a degree short enough for a circle: "b7" for bVII.
+func degreeNumber(degree string) string {
+	degree = strings.TrimPrefix(degree, "blue ")
+	roman := strings.TrimLeft(degree, "b")
+	number := slices.Index([]string{"I", "II", "III", "IV", "V", "VI", "VII"}, roman) + 1
+	return degree[:len(degree)-len(roman)] + strconv.Itoa(number)
+}
+
+// newNeckMap draws the degrees of a scale true to scale, strings in moved marked as such.
+func newNeckMap(t tuning.Tuning, key pitch.Note, sc tuning.Scale, k neck.Neck, moved map[int]bool) neckMap {
+	end := k.FretAt(k.X(mapFrets) + 30/mapScale)
+	x := func(fret float64) float64 { return mapLeft + k.X(fret)*mapScale }
+	middle := mapTop + k.Spacing(end)*mapScale*float64(t.Len()-1)/2 // of the neck
+	y := func(s int, fret float64) float64 {
+		return middle + (float64(s-1)-float64(t.Len()-1)/2)*k.Spacing(fret)*mapScale
 	}
-	for s := 1; s <= tuning.Strings; s++ {
-		v.Lines = append(v.Lines, y(s))
+	v := neckMap{Width: x(end), Height: y(t.Len(), end) + 40, Left: mapLeft}
+	for n := 0; n <= mapFrets; n++ {
+		v.Frets = append(v.Frets, fretLine{X: x(float64(n)), Y1: y(1, float64(n)) - 12, Y2: y(t.Len(), float64(n)) + 12, Number: fretNumber(n), Nut: n == 0})
+	}
+	for s := 1; s <= t.Len(); s++ {
+		v.Lines = append(v.Lines, mapString{y(s, 0), y(s, end), fmt.Sprintf("%d %s", s, t.Note(s).ClassName()), moved[s]})
 	}
 	for _, s := range tuning.Spots(t, key, sc, mapFrets) {
 		between := s.Fret != math.Trunc(s.Fret)
@@ -337,147 +435,9 @@ func newNeckMap(t tuning.Tuning, key pitch.Note, sc tuning.Scale) neckMap {
 		if between {
 			title += fmt.Sprintf(", %.1f mm past fret %.0f", k.X(s.Fret)-k.X(math.Floor(s.Fret)), math.Floor(s.Fret))
 		}
-		v.Spots = append(v.Spots, spotView{X: x(s.Fret), Y: y(s.String), R: 16, Text: strings.TrimPrefix(s.Degree, "blue "), Title: title, Home: s.Degree == "I", Between: between})
+		v.Spots = append(v.Spots, spotView{X: x(s.Fret), Y: y(s.String, s.Fret), R: 12, Text: degreeNumber(s.Degree), Title: title, Home: s.Degree == "I", Between: between, Moved: moved[s.String]})
 	}
 	return v
-}
-
-// keepTuning remembers what a guitar is tuned to now.
-func (s *Server) keepTuning(c *gin.Context) {
-	id, ok := s.idParam(c)
-	if !ok {
-		return
-	}
-	g, err := s.store.Guitars().Get(c, s.owner, id)
-	if err != nil {
-		s.failFor(c, err)
-		return
-	}
-	if _, err := tuning.ParseAny(c.PostForm("tuning")); err != nil {
-		s.fail(c, http.StatusUnprocessableEntity, err)
-		return
-	}
-	g.Doc.Tuning = c.PostForm("tuning")
-	s.finishGuitar(c, &g, "/bench?guitar="+id.String())
-}
-
-func (s *Server) finishGuitar(c *gin.Context, g *store.Kept[store.Guitar], to string) {
-	switch err := s.store.Guitars().Save(c, s.owner, g.ID, atoi(c.PostForm("version")), &g.Doc); {
-	case errors.Is(err, store.ErrStale):
-		s.fail(c, http.StatusConflict, errors.New("this guitar was changed in another tab in the meantime: go back, load the page again and repeat the change"))
-	case err != nil:
-		s.failFor(c, err)
-	default:
-		c.Redirect(http.StatusSeeOther, to)
-	}
-}
-
-// guitarBody is one guitar's form.
-type guitarBody struct {
-	ID      string
-	Version int
-	Doc     store.Guitar
-	Fields  []guitarField
-	Sets    []string
-	Fault   string
-}
-
-type guitarField struct{ Name, Label, Value string }
-
-func (b *guitarBody) fields(value func(name string, stored float64) string) {
-	g := &b.Doc.Guitar
-	for _, f := range []struct {
-		name, label string
-		stored      float64
-	}{{"scaleMm", "Scale length, nut to saddle, mm", g.ScaleMM}, {"actionMm", "Strings over fret 12, mm", g.ActionMM}, {"frets", "Frets", float64(g.Frets)},
-		{"referenceHz", "Pitch of A4, Hz", g.ReferenceHz}, {"postMm", "Diameter of the tuners' posts, mm", g.PostMM}, {"gear", "Turns of a knob for one of its post", g.Gear}} {
-		b.Fields = append(b.Fields, guitarField{f.name, f.label, value(f.name, f.stored)})
-	}
-	for _, s := range neck.Sets {
-		b.Sets = append(b.Sets, s.Name)
-	}
-}
-
-func (s *Server) guitarParam(c *gin.Context) (*store.Kept[store.Guitar], bool) {
-	id, ok := s.idParam(c)
-	if !ok {
-		return nil, false
-	}
-	g, err := s.store.Guitars().Get(c, s.owner, id)
-	if err != nil {
-		s.failFor(c, err)
-		return nil, false
-	}
-	return &g, true
-}
-
-func (s *Server) guitar(c *gin.Context) {
-	g, ok := s.guitarParam(c)
-	if !ok {
-		return
-	}
-	whole := g.Doc
-	_ = whole.Complete(tuning.Strings) // what is kept was checked; this fills in defaults
-	body := guitarBody{ID: g.ID.String(), Version: g.Version, Doc: whole}
-	body.fields(func(_ string, stored float64) string { return strconv.FormatFloat(stored, 'f', -1, 64) })
-	s.render(c, http.StatusOK, "guitar", "layout", g.Doc.Name, body)
-}
-
-// saveGuitar keeps a guitar's measures; what was typed stays when something is wrong.
-func (s *Server) saveGuitar(c *gin.Context) {
-	g, ok := s.guitarParam(c)
-	if !ok {
-		return
-	}
-	doc := store.Guitar{Tuning: g.Doc.Tuning}
-	doc.Name, doc.Set = strings.TrimSpace(c.PostForm("name")), c.PostForm("set")
-	var fault error
-	number := func(name string) float64 {
-		v, err := strconv.ParseFloat(strings.TrimSpace(c.PostForm(name)), 64)
-		if err != nil && fault == nil {
-			fault = fmt.Errorf("%s: %q is no number", name, c.PostForm(name))
-		}
-		return v
-	}
-	doc.ScaleMM, doc.ActionMM, doc.Frets, doc.ReferenceHz, doc.PostMM, doc.Gear = number("scaleMm"), number("actionMm"), int(number("frets")), number("referenceHz"), number("postMm"), number("gear")
-	check := doc.Guitar
-	if fault == nil {
-		fault = check.Complete(tuning.Strings)
-	}
-	if fault == nil && (doc.Name == "" || len(doc.Name) > 80) {
-		fault = errors.New("name: a guitar has a name of up to 80 letters")
-	}
-	if fault != nil {
-		body := guitarBody{ID: g.ID.String(), Version: g.Version, Doc: doc, Fault: fault.Error()}
-		body.fields(func(name string, _ float64) string { return c.PostForm(name) })
-		s.render(c, http.StatusUnprocessableEntity, "guitar", "layout", g.Doc.Name, body)
-		return
-	}
-	g.Doc = doc
-	s.finishGuitar(c, g, "/bench?guitar="+g.ID.String())
-}
-
-func (s *Server) addGuitar(c *gin.Context) {
-	doc := store.Guitar{Tuning: "Standard"}
-	doc.Name, doc.Set = "Another guitar", "light"
-	id, err := s.store.Guitars().Add(c, s.owner, &doc)
-	if err != nil {
-		s.failFor(c, err)
-		return
-	}
-	c.Redirect(http.StatusSeeOther, "/guitars/"+id.String())
-}
-
-func (s *Server) deleteGuitar(c *gin.Context) {
-	id, ok := s.idParam(c)
-	if !ok {
-		return
-	}
-	if err := s.store.Guitars().Delete(c, s.owner, id); err != nil {
-		s.failFor(c, err)
-		return
-	}
-	c.Redirect(http.StatusSeeOther, "/bench")
 }
 
 // tone answers with a plucked string at a pitch.

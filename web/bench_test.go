@@ -49,8 +49,70 @@ func TestRetuning(t *testing.T) {
 	b.open("/guitars/" + guitars[0].ID.String())
 	eval[bool](b, `(document.getElementById('scaleMm').value = '90', document.querySelector('.profile-form').submit(), true)`)
 	b.until(`document.querySelector('.fault')`)
-	if got := b.text(".fault"); !strings.Contains(got, "scaleMm: 90 is outside 300 to 800") || eval[string](b, `document.getElementById('scaleMm').value`) != "90" {
+	if got := b.text("#scaleMm-fault"); !strings.Contains(got, "90 is outside 300 to 800") || eval[string](b, `document.getElementById('scaleMm').value`) != "90" {
 		t.Errorf("%q", got)
+	}
+	// Gauges are typed string by string; a five-string guitar is tuned like any other.
+	b.accessible("a guitar")
+	set := func(fields map[string]string) {
+		for id, v := range fields {
+			eval[bool](b, `(document.getElementById('`+id+`').value = '`+v+`', true)`)
+		}
+		eval[bool](b, `(document.querySelector('.profile-form').submit(), true)`)
+	}
+	set(map[string]string{"scaleMm": "630", "tuning": "G2 D3 G3 B3 D4", "strings": "12 16 24w 32w"})
+	b.until(`document.querySelector('#strings-fault')`)
+	if got := b.text("#strings-fault"); !strings.Contains(got, "4 are described, the tuning has 5") {
+		t.Errorf("%q", got)
+	}
+	set(map[string]string{"strings": "12 16 24w 32w 42w", "nutMm": "30"})
+	b.ready(`document.querySelector('.turn')`)
+	b.open("/bench?to=G2+C3+G3+C4+D4&scale=blues")
+	if got := eval[int](b, `document.querySelectorAll('.neck-map').length * 100 + document.querySelectorAll('.neck-map')[0].querySelectorAll('.map-string').length`); got != 205 {
+		t.Errorf("%d: two necks of five strings each are wanted", got)
+	}
+	b.expect()
+	b.open("/guitars/" + guitars[0].ID.String())
+	eval[bool](b, `(document.querySelector('form[action$="/play"]').submit(), true)`)
+	b.until(`document.querySelector('.players')`)
+	if p, err := s.store.Profiles(t.Context(), s.owner); err != nil || p[0].Profile.Instrument.ScaleMM != 630 || p[0].Profile.Instrument.NutMM != 30 {
+		t.Errorf("%v %+v", err, p)
+	}
+}
+
+// TestSlideShelf makes a slide, is refused one that cannot be, wears it, and compares the shelf on a tune.
+func TestSlideShelf(t *testing.T) {
+	s := newSite(t)
+	b := newTab(t, s, 1280, 800)
+	b.open("/slides")
+	b.accessible("slides")
+	before := eval[int](b, `document.querySelectorAll('.slide-card').length`)
+	eval[bool](b, `(document.querySelector('main > form[action="/slides"][method=post]').submit(), true)`)
+	b.until(`document.getElementById('slide.boreMm')`)
+	fill := func(length string) {
+		eval[bool](b, `(document.getElementById('name').value = 'Old bottle', document.getElementById('slide.lengthMm').value = '`+length+`', document.getElementById('slide.boreMm').value = '21', document.getElementById('slide.wallMm').value = '5',
+			document.getElementById('slide.material').value = 'glass', document.querySelector('.profile-form').submit(), true)`)
+	}
+	b.expect()
+	fill("900")
+	b.until(`document.getElementById('slide.lengthMm-fault')`)
+	if got := eval[string](b, `document.getElementById('slide.lengthMm').value + document.getElementById('name').value`); got != "900Old bottle" {
+		t.Errorf("what was typed is lost: %q", got)
+	}
+	fill("35")
+	b.until(`document.querySelector('.shelf')`)
+	if got := eval[int](b, `document.querySelectorAll('.slide-card').length`); got != before+1 {
+		t.Errorf("%d slides, %d before", got, before)
+	}
+	eval[bool](b, `(document.querySelector('[aria-label="Old bottle"] form').submit(), true)`)
+	b.until(`document.querySelector('[aria-label="Old bottle"].is-worn')`)
+	p, err := s.store.Profiles(t.Context(), s.owner)
+	if err != nil || p[0].Profile.Slide.LengthMM != 35 || p[0].Profile.Slide.Material != "glass" {
+		t.Errorf("%v %+v", err, p[0].Profile.Slide)
+	}
+	b.open(s.tunePath(t, 0) + "/slides")
+	if rows, now := eval[int](b, `document.querySelectorAll('.ranking tbody tr').length`), b.text(".is-now"); rows != 3*(before+1) || !strings.Contains(now, "Old bottle") || !strings.Contains(now, "little finger") {
+		t.Errorf("%d rows, now %q", rows, now)
 	}
 }
 
@@ -91,9 +153,9 @@ func TestSuits(t *testing.T) {
 	want := eval[string](b, `document.querySelector('.ranking tbody form [name=tuning]').value`)
 	eval[bool](b, `(document.querySelector('.ranking tbody form button').click(), true)`)
 	b.until(`document.querySelector('#tuning')?.value === '` + want + `'`)
-	b.open(path + "/suit/../slides")
-	b.until(`document.querySelectorAll('.ranking tbody tr').length >= 12`)
-	b.accessible("slides")
+	b.open(path + "/slides")
+	b.until(`document.querySelectorAll('.ranking tbody tr').length >= 9`)
+	b.accessible("slides of a tune")
 	if eval[int](b, `document.querySelectorAll('.is-now').length`) != 1 {
 		t.Error("the player's own slide is not marked")
 	}

@@ -167,7 +167,7 @@ func (b *tab) until(js string) {
 func (b *tab) open(path string) {
 	b.t.Helper()
 	b.do(chromedp.Navigate(b.base + path))
-	if strings.HasPrefix(path, "/tunes/") && !strings.HasSuffix(path, "/compare") && !strings.Contains(path, "/suit") {
+	if strings.Count(path, "/") == 2 && strings.HasPrefix(path, "/tunes/") {
 		b.until("window.Alpine && document.querySelector('#lectern')._x_dataStack")
 	}
 }

@@ -5,12 +5,11 @@ import (
 	"fmt"
 	"net/http"
 	"strconv"
+	"strings"
 
 	"github.com/gin-gonic/gin"
 
-	"stepping/core/neck"
 	"stepping/core/player"
-	"stepping/core/tuning"
 	"stepping/store"
 )
 
@@ -30,41 +29,6 @@ type profileBody struct {
 	Notice  string
 	Fields  []profileField
 	Slide   []string // what the slide does on this guitar
-}
-
-// slideFacts works out the player's slide on the player's instrument: its weight, what it covers along
-// the neck, how far it presses the strings down, and how it fits.
-func slideFacts(p *player.Profile) (out []string) {
-	if p.Lean == player.LeanNone {
-		return nil
-	}
-	k := p.Neck()
-	covers := func(fret float64) (n int) {
-		for n < tuning.Strings && k.SlideLength(n+1, fret) <= p.Slide.LengthMM {
-			n++
-		}
-		return n
-	}
-	out = append(out, fmt.Sprintf("It covers %d strings at fret 1, %d at fret 7, %d at fret 12 and %d at fret 17.", covers(1), covers(7), covers(12), covers(17)))
-	grams, ok := p.Tube().Grams()
-	if !ok {
-		return append(out, "Measure its bore and wall and say what it is made of, and its weight on the strings is worked out.")
-	}
-	e4 := neck.Sets[2].Strings[0].Tension(k.Scale, 329.63)
-	force := grams / 1000 * 9.81 / float64(max(covers(12), 1))
-	x := k.X(12)
-	sag := neck.Sag(force, x, k.Scale, e4)
-	out = append(out, fmt.Sprintf("It weighs about %.0f g. Lying loose at fret 12 it presses string 1 down %.1f mm; %.1f mm are left over the fret.", grams, sag, neck.Height(p.Instrument.ActionMM, x, k.Scale)-sag))
-	out = append(out, fmt.Sprintf("In plans landing and shifting it take %.0f%% of the usual time.", 100*p.Slowness()))
-	switch {
-	case sag > neck.Height(p.Instrument.ActionMM, x, k.Scale):
-		out = append(out, "It would touch the frets by its own weight: carry it in the hand, take a lighter one, or let a repairer raise the strings.")
-	case grams < 30:
-		out = append(out, "That is light: quick to move, with a thin tone.")
-	case grams > 90:
-		out = append(out, "That is heavy: it sustains and is dark, and slows quick moves.")
-	}
-	return append(out, "Do not force a tight slide over a knuckle; a chipped glass one is to be thrown away.")
 }
 
 // profileInput ties a form field to its place in the profile.
@@ -107,16 +71,18 @@ var profileInputs = []profileInput{
 	{name: "fittsA", label: "Any move of the hand takes at least, s", help: "With the next figure this sets how fast you move: a + b · log2(distance / width + 1).",
 		number: func(p *player.Profile) *float64 { return &p.FittsA }},
 	{name: "fittsB", label: "and for each doubling of its difficulty, s", number: func(p *player.Profile) *float64 { return &p.FittsB }},
+	{name: "fingerMm", label: "Width of the slide's finger at its widest knuckle, mm", help: "0 if not measured. Says whether a tube fits.", number: func(p *player.Profile) *float64 { return &p.FingerMM }},
+	{name: "slide.lengthMm", label: "Length of the slide, mm", help: "Never force a tight slide over a knuckle; retire a chipped glass one.",
+		number: func(p *player.Profile) *float64 { return &p.Slide.LengthMM }},
 	{name: "slide.boreMm", label: "Inner width of the slide, mm", help: "0 if not measured. Weight and fit are worked out from it.", number: func(p *player.Profile) *float64 { return &p.Slide.BoreMM }},
 	{name: "slide.wallMm", label: "Thickness of its wall, mm", number: func(p *player.Profile) *float64 { return &p.Slide.WallMM }},
 	{name: "slide.material", label: "What it is made of", options: []option{{"", "not said"}, {"glass", "glass"}, {"brass", "brass"}, {"steel", "steel"}, {"ceramic", "ceramic"}},
 		text: func(p *player.Profile) *string { return &p.Slide.Material }},
-	{name: "slide.lengthMm", label: "Length of the slide, mm", help: "Never force a tight slide over a knuckle; retire a chipped glass one.",
-		number: func(p *player.Profile) *float64 { return &p.Slide.LengthMM }},
 	{name: "instrument.scaleMm", label: "Scale length, mm", number: func(p *player.Profile) *float64 { return &p.Instrument.ScaleMM }},
 	{name: "instrument.nutMm", label: "First to last string at the nut, mm", number: func(p *player.Profile) *float64 { return &p.Instrument.NutMM }},
 	{name: "instrument.bridgeMm", label: "First to last string at the bridge, mm", number: func(p *player.Profile) *float64 { return &p.Instrument.BridgeMM }},
 	{name: "instrument.frets", label: "Number of frets", count: func(p *player.Profile) *int { return &p.Instrument.Frets }},
+	{name: "instrument.actionMm", label: "Strings over fret 12, mm", number: func(p *player.Profile) *float64 { return &p.Instrument.ActionMM }},
 }
 
 func (in *profileInput) field(p *player.Profile) profileField {
@@ -156,11 +122,11 @@ func (in *profileInput) read(p *player.Profile, value string) error {
 	return nil
 }
 
-// readProfile reads the whole form onto p. bad names the first field at fault.
-func readProfile(c *gin.Context, p *player.Profile) (fields []profileField, bad bool) {
-	for i := range profileInputs {
-		in := &profileInputs[i]
-		err := in.read(p, c.PostForm(in.name))
+// readFields reads a form onto p. bad says that a field is at fault.
+func readFields(c *gin.Context, inputs []profileInput, p *player.Profile) (fields []profileField, bad bool) {
+	for i := range inputs {
+		in := &inputs[i]
+		err := in.read(p, strings.TrimSpace(c.PostForm(in.name)))
 		f := in.field(p)
 		if err != nil {
 			f.Value, f.Error, bad = c.PostForm(in.name), err.Error(), true
@@ -176,6 +142,13 @@ func readProfile(c *gin.Context, p *player.Profile) (fields []profileField, bad 
 		}
 	}
 	return fields, bad
+}
+
+func fieldsOf(inputs []profileInput, p *player.Profile) (out []profileField) {
+	for i := range inputs {
+		out = append(out, inputs[i].field(p))
+	}
+	return out
 }
 
 func (s *Server) profiles(c *gin.Context) {
@@ -208,9 +181,9 @@ func (s *Server) profile(c *gin.Context) {
 		return
 	}
 	body := profileBody{ID: p.ID.String(), Name: profileName(&p.Profile), Version: p.Version}
-	body.Slide = slideFacts(&p.Profile)
-	for i := range profileInputs {
-		body.Fields = append(body.Fields, profileInputs[i].field(&p.Profile))
+	body.Fields = fieldsOf(profileInputs, &p.Profile)
+	if p.Profile.Lean != player.LeanNone {
+		body.Slide = slideWords(&p.Profile)
 	}
 	s.render(c, http.StatusOK, "profile", "layout", body.Name, body)
 }
@@ -221,7 +194,7 @@ func (s *Server) saveProfile(c *gin.Context) {
 		return
 	}
 	p := old.Profile
-	fields, bad := readProfile(c, &p)
+	fields, bad := readFields(c, profileInputs, &p)
 	body := profileBody{ID: old.ID.String(), Name: profileName(&old.Profile), Version: old.Version, Fields: fields}
 	if bad {
 		s.render(c, http.StatusUnprocessableEntity, "profile", "layout", body.Name, body)

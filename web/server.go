@@ -75,7 +75,7 @@ func New(cfg Config) (*Server, error) {
 }
 
 // pageNames are the pages; each is parsed with the layout into a set of its own.
-var pageNames = []string{"home", "bench", "guitar", "suit", "slides", "set", "chords", "patterns", "pattern", "plan", "text", "profiles", "profile", "pace", "variations", "compare", "error"}
+var pageNames = []string{"home", "bench", "guitar", "suit", "slides", "slide", "slidesfor", "set", "chords", "patterns", "pattern", "plan", "text", "profiles", "profile", "pace", "variations", "compare", "error"}
 
 func parsePages() (map[string]*template.Template, error) {
 	pages := map[string]*template.Template{}
@@ -129,6 +129,13 @@ func (s *Server) routes() *gin.Engine {
 	r.POST("/guitars/:id", s.saveGuitar)
 	r.POST("/guitars/:id/tuning", s.keepTuning)
 	r.POST("/guitars/:id/delete", s.deleteGuitar)
+	r.POST("/guitars/:id/play", s.playGuitar)
+	r.GET("/slides", s.slideShelf)
+	r.POST("/slides", s.addSlide)
+	r.GET("/slides/:id", s.slide)
+	r.POST("/slides/:id", s.saveSlide)
+	r.POST("/slides/:id/delete", s.deleteSlide)
+	r.POST("/slides/:id/wear", s.wearSlide)
 	r.GET("/chords", s.chords)
 	r.GET("/patterns", s.patterns)
 	r.POST("/patterns", s.addPattern)
@@ -164,7 +171,7 @@ func (s *Server) tuneRoutes(tune *gin.RouterGroup) {
 	tune.GET("/pace", s.pace)
 	tune.GET("/variations", s.variations)
 	tune.POST("/rewrite", s.rewrite)
-	tune.GET("/slides", s.slides)
+	tune.GET("/slides", s.compareSlides)
 	tune.GET("/suit", s.suit)
 	tune.POST("/suit", s.startSuit)
 	tune.POST("/suit/stop", s.stopSuit)

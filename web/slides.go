@@ -6,32 +6,331 @@ import (
 	"net/http"
 	"slices"
 	"sort"
+	"strings"
 
 	"github.com/gin-gonic/gin"
+	"github.com/google/uuid"
 
 	"stepping/core/plan"
 	"stepping/core/player"
+	"stepping/core/retune"
+	"stepping/core/tuning"
+	"stepping/store"
 )
 
-// slidesBody compares slides for a tune, each by planning it anew.
-type slidesBody struct {
+// shelfBody shows the owner's slides, on a guitar and a hand.
+type shelfBody struct {
+	PlayerID, GuitarID, Tuning string
+	Player                     string
+	Players                    []profileChoice
+	Guitars                    []guitarChoice
+	Tunes                      []setChoice
+	Cards                      []slideCard
+}
+
+type slideCard struct {
+	ID, Name, Size, Grams string
+	Worn, Warn            bool
+	Facts                 []string
+	Picture               slidePicture
+}
+
+// slidePicture is a tube over the strings at two frets, slideScale pixels a mm.
+type slidePicture struct {
+	Width, Height float64
+	Long, Thick   float64
+	Bore          []float64 // heights of the inner edges, if it was measured
+	Strings       []float64 // at fret 12
+	Low           []float64 // at fret 1
+}
+
+const (
+	slideScale = 3.0
+	tubeTop    = 44.0
+)
+
+func newSlidePicture(p *player.Profile) (v slidePicture) {
+	k := p.Neck()
+	v.Long, v.Thick = p.Slide.LengthMM*slideScale, (p.Slide.BoreMM+2*p.Slide.WallMM)*slideScale
+	if wall := p.Slide.WallMM * slideScale; p.Slide.BoreMM > 0 && wall > 0 && !p.Lap() {
+		v.Bore = []float64{tubeTop + wall, tubeTop + v.Thick - wall}
+	}
+	if v.Thick == 0 {
+		v.Thick = 20 * slideScale
+	}
+	v.Width, v.Height = 90*slideScale+20, 120+v.Thick
+	for i := range tuning.Strings {
+		at := func(fret float64) float64 { return 10 + (float64(i)+0.25)*k.Spacing(fret)*slideScale }
+		v.Strings, v.Low = append(v.Strings, at(12)), append(v.Low, at(1))
+	}
+	return v
+}
+
+// slideWords says what a player's slide is and does on the player's instrument.
+func slideWords(p *player.Profile) (out []string) {
+	f := p.SlideFacts()
+	at := func(n int) int { return f.Covers[min(n, len(f.Covers)-1)] }
+	out = append(out, fmt.Sprintf("Reaches over %d strings at fret 1, %d at fret 7, %d at fret 12, %d at fret 17.", at(1), at(7), at(12), at(17)))
+	if f.Grams == 0 {
+		return append(out, "Measure its bore and wall and say what it is made of, and its weight is worked out.")
+	}
+	weighs := fmt.Sprintf("Weighs about %.0f g", f.Grams)
+	if f.Character != "" {
+		weighs += ", which is " + f.Character
+	}
+	out = append(out, weighs+fmt.Sprintf(". In plans landing and shifting it take %.0f%% of the usual time.", 100*f.Slowness))
+	if !p.Lap() {
+		where := fmt.Sprintf("%.0f mm inside what the finger fills: it stays level by itself.", -f.BalanceMM)
+		if f.BalanceMM > 0 {
+			where = fmt.Sprintf("%.0f mm beyond what the finger fills: its tip wants to dip.", f.BalanceMM)
+		}
+		out = append(out, "The middle of its weight lies "+where)
+	}
+	return out
+}
+
+// clearWords says where a slide lying loose comes closest to the frets.
+func clearWords(p *retune.Plan, grams float64) (text string, touches bool) {
+	least, at := 1e9, 0
+	for n := 1; n <= p.Guitar.Frets; n++ {
+		if c := p.Clearance(grams, 1, n); c < least {
+			least, at = c, n
+		}
+	}
+	if least <= 0 {
+		return fmt.Sprintf("Lying loose on string 1 alone it would touch fret %d: carry its weight in the hand, take a lighter one, or let a repairer raise the strings.", at), true
+	}
+	return fmt.Sprintf("Lying loose on string 1 alone it is closest to the wood at fret %d, with %.1f mm left.", at, least), false
+}
+
+// slideShelf shows every slide with what it does for one player on one guitar.
+func (s *Server) slideShelf(c *gin.Context) {
+	body := shelfBody{}
+	profiles, err := s.store.Profiles(c, s.owner)
+	if err != nil {
+		s.failFor(c, err)
+		return
+	}
+	guitars, err := s.guitars(c)
+	if err != nil {
+		s.failFor(c, err)
+		return
+	}
+	tunes, err := s.store.Tunes(c, s.owner)
+	if err != nil {
+		s.failFor(c, err)
+		return
+	}
+	for i := range tunes {
+		body.Tunes = append(body.Tunes, setChoice{ID: tunes[i].ID.String(), Title: tunes[i].Title})
+	}
+	who := &profiles[0]
+	for i := range profiles {
+		if profiles[i].ID.String() == c.Query("player") {
+			who = &profiles[i]
+		}
+	}
+	g := chosenGuitar(guitars, c.Query("guitar"))
+	body.PlayerID, body.Player, body.GuitarID, body.Tuning = who.ID.String(), profileName(&who.Profile), g.ID.String(), g.Doc.Tuning
+	body.Players, body.Guitars = choices(profiles), guitarChoices(guitars)
+	shelf, err := s.ownSlides(c, &profiles[0].Profile)
+	if err != nil {
+		s.failFor(c, err)
+		return
+	}
+	strung := present(&g.Doc)
+	for i := range shelf {
+		body.Cards = append(body.Cards, newSlideCard(&shelf[i], who.Profile, strung))
+	}
+	s.render(c, http.StatusOK, "slides", "layout", "Your slides", body)
+}
+
+// present is a guitar as it is tuned now, nil if its strings are not known.
+func present(g *store.Guitar) *retune.Plan {
+	t, err := tuning.ParseAny(g.Tuning)
+	if err != nil {
+		return nil
+	}
+	p, err := retune.New(completed(g), t, t)
+	if err != nil {
+		return nil
+	}
+	return p
+}
+
+func newSlideCard(k *store.Kept[store.Slide], p player.Profile, strung *retune.Plan) slideCard {
+	v := slideCard{ID: k.ID.String(), Name: k.Doc.Name, Worn: p.Slide == k.Doc.Slide, Size: slideSize(k.Doc.Slide)}
+	p.Slide = k.Doc.Slide
+	v.Facts, v.Picture = slideWords(&p), newSlidePicture(&p)
+	f := p.SlideFacts()
+	if f.Grams > 0 {
+		v.Grams = fmt.Sprintf("%.0f g", f.Grams)
+		if strung != nil {
+			text, touches := clearWords(strung, f.Grams)
+			v.Facts, v.Warn = append(v.Facts, text), touches
+		}
+	}
+	if f.Fit != "" {
+		v.Facts, v.Warn = append(v.Facts, "On this finger: "+f.Fit+"."), v.Warn || !f.Fits
+	}
+	if k.Doc.Material == "glass" || k.Doc.Material == "ceramic" {
+		v.Facts = append(v.Facts, "It chips and breaks: throw it away once its edge is chipped.")
+	}
+	return v
+}
+
+// slideSize is a slide in a few words: "glass, 60 mm".
+func slideSize(sl player.Slide) string {
+	size := fmt.Sprintf("%.0f mm", sl.LengthMM)
+	if sl.Material != "" {
+		size = sl.Material + ", " + size
+	}
+	return size
+}
+
+// ownSlides returns the owner's slides; there is always one, at first that of a player.
+func (s *Server) ownSlides(c *gin.Context, p *player.Profile) ([]store.Kept[store.Slide], error) {
+	all, err := s.store.Slides().All(c, s.owner)
+	if err != nil || len(all) > 0 {
+		return all, err
+	}
+	first := store.Slide{Name: "My slide", Slide: p.Slide}
+	if _, err := s.store.Slides().Add(c, s.owner, &first); err != nil {
+		return nil, err
+	}
+	return s.store.Slides().All(c, s.owner)
+}
+
+// slideInputs are the fields of a slide, those of the profile and a name.
+var slideInputs = slices.DeleteFunc(slices.Clone(profileInputs), func(in profileInput) bool {
+	return in.name != "name" && !strings.HasPrefix(in.name, "slide.")
+})
+
+// slideBody is one slide's form.
+type slideBody struct {
+	ID, Name, Notice string
+	Version          int
+	Fields           []profileField
+}
+
+func (s *Server) addSlide(c *gin.Context) {
+	id, err := s.store.Slides().Add(c, s.owner, &store.Slide{Name: "Another slide", Slide: player.Default().Slide})
+	if err != nil {
+		s.failFor(c, err)
+		return
+	}
+	c.Redirect(http.StatusSeeOther, "/slides/"+id.String())
+}
+
+func (s *Server) slideParam(c *gin.Context) (k store.Kept[store.Slide], ok bool) {
+	id, ok := s.idParam(c)
+	if !ok {
+		return k, false
+	}
+	k, err := s.store.Slides().Get(c, s.owner, id)
+	if err != nil {
+		s.failFor(c, err)
+		return k, false
+	}
+	return k, true
+}
+
+func (s *Server) slide(c *gin.Context) {
+	k, ok := s.slideParam(c)
+	if !ok {
+		return
+	}
+	p := player.Default()
+	p.Name, p.Slide = k.Doc.Name, k.Doc.Slide
+	s.render(c, http.StatusOK, "slide", "layout", k.Doc.Name, slideBody{ID: k.ID.String(), Name: k.Doc.Name, Version: k.Version, Fields: fieldsOf(slideInputs, &p)})
+}
+
+// saveSlide keeps a slide's measures; what was typed stays when something is wrong.
+func (s *Server) saveSlide(c *gin.Context) {
+	k, ok := s.slideParam(c)
+	if !ok {
+		return
+	}
+	p := player.Default()
+	body := slideBody{ID: k.ID.String(), Name: k.Doc.Name, Version: k.Version}
+	bad := false
+	if body.Fields, bad = readFields(c, slideInputs, &p); bad {
+		s.render(c, http.StatusUnprocessableEntity, "slide", "layout", k.Doc.Name, body)
+		return
+	}
+	switch err := s.store.Slides().Save(c, s.owner, k.ID, atoi(c.PostForm("version")), &store.Slide{Name: p.Name, Slide: p.Slide}); {
+	case errors.Is(err, store.ErrStale):
+		body.Notice = "This slide was changed in another tab in the meantime. What you typed stands below; keep it again to put it in force."
+		s.render(c, http.StatusConflict, "slide", "layout", k.Doc.Name, body)
+	case err != nil:
+		s.failFor(c, err)
+	default:
+		c.Redirect(http.StatusSeeOther, "/slides")
+	}
+}
+
+func (s *Server) deleteSlide(c *gin.Context) {
+	id, ok := s.idParam(c)
+	if !ok {
+		return
+	}
+	if err := s.store.Slides().Delete(c, s.owner, id); err != nil {
+		s.failFor(c, err)
+		return
+	}
+	c.Redirect(http.StatusSeeOther, "/slides")
+}
+
+// wearSlide puts a slide on a player's finger: its measures become the profile's.
+func (s *Server) wearSlide(c *gin.Context) {
+	k, ok := s.slideParam(c)
+	if !ok {
+		return
+	}
+	s.changePlayer(c, "/slides", func(p *player.Profile) { p.Slide = k.Doc.Slide })
+}
+
+// changePlayer changes the player named in the form and goes on to a page.
+func (s *Server) changePlayer(c *gin.Context, to string, change func(*player.Profile)) {
+	id, err := uuid.Parse(c.PostForm("player"))
+	if err != nil {
+		s.failFor(c, store.ErrNotFound)
+		return
+	}
+	old, err := s.store.Profile(c, s.owner, id)
+	if err != nil {
+		s.failFor(c, err)
+		return
+	}
+	p := old.Profile
+	change(&p)
+	if err := p.Validate(); err != nil {
+		s.fail(c, http.StatusUnprocessableEntity, fmt.Errorf("this does not go with %s: %w", profileName(&p), err))
+		return
+	}
+	if err := s.store.SaveProfile(c, s.owner, id, old.Version, p); err != nil {
+		s.failFor(c, err)
+		return
+	}
+	c.Redirect(http.StatusSeeOther, to+"?player="+id.String())
+}
+
+// slidesForBody compares slides for a tune, each by planning it anew.
+type slidesForBody struct {
 	ID, Title, Player string
 	Rows              []slideRow
 }
 
 type slideRow struct {
-	Finger, Length, Total, Ceiling, Slid string
-	Now, Best                            bool
-	total                                float64
+	Finger, Name, Size, Total, Ceiling, Slid string
+	Now, Best                                bool
+	total                                    float64
 }
 
 var fingerNames = map[int]string{2: "middle finger", 3: "ring finger", 4: "little finger"}
 
-// tubeLengths are the lengths in mm that are tried beside the player's own.
-var tubeLengths = []float64{30, 45, 60, 75}
-
-// slides plans a tune with every finger that wears the slide and with tubes of several lengths.
-func (s *Server) slides(c *gin.Context) {
+// compareSlides plans a tune with each of the owner's slides on each finger.
+func (s *Server) compareSlides(c *gin.Context) {
 	t, ok := s.tuneParam(c)
 	if !ok {
 		return
@@ -51,16 +350,20 @@ func (s *Server) slides(c *gin.Context) {
 		s.fail(c, http.StatusUnprocessableEntity, err)
 		return
 	}
-	body := slidesBody{ID: t.ID.String(), Title: t.Title, Player: profileName(&p)}
-	lengths := tubeLengths
-	if !slices.Contains(lengths, p.Slide.LengthMM) {
-		lengths = append([]float64{p.Slide.LengthMM}, lengths...)
+	body := slidesForBody{ID: t.ID.String(), Title: t.Title, Player: profileName(&p)}
+	shelf, err := s.ownSlides(c, &p)
+	if err != nil {
+		s.failFor(c, err)
+		return
+	}
+	if !slices.ContainsFunc(shelf, func(k store.Kept[store.Slide]) bool { return k.Doc.Slide == p.Slide }) {
+		shelf = append(shelf, store.Kept[store.Slide]{Doc: store.Slide{Name: "the one worn now", Slide: p.Slide}})
 	}
 	for finger := 4; finger >= 2; finger-- {
-		for _, mm := range lengths {
+		for i := range shelf {
 			r := req
 			r.Pins = nil // they name what another slide may not reach
-			r.Player.SlideFinger, r.Player.Slide.LengthMM = finger, mm
+			r.Player.SlideFinger, r.Player.Slide = finger, shelf[i].Doc.Slide
 			got, err := plan.Solve(c, r)
 			if c.Err() != nil {
 				c.Abort()
@@ -69,18 +372,18 @@ func (s *Server) slides(c *gin.Context) {
 			if err != nil {
 				continue // a note lies between the frets where this one does not reach
 			}
-			body.Rows = append(body.Rows, newSlideRow(got, finger, mm, finger == p.SlideFinger && mm == p.Slide.LengthMM))
+			body.Rows = append(body.Rows, newSlideRow(got, &shelf[i].Doc, finger == p.SlideFinger && shelf[i].Doc.Slide == p.Slide))
 		}
 	}
 	sort.SliceStable(body.Rows, func(i, j int) bool { return body.Rows[i].total < body.Rows[j].total })
 	for i := range body.Rows {
 		body.Rows[i].Best = body.Rows[i].total == body.Rows[0].total
 	}
-	s.render(c, http.StatusOK, "slides", "layout", "Which slide suits "+t.Title, body)
+	s.render(c, http.StatusOK, "slidesfor", "layout", "Which slide suits "+t.Title, body)
 }
 
-func newSlideRow(p *plan.Plan, finger int, mm float64, now bool) slideRow {
-	row := slideRow{Finger: fingerNames[finger], Length: fmt.Sprintf("%.0f mm", mm), Total: fmt.Sprintf("%.2f", p.Total), Ceiling: "–", Now: now, total: p.Total}
+func newSlideRow(p *plan.Plan, sl *store.Slide, now bool) slideRow {
+	row := slideRow{Finger: fingerNames[p.Request.Player.SlideFinger], Name: sl.Name, Size: slideSize(sl.Slide), Total: fmt.Sprintf("%.2f", p.Total), Ceiling: "–", Now: now, total: p.Total}
 	if bpm := p.Ceiling.BPM; bpm > 0 && bpm < fastest {
 		row.Ceiling = fmt.Sprintf("%.0f", bpm)
 	}

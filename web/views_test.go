@@ -225,23 +225,3 @@ func TestCounts(t *testing.T) {
 		}
 	}
 }
-
-// The slide's facts follow its measures: longer covers no fewer strings, heavier presses no less.
-func TestSlideFacts(t *testing.T) {
-	p := player.Default()
-	p.Slide.BoreMM, p.Slide.WallMM, p.Slide.Material = 20, 3, "brass"
-	facts := strings.Join(slideFacts(&p), " ")
-	for _, want := range []string{"weighs about 111 g", "heavy", "6 at fret 12", "knuckle"} {
-		if !strings.Contains(facts, want) {
-			t.Errorf("%q lacks %q", facts, want)
-		}
-	}
-	p.Slide.Material = ""
-	if facts = strings.Join(slideFacts(&p), " "); strings.Contains(facts, " g.") || !strings.Contains(facts, "Measure") {
-		t.Error(facts)
-	}
-	p.Lean = player.LeanNone
-	if slideFacts(&p) != nil {
-		t.Error("a slide that nobody wears has facts")
-	}
-}

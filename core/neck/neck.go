@@ -14,6 +14,8 @@ type Neck struct {
 	Nut    float64 // first to last string at the nut, mm
 	Bridge float64 // first to last string at the bridge, mm
 	Frets  int
+	// Strings between which the spreads are shared out; 0 stands for six.
+	Strings int
 }
 
 // InTuneCents is the error either side that counts as in tune under a slide. About
@@ -36,10 +38,22 @@ func (k Neck) CentsPerMM(n float64) float64 {
 // Window returns the width in mm of the in-tune window (±InTuneCents) at position n.
 func (k Neck) Window(n float64) float64 { return 2 * InTuneCents / k.CentsPerMM(n) }
 
-// Spacing returns the distance in mm between adjacent strings of six at position n:
-// linear from the nut spread to the bridge spread.
+// Spacing returns the distance in mm between adjacent strings at position n: linear from
+// the nut spread to the bridge spread, over (strings − 1).
 func (k Neck) Spacing(n float64) float64 {
-	return (k.Nut + (k.Bridge-k.Nut)*k.X(n)/k.Scale) / 5
+	gaps := 5.0
+	if k.Strings > 0 {
+		gaps = float64(k.Strings - 1)
+	}
+	return (k.Nut + (k.Bridge-k.Nut)*k.X(n)/k.Scale) / gaps
+}
+
+// Covers returns how many strings, at most so many, a tube of a length in mm lies over at position n.
+func (k Neck) Covers(length, n float64, most int) (strings int) {
+	for strings < most && k.SlideLength(strings+1, n) <= length {
+		strings++
+	}
+	return strings
 }
 
 // SlideLength returns the tube length in mm needed to lie over k strings at position n:

@@ -3,6 +3,8 @@ package neck
 import (
 	"fmt"
 	"math"
+	"strconv"
+	"strings"
 )
 
 // String is one string as sold: its outer gauge, and whether a wrap is wound on its core.
@@ -101,7 +103,8 @@ func (s String) Stiffness() float64 {
 // at x = L/2.
 func Feel(tension, scale float64) float64 { return 4 * tension / scale }
 
-// Sag returns how far in mm a force in N at x mm from the nut presses a string down: Fx(L−x)/(TL).
+// Sag returns how far in mm a force in N at x mm from the nut presses a string down: Fx(L−x)/(TL). For
+// strings under one stiff slide, which sink together, tension is the sum of theirs.
 func Sag(force, x, scale, tension float64) float64 {
 	return force * x * (scale - x) / (tension * scale)
 }
@@ -147,10 +150,77 @@ var Sets = []struct {
 	{"high strung", set(0.016, 0.018, -0.026, -0.036, -0.042, -0.046)},
 }
 
+// plainest is the thickest string, in inches, that is taken as plain where it is not said.
+const plainest = 0.020
+
+// ParseStrings reads a set: its name, or gauges from string 1 on, in inches or thousandths, as in
+// "0.012 0.016 24w 32w 42w 53w". A w after a gauge says wound, wn with nickel, ws with steel, p plain;
+// without a letter strings above 0.020 are wound. The error names the string.
+func ParseStrings(text string) ([]String, error) {
+	if set, ok := SetNamed(strings.TrimSpace(text)); ok {
+		return set, nil
+	}
+	var out []String
+	for i, w := range strings.Fields(text) {
+		s, err := parseString(w)
+		if err != nil {
+			return nil, fmt.Errorf("string %d: %w", i+1, err)
+		}
+		out = append(out, s)
+	}
+	return out, nil
+}
+
+// wraps are the letters that say how a string is made.
+var wraps = []struct {
+	letters string
+	String
+}{{"wn", String{Wound: true, Wrap: "nickel"}}, {"ws", String{Wound: true, Wrap: "steel"}}, {"w", String{Wound: true}}, {"p", String{}}}
+
+func parseString(word string) (String, error) {
+	number, s, said := word, String{}, false
+	for _, w := range wraps {
+		if cut, ok := strings.CutSuffix(word, w.letters); ok && !said {
+			number, s, said = cut, w.String, true
+		}
+	}
+	gauge, err := strconv.ParseFloat(number, 64)
+	if err != nil {
+		return s, fmt.Errorf("%q is no gauge: write inches like 0.012, with w if it is wound, like 0.024w", word)
+	}
+	if gauge >= 1 {
+		gauge /= 1000
+	}
+	s.GaugeIn = gauge
+	s.Wound = s.Wound || !said && gauge > plainest
+	return s, s.Check()
+}
+
+// FormatStrings writes gauges so that ParseStrings reads them back.
+func FormatStrings(set []String) string {
+	var words []string
+	for _, s := range set {
+		letters := map[bool]string{true: "w", false: "p"}[s.Wound]
+		if s.Wound && s.Wrap != "" && s.Wrap != "bronze" {
+			letters += s.Wrap[:1]
+		}
+		words = append(words, strconv.FormatFloat(s.GaugeIn, 'f', -1, 64)+letters)
+	}
+	return strings.Join(words, " ")
+}
+
 // set makes strings of gauges, negative ones wound.
 func set(gauges ...float64) (out []String) {
 	for _, g := range gauges {
 		out = append(out, String{GaugeIn: math.Abs(g), Wound: g < 0})
+	}
+	return out
+}
+
+// SetNames lists the names of Sets.
+func SetNames() (out []string) {
+	for _, s := range Sets {
+		out = append(out, s.Name)
 	}
 	return out
 }

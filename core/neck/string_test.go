@@ -2,6 +2,8 @@ package neck
 
 import (
 	"math"
+	"slices"
+	"strings"
 	"testing"
 )
 
@@ -72,5 +74,37 @@ func TestStringProperties(t *testing.T) {
 	}
 	if (String{GaugeIn: 0.2}).Check() == nil || (String{GaugeIn: 0.02, Wrap: "gut"}).Check() == nil {
 		t.Error("impossible strings are taken")
+	}
+}
+
+// Sets as typed: read, written and read again they stay the same; faults name the string.
+func FuzzStrings(f *testing.F) {
+	for _, s := range []string{"light", "0.012 0.016 0.024w 0.032w 0.042w 0.053w", "12 16 24 32 42 53", "10p 13p 17p 26wn 36ws 46w", "", "0.5", "x", "NaN", "1e-2p"} {
+		f.Add(s)
+	}
+	f.Fuzz(func(t *testing.T, text string) {
+		set, err := ParseStrings(text)
+		if err != nil {
+			if !strings.HasPrefix(err.Error(), "string ") {
+				t.Errorf("%q: %v", text, err)
+			}
+			return
+		}
+		again, err := ParseStrings(FormatStrings(set))
+		if err != nil || !slices.Equal(set, again) {
+			t.Errorf("%q: %+v, again %+v (%v)", text, set, again, err)
+		}
+	})
+}
+
+func TestParseStrings(t *testing.T) {
+	got, err := ParseStrings("12 .016 24 0.032wn 42p")
+	if want := []String{{0.012, false, ""}, {0.016, false, ""}, {0.024, true, ""}, {0.032, true, "nickel"}, {0.042, false, ""}}; err != nil || !slices.Equal(got, want) {
+		t.Errorf("%v %+v", err, got)
+	}
+	for text, word := range map[string]string{"12 x": "string 2", "12 16 200": "string 3", "12w16": "no gauge"} {
+		if _, err := ParseStrings(text); err == nil || !strings.Contains(err.Error(), word) {
+			t.Errorf("%q: %v", text, err)
+		}
 	}
 }

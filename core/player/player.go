@@ -18,20 +18,21 @@ import (
 // Profile is a player. JSON keys are those of the player file; every one is optional.
 type Profile struct {
 	Name            string     `json:"name"`
-	Posture         string     `json:"posture"`         // upright, or lap: a solid bar over a guitar lying flat
-	SlideFinger     int        `json:"slideFinger"`     // 2 middle, 3 ring, 4 little
-	Silence         string     `json:"silence"`         // see Silences
-	Lean            string     `json:"lean"`            // see Leans
-	Fingers         int        `json:"fingers"`         // besides the thumb, 1 … 3
-	Attack          string     `json:"attack"`          // see Attacks
-	Support         string     `json:"support"`         // see Supports
-	FretBehindSlide bool       `json:"fretBehindSlide"` // may fret a bass note while the slide sounds
-	ThumbOver       bool       `json:"thumbOver"`       // may fret string 6 with the thumb over the neck
-	Drone           bool       `json:"drone"`           // an open home bass under another chord is welcome
-	Accent          string     `json:"accent"`          // see Accents; kept, not planned with yet
-	ReachMM         float64    `json:"reachMm"`         // comfortable stretch of fingers 1 to 4, mm
-	FittsA          float64    `json:"fittsA"`          // time to move the hand, see MoveTime: s
-	FittsB          float64    `json:"fittsB"`          // s per bit
+	Posture         string     `json:"posture"`            // upright, or lap: a solid bar over a guitar lying flat
+	SlideFinger     int        `json:"slideFinger"`        // 2 middle, 3 ring, 4 little
+	Silence         string     `json:"silence"`            // see Silences
+	Lean            string     `json:"lean"`               // see Leans
+	Fingers         int        `json:"fingers"`            // besides the thumb, 1 … 3
+	Attack          string     `json:"attack"`             // see Attacks
+	Support         string     `json:"support"`            // see Supports
+	FretBehindSlide bool       `json:"fretBehindSlide"`    // may fret a bass note while the slide sounds
+	ThumbOver       bool       `json:"thumbOver"`          // may fret string 6 with the thumb over the neck
+	Drone           bool       `json:"drone"`              // an open home bass under another chord is welcome
+	Accent          string     `json:"accent"`             // see Accents; kept, not planned with yet
+	ReachMM         float64    `json:"reachMm"`            // comfortable stretch of fingers 1 to 4, mm
+	FingerMM        float64    `json:"fingerMm,omitempty"` // width of the slide's finger at its widest knuckle; 0 if not measured
+	FittsA          float64    `json:"fittsA"`             // time to move the hand, see MoveTime: s
+	FittsB          float64    `json:"fittsB"`             // s per bit
 	Slide           Slide      `json:"slide"`
 	Instrument      Instrument `json:"instrument"`
 }
@@ -211,6 +212,7 @@ func (p Profile) Validate() error {
 		{"slideFinger", float64(p.SlideFinger), 2, 4, "", "2 middle, 3 ring, 4 little finger"},
 		{"fingers", float64(p.Fingers), 1, 3, "", "besides the thumb"},
 		{"reachMm", p.ReachMM, 50, 180, " mm", "from finger 1 to finger 4 without strain"},
+		{"fingerMm", p.FingerMM, 0, 35, " mm", "width of the slide's finger at its widest knuckle, 0 if not measured"},
 		{"fittsA", p.FittsA, 0, 1, " s", "time that any move of the hand takes at least"},
 		{"fittsB", p.FittsB, 0.005, 1, " s", "time for each bit of a move's difficulty"},
 		{"slide.lengthMm", p.Slide.LengthMM, 15, 90, " mm", "of the tube"},
@@ -261,11 +263,6 @@ func fingersFrom(a, b int) []int {
 		out = append(out, f)
 	}
 	return out
-}
-
-// Tube is the profile's slide as a body.
-func (p Profile) Tube() neck.Tube {
-	return neck.Tube{Length: p.Slide.LengthMM, Bore: p.Slide.BoreMM, Wall: p.Slide.WallMM, Material: p.Slide.Material, Solid: p.Lap()}
 }
 
 // Slowness is what the slide's weight makes of the time to land and to shift it: 1 for one of usualGrams

@@ -21,6 +21,8 @@ import (
 type Guitar struct {
 	Name        string        `json:"name,omitempty"`
 	ScaleMM     float64       `json:"scaleMm"`     // 648
+	NutMM       float64       `json:"nutMm"`       // 36: first to last string at the nut
+	BridgeMM    float64       `json:"bridgeMm"`    // 54: first to last string at the bridge
 	ActionMM    float64       `json:"actionMm"`    // 2.5 at fret 12
 	Frets       int           `json:"frets"`       // 20
 	ReferenceHz float64       `json:"referenceHz"` // 440: of A4
@@ -47,6 +49,8 @@ func (g *Guitar) Complete(n int) error {
 		what   string
 	}{
 		{"scaleMm", &g.ScaleMM, 648, 300, 800, "nut to saddle"},
+		{"nutMm", &g.NutMM, 36, 20, 70, "first to last string at the nut"},
+		{"bridgeMm", &g.BridgeMM, 54, 30, 90, "first to last string at the bridge"},
 		{"actionMm", &g.ActionMM, 2.5, 0.5, 15, "string over fret 12"},
 		{"referenceHz", &g.ReferenceHz, 440, MinHz, MaxHz, "the pitch of A4"},
 		{"postMm", &g.PostMM, neck.UsualPost, 3, 15, "diameter of the tuners' posts"},
@@ -71,7 +75,7 @@ func (g *Guitar) Complete(n int) error {
 		}
 		set, ok := neck.SetNamed(g.Set)
 		if !ok {
-			return fmt.Errorf("set: %q is none of %s", g.Set, strings.Join(setNames(), ", "))
+			return fmt.Errorf("set: %q is none of %s", g.Set, strings.Join(neck.SetNames(), ", "))
 		}
 		g.Strings = set
 		for len(g.Strings) < n { // beyond six, thicker and thicker
@@ -91,11 +95,9 @@ func (g *Guitar) Complete(n int) error {
 	return nil
 }
 
-func setNames() (out []string) {
-	for _, s := range neck.Sets {
-		out = append(out, s.Name)
-	}
-	return out
+// Neck is the geometry of a complete guitar.
+func (g *Guitar) Neck() neck.Neck {
+	return neck.Neck{Scale: g.ScaleMM, Nut: g.NutMM, Bridge: g.BridgeMM, Frets: g.Frets, Strings: len(g.Strings)}
 }
 
 // Change is what happens to one string.
@@ -254,6 +256,21 @@ func (g *Guitar) safer(from, to tuning.Tuning) (out []Safer) {
 		}
 	}
 	return out
+}
+
+// Gravity in m/s².
+const gravity = 9.81
+
+// Clearance returns the height in mm left between string str and fret n, in the new tuning, while a slide
+// of so many grams lies on strings 1 to str with nothing but its weight. Being stiff it presses them down
+// together. What is below 0 would touch the fret.
+func (p *Plan) Clearance(grams float64, str, n int) float64 {
+	k, pull := p.Guitar.Neck(), 0.0
+	for i := range str {
+		pull += p.Changes[i].Tension
+	}
+	x := k.X(float64(n))
+	return neck.Height(p.Guitar.ActionMM, x, k.Scale) - neck.Sag(grams/1000*gravity, x, k.Scale, pull)
 }
 
 // GaugeFor returns the gauge in inches that gives about tension N at a note, plain up to plainest and

@@ -133,3 +133,21 @@ func TestWarningsAndFaults(t *testing.T) {
 		}
 	}
 }
+
+// A slide lying on the strings lowers them by what its weight and their pull say: none at no weight, in
+// proportion to it, less the more strings carry it and the more they pull; worked out by hand for one.
+func TestClearance(t *testing.T) {
+	p, lower := plan(t, "Standard", "Standard"), plan(t, "Standard", "Standard -2")
+	for str := 1; str <= 6; str++ {
+		for n := 1; n <= p.Guitar.Frets; n++ {
+			free, half, whole := p.Clearance(0, str, n), p.Clearance(50, str, n), p.Clearance(100, str, n)
+			if math.Abs(free-2*half+whole) > 1e-9 || !(whole < half && half < free) || lower.Clearance(100, str, n) >= whole || str > 1 && whole <= p.Clearance(100, str-1, n) {
+				t.Fatalf("string %d, fret %d: %v, %v, %v", str, n, free, half, whole)
+			}
+		}
+	}
+	// 0.981 N in the middle of a 0.012 at 104.53 N on 648 mm: 0.981·324·324/(104.53·648) = 1.520 mm of 2.5.
+	if got := p.Clearance(100, 1, 12); math.Abs(got-(2.5-1.520)) > 2e-3 {
+		t.Errorf("%v mm", got)
+	}
+}
