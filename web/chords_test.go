@@ -2,6 +2,7 @@ package web_test
 
 import (
 	"net/url"
+	"strconv"
 	"strings"
 	"testing"
 
@@ -94,6 +95,16 @@ func TestPatternEditor(t *testing.T) {
 	b.until(`[...document.querySelectorAll('.pin-list li')].some((li) => li.textContent.includes('From bar 1'))`)
 	b.key("v")
 	b.until(`document.querySelector('#variations [data-key=l]')`)
+	// The first note is taken out of the lick: its degrees are fewer, and what it becomes too.
+	count := `document.querySelectorAll('.lick-note.is-chosen').length`
+	all := eval[int](b, count)
+	eval[bool](b, `(document.querySelector('.lick-note').focus(), true)`)
+	b.key(kb.Enter)
+	b.until(count + ` === ` + strconv.Itoa(all-1))
+	if got := eval[string](b, `document.activeElement.className`); got != "lick-note" {
+		t.Errorf("the keyboard is at %q after a note was taken out", got)
+	}
+	b.accessible("variations")
 	before := b.text(".time")
 	b.key("l")
 	b.until(`[...document.querySelectorAll('.pin-list li')].some((li) => li.textContent.includes('has another melody'))`)

@@ -156,7 +156,7 @@ func (s *Server) showPlan(c *gin.Context, status int, id store.ID, moment string
 		body.Identity, body.Strings = tuning.Identify(tn).String(), tn.Classes()
 	}
 	for _, r := range t.Settings.Rewrites {
-		body.Rewrites = append(body.Rewrites, rewriteView{r.Bar, fmt.Sprintf(`{"bar":%d}`, r.Bar)})
+		body.Rewrites = append(body.Rewrites, rewriteView{r.Bar, fmt.Sprintf(`{"rewrites":[{"bar":%d}]}`, r.Bar)})
 	}
 	for _, sec := range t.Settings.Sections {
 		body.Sections = append(body.Sections, sectionView{sec.Bar, sec.Pattern.Name})

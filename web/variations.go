@@ -6,17 +6,20 @@ import (
 	"fmt"
 	"net/http"
 	"slices"
+	"strconv"
 	"strings"
 
 	"github.com/gin-gonic/gin"
 
+	"stepping/core/chord"
 	"stepping/core/pitch"
 	"stepping/core/plan"
 	"stepping/core/player"
 	"stepping/core/tune"
+	"stepping/store"
 )
 
-// variationsBody is what else fits at a bar: other orders of strings, and other places for its melody.
+// variationsBody is what else fits at a bar: other orders of strings, and other places for a lick.
 type variationsBody struct {
 	ID, Title string
 	Version   int
@@ -25,27 +28,48 @@ type variationsBody struct {
 	Held      string // the slide's place, "" if the bar is not held at one
 	Strings   string
 	Mixes     []mixView
+	Notes     []lickNote // that can be in the lick: this bar's and the next one's
 	Degrees   string
 	Places    []lickView
 }
 
-type mixView struct{ Strings, Degrees, Crossed, Rewrite, Key string }
+type mixView struct{ Strings, Degrees, Crossed, Change, Key string }
 
-type lickView struct{ Chord, Where, Degrees, Tones, Rewrite, Key string }
+// lickNote is a note and the address of the page with it put into the lick or taken out.
+type lickNote struct {
+	Moment           int
+	Name, Degree, At string
+	Chosen, NewBar   bool
+	Toggle           string
+}
 
-// rewriteOf is a bar of the plan's tune with the rhythm of another and other pitches, as written before
-// the tune is moved: JSON for the form.
-func rewriteOf(p *plan.Plan, steps, from, to int, pitches []pitch.Pitch) string {
-	notes := p.Request.Tune.BarMelody(from)
-	if len(notes) != len(pitches) {
-		return ""
+type lickView struct{ Chords, Where, Shape, Becomes, Tones, Change, Key string }
+
+// melodyChange is what the form of a variation carries: bars with other melodies (without notes: as
+// written again), as written before the tune is moved, and pins for them.
+type melodyChange struct {
+	Rewrites []tune.Rewrite `json:"rewrites"`
+	Pins     []plan.Pin     `json:"pins"`
+}
+
+// melodyText is a melodyChange as JSON, its notes moved back by the steps that the tune is moved.
+func melodyText(steps int, rewrites []tune.Rewrite, pins []plan.Pin) string {
+	ch := melodyChange{Pins: pins}
+	for _, r := range rewrites {
+		r.Notes = slices.Clone(r.Notes)
+		for i := range r.Notes {
+			n := &r.Notes[i]
+			n.Pitch -= pitch.Midi(steps)
+			n.With = slices.Clone(n.With)
+			for v := range n.With {
+				n.With[v] -= pitch.Midi(steps)
+			}
+		}
+		ch.Rewrites = append(ch.Rewrites, r)
 	}
-	for i := range notes {
-		notes[i].Pitch = pitches[i] - pitch.Midi(steps)
-	}
-	data, err := json.Marshal(tune.Rewrite{Bar: to, Notes: notes})
+	data, err := json.Marshal(ch)
 	if err != nil {
-		panic("web: a rewritten bar cannot be written as JSON: " + err.Error())
+		panic("web: a change of the melody cannot be written as JSON: " + err.Error())
 	}
 	return string(data)
 }
@@ -58,32 +82,40 @@ func firstKey(key string, i int) string {
 	return ""
 }
 
-// rewrite puts another melody into a bar of a tune, or with none lets go of it.
+// rewrite puts other melodies into bars of a tune, or lets go of them.
 func (s *Server) rewrite(c *gin.Context) {
 	ch, ok := s.readChange(c)
 	if !ok {
 		return
 	}
-	var r tune.Rewrite
-	if err := json.Unmarshal([]byte(c.PostForm("rewrite")), &r); err != nil {
+	var to melodyChange
+	if err := json.Unmarshal([]byte(c.PostForm("rewrite")), &to); err != nil || len(to.Rewrites) == 0 || len(to.Pins) > mostLickPins {
 		s.fail(c, http.StatusBadRequest, errors.New("the form came without its notes: load the page again"))
 		return
 	}
 	st := ch.tune.Settings
-	st.Rewrites = slices.DeleteFunc(slices.Clone(st.Rewrites), func(old tune.Rewrite) bool { return old.Bar == r.Bar })
-	if len(r.Notes) > 0 {
-		st.Rewrites = append(st.Rewrites, r)
+	st.Rewrites, st.Pins = slices.Clone(st.Rewrites), slices.Clone(st.Pins)
+	req, _, err := request(&ch.tune, &player.Profile{})
+	for _, r := range to.Rewrites {
+		st.Rewrites = slices.DeleteFunc(st.Rewrites, func(old tune.Rewrite) bool { return old.Bar == r.Bar })
+		if len(r.Notes) > 0 {
+			st.Rewrites = append(st.Rewrites, r)
+		}
+		if err == nil && r.Bar >= 1 && r.Bar <= len(req.Tune.Bars) { // pins in the bar name notes that are no longer there
+			begin := req.Tune.Bars[r.Bar-1]
+			end := begin + req.Tune.BarLength(r.Bar-1)
+			st.Pins = slices.DeleteFunc(st.Pins, func(p plan.Pin) bool { return p.Part == plan.Melody && p.At >= begin && p.At < end })
+		}
 	}
-	// Pins in the bar name notes that are no longer there.
-	if req, _, err := request(&ch.tune, &player.Profile{}); err == nil && r.Bar >= 1 && r.Bar <= len(req.Tune.Bars) {
-		begin := req.Tune.Bars[r.Bar-1]
-		end := begin + req.Tune.BarLength(r.Bar-1)
-		st.Pins = slices.DeleteFunc(slices.Clone(st.Pins), func(p plan.Pin) bool { return p.Part == plan.Melody && p.At >= begin && p.At < end })
-	}
+	st.Pins = append(st.Pins, to.Pins...)
 	s.tryAndFinish(c, &ch, st, "Not changed. ")
 }
 
-// variations answers with a page, or for the script its part.
+// mostLickPins is how many pins a lick may bring.
+const mostLickPins = 128
+
+// variations answers with a page, or for the script its part. Without n the lick is the bar of moment m;
+// else it is the moments n, of those that are shown with moment b.
 func (s *Server) variations(c *gin.Context) {
 	t, w, ok := s.planParam(c)
 	if !ok {
@@ -91,25 +123,80 @@ func (s *Server) variations(c *gin.Context) {
 	}
 	w.mu.Lock()
 	defer w.mu.Unlock()
-	m := min(max(atoi(c.Query("m")), 0), len(w.plan.Moments)-1)
+	at, chosen, typed := c.Query("m"), c.Query("n"), c.Query("b") != ""
+	if typed {
+		at = c.Query("b")
+	}
+	m := min(max(atoi(at), 0), len(w.plan.Moments)-1)
 	body := variationsBody{ID: t.ID.String(), Title: t.Title, Version: t.Version, Moment: m, Bar: w.plan.Moments[m].Bar}
 	if h, ok := w.plan.HeldBar(m); ok {
 		body.Held, body.Strings = plan.FretText(h.Fret-float64(w.plan.Request.Capo)), joinInts(h.Strings)
 		for i, x := range h.Mixes {
-			body.Mixes = append(body.Mixes, mixView{joinInts(x.Strings), strings.Join(x.Degrees, ", "), crossed(x.Busy), rewriteOf(w.plan, t.Settings.Steps, body.Bar, body.Bar, x.Pitches), firstKey("n", i)})
+			body.Mixes = append(body.Mixes, mixView{joinInts(x.Strings), strings.Join(x.Degrees, ", "), crossed(x.Busy), melodyText(t.Settings.Steps, x.Rewrites, x.Pins), firstKey("n", i)})
 		}
 	}
-	l := w.plan.LickOf(m)
-	body.Degrees = strings.Join(l.Degrees, ", ")
-	for i, p := range l.Places {
-		body.Places = append(body.Places, lickView{p.Chord, shiftText(p.Shift, p.Bar), strings.Join(p.Degrees, ", "), fmt.Sprintf("%d of %d chord tones", p.Tones, len(p.Degrees)),
-			rewriteOf(w.plan, t.Settings.Steps, body.Bar, p.Bar, p.Pitches), firstKey("l", i)})
-	}
+	body.lick(w.plan, &t.Settings, chosen, typed)
 	part := "layout"
 	if c.GetHeader("X-Part") != "" {
 		part = "variations"
 	}
 	s.render(c, http.StatusOK, "variations", part, "Variations of "+t.Title, body)
+}
+
+// lick shows the notes that can be chosen, and where those that are fit as well.
+func (v *variationsBody) lick(p *plan.Plan, st *store.Settings, chosen string, typed bool) {
+	own := p.BarNotes(v.Moment)
+	all := own
+	if next := slices.IndexFunc(p.Moments, func(mo plan.Moment) bool { return mo.Bar > v.Bar }); next >= 0 {
+		all = append(slices.Clone(own), p.BarNotes(next)...)
+	}
+	notes := own
+	if typed {
+		asked := strings.Split(chosen, ".")
+		notes = slices.DeleteFunc(slices.Clone(all), func(i int) bool { return !slices.Contains(asked, strconv.Itoa(i)) })
+	}
+	for k, i := range all {
+		mo := &p.Moments[i]
+		n := lickNote{Moment: i, Name: mo.Melody.Note.String(), Degree: chord.IntervalName(mo.Chord.Interval(mo.Melody.Note.Pitch())), At: countLabel(mo.Beat), Chosen: slices.Contains(notes, i), NewBar: k > 0 && mo.Bar != p.Moments[all[k-1]].Bar}
+		var toggled []string
+		for _, j := range all {
+			if slices.Contains(notes, j) != (j == i) {
+				toggled = append(toggled, strconv.Itoa(j))
+			}
+		}
+		n.Toggle = fmt.Sprintf("/tunes/%s/variations?b=%d&n=%s", v.ID, v.Moment, strings.Join(toggled, "."))
+		v.Notes = append(v.Notes, n)
+	}
+	l := p.LickOf(notes)
+	v.Degrees = strings.Join(l.Degrees, ", ")
+	for i := range l.Places {
+		pl := &l.Places[i]
+		v.Places = append(v.Places, lickView{strings.Join(pl.Chords, ", "), placeText(pl), shapeText(pl, p.Request.Capo), becomes(pl), fmt.Sprintf("%d of %d chord tones", pl.Tones, len(pl.Degrees)),
+			melodyText(st.Steps, pl.Rewrites, pl.Pins), firstKey("l", i)})
+	}
+}
+
+// shapeText lists strings and frets from the capo: "string 4 at 9, 3 at 7".
+func shapeText(pl *plan.LickPlace, capo int) string {
+	var words []string
+	for i := range pl.Pins {
+		pin := &pl.Pins[i]
+		at := "open"
+		if f := pin.Fret - float64(capo); f > 0 {
+			at = "at " + plan.FretText(f)
+		}
+		words = append(words, fmt.Sprintf("%d %s", pin.String, at))
+	}
+	return "string " + strings.Join(words, ", ")
+}
+
+// becomes lists what each note is there: "B3 third, D4 fifth".
+func becomes(pl *plan.LickPlace) string {
+	var words []string
+	for i, d := range pl.Degrees {
+		words = append(words, pitch.Usual.Spell(pl.Pitches[i]).String()+" "+d)
+	}
+	return strings.Join(words, ", ")
 }
 
 func joinInts(ns []int) string {
@@ -130,12 +217,24 @@ func crossed(n int) string {
 	return fmt.Sprintf("crosses %d strings", n)
 }
 
-func shiftText(frets, bar int) string {
+func placeText(pl *plan.LickPlace) string {
+	where := "the same shape in place"
 	switch {
-	case frets == 0:
-		return fmt.Sprintf("in place, first in bar %d", bar)
-	case frets > 0:
-		return fmt.Sprintf("%d frets up, first in bar %d", frets, bar)
+	case pl.Shift > 0:
+		where = fmt.Sprintf("the same shape, %s up", counted("fret", pl.Shift))
+	case pl.Shift < 0:
+		where = fmt.Sprintf("the same shape, %s down", counted("fret", -pl.Shift))
+	case pl.Over > 0:
+		where = fmt.Sprintf("the same notes, %s thicker", counted("string", pl.Over))
+	case pl.Over < 0:
+		where = fmt.Sprintf("the same notes, %s thinner", counted("string", -pl.Over))
 	}
-	return fmt.Sprintf("%d frets down, first in bar %d", -frets, bar)
+	return fmt.Sprintf("%s, in bar %d", where, pl.Bar)
+}
+
+func counted(what string, n int) string {
+	if n == 1 {
+		return "1 " + what
+	}
+	return fmt.Sprintf("%d %ss", n, what)
 }

@@ -2,20 +2,22 @@ package plan
 
 import (
 	"fmt"
-	"math"
 	"slices"
 	"sort"
 
 	"stepping/core/chord"
 	"stepping/core/pitch"
+	"stepping/core/tune"
+	"stepping/core/tuning"
 )
 
 // Mix is one order of strings for the notes of a bar that is held at one slide position.
 type Mix struct {
-	Strings []int
-	Degrees []string // of the chord, for each note
-	Pitches []pitch.Pitch
-	Busy    int // strings crossed in all: 0 stays on one
+	Strings  []int
+	Degrees  []string // of the chord, for each note
+	Busy     int      // strings crossed in all: 0 stays on one
+	Rewrites []tune.Rewrite
+	Pins     []Pin // that keep its strings
 }
 
 // Held is a bar whose melody lies at one slide position.
@@ -67,9 +69,16 @@ func (p *Plan) HeldBar(t int) (h Held, ok bool) {
 	}
 	h.Mixes = mixes(h.Strings, degrees, onsets)
 	for i := range h.Mixes {
-		for _, s := range h.Mixes[i].Strings {
-			h.Mixes[i].Pitches = append(h.Mixes[i].Pitches, p.m.under(h.Fret, s))
+		x := &h.Mixes[i]
+		notes, begin := p.Request.Tune.BarMelody(h.Bar), p.Request.Tune.Bars[h.Bar-1]
+		if len(notes) != onsets {
+			return h, false
 		}
+		for k, s := range x.Strings {
+			notes[k].Pitch, notes[k].With = p.m.under(h.Fret, s), nil
+			x.Pins = append(x.Pins, Pin{At: begin + notes[k].At, Part: Melody, String: s, Fret: h.Fret, How: Slide})
+		}
+		x.Rewrites = []tune.Rewrite{{Bar: h.Bar, Notes: notes}}
 	}
 	return h, len(h.Mixes) > 0
 }
@@ -112,84 +121,147 @@ func distinct(seq []int) int {
 	return len(slices.Compact(sorted))
 }
 
-// Lick is the melody of a bar as a shape.
+// Lick is some notes of the melody as a shape.
 type Lick struct {
-	Degrees []string // of the chord under it
+	Notes   []int    // the moments at which they are struck
+	Degrees []string // of the chords under them
 	Places  []LickPlace
 }
 
-// LickPlace is where the same shape fits as well, moved along the neck under a chord of the tune.
+// LickPlace is where the lick fits as well: the same shape moved along the neck, or the same notes in
+// another shape, some strings over, under the chords of another bar or of its own.
 type LickPlace struct {
-	Chord   string
-	Bar     int // where that chord stands first
-	Shift   int // frets up, or down if negative
-	Degrees []string
-	Pitches []pitch.Pitch
-	Tones   int // notes that are tones of the chord
+	Chords   []string // under it, each once in a row
+	Bar      int      // the first where it fits so; it begins as long after the bar line as it does now
+	Shift    int      // frets up, or down if negative
+	Over     int      // strings towards the thickest, or the thinnest if negative
+	Degrees  []string // of the chords under them
+	Pitches  []pitch.Pitch
+	Tones    int // notes that are tones of their chord
+	Rewrites []tune.Rewrite
+	Pins     []Pin // that keep its shape
 }
 
-// mostLicks is how many places of a lick are listed.
-const mostLicks = 8
+// mostLicks is how many places of a lick are listed; mostOver how many strings over it is tried.
+const (
+	mostLicks = 12
+	mostOver  = 2
+)
 
-// LickOf takes the melody of moment t's bar along the neck: to every shift that keeps it between capo
-// and last fret, under every chord of the tune, where each note is a tone of the chord or of the key.
-// A lick with an open string stays where it is, since that string cannot move. Those with most chord
-// tones come first, then the nearest.
-func (p *Plan) LickOf(t int) (l Lick) {
-	var shape []*Stroke
-	lo, hi, open := math.Inf(1), 0.0, false
+// BarNotes lists the moments at which the melody is struck in the bar of moment t.
+func (p *Plan) BarNotes(t int) (out []int) {
 	for i := range p.Moments {
-		if mo := &p.Moments[i]; mo.Bar == p.Moments[t].Bar && mo.Melody != nil {
-			shape = append(shape, mo.Melody)
-			l.Degrees = append(l.Degrees, chord.IntervalName(mo.Chord.Interval(mo.Melody.Note.Pitch())))
-			lo, hi, open = min(lo, mo.Melody.Fret), max(hi, mo.Melody.Fret), open || mo.Melody.How == Open || mo.Melody.How == Harmonic
+		if p.Moments[i].Bar == p.Moments[t].Bar && p.Moments[i].Melody != nil {
+			out = append(out, i)
 		}
 	}
-	if len(shape) == 0 {
+	return out
+}
+
+// LickOf takes the melody struck at some moments, in order, to every bar: along the neck by every shift
+// that keeps it between capo and last fret, and onto other strings at the same pitches. It fits where
+// each note is a tone of the chord under it or of the key. A lick with an open string stays where it is
+// on the neck, since that string cannot move. Those with most chord tones come first, then the nearest.
+func (p *Plan) LickOf(moments []int) Lick {
+	l := Lick{Notes: moments}
+	for _, i := range moments {
+		mo := &p.Moments[i]
+		l.Degrees = append(l.Degrees, chord.IntervalName(mo.Chord.Interval(mo.Melody.Note.Pitch())))
+	}
+	if len(moments) == 0 {
 		return l
 	}
 	seen := map[string]bool{}
-	for _, at := range p.Request.Tune.Chords {
-		if seen[at.Chord.Name] {
-			continue
-		}
-		seen[at.Chord.Name] = true
-		for shift := -12; shift <= 12; shift++ {
-			same := shift == 0 && at.Chord.Name == p.Moments[t].Chord.Name
-			low := lo+float64(shift) <= float64(p.Request.Capo)
-			if same || shift != 0 && (open || low) || hi+float64(shift) > float64(p.Request.Player.Instrument.Frets) {
+	for bar := range p.Request.Tune.Bars {
+		for _, move := range lickMoves {
+			if move == [2]int{} && bar+1 == p.Moments[moments[0]].Bar {
 				continue
 			}
-			if place, ok := p.lickAt(shape, at.Chord, shift); ok {
-				place.Bar = p.Request.Tune.BarOver(at.At) + 1
+			place, ok := p.lickAt(moments, bar+1, move[0], move[1])
+			if key := fmt.Sprint(place.Chords, move); ok && !seen[key] {
+				seen[key] = true
 				l.Places = append(l.Places, place)
 			}
 		}
 	}
+	far := func(pl *LickPlace) int { return max(pl.Shift, -pl.Shift) + max(pl.Over, -pl.Over) }
 	sort.SliceStable(l.Places, func(i, j int) bool {
 		a, b := &l.Places[i], &l.Places[j]
 		if a.Tones != b.Tones {
 			return a.Tones > b.Tones
 		}
-		return max(a.Shift, -a.Shift) < max(b.Shift, -b.Shift)
+		return far(a) < far(b)
 	})
 	l.Places = l.Places[:min(len(l.Places), mostLicks)]
 	return l
 }
 
-func (p *Plan) lickAt(shape []*Stroke, c chord.Chord, shift int) (place LickPlace, ok bool) {
-	place = LickPlace{Chord: c.Name, Shift: shift}
-	for _, s := range shape {
-		at := s.Note.Pitch() + pitch.Midi(shift)
-		switch {
-		case c.Has(at):
-			place.Tones++
-		case !p.inKey(at):
+// lickMoves are the ways to move a lick: frets along the neck, or strings over.
+var lickMoves = func() (out [][2]int) {
+	for shift := -12; shift <= 12; shift++ {
+		out = append(out, [2]int{shift, 0})
+	}
+	for over := 1; over <= mostOver; over++ {
+		out = append(out, [2]int{0, over}, [2]int{0, -over})
+	}
+	return out
+}()
+
+// lickAt is the lick in a bar, moved. ok is false if it cannot be fingered there or a note is foreign.
+func (p *Plan) lickAt(moments []int, bar, shift, over int) (place LickPlace, ok bool) {
+	tu := p.Request.Tune
+	from, to := tu.Bars[p.Moments[moments[0]].Bar-1], tu.Bars[bar-1]
+	place = LickPlace{Bar: bar, Shift: shift, Over: over}
+	var notes []tune.NewNote
+	for _, i := range moments {
+		s := p.Moments[i].Melody
+		n := tu.NewNote(s.Index, from)
+		n.Pitch += pitch.Midi(shift)
+		for v := range n.With {
+			n.With[v] += pitch.Midi(shift)
+		}
+		if to+n.At >= tu.Length {
 			return place, false
 		}
-		place.Degrees, place.Pitches = append(place.Degrees, chord.IntervalName(c.Interval(at))), append(place.Pitches, at)
+		pin, ok := p.moved(s, shift, over)
+		pin.At = to + n.At
+		c := tu.ChordOver(pin.At)
+		if !ok || !c.Has(n.Pitch) && !p.inKey(n.Pitch) {
+			return place, false
+		}
+		if c.Has(n.Pitch) {
+			place.Tones++
+		}
+		if k := len(place.Chords); k == 0 || place.Chords[k-1] != c.Name {
+			place.Chords = append(place.Chords, c.Name)
+		}
+		notes, place.Pins = append(notes, n), append(place.Pins, pin)
+		place.Degrees, place.Pitches = append(place.Degrees, chord.IntervalName(c.Interval(n.Pitch))), append(place.Pitches, n.Pitch)
 	}
-	return place, place.Tones > 0
+	place.Rewrites, ok = tu.WithLick(bar, notes)
+	return place, ok && place.Tones > 0
+}
+
+// moved is a stroke's place on the neck after moving along it, or over to another string at the same
+// pitch, as a pin for string and fret; how it is sounded is left open unless the string is.
+func (p *Plan) moved(s *Stroke, shift, over int) (pin Pin, ok bool) {
+	capo, last := float64(p.Request.Capo), float64(p.Request.Player.Instrument.Frets)
+	pin = Pin{Part: Melody, String: s.String + over, Fret: s.Fret + float64(shift)}
+	if pin.String < 1 || pin.String > tuning.Strings {
+		return pin, false
+	}
+	pin.Fret += float64(p.Request.Tuning.Open(s.String)-p.Request.Tuning.Open(pin.String)) / 100
+	switch {
+	case s.How == Harmonic:
+		pin.Fret, pin.How = s.Fret, Harmonic
+		return pin, shift == 0 && over == 0
+	case shift != 0 && s.How == Open:
+		return pin, false
+	case pin.Fret == capo && (shift == 0 || s.How == Open):
+		pin.How = Open
+		return pin, true
+	}
+	return pin, pin.Fret > capo && pin.Fret <= last
 }
 
 // inKey: p is a tone of the key's scale, or the minor third and seventh that color a major key.

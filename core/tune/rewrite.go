@@ -20,7 +20,11 @@ type NewNote struct {
 	At    Time        `json:"at"`
 	Dur   Time        `json:"dur"`
 	Pitch pitch.Pitch `json:"pitch"`
+	// With are up to MaxWith lower notes at once, the highest first.
+	With []pitch.Pitch `json:"with,omitempty"`
 }
+
+func (n *NewNote) end() Time { return n.At + n.Dur }
 
 // maxRewrite is how many notes a rewritten bar holds at most.
 const maxRewrite = 64
@@ -59,11 +63,15 @@ func (tu *Tune) Rewritten(rs []Rewrite) (*Tune, error) {
 		}
 		last := begin
 		for _, n := range r.Notes {
-			if n.Dur <= 0 || begin+n.At < last || begin+n.At+n.Dur > end {
+			if n.Dur <= 0 || begin+n.At < last || begin+n.end() > end || len(n.With) > MaxWith {
 				return nil, fmt.Errorf("the notes put into bar %d overlap or leave it", r.Bar)
 			}
-			last = begin + n.At + n.Dur
-			kept = append(kept, Note{At: begin + n.At, Dur: n.Dur, Note: pitch.Spell(n.Pitch, tu.Key.Flats), Place: place})
+			last = begin + n.end()
+			put := Note{At: begin + n.At, Dur: n.Dur, Note: pitch.Spell(n.Pitch, tu.Key.Flats), Place: place}
+			for _, p := range n.With {
+				put.With = append(put.With, pitch.Spell(p, tu.Key.Flats))
+			}
+			kept = append(kept, put)
 		}
 		slices.SortStableFunc(kept, func(a, b Note) int { return int(a.At - b.At) })
 		out.Notes = kept
@@ -71,15 +79,70 @@ func (tu *Tune) Rewritten(rs []Rewrite) (*Tune, error) {
 	return &out, nil
 }
 
-// BarMelody returns the highest voice of a bar, counted from 1, as notes that Rewritten takes. A note
-// that sounds on into the next bar is cut.
+// BarMelody returns the melody of a bar, counted from 1, as notes that Rewritten takes. A note that
+// sounds on into the next bar is cut.
 func (tu *Tune) BarMelody(bar int) (out []NewNote) {
 	begin := tu.Bars[bar-1]
 	end := begin + tu.BarLength(bar-1)
-	for _, n := range tu.Notes {
-		if n.At >= begin && n.At < end {
-			out = append(out, NewNote{n.At - begin, min(n.Dur, end-n.At), n.Note.Pitch()})
+	for i := range tu.Notes {
+		if n := tu.NewNote(i, begin); n.At >= 0 && begin+n.At < end {
+			n.Dur = min(n.Dur, end-begin-n.At)
+			out = append(out, n)
 		}
 	}
+	return out
+}
+
+// NewNote is note i as one that may be put elsewhere, its time counted from begin.
+func (tu *Tune) NewNote(i int, begin Time) NewNote {
+	n := &tu.Notes[i]
+	out := NewNote{At: n.At - begin, Dur: n.Dur, Pitch: n.Note.Pitch()}
+	for _, low := range n.With {
+		out.With = append(out.With, low.Pitch())
+	}
+	return out
+}
+
+// WithLick returns the rewrites that put notes into the tune: their times are counted from the beginning
+// of a bar, from 1, and may run on into those after it. What begins while they sound goes, what sounds
+// into them is cut, and they are cut at bar lines. ok is false if the tune ends before they do.
+func (tu *Tune) WithLick(bar int, lick []NewNote) (out []Rewrite, ok bool) {
+	first := tu.Bars[bar-1]
+	for left := slices.Clone(lick); len(left) > 0; bar++ {
+		if bar > len(tu.Bars) {
+			return nil, false
+		}
+		since, length := tu.Bars[bar-1]-first, tu.BarLength(bar-1)
+		var here []NewNote
+		for len(left) > 0 && left[0].At < since+length {
+			n := left[0]
+			n.At -= since
+			n.Dur = min(n.Dur, length-n.At)
+			here, left = append(here, n), left[1:]
+		}
+		if len(here) > 0 {
+			out = append(out, Rewrite{bar, splice(tu.BarMelody(bar), here)})
+		}
+	}
+	return out, true
+}
+
+// splice puts notes among others of a bar, which give way.
+func splice(old, put []NewNote) []NewNote {
+	out := slices.Clone(put)
+	for _, o := range old {
+		covered := false
+		for i := range put {
+			n := &put[i]
+			covered = covered || o.At >= n.At && o.At < n.end()
+			if o.At < n.At && o.end() > n.At {
+				o.Dur = n.At - o.At
+			}
+		}
+		if !covered {
+			out = append(out, o)
+		}
+	}
+	slices.SortStableFunc(out, func(a, b NewNote) int { return int(a.At - b.At) })
 	return out
 }

@@ -74,7 +74,9 @@ document.addEventListener('alpine:init', () => {
         const res = await fetch(link.href.replace(/m=\d+/, `m=${this.data.at}`), { headers: { 'X-Part': '1' } });
         const html = await res.text();
         if (!res.ok) return this.say('That could not be worked out. Load the page again.');
+        const focus = document.activeElement?.id;
         document.getElementById(link.dataset.fill).innerHTML = html;
+        if (focus) document.getElementById(focus)?.focus();
         document.getElementById(link.dataset.fill).scrollIntoView({ block: 'nearest' });
         this.say('');
       } catch {
