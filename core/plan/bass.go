@@ -13,18 +13,22 @@ func (m *model) bassOptions(mo *moment, h *hand) []bassOption {
 		return m.withHit(mo, h, []bassOption{{}})
 	}
 	var out []bassOption
-	add := func(o bassOption, fit float64) {
+	add := func(o bassOption) {
 		if !mo.bassAllowed(&o) {
 			return
 		}
 		o.cut = mo.stroke.Mute == "thump" || mo.stroke.Mute == "stab"
 		y := tally{by: &o.cost}
-		y.add(Pattern, wPattern*fit)
 		if o.str != 0 {
-			y.add(Clash, m.clashCost(mo, o))
+			fit, clash := m.read(mo, &o)
+			y.add(Pattern, fit)
+			y.add(Clash, clash)
 			o.ring = m.sympathyOf(o.pitch)
-		} else if mo.stroke.One {
-			y.add(Pattern, wDropOne)
+		} else {
+			y.add(Pattern, wDropped)
+			if mo.stroke.One {
+				y.add(Pattern, wDropOne)
+			}
 		}
 		o.sum = y.sum
 		out = append(out, o)
@@ -33,7 +37,7 @@ func (m *model) bassOptions(mo *moment, h *hand) []bassOption {
 		m.strokes(mo, h, add)
 	}
 	if h.bass.str == 0 || h.tapped() || h.hooked() { // a finger that comes down for a stroke is used for it
-		add(bassOption{how: Drop}, wDropped/wPattern)
+		add(bassOption{how: Drop})
 	}
 	return m.withHit(mo, h, out)
 }
@@ -72,17 +76,17 @@ func (o *bassOption) hitStrings() quiet.Strings {
 }
 
 // strokes calls add for every string that the thumb can strike.
-func (m *model) strokes(mo *moment, h *hand, add func(bassOption, float64)) {
+func (m *model) strokes(mo *moment, h *hand, add func(bassOption)) {
 	for _, p := range mo.bassPlaces {
 		o := bassOption{str: p.String, fret: float64(p.Fret), how: Open, pitch: m.req.Tuning.Open(p.String) + pitch.Midi(p.Fret)}
 		switch {
 		case p.Fret > m.req.Capo:
 			if h.bass.str == p.String && h.bass.fret == o.fret {
 				o.how, o.finger = Fret, h.bass.finger
-				add(o, p.Fit)
+				add(o)
 			}
 		case h.bass.str == 0 && !(h.sounding | h.under | h.trailed).Has(p.String):
-			add(o, p.Fit)
+			add(o)
 		}
 	}
 	if h.bass.str != 0 {
@@ -90,19 +94,32 @@ func (m *model) strokes(mo *moment, h *hand, add func(bassOption, float64)) {
 	}
 	for s := h.covers; thumb.IsBassString(s); s-- {
 		if h.under.Has(s) && !h.sounding.Has(s) && h.slant == 0 {
-			p := m.under(h.fret, s)
-			add(bassOption{str: s, fret: h.fret, how: Slide, pitch: p}, thumb.Fit(m.req.Tuning, m.req.Capo, mo.stroke.Over, mo.stroke.Role, s, p))
+			add(bassOption{str: s, fret: h.fret, how: Slide, pitch: m.under(h.fret, s)})
 		}
 	}
 }
 
-// clashCost is the bass note against the chord, milder for a home drone that the player
-// welcomes: the tonic or fifth of the key on an open string.
-func (m *model) clashCost(mo *moment, o bassOption) float64 {
-	if mo.stroke.Role == thumb.Walk {
+// read takes the note of o for that of the stroke's readings which costs least, the first of equals, and
+// returns how well it fills that and how it clashes.
+func (m *model) read(mo *moment, o *bassOption) (fit, clash float64) {
+	least := inf
+	for i := range mo.readings {
+		r := &mo.readings[i]
+		f := wPattern * (r.Extra + thumb.Fit(m.req.Tuning, m.req.Capo, r.Over, r.Role, o.str, o.pitch))
+		if c := m.clashCost(r, o); f+c < least {
+			least, fit, clash, o.reading = f+c, f, c, i
+		}
+	}
+	return fit, clash
+}
+
+// clashCost is the bass note against the chord that it is read with, milder for a home drone that the
+// player welcomes: the tonic or fifth of the key on an open string.
+func (m *model) clashCost(r *thumb.Reading, o *bassOption) float64 {
+	if r.Role == thumb.Walk {
 		return 0 // it leads on
 	}
-	clash := wClash * thumb.Clash(mo.stroke.Over, o.pitch)
+	clash := wClash * thumb.Clash(r.Over, o.pitch)
 	if m.isDrone(o.how, o.pitch) {
 		clash *= droneEase
 	}

@@ -453,3 +453,54 @@ func TestPinConflict(t *testing.T) {
 		}
 	}
 }
+
+// Before a change the planner may step into the next chord, or half a beat early play its root, of
+// itself: only with the last stroke before it and not on beat 1, the note is what it is called, the
+// reason names the chord, and a pin that forbids it costs no less. Both happen.
+func TestLeadingIn(t *testing.T) {
+	walks, arrivals := 0, 0
+	halves := &thumb.Pattern{Name: "Doubled at the end", Meter: "4/4", Steps: 8, Beats: []thumb.Beat{{Step: 1, Thumb: "root"}, {Step: 3, Thumb: "alternate"}, {Step: 5, Thumb: "root"}, {Step: 7, Thumb: "alternate"}, {Step: 8, Thumb: "alternate"}}}
+	eachVariation(t, func(t *testing.T, rng *rand.Rand) {
+		chords := []string{"C F", "Dm C", "G C D", "A7 D", "E7 A", "C G"}[rng.IntN(6)]
+		tu := line('C', 60+60*rng.Float64(), tune.Quarter, chords, notes(67, 64, 69, 72, 71, 67, 69, 65, 67, 64, 62, 60)...)
+		r := Request{Tune: tu, Tuning: mustTuning([]string{"Standard", "Open D", "Open G", "D suspended"}[rng.IntN(4)]), Player: player.Default(), Thumb: thumb.Alternating}
+		if rng.IntN(2) == 0 {
+			r.Sections = []thumb.Section{{Bar: 1, Pattern: halves}}
+		}
+		p := solve(t, r)
+		for i := range p.Moments {
+			mo := &p.Moments[i]
+			if mo.LeadsTo == "" {
+				continue
+			}
+			next := slices.IndexFunc(p.Moments[i+1:], func(m Moment) bool { return m.Stroke != "" })
+			if next < 0 || mo.Thumb == nil || mo.Beat == 1 {
+				t.Fatalf("moment %d leads on: %+v", i, mo)
+			}
+			to := p.Moments[i+1+next].Chord
+			iv := (mo.Thumb.Note.Class() - to.Bass.Class() + 12) % 12
+			switch {
+			case to.Name != mo.LeadsTo || to.Name == mo.Chord.Name:
+				t.Errorf("%s is said to follow %s, %s does", mo.LeadsTo, mo.Chord.Name, to.Name)
+			case mo.Early && (iv != 0 || mo.Beat != 4.5):
+				t.Errorf("%s on beat %v arrives early in %s", mo.Thumb.Note, mo.Beat, to.Name)
+			case mo.Early:
+				arrivals++
+			case iv == 1 || iv == 2 || iv == 10 || iv == 11:
+				walks++
+			}
+			why, err := p.Why(context.Background(), i)
+			if err != nil || !strings.Contains(strings.Join(why, " "), mo.LeadsTo) {
+				t.Errorf("%v: %q does not say that it leads to %s", err, why, mo.LeadsTo)
+			}
+			pinned := r
+			pinned.Pins = []Pin{{At: mo.At, Part: Thumb, How: Drop}}
+			if q := solve(t, pinned); q.Total < p.Total-1e-9 {
+				t.Errorf("%v without what leads on, %v with it", q.Total, p.Total)
+			}
+		}
+	})
+	if walks == 0 || arrivals == 0 {
+		t.Errorf("%d steps into the next chord, %d early arrivals", walks, arrivals)
+	}
+}

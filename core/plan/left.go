@@ -480,9 +480,11 @@ type bassOption struct {
 	how    How // Drop if a wanted stroke is left out, "" if none is wanted
 	finger int // 1 … 4, thumbOver, or 0
 	pitch  pitch.Pitch
-	cut    bool   // the palm cuts it short
-	hit    string // percussion with it
-	cost   Terms
-	sum    float64    // of cost
-	ring   [7]float64 // sympathy of each open string with it
+	// reading is which of the moment's readings it is taken for.
+	reading int
+	cut     bool   // the palm cuts it short
+	hit     string // percussion with it
+	cost    Terms
+	sum     float64    // of cost
+	ring    [7]float64 // sympathy of each open string with it
 }

@@ -2,6 +2,7 @@ package plan
 
 import (
 	"math"
+	"slices"
 	"sort"
 
 	"stepping/core/chord"
@@ -54,7 +55,8 @@ type moment struct {
 	chord    chord.Chord
 	tones    uint16 // the chord's pitch classes, bit 0 is C
 
-	bassPlaces []thumb.Place // of this stroke, or of the last one
+	readings   []thumb.Reading // what the stroke can be taken for
+	bassPlaces []thumb.Place   // for any of them, or for the last stroke
 	pins       pinSet
 	anchored   []hand
 	bare       []hand
@@ -208,17 +210,27 @@ func (m *model) followThumb() {
 		role  thumb.Role
 	}
 	cache := map[key][]thumb.Place{}
+	places := func(r *thumb.Reading) []thumb.Place {
+		k := key{r.Over.Name, r.Role}
+		if cache[k] == nil {
+			cache[k] = thumb.Places(m.req.Tuning, m.req.Capo, r.Over, r.Role)
+		}
+		return cache[k]
+	}
 	var last []thumb.Place
 	lastSec := math.Inf(-1)
 	for t := range m.moments {
 		mo := &m.moments[t]
 		mo.bassFor = mo.sec - lastSec
 		if mo.stroke != nil {
-			k := key{mo.stroke.Over.Name, mo.stroke.Role}
-			if cache[k] == nil {
-				cache[k] = thumb.Places(m.req.Tuning, m.req.Capo, mo.stroke.Over, k.role)
+			mo.readings, last, lastSec = mo.stroke.Readings(), nil, mo.sec
+			for i := range mo.readings {
+				for _, p := range places(&mo.readings[i]) {
+					if !slices.ContainsFunc(last, func(q thumb.Place) bool { return q.String == p.String && q.Fret == p.Fret }) {
+						last = append(last, p)
+					}
+				}
 			}
-			last, lastSec = cache[k], mo.sec
 		}
 		mo.bassPlaces = last
 	}

@@ -49,6 +49,8 @@ type Moment struct {
 	Dropped bool   // a thumb stroke was wanted and is left out
 	Mute    string // how the palm mutes the thumb's note, of thumb.Mutes
 	Early   bool   // the thumb's note belongs to the next chord
+	Wanted  string // what the pattern wanted of the thumb, if it leads on instead
+	LeadsTo string // the next chord, where the planner walks into it or arrives early of itself
 	Hit     string // percussion, of thumb.Hits
 	HitLost string // percussion that was wanted and is left out
 	Hand    LeftHand
@@ -280,8 +282,12 @@ func (m *model) moment(t int, c *choice) Moment {
 		out.HitLost = mo.hit
 	}
 	if mo.stroke != nil {
-		out.Mute, out.Early = mo.stroke.Mute, mo.stroke.Early
-		out.Stroke = mo.stroke.Role.String()
+		out.Mute = mo.stroke.Mute
+		r := &mo.readings[c.bass.reading]
+		out.Early, out.Stroke = r.Early, r.Role.String()
+		if c.bass.reading > 0 {
+			out.LeadsTo, out.Wanted = r.Over.Name, mo.stroke.Role.String()
+		}
 		out.Dropped = c.bass.str == 0
 	}
 	if c.bass.str != 0 {

@@ -162,6 +162,13 @@ func (p *Plan) thumbReason(t int, c *choice) string {
 		}
 		text += fmt.Sprintf(", %s %.2f", kind, clash)
 	}
+	switch {
+	case mo.LeadsTo == "":
+	case mo.Early:
+		text += fmt.Sprintf("; %s arrives half a beat early, in place of the %s", mo.LeadsTo, mo.Wanted)
+	default:
+		text += fmt.Sprintf("; a step into %s, in place of the %s", mo.LeadsTo, mo.Wanted)
+	}
 	return text + "."
 }
 

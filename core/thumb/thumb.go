@@ -51,6 +51,38 @@ type Stroke struct {
 	Mute  string      // of Mutes
 	Hit   string      // of Hits
 	Early bool        // the root before its chord
+	// Lead is the chord that follows, if this is the last stroke before it and not on beat 1: it may be
+	// taken to lead there. Half says that no more than half a beat is between.
+	Lead *chord.Chord
+	Half bool
+}
+
+// Reading is one thing that a stroke can be taken for.
+type Reading struct {
+	Role  Role
+	Over  chord.Chord
+	Extra float64 // cost units, for not being what the pattern wants
+	Early bool
+}
+
+// Leading in when the pattern does not ask for it: better than an alternate that is no chord tone or
+// muddy, no match for a good one.
+const (
+	extraWalk  = 0.35
+	extraEarly = 0.4
+)
+
+// Readings are what the stroke can be taken for: what the pattern wants, and before a change a step
+// into the next chord or, half a beat early, its root.
+func (s *Stroke) Readings() []Reading {
+	out := []Reading{{s.Role, s.Over, 0, s.Early}}
+	if s.Lead != nil {
+		out = append(out, Reading{Walk, *s.Lead, extraWalk, false})
+		if s.Half {
+			out = append(out, Reading{Root, *s.Lead, extraEarly, true})
+		}
+	}
+	return out
 }
 
 // Section is a pattern in force from a bar on, up to the next section.
@@ -71,7 +103,26 @@ func Strokes(tu *tune.Tune, k Kind, sections []Section) []Stroke {
 			out = k.strokes(tu, bar, out)
 		}
 	}
+	lead(tu, out)
 	return out
+}
+
+// lead marks the last strokes before changes, but for those that lead in already.
+func lead(tu *tune.Tune, strokes []Stroke) {
+	last := -1
+	for i := range strokes {
+		if strokes[i].Role == NoRole {
+			continue
+		}
+		if last >= 0 {
+			s := &strokes[last]
+			next := tu.ChordOver(strokes[i].At)
+			if now := tu.ChordOver(s.At); now.Name != next.Name && s.Over.Name == now.Name && !s.One && s.Role != Walk {
+				s.Lead, s.Half = &next, 2*(strokes[i].At-s.At) <= tu.MeterOver(s.At).Pulse()
+			}
+		}
+		last = i
+	}
 }
 
 // PatternIn returns the pattern for a bar, counted from 0; nil if no section has one in its meter.
@@ -281,12 +332,13 @@ func roleFit(c chord.Chord, r Role, str int, p pitch.Pitch, root rootPlace) floa
 		return fit
 	}
 	gap := p - root.pitch
-	fit += fitOctaveUp * float64(max(gap, 0)/pitch.Octave)
+	up := fitOctaveUp * float64(max(gap, 0)/pitch.Octave)
+	fit += up
 	switch {
 	case r == Root:
 		return fit
 	case r == Walk:
-		return walkFit(c, p)
+		return walkFit(c, p) + up
 	case r == Higher:
 		if gap <= 0 {
 			fit += fitNotHigher
