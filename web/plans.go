@@ -7,6 +7,7 @@ import (
 	"encoding/hex"
 	"encoding/json"
 	"fmt"
+	"slices"
 	"strings"
 	"sync"
 
@@ -36,36 +37,50 @@ type reasons struct {
 	strum  []strumView
 }
 
-// planCache keeps the plan of the tunes looked at last, and the one before it, so that
-// what an edit changed can be marked.
+// planCache keeps the plans looked at last, several of a tune, so that undo and redo find them and what
+// an edit changed can be marked.
 type planCache struct {
 	mu    sync.Mutex
-	plans map[store.ID]*worked
-	order []store.ID
+	plans []cachedPlan // the one looked at last comes last
 }
 
-// cachedPlans bounds memory: a plan of a long tune takes some tens of MiB.
-const cachedPlans = 12
+type cachedPlan struct {
+	tune store.ID
+	*worked
+}
 
-func newPlanCache() *planCache { return &planCache{plans: map[store.ID]*worked{}} }
+// cachedMoments bounds memory: plans of so many moments in all are kept, a moment taking some 100 KiB
+// once its alternatives are known, but always the last.
+const cachedMoments = 1500
 
-func (pc *planCache) get(id store.ID) *worked {
+// get returns the tune's plan on a basis, nil if it is not kept, and the one looked at last.
+func (pc *planCache) get(id store.ID, basis string) (w, last *worked) {
 	pc.mu.Lock()
 	defer pc.mu.Unlock()
-	return pc.plans[id]
+	for i := len(pc.plans) - 1; i >= 0 && w == nil; i-- {
+		if p := pc.plans[i]; p.tune == id {
+			if last == nil {
+				last = p.worked
+			}
+			if p.basis == basis {
+				w = p.worked
+				pc.plans = append(slices.Delete(pc.plans, i, i+1), p)
+			}
+		}
+	}
+	return w, last
 }
 
 func (pc *planCache) put(id store.ID, w *worked) {
 	pc.mu.Lock()
 	defer pc.mu.Unlock()
-	if pc.plans[id] == nil {
-		pc.order = append(pc.order, id)
+	pc.plans = append(pc.plans, cachedPlan{id, w})
+	kept, moments := len(pc.plans)-1, len(w.plan.Moments)
+	for kept > 0 && moments+len(pc.plans[kept-1].plan.Moments) <= cachedMoments {
+		kept--
+		moments += len(pc.plans[kept].plan.Moments)
 	}
-	pc.plans[id] = w
-	if len(pc.order) > cachedPlans {
-		delete(pc.plans, pc.order[0])
-		pc.order = pc.order[1:]
-	}
+	pc.plans = slices.Delete(pc.plans, 0, kept)
 }
 
 // request builds the planning request of a tune.
@@ -103,13 +118,22 @@ func (s *Server) work(ctx context.Context, t *store.Tune) (*worked, error) {
 		return nil, err
 	}
 	basis := basisOf(t, &prof.Profile)
-	old := s.plans.get(t.ID)
-	if old != nil && old.basis == basis {
-		return old, nil
+	known, old := s.plans.get(t.ID, basis)
+	if known != nil {
+		if known != old {
+			known.mu.Lock()
+			defer known.mu.Unlock()
+			known.changed = differences(old.plan, known.plan)
+		}
+		return known, nil
 	}
 	req, warnings, err := request(t, &prof.Profile)
 	if err != nil {
 		return nil, err
+	}
+	if old != nil && old.mu.TryLock() { // if it is busy, waiting would take longer
+		req.Known = old.plan.Known()
+		old.mu.Unlock()
 	}
 	p, err := s.solve(ctx, t.ID, basis, req)
 	if err != nil {

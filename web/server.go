@@ -45,7 +45,7 @@ type Server struct {
 	log    *slog.Logger
 	pages  map[string]*template.Template
 	jobs   jobs
-	plans  *planCache
+	plans  planCache
 	suits  suits
 	engine *gin.Engine
 }
@@ -62,7 +62,7 @@ const (
 
 // New makes a server; a template that does not parse stops it here.
 func New(cfg Config) (*Server, error) {
-	s := &Server{store: cfg.Store, owner: cfg.Owner, host: cfg.Host, log: cfg.Log, plans: newPlanCache(), jobs: jobs{of: map[store.ID]*job{}}, suits: suits{of: map[string]*suitJob{}}}
+	s := &Server{store: cfg.Store, owner: cfg.Owner, host: cfg.Host, log: cfg.Log, jobs: jobs{of: map[store.ID]*job{}}, suits: suits{of: map[string]*suitJob{}}}
 	if s.log == nil {
 		s.log = slog.Default()
 	}

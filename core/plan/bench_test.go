@@ -160,3 +160,35 @@ func BenchmarkExhaustive(b *testing.B) {
 		})
 	}
 }
+
+// BenchmarkPin plans 64 notes anew with the best other place of a note in the middle pinned, with what
+// the alternatives have found out and without.
+func BenchmarkPin(b *testing.B) {
+	ctx := context.Background()
+	r := Request{Tune: wander(1, 64), Tuning: mustTuning("Open D"), Player: player.Default(), Thumb: thumb.Alternating}
+	p, err := Solve(ctx, r)
+	if err != nil {
+		b.Fatal(err)
+	}
+	at := len(p.Moments) / 2
+	for p.Moments[at].Melody == nil {
+		at++
+	}
+	alts, err := p.Marginals(ctx, at, Melody, 0)
+	if err != nil || len(alts) < 2 {
+		b.Fatal(err, len(alts))
+	}
+	r.Pins = []Pin{alts[1].Pin(&p.Moments[at])}
+	for _, known := range []bool{false, true} {
+		b.Run(fmt.Sprintf("known=%v", known), func(b *testing.B) {
+			if known {
+				r.Known = p.Known()
+			}
+			for b.Loop() {
+				if _, err := Solve(ctx, r); err != nil {
+					b.Fatal(err)
+				}
+			}
+		})
+	}
+}

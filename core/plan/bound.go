@@ -16,6 +16,16 @@ import (
 type bound struct {
 	m    *model
 	togo [][]onward // by moment and hand: all that comes after the moment
+	knew *knownTo   // nil if nothing is known beside
+}
+
+// from bounds what comes after state s of moment t.
+func (b *bound) from(t int, s *state) float64 {
+	least := b.togo[t][s.hand].of(s.rho)
+	if b.knew != nil {
+		least = max(least, b.knew.from(t, s))
+	}
+	return least
 }
 
 // onward is a bound on what comes, by whether digits plucked the last melody note: then the next
@@ -238,6 +248,9 @@ func (m *model) least(ctx context.Context) (layers []layer, rule string, err err
 	if len(m.moments) > boundMoments {
 		return m.forward(ctx, nil, false)
 	}
+	if layers := m.leastKnown(ctx); layers != nil {
+		return layers, "", nil
+	}
 	b, err := m.newBound(ctx)
 	if err != nil {
 		return nil, "", err
@@ -292,7 +305,7 @@ func (w *within) narrow(t int, states []state) []state {
 	if w == nil {
 		return states
 	}
-	full := func(s *state) float64 { return s.cost + w.togo[t][s.hand].of(s.rho) }
+	full := func(s *state) float64 { return s.cost + w.from(t, s) }
 	limit := w.limit
 	if w.beam > 0 && len(states) > w.beam {
 		all := make([]float64, len(states))

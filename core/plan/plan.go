@@ -144,6 +144,7 @@ func Solve(ctx context.Context, r Request) (*Plan, error) {
 	if failed != "" {
 		return nil, conflict(ctx, r)
 	}
+	r.Known = nil // or every plan would hold on to the one before
 	p := &Plan{Request: r, m: m}
 	p.follow(layers)
 	p.Moments, p.hard = make([]Moment, len(layers)), make([]Move, len(layers))

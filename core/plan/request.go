@@ -90,6 +90,9 @@ type Request struct {
 
 	// Progress, if not nil, is told after each moment how many are done. It must be quick.
 	Progress func(done, total int)
+
+	// Known, if not nil, is what a plan with fewer pins has found out. The plan is the same, found sooner.
+	Known *Known
 }
 
 // ErrNoMelody is a tune that has chords alone: package backing plans those.

@@ -185,7 +185,7 @@ document.addEventListener('alpine:init', () => {
     put(html) {
       const open = [...this.$root.querySelectorAll('.setup')].map((d) => d.open);
       const focused = document.activeElement?.id;
-      document.getElementById('sheet').outerHTML = html;
+      morphdom(document.getElementById('sheet'), html, { onBeforeElUpdated: (from, to) => !from.isEqualNode(to) }); // what stays is not laid out anew
       this.$root.querySelectorAll('.setup').forEach((d, i) => { if (open[i]) d.open = true; });
       if (focused) document.getElementById(focused)?.focus();
       this.read();

@@ -1,0 +1,172 @@
+package plan
+
+import (
+	"cmp"
+	"context"
+	"reflect"
+	"slices"
+)
+
+// Known is what a plan's alternatives have found out about going on from each state. Pins only forbid, so
+// that under more of them nothing gets cheaper: it bounds the search for the same request with one more of the
+// pins that were priced, and lets it leave out nearly all that is not in a best plan. It does not change, and may be read while
+// the plan goes on being used.
+type Known struct {
+	request Request
+	hands   [][]hand // by moment
+	layers  []layer
+	togo    [][]ahead
+	priced  map[Pin]float64 // what the plan costs under one more pin, of those that were asked for
+}
+
+// Known returns what p's alternatives have found out; nil if none were asked for, or if the tune is so
+// long that bounds do not pay.
+func (p *Plan) Known() *Known {
+	if p.onward == nil || len(p.m.moments) > boundMoments {
+		return nil
+	}
+	k := &Known{request: p.Request, layers: p.onward.layers, togo: p.onward.togo, priced: map[Pin]float64{}}
+	for t, alts := range p.marginals {
+		for i := range alts {
+			k.priced[alts[i].Pin(&p.Moments[t])] = p.Total + alts[i].Extra
+		}
+	}
+	for t := range p.m.moments {
+		k.hands = append(k.hands, p.m.moments[t].hands)
+	}
+	return k
+}
+
+// holds reports whether k bounds r: the same but for added pins. A passage left to ring makes leaks
+// cheaper and is none of those.
+func (k *Known) holds(r *Request) bool {
+	bare := func(r Request) Request {
+		r.Pins, r.Progress, r.Known = nil, nil, nil
+		return r
+	}
+	if k == nil || !reflect.DeepEqual(bare(k.request), bare(*r)) {
+		return false
+	}
+	for _, pin := range k.request.Pins {
+		if !slices.Contains(r.Pins, pin) {
+			return false
+		}
+	}
+	for _, pin := range r.Pins {
+		if pin.Part == Ringing && !slices.Contains(k.request.Pins, pin) {
+			return false
+		}
+	}
+	return true
+}
+
+// price is the least total of r, inf if it is not known.
+func (k *Known) price(r *Request) float64 {
+	if len(r.Pins) == len(k.request.Pins)+1 {
+		for _, pin := range r.Pins {
+			if total, ok := k.priced[pin]; ok && !slices.Contains(k.request.Pins, pin) {
+				return total
+			}
+		}
+	}
+	return inf
+}
+
+// bare is h without its places in lists, which differ from request to request.
+func (h *hand) bare() hand {
+	out := *h
+	out.line, out.memory, out.shape = 0, 0, 0
+	return out
+}
+
+// leastKnown is least from what is known of the request without its last pin: its least total, and what
+// each state costs to the end without that pin, which is no more than with it. Nil if that is not known,
+// or if it does not lead to that total: then a state is needed that the plan before had no use for.
+func (m *model) leastKnown(ctx context.Context) []layer {
+	k := m.req.Known
+	if !k.holds(m.req) {
+		return nil
+	}
+	limit := k.price(m.req)
+	if limit == inf {
+		return nil
+	}
+	b := &bound{m: m, togo: make([][]onward, len(m.moments)), knew: &knownTo{k, make([][]int32, len(m.moments))}}
+	for t := range m.moments {
+		m.stage(t)
+		b.knew.match(t, m.moments[t].hands)
+		b.togo[t] = b.knew.hands(t, m.debtsFrom(t+1).most())
+	}
+	layers, failed, err := m.forward(ctx, &within{b, limit, 0}, false)
+	if err != nil || failed != "" {
+		return nil
+	}
+	if last := layers[len(layers)-1].states; last[best(last)].cost != limit {
+		return nil
+	}
+	return layers
+}
+
+// knownTo tells what the states of another request's hands cost to the end at least, as far as k knows.
+type knownTo struct {
+	*Known
+	of [][]int32 // by moment, the number among k's hands of each of the request's, -1 for none
+}
+
+// hands bounds what comes after each hand of moment t: the least of its known states, less what another
+// rho can save.
+func (k *knownTo) hands(t int, debt float64) []onward {
+	least := make([]float64, len(k.Known.hands[t]))
+	for h := range least {
+		least[h] = inf
+	}
+	for i := range k.layers[t].states {
+		h := k.layers[t].states[i].hand
+		least[h] = min(least[h], k.togo[t][i].cost)
+	}
+	out := make([]onward, len(k.of[t]))
+	for g, h := range k.of[t] {
+		if h >= 0 {
+			v := max(0, least[h]-debt)
+			out[g] = onward{v, v}
+		}
+	}
+	return out
+}
+
+// from returns what is known of state s after moment t; 0 if that is nothing.
+func (k *knownTo) from(t int, s *state) float64 {
+	at := *s
+	if at.hand = k.of[t][s.hand]; at.hand < 0 {
+		return 0
+	}
+	l := &k.layers[t]
+	if i, ok := slices.BinarySearchFunc(l.states, at, byPlace); ok {
+		return k.togo[t][i].cost
+	}
+	if i, ok := slices.BinarySearchFunc(l.rest, at, byPlace); ok {
+		return k.togo[t][len(l.states)+i].cost
+	}
+	return 0
+}
+
+// byPlace orders a layer's states.
+func byPlace(a, b state) int {
+	return cmp.Or(cmp.Compare(a.hand, b.hand), cmp.Compare(a.place(), b.place()))
+}
+
+// match finds the hands of moment t among those known.
+func (k *knownTo) match(t int, hands []hand) {
+	number := make(map[hand]int32, len(k.Known.hands[t]))
+	for i := range k.Known.hands[t] {
+		number[k.Known.hands[t][i].bare()] = int32(i)
+	}
+	k.of[t] = make([]int32, len(hands))
+	for g := range hands {
+		if i, ok := number[hands[g].bare()]; ok {
+			k.of[t][g] = i
+		} else {
+			k.of[t][g] = -1
+		}
+	}
+}

@@ -1,0 +1,57 @@
+package plan
+
+import (
+	"context"
+	"math/rand/v2"
+	"reflect"
+	"testing"
+
+	"stepping/core/player"
+	"stepping/core/thumb"
+)
+
+// With what a plan's alternatives have found out, the plan under any one of them pinned is the same to the
+// last detail, and found by it; a request that differs otherwise is not held to it.
+func TestKnown(t *testing.T) {
+	rng := rand.New(rand.NewPCG(8, 21))
+	ctx := context.Background()
+	pins, found := 0, 0
+	for range 16 {
+		r := Request{Tune: wander(rng.Uint64(), 6+rng.IntN(8)), Tuning: mustTuning([]string{"Open D", "Open G", "Standard"}[rng.IntN(3)]), Player: player.Default(), Thumb: []thumb.Kind{thumb.Alternating, thumb.Steady, thumb.None}[rng.IntN(3)]}
+		r.Player.Silence = player.Silences[rng.IntN(4)]
+		p, err := Solve(ctx, r)
+		if err != nil {
+			continue
+		}
+		for range 2 {
+			r.Pins = append(r.Pins, randomPin(t, rng, p))
+			plain, err := Solve(ctx, r)
+			if err != nil {
+				break // two pins that exclude each other
+			}
+			known := r
+			if known.Known = p.Known(); !known.Known.holds(&known) {
+				t.Fatal("a request with pins added is not held")
+			}
+			q, err := Solve(ctx, known)
+			if len(r.Pins) > 0 {
+				pins++
+				if m, err := newModel(&known); err != nil || m.leastKnown(ctx) != nil {
+					found++
+				}
+			}
+			if err != nil || q.Total != plain.Total || !reflect.DeepEqual(q.Moments, plain.Moments) {
+				t.Fatalf("%v: %v with what is known, %v without\n%+v", err, q.Total, plain.Total, r.Pins)
+			}
+			p = q // and what is known of the pinned plan holds as well
+		}
+		other := r
+		other.Known, other.Capo = p.Known(), 1
+		if other.Known != nil && other.Known.holds(&other) {
+			t.Error("a request with another capo is held")
+		}
+	}
+	if found < pins*9/10 {
+		t.Errorf("of %d pins %d were found by what is known", pins, found)
+	}
+}
