@@ -198,8 +198,12 @@ func newReasons(ctx context.Context, w *worked, m int) (r reasons, err error) {
 			return r, err
 		}
 	}
-	if mo.Stroke != "" {
-		if err := r.add(ctx, w, m, plan.Thumb, 0, "The thumb ("+mo.Stroke+")"); err != nil {
+	if mo.Stroke != "" || mo.Arrival != "" {
+		title := "The thumb (" + mo.Stroke + ")"
+		if mo.Arrival != "" {
+			title = "The thumb, arriving early in " + mo.Arrival
+		}
+		if err := r.add(ctx, w, m, plan.Thumb, 0, title); err != nil {
 			return r, err
 		}
 	}

@@ -61,11 +61,12 @@ func (sd *side) actions(r *right, tl tail, plucked bool, most float64) *actionSe
 	set.most, set.parts, set.onward = most, set.parts[:0], nil
 	for b := range r.opts {
 		o := &r.opts[b]
-		if o.sum > most || !sd.m.still(r, tl, o, &sd.still) {
+		sum := r.bassCost(o, tl)
+		if sum > most || !sd.m.still(r, tl, o, &sd.still) {
 			continue
 		}
-		if actions := sd.choices(r, o, &sd.still, plucked, most-o.sum); len(actions) > 0 {
-			set.parts = append(set.parts, part{uint8(b), o.sum, actions})
+		if actions := sd.choices(r, o, &sd.still, plucked, most-sum); len(actions) > 0 {
+			set.parts = append(set.parts, part{uint8(b), sum, actions})
 		}
 	}
 	return set

@@ -25,10 +25,7 @@ func (m *model) bassOptions(mo *moment, h *hand) []bassOption {
 			y.add(Clash, clash)
 			o.ring = m.sympathyOf(o.pitch)
 		} else {
-			y.add(Pattern, wDropped)
-			if mo.stroke.One {
-				y.add(Pattern, wDropOne)
-			}
+			m.dropCost(mo, &o, &y)
 		}
 		o.sum = y.sum
 		out = append(out, o)
@@ -36,10 +33,35 @@ func (m *model) bassOptions(mo *moment, h *hand) []bassOption {
 	if !h.tapped() && !h.hooked() {
 		m.strokes(mo, h, add)
 	}
-	if h.bass.str == 0 || h.tapped() || h.hooked() { // a finger that comes down for a stroke is used for it
+	if h.bass.str == 0 || h.tapped() || h.hooked() || mo.stroke.Optional { // a finger that comes down for a stroke is used for it
 		add(bassOption{how: Drop})
 	}
 	return m.withHit(mo, h, out)
+}
+
+// dropCost is what leaving the wanted stroke out costs, and how much less it is if the root rings on.
+func (m *model) dropCost(mo *moment, o *bassOption, y *tally) {
+	if mo.stroke.Optional {
+		return
+	}
+	y.add(Pattern, wDropped)
+	if mo.stroke.One {
+		y.add(Pattern, wDropOne)
+	}
+	if mo.stroke.Arrived {
+		o.eased = max(0, y.sum-quantize(wRingsOn))
+	}
+}
+
+// ringsOn reports whether o leaves out a root that rings in.
+func (r *right) ringsOn(o *bassOption, tl tail) bool { return o.eased > 0 && r.home&tl.live != 0 }
+
+// bassCost is what o costs after tl.
+func (r *right) bassCost(o *bassOption, tl tail) float64 {
+	if r.ringsOn(o, tl) {
+		return o.sum - o.eased
+	}
+	return o.sum
 }
 
 // withHit doubles the options where percussion is wanted: with it, if the hands can, and without,

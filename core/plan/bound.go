@@ -169,7 +169,7 @@ func (m *model) rightFloor(r *right, plucked bool, ended quiet.Strings) float64 
 		plucks := r.pluckWays(o, plucked, &idle)
 		for i := range plucks {
 			if pluckBesideBass(&plucks[i], o) {
-				least = min(least, o.sum+plucks[i].cost+ring)
+				least = min(least, o.sum-o.eased+plucks[i].cost+ring)
 			}
 		}
 	}

@@ -72,7 +72,7 @@ func (c *planCheck) pitches() {
 			c.bad("an open string at fret %v", s.Fret)
 		}
 	}
-	if mo := c.mo; mo.Stroke != "" && (mo.Thumb == nil) != mo.Dropped {
+	if mo := c.mo; mo.Stroke != "" && (mo.Thumb == nil) != (mo.Dropped || mo.RingsOn) {
 		c.bad("thumb %+v, left out %v", mo.Thumb, mo.Dropped)
 	}
 }

@@ -139,6 +139,7 @@ const (
 	wPattern  = 0.8
 	wDropped  = 2.0
 	wDropOne  = 0.8 // more, on beat 1
+	wRingsOn  = 0.4 // a root left out over its new chord, half a beat after it may have arrived, while it rings
 	wDropHit  = 1.2 // percussion left out
 	cutBass   = 0.3 // a fretted bass note let go before the next stroke
 

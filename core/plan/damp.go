@@ -67,7 +67,7 @@ func (m *model) still(r *right, tl tail, o *bassOption, s *silence) (ok bool) {
 	live := tl.live &^ s.struck
 	stray := live &^ r.fits
 	s.unwanted = tl.unw&^s.struck | stray
-	if mo.stroke == nil {
+	if !mo.wantsThumb() && o.str == 0 {
 		s.keep |= live & r.fits
 	} else {
 		s.may = live & r.fits

@@ -132,7 +132,7 @@ func (e *exhaustive) right(t, g int, tl tail, plucked bool, was rho, cost float6
 					if rest > 0 && (!e.m.mayRest(&pl, rest) || !e.m.rest(r, &lain, &pl, o, rest)) {
 						continue
 					}
-					a := action{pose: pose{pl.mask, uint8(min(heel, 1)), uint8(rest), noDigit}, heel: uint8(heel), cost: cost + lain.cost + r.opts[b].sum + pl.cost}
+					a := action{pose: pose{pl.mask, uint8(min(heel, 1)), uint8(rest), noDigit}, heel: uint8(heel), cost: cost + lain.cost + r.bassCost(o, tl) + pl.cost}
 					if a.cost <= e.bound(t) {
 						e.deal(t, g, r, &lain, o, &pl, was, a, 1, deal{own: noDigit})
 					}

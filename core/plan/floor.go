@@ -40,7 +40,7 @@ func (m *model) bassFloor(mo *moment, h *hand, open float64) float64 {
 	}
 	least := inf
 	for _, o := range m.bassOptions(mo, h) {
-		least = min(least, o.sum)
+		least = min(least, o.sum-o.eased)
 	}
 	return least
 }

@@ -4,6 +4,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"math"
 	"math/rand/v2"
 	"slices"
 	"strings"
@@ -456,13 +457,15 @@ func TestPinConflict(t *testing.T) {
 
 // Before a change the planner may step into the next chord, or half a beat early play its root, of
 // itself: only with the last stroke before it and not on beat 1, the note is what it is called, the
-// reason names the chord, and a pin that forbids it costs no less. Both happen.
+// reason names the chord, and a pin that forbids it costs no less. Where no pattern lays the thumb such a
+// root can be added half a beat early, and then rest over its chord while it rings. All of it happens.
 func TestLeadingIn(t *testing.T) {
-	walks, arrivals := 0, 0
+	walks, arrivals, added, rests := 0, 0, 0, 0
 	halves := &thumb.Pattern{Name: "Doubled at the end", Meter: "4/4", Steps: 8, Beats: []thumb.Beat{{Step: 1, Thumb: "root"}, {Step: 3, Thumb: "alternate"}, {Step: 5, Thumb: "root"}, {Step: 7, Thumb: "alternate"}, {Step: 8, Thumb: "alternate"}}}
 	eachVariation(t, func(t *testing.T, rng *rand.Rand) {
 		chords := []string{"C F", "Dm C", "G C D", "A7 D", "E7 A", "C G"}[rng.IntN(6)]
-		tu := line('C', 60+60*rng.Float64(), tune.Quarter, chords, notes(67, 64, 69, 72, 71, 67, 69, 65, 67, 64, 62, 60)...)
+		line16 := notes(67, 64, 69, 72, 71, 67, 69, 65, 67, 64, 62, 60, 62, 64, 65, 67)
+		tu := line('C', 60+60*rng.Float64(), []tune.Time{tune.Quarter, tune.Quarter / 2}[rng.IntN(2)], chords, line16...)
 		r := Request{Tune: tu, Tuning: mustTuning([]string{"Standard", "Open D", "Open G", "D suspended"}[rng.IntN(4)]), Player: player.Default(), Thumb: thumb.Alternating}
 		if rng.IntN(2) == 0 {
 			r.Sections = []thumb.Section{{Bar: 1, Pattern: halves}}
@@ -499,8 +502,49 @@ func TestLeadingIn(t *testing.T) {
 				t.Errorf("%v without what leads on, %v with it", q.Total, p.Total)
 			}
 		}
+		a, b := arriveEarly(t, r, p)
+		added, rests = added+a, rests+b
 	})
-	if walks == 0 || arrivals == 0 {
-		t.Errorf("%d steps into the next chord, %d early arrivals", walks, arrivals)
+	if t.Logf("%d steps into the next chord, %d early arrivals, %d added, %d rests", walks, arrivals, added, rests); walks == 0 || arrivals == 0 || added == 0 || rests == 0 {
+		t.Error("one of them never happens")
 	}
+}
+
+// arriveEarly pins every early arrival that the planner could add, at its best place, and then the rest
+// over the change: the first costs what it was priced at, the second is one only if the root rings in.
+func arriveEarly(t *testing.T, r Request, p *Plan) (added, rests int) {
+	ctx := context.Background()
+	for _, s := range thumb.Strokes(r.Tune, r.Thumb, r.Sections) {
+		at := slices.IndexFunc(p.Moments, func(mo Moment) bool { return mo.At == s.At })
+		if !s.Optional || p.Moments[at].Thumb != nil {
+			continue
+		}
+		alts, err := p.Marginals(ctx, at, Thumb, 0)
+		if err != nil || p.Moments[at].Stroke != "" || p.Moments[at].Dropped || p.Moments[at].Arrival != s.Over.Name {
+			t.Fatalf("%v: %+v", err, p.Moments[at])
+		}
+		best := slices.IndexFunc(alts, func(a Alternative) bool { return a.String != 0 })
+		if best < 0 {
+			continue
+		}
+		r.Pins = []Pin{alts[best].Pin(&p.Moments[at])}
+		q := solve(t, r)
+		if mo := &q.Moments[at]; math.Abs(q.Total-p.Total-alts[best].Extra) > 1e-9 || mo.Thumb == nil || mo.LeadsTo != s.Over.Name || mo.Wanted != "" {
+			t.Errorf("%v + %v is %v: %+v", p.Total, alts[best].Extra, q.Total, mo)
+		}
+		added++
+		next := at + 1 + slices.IndexFunc(q.Moments[at+1:], func(mo Moment) bool { return mo.Stroke != "" })
+		r.Pins = append(r.Pins, Pin{At: q.Moments[next].At, Part: Thumb, How: Drop})
+		if z, err := Solve(ctx, r); err == nil {
+			checkPlan(t, z)
+			if mo := &z.Moments[next]; mo.RingsOn == mo.Dropped {
+				t.Errorf("%+v", mo)
+			} else if mo.RingsOn {
+				if rests++; !mo.Chord.IsBass(z.Moments[at].Thumb.Note.Pitch()) || mo.Cost[Pattern] > wRingsOn+1e-5 {
+					t.Errorf("the thumb rests over %s after %s, for %v", mo.Chord.Name, z.Moments[at].Thumb.Note, mo.Cost[Pattern])
+				}
+			}
+		}
+	}
+	return added, rests
 }

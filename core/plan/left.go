@@ -290,7 +290,7 @@ func (st *stage) may(h *hand, k int, g *hand) bool {
 // changeCost adds what any change from h to g costs beside the move: slide on and off,
 // strings and fingers changed, trailing fingers moved.
 func (st *stage) changeCost(k int, h, g *hand, y *tally) {
-	if h.bass.str != 0 && st.mo.stroke == nil && g.bass != h.bass {
+	if h.bass.str != 0 && !st.mo.wantsThumb() && g.bass != h.bass {
 		y.add(Pattern, cutBass)
 	}
 	switch {
@@ -486,5 +486,6 @@ type bassOption struct {
 	hit     string // percussion with it
 	cost    Terms
 	sum     float64    // of cost
+	eased   float64    // how much less it is if the root that is left out rings in
 	ring    [7]float64 // sympathy of each open string with it
 }

@@ -69,6 +69,9 @@ type moment struct {
 	bassFor  float64 // seconds since the last stroke of the thumb
 }
 
+// wantsThumb: the pattern has a stroke here.
+func (mo *moment) wantsThumb() bool { return mo.stroke != nil && !mo.stroke.Optional }
+
 // held: the melody note goes on from before.
 func (mo *moment) held() bool { return mo.note < 0 && mo.sounding >= 0 }
 
@@ -223,7 +226,11 @@ func (m *model) followThumb() {
 		mo := &m.moments[t]
 		mo.bassFor = mo.sec - lastSec
 		if mo.stroke != nil {
-			mo.readings, last, lastSec = mo.stroke.Readings(), nil, mo.sec
+			if mo.readings = mo.stroke.Readings(); mo.wantsThumb() {
+				last, lastSec = nil, mo.sec
+			} else {
+				last = slices.Clone(last) // what was held may be held on
+			}
 			for i := range mo.readings {
 				for _, p := range places(&mo.readings[i]) {
 					if !slices.ContainsFunc(last, func(q thumb.Place) bool { return q.String == p.String && q.Fret == p.Fret }) {

@@ -105,7 +105,7 @@ func (m *model) bind(mo *moment, p *Pin) int {
 		}
 		mo.pins.strokes = append(mo.pins.strokes, p)
 	case Thumb:
-		if mo.stroke == nil {
+		if mo.stroke == nil || mo.stroke.Optional && p.At != mo.at {
 			return 0
 		}
 		mo.pins.strokes = append(mo.pins.strokes, p)

@@ -47,9 +47,11 @@ type Moment struct {
 	Picked  []*Stroke // by the fingers of a picking pattern, over chords
 	Accent  bool
 	Dropped bool   // a thumb stroke was wanted and is left out
+	RingsOn bool   // the root that is wanted rings in from before, and the thumb rests
 	Mute    string // how the palm mutes the thumb's note, of thumb.Mutes
 	Early   bool   // the thumb's note belongs to the next chord
 	Wanted  string // what the pattern wanted of the thumb, if it leads on instead
+	Arrival string // the next chord, where no stroke is wanted and its root may arrive early
 	LeadsTo string // the next chord, where the planner walks into it or arrives early of itself
 	Hit     string // percussion, of thumb.Hits
 	HitLost string // percussion that was wanted and is left out
@@ -197,6 +199,7 @@ type choice struct {
 	rest    int // place of the resting digits
 	was     rho
 	live    quiet.Strings // bass strings that rang before
+	ringsOn bool          // the thumb rests, since its root rings in
 	terms   Terms
 }
 
@@ -229,7 +232,7 @@ func (m *model) choiceFrom(st *stage, sd *side, before, after *state) choice {
 		if b != int(after.bass) || a.own != after.own || a.live != after.live || c.was.after(a.pose) != after.rho {
 			return
 		}
-		cost := a.cost + r.opts[b].sum + sd.turn(c.was, a.pose)
+		cost := a.cost + r.bassCost(&r.opts[b], tl) + sd.turn(c.was, a.pose)
 		if cost >= least {
 			return
 		}
@@ -237,6 +240,9 @@ func (m *model) choiceFrom(st *stage, sd *side, before, after *state) choice {
 		next.bass, next.pl, next.s, next.d, next.heel, next.rest = r.opts[b], *pl, *s, *d, int(a.heel), int(a.rest)
 		next.terms = left
 		next.terms.addAll(&next.bass.cost)
+		if next.ringsOn = r.ringsOn(&next.bass, tl); next.ringsOn {
+			next.terms[Pattern] -= next.bass.eased
+		}
 		next.terms[Damping] += s.damping
 		next.terms[Leak] += s.cost - s.damping
 		d.addTo(&next.terms)
@@ -282,14 +288,21 @@ func (m *model) moment(t int, c *choice) Moment {
 	if out.Hit = c.bass.hit; out.Hit == "" {
 		out.HitLost = mo.hit
 	}
-	if mo.stroke != nil {
+	if mo.stroke != nil && mo.stroke.Optional {
+		out.Arrival = mo.stroke.Over.Name
+	}
+	if mo.wantsThumb() || mo.stroke != nil && c.bass.str != 0 {
 		out.Mute = mo.stroke.Mute
 		r := &mo.readings[c.bass.reading]
 		out.Early, out.Stroke = r.Early, r.Role.String()
-		if c.bass.reading > 0 {
-			out.LeadsTo, out.Wanted = r.Over.Name, mo.stroke.Role.String()
+		if c.bass.reading > 0 || mo.stroke.Optional {
+			out.LeadsTo = r.Over.Name
+			if !mo.stroke.Optional {
+				out.Wanted = mo.stroke.Role.String()
+			}
 		}
-		out.Dropped = c.bass.str == 0
+		out.RingsOn = c.ringsOn
+		out.Dropped = c.bass.str == 0 && !c.ringsOn
 	}
 	if c.bass.str != 0 {
 		out.Thumb = m.thumbStroke(mo, &c.bass)

@@ -149,6 +149,9 @@ func (p *Plan) freeTime(t int) string {
 // thumbReason says what the thumb plays and how it sits with the chord.
 func (p *Plan) thumbReason(t int, c *choice) string {
 	mo := &p.Moments[t]
+	if mo.RingsOn {
+		return fmt.Sprintf("The thumb rests: the %s rings on from before.", mo.Stroke)
+	}
 	if mo.Dropped {
 		return fmt.Sprintf("The thumb's %s is left out.", mo.Stroke)
 	}
@@ -164,6 +167,8 @@ func (p *Plan) thumbReason(t int, c *choice) string {
 	}
 	switch {
 	case mo.LeadsTo == "":
+	case mo.Wanted == "":
+		text += fmt.Sprintf("; %s arrives half a beat early", mo.LeadsTo)
 	case mo.Early:
 		text += fmt.Sprintf("; %s arrives half a beat early, in place of the %s", mo.LeadsTo, mo.Wanted)
 	default:

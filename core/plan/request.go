@@ -41,7 +41,7 @@ import (
 
 // Revision is raised whenever the same request may give another plan or document than before, so
 // that kept documents are made anew.
-const Revision = 3
+const Revision = 4
 
 // How is a technique. Drop and Off are used in pins only.
 type How string

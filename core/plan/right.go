@@ -80,6 +80,7 @@ type right struct {
 	spare  bool          // a finger is free to be laid on a string
 	over   bool          // the thumb can reach over the neck to string 6
 	fits   quiet.Strings // strings whose present pitch is a tone of the chord
+	home   quiet.Strings // strings that sound the root of the stroke that is first over its chord
 	ring   [7]float64    // sympathy of each open string with the melody struck
 	sets   []actionSet
 	floors [2][trebles + 1]float64 // see floor; 0 is not known yet
@@ -256,6 +257,9 @@ func (m *model) initRight(r *right, mo *moment, h *hand) {
 	for s := 1; s <= 6; s++ {
 		if mo.has(m.soundingPitch(h, s)) {
 			r.fits |= quiet.Of(s)
+		}
+		if mo.stroke != nil && mo.stroke.Arrived && mo.stroke.Over.IsBass(m.soundingPitch(h, s)) {
+			r.home |= quiet.Of(s)
 		}
 	}
 	if mo.note >= 0 {

@@ -7,6 +7,7 @@
 package thumb
 
 import (
+	"cmp"
 	"slices"
 
 	"stepping/core/chord"
@@ -55,6 +56,12 @@ type Stroke struct {
 	// taken to lead there. Half says that no more than half a beat is between.
 	Lead *chord.Chord
 	Half bool
+	// Arrived: a root, the first stroke over its chord, that may have arrived half a beat before: then it
+	// may ring on and the thumb rest.
+	Arrived bool
+	// Optional: not of the pattern, an early arrival that the planner may add where the melody strikes half
+	// a beat before a change.
+	Optional bool
 }
 
 // Reading is one thing that a stroke can be taken for.
@@ -69,13 +76,16 @@ type Reading struct {
 // muddy, no match for a good one.
 const (
 	extraWalk  = 0.35
-	extraEarly = 0.4
+	extraEarly = 0.3
 )
 
 // Readings are what the stroke can be taken for: what the pattern wants, and before a change a step
 // into the next chord or, half a beat early, its root.
 func (s *Stroke) Readings() []Reading {
 	out := []Reading{{s.Role, s.Over, 0, s.Early}}
+	if s.Optional {
+		out[0].Extra = extraEarly
+	}
 	if s.Lead != nil {
 		out = append(out, Reading{Walk, *s.Lead, extraWalk, false})
 		if s.Half {
@@ -103,26 +113,42 @@ func Strokes(tu *tune.Tune, k Kind, sections []Section) []Stroke {
 			out = k.strokes(tu, bar, out)
 		}
 	}
-	lead(tu, out)
-	return out
+	return lead(tu, sections, out)
 }
 
-// lead marks the last strokes before changes, but for those that lead in already.
-func lead(tu *tune.Tune, strokes []Stroke) {
+// lead marks the strokes on either side of every change, and adds early arrivals for the planner to
+// weigh where no pattern lays the thumb.
+func lead(tu *tune.Tune, sections []Section, strokes []Stroke) []Stroke {
+	var early []Stroke
 	last := -1
 	for i := range strokes {
-		if strokes[i].Role == NoRole {
+		first := &strokes[i]
+		if first.Role == NoRole {
 			continue
 		}
-		if last >= 0 {
-			s := &strokes[last]
-			next := tu.ChordOver(strokes[i].At)
-			if now := tu.ChordOver(s.At); now.Name != next.Name && s.Over.Name == now.Name && !s.One && s.Role != Walk {
-				s.Lead, s.Half = &next, 2*(strokes[i].At-s.At) <= tu.MeterOver(s.At).Pulse()
+		if last >= 0 && tu.ChordOver(strokes[last].At).Name != tu.ChordOver(first.At).Name {
+			before, next := &strokes[last], tu.ChordOver(first.At)
+			half := tu.MeterOver(before.At).Pulse() / 2
+			soon := first.At-before.At <= half
+			if before.Over.Name != next.Name && !before.One && before.Role != Walk {
+				before.Lead, before.Half = &next, soon
 			}
+			if at := first.At - half; !soon && first.Role == Root && PatternIn(tu, tu.BarOver(at), sections) == nil && strikes(tu, at) {
+				early, soon = append(early, Stroke{At: at, Role: Root, Over: next, Early: true, Optional: true}), true
+			}
+			first.Arrived = soon && first.Role == Root
 		}
 		last = i
 	}
+	strokes = append(strokes, early...)
+	slices.SortStableFunc(strokes, func(a, b Stroke) int { return cmp.Compare(a.At, b.At) })
+	return strokes
+}
+
+// strikes reports whether the melody is struck at at.
+func strikes(tu *tune.Tune, at tune.Time) bool {
+	_, ok := slices.BinarySearchFunc(tu.Notes, at, func(n tune.Note, at tune.Time) int { return cmp.Compare(n.At, at) })
+	return ok
 }
 
 // PatternIn returns the pattern for a bar, counted from 0; nil if no section has one in its meter.
