@@ -158,7 +158,11 @@ func eval[T any](b *tab, js string) T {
 func (b *tab) until(js string) {
 	b.t.Helper()
 	for end := time.Now().Add(15 * time.Second); time.Now().Before(end); time.Sleep(10 * time.Millisecond) {
-		if eval[bool](b, "(() => { try { return Boolean("+js+") } catch { return false } })()") {
+		ok, err := chromedp.Run(b.ctx, chromedp.Evaluate[bool]("(() => { try { return Boolean("+js+") } catch { return false } })()"))
+		if err != nil && !strings.Contains(err.Error(), "navigated") { // a page that is just being left has not answered
+			b.t.Fatalf("%s: %v", js, err)
+		}
+		if ok {
 			return
 		}
 	}

@@ -192,7 +192,8 @@ document.addEventListener('alpine:init', () => {
       this.show();
       this.filter();
       this.poll();
-      if (this.data) this.reasons();
+      // Reasons take the server's whole strength: first let the picture be painted.
+      if (this.data) requestAnimationFrame(() => requestAnimationFrame(() => this.reasons()));
     },
 
     // reasons fetches why the moment is played so and its other places: they take longer
