@@ -50,6 +50,7 @@ type markView struct {
 	Digit  string
 	Pinned bool
 	Part   string
+	Loud   bool
 }
 
 // ceilingView is a bar's ceiling on the time axis: the tighter, the wider.
@@ -190,8 +191,11 @@ func newRow(w *worked, m int, y float64, newBar bool) rowView {
 		if s.How == plan.Open {
 			text = "0"
 		}
-		row.Marks = append(row.Marks, markView{stringX(s.String), y, v.Shape, techniqueSign(s.How, text), s.Digit, s.Pinned, string(s.Part)})
+		row.Marks = append(row.Marks, markView{stringX(s.String), y, v.Shape, techniqueSign(s.How, text), s.Digit, s.Pinned, string(s.Part), mo.Accent && s.Part == plan.Thumb})
 		words = append(words, string(s.Part)+" string "+string(rune('0'+s.String))+" "+v.How+" "+text)
+	}
+	if mo.Accent {
+		words = append(words, "accented")
 	}
 	if mo.Hit != "" {
 		words = append(words, mo.Hit)

@@ -13,30 +13,32 @@ import (
 
 // nowView is everything about the moment at the cursor.
 type nowView struct {
-	ID       string
-	Version  int
-	Moment   int
-	Bar      int
-	Beat     string
-	Chord    string
-	Melody   *strokeView
-	Held     string // a melody note that sounds on
-	Hit      string // percussion at this moment
-	HitText  string // what does it, or why it is left out
-	Mute     string // how the palm mutes the thumb's note
-	Thumb    *strokeView
-	Together string // "together", "thumb alone", "melody alone"
-	Next     string
-	NextMove string
-	Neck     neckView
-	With     []*strokeView // lower voices of the melody
-	Behind   string        // which fingers lie behind the slide, and which are stranded before it
-	Front    []frontView   // string 6 first: which part of which hand touches it
-	Strum    []strumView
-	Choices  []choiceView
-	Why      []string
-	Places   []placeGroup
-	Changed  bool
+	ID      string
+	Version int
+	Moment  int
+	Bar     int
+	Beat    string
+	Chord   string
+	Melody  *strokeView
+	Held    string // a melody note that sounds on
+	Hit     string // percussion at this moment
+	HitText string // what does it, or why it is left out
+	Mute    string // how the palm mutes the thumb's note
+	// ThumbName is the thumb and what its note is for; without a note what it does instead.
+	ThumbName string
+	Thumb     *strokeView
+	Together  string // "together", "thumb alone", "melody alone"
+	Next      string
+	NextMove  string
+	Neck      neckView
+	With      []*strokeView // lower voices of the melody
+	Behind    string        // which fingers lie behind the slide, and which are stranded before it
+	Front     []frontView   // string 6 first: which part of which hand touches it
+	Strum     []strumView
+	Choices   []choiceView
+	Why       []string
+	Places    []placeGroup
+	Changed   bool
 }
 
 // strokeView is one stroke written large.
@@ -158,7 +160,27 @@ func newNow(b *planBody, w *worked, m int) nowView {
 		v.HitText = mo.HitLost + " left out: " + p.HitReason(m)
 	}
 	v.Next, v.NextMove = nextText(p, m)
+	v.ThumbName = thumbName(mo)
 	return v
+}
+
+func thumbName(mo *plan.Moment) string {
+	switch {
+	case mo.RingsOn:
+		return "rings on"
+	case mo.Dropped:
+		return "left out"
+	case mo.Thumb == nil:
+		return "not here"
+	}
+	name := "Thumb"
+	if mo.Accent {
+		name += ", accented"
+	}
+	if mo.LeadsTo != "" {
+		name += ", into " + mo.LeadsTo
+	}
+	return name
 }
 
 // hitWords say how percussion is made, muteWords how the palm mutes the thumb's note.

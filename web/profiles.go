@@ -63,6 +63,8 @@ var profileInputs = []profileInput{
 	{name: "support", label: "What steadies the picking hand", help: "A planted little finger can cramp the hand; it also cannot damp.",
 		options: []option{{"float", "nothing: it floats"}, {"heel", "the heel near the bridge"}, {"planted", "the little finger planted on the top"}},
 		text:    func(p *player.Profile) *string { return &p.Support }},
+	{name: "accent", label: "The thumb's heavy beats", help: "Where no picking pattern says otherwise.", options: []option{{"one", "beat 1"}, {"two-four", "beats 2 and 4"}, {"even", "all alike"}},
+		text: func(p *player.Profile) *string { return &p.Accent }},
 	{name: "reachMm", label: "Reach of fingers 1 to 4, mm", help: "Without strain, measured fingertip to fingertip. 100 mm covers three frets at the nut.",
 		number: func(p *player.Profile) *float64 { return &p.ReachMM }},
 	{name: "fretBehindSlide", label: "Frets bass notes behind the sounding slide", check: func(p *player.Profile) *bool { return &p.FretBehindSlide }},

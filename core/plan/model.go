@@ -164,7 +164,7 @@ func (m *model) layMoments() {
 	for i, n := range tu.Notes {
 		get(n.At).note = i
 	}
-	strokes := thumb.Strokes(tu, m.req.Thumb, m.req.Sections)
+	strokes := thumb.Strokes(tu, m.req.Thumb, m.req.Sections, m.req.Player.Accent)
 	for i := range strokes {
 		mo := get(strokes[i].At)
 		mo.hit = strokes[i].Hit

@@ -292,7 +292,7 @@ func (m *model) moment(t int, c *choice) Moment {
 		out.Arrival = mo.stroke.Over.Name
 	}
 	if mo.wantsThumb() || mo.stroke != nil && c.bass.str != 0 {
-		out.Mute = mo.stroke.Mute
+		out.Mute, out.Accent = mo.stroke.Mute, mo.stroke.Loud && c.bass.str != 0
 		r := &mo.readings[c.bass.reading]
 		out.Early, out.Stroke = r.Early, r.Role.String()
 		if c.bass.reading > 0 || mo.stroke.Optional {

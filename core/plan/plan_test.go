@@ -61,7 +61,7 @@ func TestThumbIsComplete(t *testing.T) {
 			}
 		}
 	}
-	want := len(slices.DeleteFunc(thumb.Strokes(r.Tune, r.Thumb, nil), func(s thumb.Stroke) bool { return s.Optional }))
+	want := len(slices.DeleteFunc(thumb.Strokes(r.Tune, r.Thumb, nil, "one"), func(s thumb.Stroke) bool { return s.Optional }))
 	if strokes != want {
 		t.Errorf("%d strokes, the pattern has %d", strokes, want)
 	}

@@ -28,7 +28,7 @@ type Profile struct {
 	FretBehindSlide bool       `json:"fretBehindSlide"`    // may fret a bass note while the slide sounds
 	ThumbOver       bool       `json:"thumbOver"`          // may fret string 6 with the thumb over the neck
 	Drone           bool       `json:"drone"`              // an open home bass under another chord is welcome
-	Accent          string     `json:"accent"`             // see Accents; kept, not planned with yet
+	Accent          string     `json:"accent"`             // of the thumb, see Accents
 	ReachMM         float64    `json:"reachMm"`            // comfortable stretch of fingers 1 to 4, mm
 	FingerMM        float64    `json:"fingerMm,omitempty"` // width of the slide's finger at its widest knuckle; 0 if not measured
 	FittsA          float64    `json:"fittsA"`             // time to move the hand, see MoveTime: s

@@ -49,6 +49,7 @@ type Stroke struct {
 	Role  Role
 	Over  chord.Chord // the chord that the note belongs to: the next one for an early arrival and a walk
 	One   bool        // beat 1 of the bar
+	Loud  bool        // accented
 	Mute  string      // of Mutes
 	Hit   string      // of Hits
 	Early bool        // the root before its chord
@@ -103,14 +104,14 @@ type Section struct {
 
 // Strokes lays the thumb of the whole tune: in every bar that of the section's pattern if its meter
 // is the bar's, else k: one stroke on every felt beat, the alternate on every second one counted
-// from beat 1. What the fingers do in a pattern is left to the melody.
-func Strokes(tu *tune.Tune, k Kind, sections []Section) []Stroke {
+// from beat 1, with the player's accent. What the fingers do in a pattern is left to the melody.
+func Strokes(tu *tune.Tune, k Kind, sections []Section, accent string) []Stroke {
 	var out []Stroke
 	for bar := range tu.Bars {
 		if p := PatternIn(tu, bar, sections); p != nil {
 			out = p.strokes(tu, bar, out)
 		} else if k != None {
-			out = k.strokes(tu, bar, out)
+			out = k.strokes(tu, bar, accent, out)
 		}
 	}
 	return lead(tu, sections, out)
@@ -168,7 +169,7 @@ func PatternIn(tu *tune.Tune, bar int, sections []Section) (p *Pattern) {
 	return p
 }
 
-func (k Kind) strokes(tu *tune.Tune, bar int, out []Stroke) []Stroke {
+func (k Kind) strokes(tu *tune.Tune, bar int, accent string, out []Stroke) []Stroke {
 	at := tu.Bars[bar]
 	for t, end := at, at+tu.BarLength(bar); t < end; {
 		pulse := tu.MeterOver(t).Pulse()
@@ -182,10 +183,22 @@ func (k Kind) strokes(tu *tune.Tune, bar int, out []Stroke) []Stroke {
 		if k == Alternating && beat%2 == 1 {
 			role = Alternate
 		}
-		out = append(out, Stroke{At: t, Role: role, Over: tu.ChordOver(t), One: beat == 0})
+		out = append(out, Stroke{At: t, Role: role, Over: tu.ChordOver(t), One: beat == 0, Loud: accented(accent, beat)})
 		t += pulse
 	}
 	return out
+}
+
+// accented: the heavy beats of a school of accent, from 0. Where a bar is of three, "two-four" is its
+// second beat.
+func accented(school string, beat int) bool {
+	switch school {
+	case "one":
+		return beat == 0
+	case "two-four":
+		return beat%2 == 1
+	}
+	return false
 }
 
 // StepTimes calls f for every step of p that falls within a bar of tu, with its time. A pickup
@@ -205,7 +218,7 @@ func (p *Pattern) strokes(tu *tune.Tune, bar int, out []Stroke) []Stroke {
 		if b.Thumb == "" && b.Hit == "" {
 			return
 		}
-		s := Stroke{At: at, Role: NoRole, Over: tu.ChordOver(at), One: b.Step == 1, Mute: b.Mute, Hit: b.Hit}
+		s := Stroke{At: at, Role: NoRole, Over: tu.ChordOver(at), One: b.Step == 1, Loud: b.Accent, Mute: b.Mute, Hit: b.Hit}
 		next, has := nextChord(tu, at)
 		switch b.Thumb {
 		case "root":

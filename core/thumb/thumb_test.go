@@ -101,8 +101,11 @@ func TestStrokes(t *testing.T) {
 		}
 		tu.Bars = append(tu.Bars, tt.pickup+m.Bar())
 		got := ""
-		for _, s := range Strokes(tu, Alternating, nil) {
+		for _, s := range Strokes(tu, Alternating, nil, "two-four") {
 			got += string("RA"[s.Role])
+			if s.Loud != (s.Role == Alternate) {
+				t.Errorf("accent on two and four: %+v", s)
+			}
 		}
 		if got != tt.want {
 			t.Errorf("%d/%d with pickup %v: %s, want %s", tt.num, tt.den, tt.pickup, got, tt.want)
