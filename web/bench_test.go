@@ -169,6 +169,14 @@ func TestSet(t *testing.T) {
 	first := b.text(".set-order li .set-title")
 	eval[bool](b, `(() => { const c = document.getElementById('closer'); c.value = [...c.options].find((o) => o.text === '`+first+`').value; c.form.submit(); return true; })()`)
 	b.until(`[...document.querySelectorAll('.set-title')].at(-1).textContent === '` + first + `' && location.search.includes('closer')`)
+	// Two pairs hold three tunes together in one order or its reverse.
+	ids := eval[[]string](b, `[...document.querySelectorAll('#closer option')].slice(1).map((o) => o.value)`)
+	titles := eval[map[string]string](b, `Object.fromEntries([...document.querySelectorAll('#closer option')].slice(1).map((o) => [o.text, o.value]))`)
+	b.open("/set?guitars=1&t=" + strings.Join(ids, "&t=") + "&beside=" + ids[0] + "&next=" + ids[2] + "&beside=" + ids[2] + "&next=" + ids[1])
+	order := eval[[]string](b, `[...document.querySelectorAll('.set-title')].map((e) => e.textContent)`)
+	if len(order) != 3 || titles[order[1]] != ids[2] || eval[int](b, `document.querySelectorAll('[name=beside]').length`) != 3 {
+		t.Errorf("%v", order)
+	}
 	if got := b.text(".head-facts"); !strings.Contains(got, "No order takes less") {
 		t.Errorf("%q", got)
 	}

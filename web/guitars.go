@@ -79,6 +79,20 @@ func (s *Server) finishGuitar(c *gin.Context, g *store.Kept[store.Guitar], to st
 	}
 }
 
+// sixStringed returns the first guitar of six strings, for tunes are planned on those, and what it is tuned
+// to; without one a guitar of usual measures in standard tuning.
+func sixStringed(guitars []store.Kept[store.Guitar]) (g store.Guitar, now tuning.Tuning) {
+	for i := range guitars {
+		if t, err := tuning.Parse(guitars[i].Doc.Tuning); err == nil {
+			return guitars[i].Doc, t
+		}
+	}
+	g = store.Guitar{Tuning: "Standard"}
+	g.Name = "A guitar of six strings"
+	now, _ = tuning.Parse(g.Tuning)
+	return g, now
+}
+
 // guitarBody is one guitar's form.
 type guitarBody struct {
 	ID, Name, Notice string

@@ -15,11 +15,14 @@ import (
 type setBody struct {
 	Tunes                   []setChoice
 	Guitars, Opener, Closer string
-	Beside, Next            string // two tunes that stand side by side
+	Pairs                   []setPair // those chosen, and an empty one
 	Fault                   string
 	Steps                   []setStepView
 	Best, Typed, Proof      string
 }
+
+// setPair is two tunes that stand side by side.
+type setPair struct{ Beside, Next string }
 
 type setChoice struct {
 	ID, Title, Tuning string
@@ -61,9 +64,10 @@ func (s *Server) set(c *gin.Context) {
 		return
 	}
 	chosen, asked := c.QueryArray("t"), c.Query("guitars") != ""
-	body := setBody{Guitars: c.DefaultQuery("guitars", "1"), Opener: c.Query("opener"), Closer: c.Query("closer"), Beside: c.Query("beside"), Next: c.Query("next")}
-	pair := [2]int{-1, -1}
-	r := setlist.Request{Guitars: atoi(body.Guitars), Guitar: guitars[0].Doc.Guitar, Opener: -1, Closer: -1}
+	body := setBody{Guitars: c.DefaultQuery("guitars", "1"), Opener: c.Query("opener"), Closer: c.Query("closer")}
+	g, now := sixStringed(guitars)
+	r := setlist.Request{Guitars: atoi(body.Guitars), Guitar: g.Guitar, Start: now, Opener: -1, Closer: -1}
+	number := map[string]int{}
 	for i := range tunes {
 		t := &tunes[i]
 		id := t.ID.String()
@@ -79,19 +83,16 @@ func (s *Server) set(c *gin.Context) {
 		if id == body.Closer {
 			r.Closer = len(r.Tunes)
 		}
-		if id == body.Beside {
-			pair[0] = len(r.Tunes)
-		}
-		if id == body.Next {
-			pair[1] = len(r.Tunes)
-		}
+		number[id] = len(r.Tunes)
 		r.Tunes = append(r.Tunes, setlist.Tune{Title: t.Title, Tuning: spelt, Capo: t.Settings.Capo})
 	}
-	if pair[0] >= 0 && pair[1] >= 0 {
-		r.Neighbours = [][2]int{pair}
-	}
-	if r.Start, err = tuning.ParseAny(guitars[0].Doc.Tuning); err != nil {
-		r.Start = tuning.Tuning{}
+	body.pairs(c.QueryArray("beside"), c.QueryArray("next"))
+	for _, p := range body.Pairs {
+		a, ok := number[p.Beside]
+		b, too := number[p.Next]
+		if ok && too && a != b {
+			r.Neighbours = append(r.Neighbours, [2]int{a, b})
+		}
 	}
 	status := http.StatusOK
 	if got, err := setlist.Solve(r); err != nil {
@@ -100,6 +101,16 @@ func (s *Server) set(c *gin.Context) {
 		body.show(&r, got)
 	}
 	s.render(c, status, "set", "layout", "Order of a set", body)
+}
+
+// pairs takes the pairs that were chosen whole, and leaves room for one more.
+func (b *setBody) pairs(beside, next []string) {
+	for i := range min(len(beside), len(next)) {
+		if beside[i] != "" && next[i] != "" {
+			b.Pairs = append(b.Pairs, setPair{beside[i], next[i]})
+		}
+	}
+	b.Pairs = append(b.Pairs, setPair{})
 }
 
 func (b *setBody) show(r *setlist.Request, got *setlist.Set) {

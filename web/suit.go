@@ -114,7 +114,7 @@ func (s *Server) suit(c *gin.Context) {
 		return
 	}
 	sorts := map[bool]string{true: "?sort=", false: "?key=any&sort="}
-	g := &guitars[0].Doc
+	g, _ := sixStringed(guitars)
 	body := suitBody{ID: t.ID.String(), Title: t.Title, Version: t.Version, Keep: keep, Guitar: g.Name, Present: g.Tuning, Sort: sorts[keep]}
 	s.suits.mu.Lock()
 	j := s.suits.of[s.suitKey(t, keep)]
@@ -196,17 +196,14 @@ func (s *Server) startSuit(c *gin.Context) {
 	if t.Settings.Steps != 0 {
 		req.Tune = req.Tune.Transposed(-t.Settings.Steps)
 	}
-	r := suit.Request{Plan: req, Guitar: guitars[0].Doc.Guitar, KeepKey: keep, Capos: maxSuitCapo, Workers: 2}
-	present, err := tuning.Parse(guitars[0].Doc.Tuning)
-	if err != nil {
-		present = req.Tuning // the guitar has another number of strings: count from the tune's own tuning
-	}
+	g, present := sixStringed(guitars)
+	r := suit.Request{Plan: req, Guitar: g.Guitar, KeepKey: keep, Capos: maxSuitCapo, Workers: 2}
 	r.Plan.Tuning = present
 	if err := r.Guitar.Complete(tuning.Strings); err != nil {
 		s.fail(c, http.StatusUnprocessableEntity, err)
 		return
 	}
-	basis := basisOf(t, &prof.Profile) + guitars[0].Doc.Tuning
+	basis := basisOf(t, &prof.Profile) + present.String()
 	s.runSuit(s.suitKey(t, keep), basis, r)
 	c.Redirect(http.StatusSeeOther, suitLink(t, keep))
 }
