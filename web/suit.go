@@ -146,7 +146,7 @@ const shownWays = 24
 
 func newSuitView(i int, w *suit.Way, t *store.Tune) suitView {
 	v := suitView{Rank: i + 1, Tuning: w.Tuning.Name, Notes: classesOf(w.Tuning.Spelt), Capo: "none", Key: "as written", Score: fmt.Sprintf("%.1f", w.Score), Total: fmt.Sprintf("%.1f", w.Total),
-		Retuning: fmt.Sprintf("%.1f", w.Retuning), Risk: fmt.Sprintf("%.1f", w.Risk), Ceiling: "–", Leaks: fmt.Sprint(w.Leaks), UnderBar: fmt.Sprintf("%.0f%%", 100*w.UnderBar), Turned: w.Turned, Steps: w.Steps, CapoN: w.Capo, First: firstMarks(w)}
+		Retuning: fmt.Sprintf("%.1f", w.Retuning), Risk: fmt.Sprintf("%.1f", w.Risk), Ceiling: "–", Leaks: fmt.Sprint(w.Leaks), UnderBar: fmt.Sprintf("%.1f (%.0f%%)", w.Bar, 100*w.UnderBar), Turned: w.Turned, Steps: w.Steps, CapoN: w.Capo, First: firstMarks(w)}
 	if w.Capo > 0 {
 		v.Capo = fmt.Sprint(w.Capo)
 	}
@@ -155,6 +155,9 @@ func newSuitView(i int, w *suit.Way, t *store.Tune) suitView {
 	}
 	if w.Ceiling > 0 && w.Ceiling < fastest {
 		v.Ceiling = fmt.Sprintf("%.0f", w.Ceiling)
+		if w.Slow > 0 {
+			v.Ceiling = fmt.Sprintf("%.1f (%.0f)", w.Slow, w.Ceiling)
+		}
 	}
 	if tn, err := tuning.Parse(t.Settings.Tuning); err == nil {
 		known, _ := tuning.Parse(w.Tuning.Spelt)

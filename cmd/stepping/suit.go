@@ -33,10 +33,12 @@ type suitWay struct {
 	Notes    []string `json:"notes"`
 	Capo     int      `json:"capo"`
 	Steps    int      `json:"steps"` // half steps that the tune is moved up
-	Score    float64  `json:"score"` // total + retuning + risk
+	Score    float64  `json:"score"` // total + retuning + risk + bar + slow
 	Total    float64  `json:"total"`
 	Retuning float64  `json:"retuning"`
 	Risk     float64  `json:"risk"`
+	Bar      float64  `json:"bar"`
+	Slow     float64  `json:"slow"`
 	Ceiling  float64  `json:"ceilingBpm"`
 	Leaks    int      `json:"leaks"`
 	UnderBar float64  `json:"chordsUnderBar"` // share
@@ -82,7 +84,7 @@ func suitCommand(ctx context.Context, args []string, out io.Writer) error {
 	}
 	doc := suitDoc{Title: r.Plan.Tune.Title, Present: r.Plan.Tuning.Spelled(), KeepKey: keep, All: got.All, Planned: got.Planned, Proved: got.Proved}
 	for _, w := range got.Ways {
-		doc.Ways = append(doc.Ways, suitWay{w.Tuning.Name, strings.Fields(w.Tuning.Spelt), w.Capo, w.Steps, rounded(w.Score, 4), rounded(w.Total, 4), rounded(w.Retuning, 4), rounded(w.Risk, 4),
+		doc.Ways = append(doc.Ways, suitWay{w.Tuning.Name, strings.Fields(w.Tuning.Spelt), w.Capo, w.Steps, rounded(w.Score, 4), rounded(w.Total, 4), rounded(w.Retuning, 4), rounded(w.Risk, 4), rounded(w.Bar, 4), rounded(w.Slow, 4),
 			w.Ceiling, w.Leaks, rounded(w.UnderBar, 4), w.Turned, rounded(w.Tightest, 4)})
 	}
 	return writeJSON(out, doc)

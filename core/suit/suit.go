@@ -1,7 +1,7 @@
 // Package suit finds the tuning, capo and key in which a tune is played best.
 //
-// Every way is judged by the least total of a plan, what the retuning takes, and how near the strings
-// come to their limit. Most ways are never planned: a plan costs at least what the left hand costs
+// Every way is judged by the least total of a plan, what the retuning takes, how near the strings come to
+// their limit, which chords lie under a straight bar, and whether the plan holds the wanted tempo. Most ways are never planned: a plan costs at least what the left hand costs
 // (plan.Floor, plan.Bound), and what already costs more than the tenth best cannot be among the first
 // ten. The first ten are proved so; all terms of each are shown.
 package suit
@@ -15,6 +15,7 @@ import (
 	"stepping/core/chord"
 	"stepping/core/pitch"
 	"stepping/core/plan"
+	"stepping/core/player"
 	"stepping/core/retune"
 	"stepping/core/tune"
 	"stepping/core/tuning"
@@ -47,7 +48,9 @@ type Way struct {
 	Tightest float64 // share of breaking stress of the tightest string
 	Retuning float64 // cost
 	Risk     float64 // cost
-	Score    float64 // Total + Retuning + Risk: the rank
+	Bar      float64 // cost of the chords that no straight bar gives, to one who plays with a slide
+	Slow     float64 // cost of a ceiling below the wanted tempo
+	Score    float64 // the sum of Total and all costs: the rank
 	First    First   // how it begins
 }
 
@@ -98,9 +101,14 @@ const (
 	perCapo   = 0.1  // a capo put on
 	riskFrom  = 0.7  // share of strength above which tightening counts
 	perRisk   = 20.0 // for each whole of strength above it
+	perSlow   = 10.0 // for each whole by which the wanted tempo exceeds the ceiling
 	ProvedTop = 10
 	farthest  = 6 // half steps that a tune is moved at most, either way
 )
+
+// perBar is what it costs if no chord of the tune lies under a straight bar, by how much of the melody is
+// for the slide: a bar is what a slide gives whole chords, drones and doubled notes with.
+var perBar = map[string]float64{player.LeanSlide: 3, player.LeanMixed: 2, player.LeanFret: 0.6, player.LeanNone: 0}
 
 // candidate is a way not yet planned.
 type candidate struct {
@@ -275,7 +283,10 @@ func (rk *ranker) steps() []int {
 	return out
 }
 
-func (c *candidate) least() float64 { return c.floor + c.Retuning + c.Risk }
+func (c *candidate) least() float64 { return c.floor + c.fixed() }
+
+// fixed is what a way costs whatever its plan.
+func (w *Way) fixed() float64 { return w.Retuning + w.Risk + w.Bar }
 
 func (rk *ranker) candidate(named tuning.Named, t tuning.Tuning, p *retune.Plan, capo, steps int) *candidate {
 	c := &candidate{Way: Way{Tuning: named, Capo: capo, Steps: steps, Turned: p.Steps()}, req: rk.r.Plan}
@@ -291,6 +302,8 @@ func (rk *ranker) candidate(named tuning.Named, t tuning.Tuning, p *retune.Plan,
 	c.Risk = perRisk * max(0, c.Tightest-riskFrom)
 	c.req.Tune = rk.r.Plan.Tune.Transposed(steps)
 	c.req.Tuning, c.req.Capo, c.req.Pins, c.req.Progress = t, capo, nil, nil
+	c.UnderBar = underBar(c.req.Tune, t, capo)
+	c.Bar = perBar[rk.r.Plan.Player.Lean] * (1 - c.UnderBar)
 	return c
 }
 
@@ -363,7 +376,7 @@ func (rk *ranker) work(ctx context.Context) {
 // bound gives c's group its better bound, unless another way of it did, and files c again.
 func (rk *ranker) bound(ctx context.Context, c *candidate) {
 	rk.mu.Lock()
-	bounded, limit := c.bounded, rk.limit()-c.Retuning-c.Risk
+	bounded, limit := c.bounded, rk.limit()-c.fixed()
 	rk.mu.Unlock()
 	floor := 0.0
 	if !bounded {
@@ -386,13 +399,16 @@ func (rk *ranker) bound(ctx context.Context, c *candidate) {
 
 func (rk *ranker) keep(c *candidate, p *plan.Plan) {
 	w := c.Way
-	w.Total, w.Ceiling, w.UnderBar = p.Total, p.Ceiling.BPM, underBar(c.req.Tune, c.req.Tuning, c.req.Capo)
+	w.Total, w.Ceiling = p.Total, p.Ceiling.BPM
+	if w.Ceiling > 0 {
+		w.Slow = perSlow * max(0, p.Tempo()/w.Ceiling-1)
+	}
 	for i := range p.Moments {
 		if len(p.Moments[i].Leaking()) > 0 {
 			w.Leaks++
 		}
 	}
-	w.Score, w.First = w.Total+w.Retuning+w.Risk, newFirst(p)
+	w.Score, w.First = w.Total+w.fixed()+w.Slow, newFirst(p)
 	rk.mu.Lock()
 	defer rk.mu.Unlock()
 	rk.busy = max(rk.busy-1, 0)

@@ -3,6 +3,7 @@ package suit
 import (
 	"context"
 	"errors"
+	"math"
 	"math/rand/v2"
 	"slices"
 	"testing"
@@ -74,6 +75,11 @@ func TestRankExhaustive(t *testing.T) {
 		}
 		if got.Proved != ProvedTop || !slices.Equal(got.Ways[:ProvedTop], rk.out.Ways[:ProvedTop]) {
 			t.Fatalf("the first are\n%+v\nwant\n%+v", got.Ways[:ProvedTop], rk.out.Ways[:ProvedTop])
+		}
+		for _, w := range rk.out.Ways {
+			if sum := w.Total + w.Retuning + w.Risk + w.Bar + w.Slow; math.Abs(sum-w.Score) > 1e-9 || min(w.Retuning, w.Risk, w.Bar, w.Slow) < 0 || (w.Bar == 0) != (w.UnderBar == 1) || (w.Slow > 0) != (w.Ceiling > 0 && w.Ceiling < 80) {
+				t.Errorf("the terms of %+v", w)
+			}
 		}
 		if !slices.ContainsFunc(got.Ways, func(w Way) bool { return w.Tuning.Name == "Standard" }) {
 			t.Error("standard tuning is not in the list")
