@@ -263,6 +263,9 @@ func (m *model) least(ctx context.Context) (layers []layer, rule string, err err
 	if last := quick[len(quick)-1].states; failed == "" {
 		limit = last[best(last)].cost
 	}
+	if m.req.Within > 0 {
+		limit = min(limit, m.req.Within)
+	}
 	return m.forward(ctx, &within{b, limit, 0}, false)
 }
 

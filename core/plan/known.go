@@ -41,7 +41,7 @@ func (p *Plan) Known() *Known {
 // cheaper and is none of those.
 func (k *Known) holds(r *Request) bool {
 	bare := func(r Request) Request {
-		r.Pins, r.Progress, r.Known = nil, nil, nil
+		r.Pins, r.Progress, r.Known, r.Within = nil, nil, nil, 0
 		return r
 	}
 	if k == nil || !reflect.DeepEqual(bare(k.request), bare(*r)) {

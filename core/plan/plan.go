@@ -143,6 +143,9 @@ func Solve(ctx context.Context, r Request) (*Plan, error) {
 	if err != nil {
 		return nil, err
 	}
+	if failed != "" && r.Within > 0 && len(m.moments) <= boundMoments {
+		return nil, ErrOver
+	}
 	if failed != "" {
 		return nil, conflict(ctx, r)
 	}

@@ -91,12 +91,19 @@ type Request struct {
 	// Progress, if not nil, is told after each moment how many are done. It must be quick.
 	Progress func(done, total int)
 
+	// Within, if not 0, is a total above which the plan is not wanted: Solve then gives up with ErrOver, which
+	// takes less. The tune must have a plan, and be no longer than bounds pay for, or it is not looked at.
+	Within float64
+
 	// Known, if not nil, is what a plan with fewer pins has found out. The plan is the same, found sooner.
 	Known *Known
 }
 
 // ErrNoMelody is a tune that has chords alone: package backing plans those.
 var ErrNoMelody = errors.New("the tune has no notes: plan its chords with a picking pattern")
+
+// ErrOver is a plan that costs more than Request.Within.
+var ErrOver = errors.New("the best plan costs more than is wanted")
 
 // maxCapo is the highest fret for a capo.
 const maxCapo = 9

@@ -359,11 +359,20 @@ func (rk *ranker) work(ctx context.Context) {
 			rk.bound(ctx, c)
 			continue
 		}
+		rk.mu.Lock()
+		if limit := rk.limit() - c.fixed(); limit > 0 && c.Tuning.Name != "Standard" {
+			c.req.Within = limit
+		}
+		rk.mu.Unlock()
 		p, err := plan.Solve(ctx, c.req)
 		var out *plan.RangeError
 		switch {
 		case err == nil:
 			rk.keep(c, p)
+		case errors.Is(err, plan.ErrOver): // not among the first
+			rk.mu.Lock()
+			rk.out.Planned++
+			rk.mu.Unlock()
 		case errors.As(err, &out): // with this capo a note lies beyond the last fret
 		case ctx.Err() == nil:
 			rk.mu.Lock()
