@@ -682,11 +682,13 @@ func TestScreenshots(t *testing.T) {
 		b.ready("document.querySelector('#preview .pick')")
 	})
 	take("bench", 1280, 1000, "/bench?to=Open+E&scale=blues", nil)
+	take("slides", 1280, 900, "/slides", nil)
+	take("lick", 1280, 800, s.tunePath(t, 1)+"/variations?m=9", nil)
 	take("suit", 1280, 800, s.tunePath(t, 2), func(b *tab) {
 		b.open(eval[string](b, `document.querySelector('a[href$="/suit"]').getAttribute('href')`))
 		b.ready("document.getElementById('ranking')")
 		b.key(kb.Enter)
-		for end := time.Now().Add(60 * time.Second); time.Now().Before(end) && !eval[bool](b, `document.getElementById('ranking').textContent.includes('are proved')`); {
+		for end := time.Now().Add(60 * time.Second); time.Now().Before(end) && !eval[bool](b, `!!document.getElementById('ranking')?.textContent.includes('are proved')`); {
 			b.do(chromedp.Sleep(500 * time.Millisecond))
 		}
 	})

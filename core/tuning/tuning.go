@@ -223,14 +223,15 @@ func (t Tuning) Classes() string {
 	return strings.Join(out, " ")
 }
 
-// Transpose returns the tuning with every string moved by n half steps.
+// Transpose returns the tuning with every string moved by n half steps, spelled in the key where it is at
+// home then.
 func (t Tuning) Transpose(n int) Tuning {
-	flat := false
-	for _, note := range t.notes[:t.n] {
-		flat = flat || note.Alter < 0
+	if n == 0 {
+		return t
 	}
+	in := pitch.InKey(pitch.Usual.Class(Home(t).Class() + n))
 	for i := range t.n {
-		t.notes[i] = pitch.Spell(t.notes[i].Pitch()+pitch.Midi(n), flat)
+		t.notes[i] = in.Spell(t.notes[i].Pitch() + pitch.Midi(n))
 	}
 	return t
 }
