@@ -51,31 +51,22 @@ func (s *Server) guitars(c *gin.Context) ([]store.Kept[store.Guitar], error) {
 
 // keepTuning remembers what a guitar is tuned to now.
 func (s *Server) keepTuning(c *gin.Context) {
-	id, ok := s.idParam(c)
+	k, ok := s.guitarParam(c)
 	if !ok {
-		return
-	}
-	g, err := s.store.Guitars().Get(c, s.owner, id)
-	if err != nil {
-		s.failFor(c, err)
 		return
 	}
 	if _, err := tuning.ParseAny(c.PostForm("tuning")); err != nil {
 		s.fail(c, http.StatusUnprocessableEntity, err)
 		return
 	}
-	g.Doc.Tuning = c.PostForm("tuning")
-	s.finishGuitar(c, &g, "/bench?guitar="+id.String())
-}
-
-func (s *Server) finishGuitar(c *gin.Context, g *store.Kept[store.Guitar], to string) {
-	switch err := s.store.Guitars().Save(c, s.owner, g.ID, atoi(c.PostForm("version")), &g.Doc); {
+	k.Doc.Tuning = c.PostForm("tuning")
+	switch err := s.store.Guitars().Save(c, s.owner, k.ID, atoi(c.PostForm("version")), &k.Doc); {
 	case errors.Is(err, store.ErrStale):
 		s.fail(c, http.StatusConflict, errors.New("this guitar was changed in another tab in the meantime: go back, load the page again and repeat the change"))
 	case err != nil:
 		s.failFor(c, err)
 	default:
-		c.Redirect(http.StatusSeeOther, to)
+		c.Redirect(http.StatusSeeOther, "/bench?guitar="+k.ID.String())
 	}
 }
 
@@ -161,19 +152,6 @@ func readGuitar(c *gin.Context) (doc store.Guitar, err error) {
 	return doc, check.Complete(t.Len())
 }
 
-func (s *Server) guitarParam(c *gin.Context) (k store.Kept[store.Guitar], ok bool) {
-	id, ok := s.idParam(c)
-	if !ok {
-		return k, false
-	}
-	k, err := s.store.Guitars().Get(c, s.owner, id)
-	if err != nil {
-		s.failFor(c, err)
-		return k, false
-	}
-	return k, true
-}
-
 func (s *Server) showGuitar(c *gin.Context, status int, k *store.Kept[store.Guitar], fields []profileField, notice string) {
 	profiles, err := s.store.Profiles(c, s.owner)
 	if err != nil {
@@ -222,8 +200,15 @@ func (s *Server) saveGuitar(c *gin.Context) {
 		s.showGuitar(c, http.StatusUnprocessableEntity, &k, fields, "")
 		return
 	}
-	k.Doc = doc
-	s.finishGuitar(c, &k, "/bench?guitar="+k.ID.String())
+	switch err := s.store.Guitars().Save(c, s.owner, k.ID, atoi(c.PostForm("version")), &doc); {
+	case errors.Is(err, store.ErrStale):
+		whole := completed(&doc)
+		s.showGuitar(c, http.StatusConflict, &k, guitarFields(&doc, &whole), "This guitar was changed in another tab in the meantime. What you typed stands below; keep it again to put it in force.")
+	case err != nil:
+		s.failFor(c, err)
+	default:
+		c.Redirect(http.StatusSeeOther, "/bench?guitar="+k.ID.String())
+	}
 }
 
 // playGuitar makes a guitar's measures those with which a player's tunes are planned.
@@ -247,16 +232,4 @@ func (s *Server) addGuitar(c *gin.Context) {
 		return
 	}
 	c.Redirect(http.StatusSeeOther, "/guitars/"+id.String())
-}
-
-func (s *Server) deleteGuitar(c *gin.Context) {
-	id, ok := s.idParam(c)
-	if !ok {
-		return
-	}
-	if err := s.store.Guitars().Delete(c, s.owner, id); err != nil {
-		s.failFor(c, err)
-		return
-	}
-	c.Redirect(http.StatusSeeOther, "/bench")
 }

@@ -133,17 +133,8 @@ func (s *Server) addPattern(c *gin.Context) {
 	c.Redirect(http.StatusSeeOther, "/patterns/"+id.String())
 }
 
-func (s *Server) patternParam(c *gin.Context) (*store.Kept[thumb.Pattern], bool) {
-	id, ok := s.idParam(c)
-	if !ok {
-		return nil, false
-	}
-	p, err := s.store.Patterns().Get(c, s.owner, id)
-	if err != nil {
-		s.failFor(c, err)
-		return nil, false
-	}
-	return &p, true
+func (s *Server) patternParam(c *gin.Context) (store.Kept[thumb.Pattern], bool) {
+	return keptParam(s, c, s.store.Patterns())
 }
 
 func (s *Server) pattern(c *gin.Context) {
@@ -272,18 +263,6 @@ func (s *Server) savePattern(c *gin.Context) {
 	default:
 		c.Redirect(http.StatusSeeOther, "/patterns/"+old.ID.String()+"?kept=1")
 	}
-}
-
-func (s *Server) deletePattern(c *gin.Context) {
-	id, ok := s.idParam(c)
-	if !ok {
-		return
-	}
-	if err := s.store.Patterns().Delete(c, s.owner, id); err != nil {
-		s.failFor(c, err)
-		return
-	}
-	c.Redirect(http.StatusSeeOther, "/patterns")
 }
 
 // saveSection puts a pattern in force from a bar of a tune on, or takes it away.

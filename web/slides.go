@@ -222,19 +222,6 @@ func (s *Server) addSlide(c *gin.Context) {
 	c.Redirect(http.StatusSeeOther, "/slides/"+id.String())
 }
 
-func (s *Server) slideParam(c *gin.Context) (k store.Kept[store.Slide], ok bool) {
-	id, ok := s.idParam(c)
-	if !ok {
-		return k, false
-	}
-	k, err := s.store.Slides().Get(c, s.owner, id)
-	if err != nil {
-		s.failFor(c, err)
-		return k, false
-	}
-	return k, true
-}
-
 func (s *Server) slide(c *gin.Context) {
 	k, ok := s.slideParam(c)
 	if !ok {
@@ -267,18 +254,6 @@ func (s *Server) saveSlide(c *gin.Context) {
 	default:
 		c.Redirect(http.StatusSeeOther, "/slides")
 	}
-}
-
-func (s *Server) deleteSlide(c *gin.Context) {
-	id, ok := s.idParam(c)
-	if !ok {
-		return
-	}
-	if err := s.store.Slides().Delete(c, s.owner, id); err != nil {
-		s.failFor(c, err)
-		return
-	}
-	c.Redirect(http.StatusSeeOther, "/slides")
 }
 
 // wearSlide puts a slide on a player's finger: its measures become the profile's.

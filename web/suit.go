@@ -54,6 +54,7 @@ type suitView struct {
 	Rank                                     int
 	Tuning, Notes, Capo, Key, Score, Total   string
 	Retuning, Risk, Ceiling, Leaks, UnderBar string
+	Slow, Bar                                string // what the ceiling and the bar cost
 	Turned                                   int
 	Steps, CapoN                             int
 	Now                                      bool
@@ -89,7 +90,7 @@ func firstMarks(w *suit.Way) (out []firstMark) {
 func sortViews(ways []suit.Way, by string) {
 	key := map[string]func(w *suit.Way) float64{
 		"plan": func(w *suit.Way) float64 { return w.Total }, "retuning": func(w *suit.Way) float64 { return w.Retuning }, "risk": func(w *suit.Way) float64 { return w.Risk },
-		"ceiling": func(w *suit.Way) float64 { return -w.Ceiling }, "leaks": func(w *suit.Way) float64 { return float64(w.Leaks) }, "bar": func(w *suit.Way) float64 { return -w.UnderBar },
+		"ceiling": func(w *suit.Way) float64 { return -holdsUpTo(w) }, "leaks": func(w *suit.Way) float64 { return float64(w.Leaks) }, "bar": func(w *suit.Way) float64 { return -w.UnderBar },
 	}[by]
 	if key != nil {
 		sort.SliceStable(ways, func(i, j int) bool { return key(&ways[i]) < key(&ways[j]) })
@@ -146,17 +147,17 @@ const shownWays = 24
 
 func newSuitView(i int, w *suit.Way, t *store.Tune) suitView {
 	v := suitView{Rank: i + 1, Tuning: w.Tuning.Name, Notes: classesOf(w.Tuning.Spelt), Capo: "none", Key: "as written", Score: fmt.Sprintf("%.1f", w.Score), Total: fmt.Sprintf("%.1f", w.Total),
-		Retuning: fmt.Sprintf("%.1f", w.Retuning), Risk: fmt.Sprintf("%.1f", w.Risk), Ceiling: "–", Leaks: fmt.Sprint(w.Leaks), UnderBar: fmt.Sprintf("%.1f (%.0f%%)", w.Bar, 100*w.UnderBar), Turned: w.Turned, Steps: w.Steps, CapoN: w.Capo, First: firstMarks(w)}
+		Retuning: fmt.Sprintf("%.1f", w.Retuning), Risk: fmt.Sprintf("%.1f", w.Risk), Ceiling: "–", Leaks: fmt.Sprint(w.Leaks), UnderBar: fmt.Sprintf("%.0f%%", 100*w.UnderBar), Bar: fmt.Sprintf("+%.1f", w.Bar), Turned: w.Turned, Steps: w.Steps, CapoN: w.Capo, First: firstMarks(w)}
 	if w.Capo > 0 {
 		v.Capo = fmt.Sprint(w.Capo)
 	}
 	if w.Steps != 0 {
 		v.Key = fmt.Sprintf("%+d half steps", w.Steps)
 	}
-	if w.Ceiling > 0 && w.Ceiling < fastest {
+	if holdsUpTo(w) < fastest {
 		v.Ceiling = fmt.Sprintf("%.0f", w.Ceiling)
 		if w.Slow > 0 {
-			v.Ceiling = fmt.Sprintf("%.1f (%.0f)", w.Slow, w.Ceiling)
+			v.Slow = fmt.Sprintf("+%.1f", w.Slow)
 		}
 	}
 	if tn, err := tuning.Parse(t.Settings.Tuning); err == nil {
@@ -299,4 +300,12 @@ func (s *Server) takeWay(c *gin.Context) {
 		return
 	}
 	s.finish(c, &ch, s.store.SaveSettings(c, s.owner, ch.tune.ID, ch.version, ch.tune.ProfileID, st))
+}
+
+// holdsUpTo is a way's ceiling, fastest where nothing of account limits it.
+func holdsUpTo(w *suit.Way) float64 {
+	if w.Ceiling <= 0 {
+		return fastest
+	}
+	return min(w.Ceiling, fastest)
 }
