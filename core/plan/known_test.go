@@ -2,6 +2,7 @@ package plan
 
 import (
 	"context"
+	"errors"
 	"math/rand/v2"
 	"reflect"
 	"testing"
@@ -53,5 +54,31 @@ func TestKnown(t *testing.T) {
 	}
 	if found < pins*9/10 {
 		t.Errorf("of %d pins %d were found by what is known", pins, found)
+	}
+}
+
+// With a total that is wanted at most, the plan is the one without it if that costs no more, and given up
+// if it costs more, however little.
+func TestWithin(t *testing.T) {
+	rng := rand.New(rand.NewPCG(9, 2))
+	ctx := context.Background()
+	for range 25 {
+		r := Request{Tune: wander(rng.Uint64(), 8+rng.IntN(8)), Tuning: mustTuning([]string{"Open D", "Open G", "Standard"}[rng.IntN(3)]), Player: player.Default(), Thumb: thumb.Alternating}
+		p, err := Solve(ctx, r)
+		if err != nil {
+			continue
+		}
+		for _, over := range []float64{0, 0.01, 3, 100} {
+			r.Within = p.Total + over
+			if q, err := Solve(ctx, r); err != nil || q.Total != p.Total || !reflect.DeepEqual(q.Moments, p.Moments) {
+				t.Fatalf("within %v of %v: %v", r.Within, p.Total, err)
+			}
+		}
+		for _, under := range []float64{1.0 / quantum, 1, p.Total / 2} {
+			r.Within = p.Total - under
+			if _, err := Solve(ctx, r); !errors.Is(err, ErrOver) {
+				t.Fatalf("%v is planned within %v: %v", p.Total, r.Within, err)
+			}
+		}
 	}
 }

@@ -1,6 +1,7 @@
 package tuning
 
 import (
+	"math/rand/v2"
 	"slices"
 	"strings"
 	"testing"
@@ -155,4 +156,70 @@ func TestGives(t *testing.T) {
 			t.Errorf("%s has %d blue thirds", sc.Name, thirds)
 		}
 	}
+}
+
+// Tunings of 4 to 8 strings in any order of pitch: as they are written they are read; moved there and back
+// they sound as before, spelled without double accidentals; one string retuned changes that string alone;
+// where all of it is given, a straight bar keeps its kind of chord from fret to fret.
+func TestAnyTuning(t *testing.T) {
+	rng := rand.New(rand.NewPCG(4, 8))
+	for range 400 {
+		notes := make([]pitch.Note, MinStrings+rng.IntN(MaxStrings-MinStrings+1))
+		for i := range notes {
+			notes[i] = pitch.Spell(pitch.Midi(36+rng.IntN(30)), rng.IntN(2) == 0)
+		}
+		tn := New(notes...)
+		read, err := ParseAny(tn.String())
+		if err != nil || read != tn {
+			t.Fatalf("%s is read as %s (%v)", tn, read, err)
+		}
+		if _, err := Parse(tn.String()); (err == nil) != (tn.Len() == Strings) {
+			t.Fatalf("%s as a tuning of six: %v", tn, err)
+		}
+		n := rng.IntN(13) - 6
+		moved := tn.Transpose(n)
+		back := moved.Transpose(-n)
+		str := 1 + rng.IntN(tn.Len())
+		one := tn.Retuned(str, n)
+		for s := 1; s <= tn.Len(); s++ {
+			if moved.Open(s)-tn.Open(s) != pitch.Midi(n) || back.Open(s) != tn.Open(s) || max(moved.Note(s).Alter, -moved.Note(s).Alter) > 1 {
+				t.Fatalf("%s moved by %d is %s, back %s", tn, n, moved, back)
+			}
+			if want := tn.Open(s); one.Open(s) != want && s != str || s == str && one.Open(s) != want+pitch.Midi(n) {
+				t.Fatalf("%s with string %d moved by %d is %s", tn, str, n, one)
+			}
+		}
+		key := Home(tn)
+		bars := Bars(tn, key, 12)
+		if bars[0].Degree != "I" || bars[12].Degree != "I" || bars[0].Chord != bars[12].Chord {
+			t.Fatalf("%s: %+v", tn, bars)
+		}
+		for _, p := range Partials(tn, key) {
+			if p.From <= p.To || p.From-p.To > 2 || p.Chord == "" {
+				t.Fatalf("%s: %+v", tn, p)
+			}
+		}
+	}
+}
+
+// FuzzParse: whatever is read is written so that it is read again, and lies on a guitar.
+func FuzzParse(f *testing.F) {
+	for _, s := range []string{"Open D", "open g +2", "D A D F# A D", "E2 A2 D3 G3 B3 E4", "G2 D3 G3 B3 D4", "Standard -12", "B0 B0 B0 B0", "Cb Fb E# B# C## Dbb", "", "D9 A D F A D"} {
+		f.Add(s)
+	}
+	f.Fuzz(func(t *testing.T, s string) {
+		tn, err := ParseAny(s)
+		if err != nil {
+			return
+		}
+		again, err := ParseAny(tn.String())
+		if err != nil || again != tn {
+			t.Errorf("%q is %s, again %s (%v)", s, tn, again, err)
+		}
+		for str := 1; str <= tn.Len(); str++ {
+			if p := tn.Open(str); p < pitch.Midi(23) || p > pitch.Midi(83) {
+				t.Errorf("%q: string %d is %s", s, str, tn.Note(str))
+			}
+		}
+	})
 }
