@@ -17,7 +17,7 @@ func TestKnown(t *testing.T) {
 	rng := rand.New(rand.NewPCG(8, 21))
 	ctx := context.Background()
 	pins, found := 0, 0
-	for range 16 {
+	for range 10 {
 		r := Request{Tune: wander(rng.Uint64(), 6+rng.IntN(8)), Tuning: mustTuning([]string{"Open D", "Open G", "Standard"}[rng.IntN(3)]), Player: player.Default(), Thumb: []thumb.Kind{thumb.Alternating, thumb.Steady, thumb.None}[rng.IntN(3)]}
 		r.Player.Silence = player.Silences[rng.IntN(4)]
 		p, err := Solve(ctx, r)
