@@ -180,6 +180,7 @@ func (st *stage) carry() {
 			mo.hands = append(mo.hands, b)
 		}
 	}
+	mo.anchored = mo.hands[:len(mo.anchored):len(mo.anchored)] // not to keep them twice
 	st.m.giveShapes(mo)
 }
 
