@@ -7,6 +7,7 @@ import (
 
 	"github.com/google/uuid"
 
+	"stepping/core/player"
 	"stepping/core/thumb"
 	"stepping/store"
 )
@@ -55,6 +56,14 @@ func TestShelves(t *testing.T) {
 	}
 	if err := shelf.Save(ctx, owner, first.ID, first.Version+1, &changed); !errors.Is(err, store.ErrNotFound) {
 		t.Errorf("what is deleted is saved: %v", err)
+	}
+	slide := store.Slide{Name: "Bottle", Slide: player.Slide{LengthMM: 62.5, BoreMM: 20, WallMM: 3, Material: "glass"}}
+	id, err := st.Slides().Add(ctx, owner, &slide)
+	if err != nil {
+		t.Fatal(err)
+	}
+	if k, err := st.Slides().Get(ctx, owner, id); err != nil || k.Doc != slide {
+		t.Errorf("kept %+v, came back %+v (%v)", slide, k.Doc, err)
 	}
 	guitars := st.Guitars()
 	g := store.Guitar{Tuning: "Open D"}

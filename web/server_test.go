@@ -10,6 +10,8 @@ import (
 	"strings"
 	"testing"
 
+	"stepping/store"
+
 	"stepping/formats/abc"
 )
 
@@ -47,6 +49,15 @@ func TestRequests(t *testing.T) {
 	pin := func(json string) url.Values { return url.Values{"version": {"1"}, "m": {"0"}, "pin": {json}} }
 	bars := func(choice, first, last string) url.Values {
 		return url.Values{"version": {"1"}, "m": {"0"}, "choice": {choice}, "first": {first}, "last": {last}}
+	}
+	guitar, slide := s.shelved(t)
+	guitarForm := func(name, value string) url.Values {
+		v := url.Values{"version": {"1"}, "name": {"Plank"}, "tuning": {"Standard"}, "strings": {"light"}, "frets": {"20"}}
+		for field, usual := range map[string]string{"scaleMm": "648", "nutMm": "36", "bridgeMm": "54", "actionMm": "2.5", "referenceHz": "440", "postMm": "6", "gear": "16"} {
+			v.Set(field, usual)
+		}
+		v.Set(name, value)
+		return v
 	}
 	for _, tt := range []struct {
 		method, path string
@@ -103,6 +114,23 @@ func TestRequests(t *testing.T) {
 		{"GET", "/tone.wav?hz=99999", nil, 400, "20 to 2,000 Hz"},
 		{"GET", "/set?guitars=1", nil, 422, "1 to 60 tunes"},
 		{"GET", "/guitars/none", nil, 404, "may have been deleted"},
+		{"GET", "/slides?player=none&guitar=none", nil, 200, "worn now"},
+		{"GET", "/slides/none", nil, 404, "may have been deleted"},
+		{"GET", slide, nil, 200, "Length of the slide"},
+		{"POST", slide, url.Values{"version": {"1"}, "name": {"Neck"}, "slide.lengthMm": {"sixty"}}, 422, "is no number"},
+		{"POST", slide, url.Values{"version": {"9"}, "name": {"Neck"}, "slide.lengthMm": {"50"}, "slide.boreMm": {"19"}, "slide.wallMm": {"2"}}, 409, "What you typed stands below"},
+		{"POST", slide + "/wear", url.Values{"player": {"none"}}, 404, "may have been deleted"},
+		{"GET", guitar, nil, 200, "Plan with this guitar"},
+		{"POST", guitar, guitarForm("strings", "12 16 x"), 422, "is no gauge"},
+		{"POST", guitar, guitarForm("strings", "12 16 24 32 42"), 422, "5 are described, the tuning has 6"},
+		{"POST", guitar, guitarForm("tuning", "D A D"), 422, "six from string 6"},
+		{"POST", guitar, guitarForm("nutMm", "3"), 422, "outside 20 to 70"},
+		{"POST", guitar, guitarForm("gear", ""), 422, "no number of use"},
+		{"POST", guitar, guitarForm("version", "9"), 409, "What you typed stands below"},
+		{"POST", guitar + "/tuning", url.Values{"version": {"9"}, "tuning": {"Open G"}}, 409, "another tab"},
+		{"POST", guitar + "/play", url.Values{"player": {"none"}}, 404, "may have been deleted"},
+		{"GET", "/bench?to=G2+D3+G3+B3+D4&from=D2+G2+D3+G3+B3+D4", nil, 422, "cannot become"},
+		{"GET", "/bench?to=G2+C3+G3+C4+D4&from=G2+D3+G3+B3+D4", nil, 200, "every note lies"},
 		{"GET", tune + "/compare", nil, 200, "slide for the peaks"},
 		{"POST", tune + "/undo", url.Values{"version": {"1"}}, 303, ""},
 		{"POST", tune + "/undo", url.Values{"version": {"7"}}, 409, "another tab"},
@@ -123,6 +151,22 @@ func TestRequests(t *testing.T) {
 			t.Errorf("%s: policy %q", tt.path, policy)
 		}
 	}
+}
+
+// shelved returns the addresses of a guitar and a slide of the player's.
+func (s *site) shelved(t *testing.T) (guitar, slide string) {
+	t.Helper()
+	g := store.Guitar{Tuning: "Standard"}
+	g.Name, g.Set = "Plank", "light"
+	id, err := s.store.Guitars().Add(t.Context(), s.owner, &g)
+	if err != nil {
+		t.Fatal(err)
+	}
+	slides, err := s.store.Slides().All(t.Context(), s.owner)
+	if err != nil || len(slides) == 0 {
+		t.Fatal(err, len(slides))
+	}
+	return "/guitars/" + id.String(), "/slides/" + slides[0].ID.String()
 }
 
 // TestForeignWrites: a write that another site asked for is refused and changes nothing.
