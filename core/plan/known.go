@@ -7,10 +7,10 @@ import (
 	"slices"
 )
 
-// Known is what a plan's alternatives have found out about going on from each state. Pins only forbid, so
-// that under more of them nothing gets cheaper: it bounds the search for the same request with one more of the
-// pins that were priced, and lets it leave out nearly all that is not in a best plan. It does not change, and may be read while
-// the plan goes on being used.
+// Known is what a plan's alternatives have found out about going on from each state. A pin on a note or a
+// stroke only forbids, so that under it nothing gets cheaper: for the same request with one of the
+// alternatives pinned this bounds the search so well that it looks at little beside the best plan. It does
+// not change, and may be read while the plan goes on being used.
 type Known struct {
 	request Request
 	hands   [][]hand // by moment
@@ -37,36 +37,23 @@ func (p *Plan) Known() *Known {
 	return k
 }
 
-// holds reports whether k bounds r: the same but for added pins. A passage left to ring makes leaks
-// cheaper and is none of those.
-func (k *Known) holds(r *Request) bool {
+// price is the least total of r, if that is the same request with one of the priced pins added; else inf.
+func (k *Known) price(r *Request) float64 {
 	bare := func(r Request) Request {
 		r.Pins, r.Progress, r.Known, r.Within = nil, nil, nil, 0
 		return r
 	}
-	if k == nil || !reflect.DeepEqual(bare(k.request), bare(*r)) {
-		return false
+	if k == nil || len(r.Pins) != len(k.request.Pins)+1 || !reflect.DeepEqual(bare(k.request), bare(*r)) {
+		return inf
 	}
 	for _, pin := range k.request.Pins {
 		if !slices.Contains(r.Pins, pin) {
-			return false
+			return inf
 		}
 	}
 	for _, pin := range r.Pins {
-		if pin.Part == Ringing && !slices.Contains(k.request.Pins, pin) {
-			return false
-		}
-	}
-	return true
-}
-
-// price is the least total of r, inf if it is not known.
-func (k *Known) price(r *Request) float64 {
-	if len(r.Pins) == len(k.request.Pins)+1 {
-		for _, pin := range r.Pins {
-			if total, ok := k.priced[pin]; ok && !slices.Contains(k.request.Pins, pin) {
-				return total
-			}
+		if total, ok := k.priced[pin]; ok && !slices.Contains(k.request.Pins, pin) {
+			return total
 		}
 	}
 	return inf
@@ -84,9 +71,6 @@ func (h *hand) bare() hand {
 // or if it does not lead to that total: then a state is needed that the plan before had no use for.
 func (m *model) leastKnown(ctx context.Context) []layer {
 	k := m.req.Known
-	if !k.holds(m.req) {
-		return nil
-	}
 	limit := k.price(m.req)
 	if limit == inf {
 		return nil

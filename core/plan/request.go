@@ -92,7 +92,7 @@ type Request struct {
 	Progress func(done, total int)
 
 	// Within, if not 0, is a total above which the plan is not wanted: Solve then gives up with ErrOver, which
-	// takes less. The tune must have a plan, and be no longer than bounds pay for, or it is not looked at.
+	// takes less time. It is not looked at for tunes so long that bounds do not pay.
 	Within float64
 
 	// Known, if not nil, is what a plan with fewer pins has found out. The plan is the same, found sooner.
