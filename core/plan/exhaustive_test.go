@@ -300,6 +300,7 @@ func smallTune(rng *rand.Rand, tn tuning.Tuning) *tune.Tune {
 // TestExhaustive compares the solver with exhaustive search on random small cases. Totals
 // are multiples of a power of two, so they must be equal to the last bit.
 func TestExhaustive(t *testing.T) {
+	t.Parallel()
 	rng := rand.New(rand.NewPCG(2, 11))
 	want, checked := 1000, 0
 	if testing.Short() {
@@ -392,6 +393,7 @@ func randomPin(t *testing.T, rng *rand.Rand, p *Plan) Pin {
 
 // TestMarginals checks every alternative against planning anew with that choice pinned.
 func TestMarginals(t *testing.T) {
+	t.Parallel()
 	rng := rand.New(rand.NewPCG(5, 7))
 	ctx := context.Background()
 	for cases := 0; cases < 40; {
@@ -448,6 +450,7 @@ func checkMarginal(t *testing.T, r *Request, p *Plan, i int, a *Alternative) {
 // TestBound: what the search leaves out is left out rightly. From no state does the rest cost
 // less than the bound says, and the plan found with the bound is the plan found without.
 func TestBound(t *testing.T) {
+	t.Parallel()
 	rng := rand.New(rand.NewPCG(17, 4))
 	ctx := context.Background()
 	for cases := 0; cases < 600; {

@@ -187,6 +187,7 @@ func TestAlternateSkipsNoChordTone(t *testing.T) {
 // 9: over the fourth-degree chord the open home bass is kept if a drone is welcome; if it
 // is not, whatever clashes is named in the reasons or avoided.
 func TestDroneOverFourth(t *testing.T) {
+	t.Parallel()
 	eachVariation(t, func(t *testing.T, rng *rand.Rand) {
 		fourth := []string{"G", "G7", "Em", "C"}[rng.IntN(4)]
 		r := Request{Tune: line('D', 60+40*rng.Float64(), tune.Quarter, "D "+fourth, notes(69, 71, 74, 71, 71, 74, 71, 67)...),
@@ -221,6 +222,7 @@ func TestDroneOverFourth(t *testing.T) {
 
 // 10: the same tune in open E is the shapes of open D, and so it is with a capo.
 func TestShapesAreTransposed(t *testing.T) {
+	t.Parallel()
 	eachVariation(t, func(t *testing.T, rng *rand.Rand) {
 		r := Request{Tune: wander(rng.Uint64(), 10), Tuning: mustTuning("Open D"), Player: player.Default(), Thumb: thumb.Alternating}
 		low := solve(t, r)
@@ -460,6 +462,7 @@ func TestPinConflict(t *testing.T) {
 // reason names the chord, and a pin that forbids it costs no less. Where no pattern lays the thumb such a
 // root can be added half a beat early, and then rest over its chord while it rings. All of it happens.
 func TestLeadingIn(t *testing.T) {
+	t.Parallel()
 	walks, arrivals, added, rests := 0, 0, 0, 0
 	halves := &thumb.Pattern{Name: "Doubled at the end", Meter: "4/4", Steps: 8, Beats: []thumb.Beat{{Step: 1, Thumb: "root"}, {Step: 3, Thumb: "alternate"}, {Step: 5, Thumb: "root"}, {Step: 7, Thumb: "alternate"}, {Step: 8, Thumb: "alternate"}}}
 	eachVariation(t, func(t *testing.T, rng *rand.Rand) {

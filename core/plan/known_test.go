@@ -14,6 +14,7 @@ import (
 // With what a plan's alternatives have found out, the plan under any one of them pinned is the same to the
 // last detail, and found by it; a request that differs otherwise is not priced.
 func TestKnown(t *testing.T) {
+	t.Parallel()
 	rng := rand.New(rand.NewPCG(8, 21))
 	ctx := context.Background()
 	pins, found := 0, 0
@@ -59,6 +60,7 @@ func TestKnown(t *testing.T) {
 // With a total that is wanted at most, the plan is the one without it if that costs no more, and given up
 // if it costs more, however little.
 func TestWithin(t *testing.T) {
+	t.Parallel()
 	rng := rand.New(rand.NewPCG(9, 2))
 	ctx := context.Background()
 	for range 25 {
