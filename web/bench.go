@@ -129,16 +129,21 @@ type clearCell struct {
 }
 
 func (f benchForm) link() string {
+	return pageLink("/bench", f.Step, [][2]string{{"guitar", f.Guitar}, {"from", f.From}, {"to", f.To}, {"hz", f.Hz}, {"key", f.Key}, {"scale", f.Scale}, {"slide", f.Slide}})
+}
+
+// pageLink is the address of a page whose state is all in it: what is filled in, and the step at hand.
+func pageLink(path string, step int, fields [][2]string) string {
 	q := url.Values{}
-	for _, kv := range [][2]string{{"guitar", f.Guitar}, {"from", f.From}, {"to", f.To}, {"hz", f.Hz}, {"key", f.Key}, {"scale", f.Scale}, {"slide", f.Slide}} {
+	for _, kv := range fields {
 		if kv[1] != "" {
 			q.Set(kv[0], kv[1])
 		}
 	}
-	if f.Step > 0 {
-		q.Set("i", strconv.Itoa(f.Step))
+	if step > 0 {
+		q.Set("i", strconv.Itoa(step))
 	}
-	return "/bench?" + q.Encode()
+	return path + "?" + q.Encode()
 }
 
 func (f benchForm) at(i int) string { f.Step = i; return f.link() }
@@ -226,7 +231,7 @@ func (b *benchBody) fill(f *benchForm, g retune.Guitar) {
 
 // fillSlides lists the owner's slides and chooses the first that was measured if none is asked for.
 func (s *Server) fillSlides(c *gin.Context, b *benchBody, f *benchForm) error {
-	profiles, err := s.store.Profiles(c, s.owner)
+	profiles, err := s.somePlayers(c)
 	if err != nil {
 		return err
 	}
@@ -237,7 +242,8 @@ func (s *Server) fillSlides(c *gin.Context, b *benchBody, f *benchForm) error {
 	for i := range shelf {
 		p := profiles[0].Profile
 		p.Slide = shelf[i].Doc.Slide
-		v := slideChoice{shelf[i].ID.String(), shelf[i].Doc.Name, p.SlideFacts().Grams}
+		v := slideChoice{ID: shelf[i].ID.String(), Name: shelf[i].Doc.Name}
+		v.Grams, _ = p.Tube().Grams()
 		if f.Slide == "" && v.Grams > 0 {
 			f.Slide = v.ID
 		}

@@ -5,7 +5,6 @@ import (
 	"fmt"
 	"math"
 	"net/http"
-	"net/url"
 	"slices"
 	"strconv"
 	"strings"
@@ -77,17 +76,8 @@ type patternChoice struct{ Value, Name, Meter string }
 const defaultChords = "C | G7 | Am F | C"
 
 func (f *chordsForm) link() string {
-	q := url.Values{}
-	for _, kv := range [][2]string{{"c", f.Chords}, {"tuning", f.Tuning}, {"capo", f.Capo}, {"tempo", f.Tempo}, {"player", f.Player}, {"pattern", f.Pattern},
-		{"pins", f.Pins}, {"early", f.Early}} {
-		if kv[1] != "" {
-			q.Set(kv[0], kv[1])
-		}
-	}
-	if f.At > 0 {
-		q.Set("i", strconv.Itoa(f.At))
-	}
-	return "/chords?" + q.Encode()
+	return pageLink("/chords", f.At, [][2]string{{"c", f.Chords}, {"tuning", f.Tuning}, {"capo", f.Capo}, {"tempo", f.Tempo}, {"player", f.Player}, {"pattern", f.Pattern},
+		{"pins", f.Pins}, {"early", f.Early}})
 }
 
 func (f chordsForm) at(i int) string { f.At = i; return f.link() }

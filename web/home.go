@@ -143,8 +143,13 @@ func (s *Server) addTune(c *gin.Context) {
 		return
 	}
 	profiles, err := s.store.Profiles(c, s.owner)
-	if err != nil || len(profiles) == 0 {
-		s.failFor(c, errors.Join(err, errors.New("no profile")))
+	if err != nil {
+		s.failFor(c, err)
+		return
+	}
+	if len(profiles) == 0 {
+		body.Fault = &fault{Text: "there is nobody to plan it for: add a player under Players, then add the tune"}
+		s.showHome(c, http.StatusUnprocessableEntity, body)
 		return
 	}
 	id, err := s.store.AddTune(c, s.owner, titleOf(tu), body.Text, profiles[0].ID,

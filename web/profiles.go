@@ -162,6 +162,15 @@ func (s *Server) profiles(c *gin.Context) {
 	s.render(c, http.StatusOK, "profiles", "layout", "Players", struct{ Profiles []profileChoice }{choices(profiles)})
 }
 
+// somePlayers returns the owner's players, or if all were deleted one that is kept nowhere.
+func (s *Server) somePlayers(c *gin.Context) ([]store.Profile, error) {
+	all, err := s.store.Profiles(c, s.owner)
+	if len(all) == 0 {
+		all = []store.Profile{{Profile: player.Default()}}
+	}
+	return all, err
+}
+
 func (s *Server) addProfile(c *gin.Context) {
 	p := player.Default()
 	p.Name = c.PostForm("name")

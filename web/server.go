@@ -276,7 +276,7 @@ func (s *Server) fail(c *gin.Context, status int, err error) {
 func (s *Server) failFor(c *gin.Context, err error) {
 	switch {
 	case errors.Is(err, store.ErrNotFound):
-		s.fail(c, http.StatusNotFound, errors.New("this tune or profile is not here; it may have been deleted"))
+		s.fail(c, http.StatusNotFound, errors.New("what this address names is not here; it may have been deleted"))
 	case errors.Is(err, store.ErrTooMany):
 		s.fail(c, http.StatusConflict, errors.New("as many as Stepping keeps are kept already: delete one first"))
 	case errors.Is(err, context.Canceled):

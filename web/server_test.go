@@ -169,6 +169,38 @@ func (s *site) shelved(t *testing.T) (guitar, slide string) {
 	return "/guitars/" + id.String(), "/slides/" + slides[0].ID.String()
 }
 
+// With every tune and player deleted the bench and the slides still answer.
+func TestNoPlayers(t *testing.T) {
+	s := newSite(t)
+	ctx := t.Context()
+	tunes, err := s.store.Tunes(ctx, s.owner)
+	if err != nil {
+		t.Fatal(err)
+	}
+	for i := range tunes {
+		if status, body, _ := s.ask(t, "POST", "/tunes/"+tunes[i].ID.String()+"/delete", url.Values{}); status != 303 {
+			t.Fatal(status, body)
+		}
+	}
+	players, err := s.store.Profiles(ctx, s.owner)
+	if err != nil {
+		t.Fatal(err)
+	}
+	for i := range players {
+		if status, body, _ := s.ask(t, "POST", "/profiles/"+players[i].ID.String()+"/delete", url.Values{}); status != 303 {
+			t.Fatal(status, body)
+		}
+	}
+	if status, body, _ := s.ask(t, "POST", "/tunes", url.Values{"abc": {"K:D\nD2|"}, "tuning": {"Open D"}}); status != 422 || !strings.Contains(body, "add a player") || !strings.Contains(body, "D2|") {
+		t.Errorf("a tune without a player: %d %.300s", status, body)
+	}
+	for _, page := range []string{"/", "/bench", "/slides", "/profiles", "/chords"} {
+		if status, body, _ := s.ask(t, "GET", page, nil); status != 200 {
+			t.Errorf("%s without a player: %d %.300s", page, status, body)
+		}
+	}
+}
+
 // TestForeignWrites: a write that another site asked for is refused and changes nothing.
 func TestForeignWrites(t *testing.T) {
 	s := newSite(t)

@@ -30,8 +30,8 @@ type shelfBody struct {
 
 type slideCard struct {
 	ID, Name, Size, Grams string
-	Worn, Warn            bool
-	Facts                 []string
+	Worn                  bool
+	Facts, Cautions       []string
 	Picture               slidePicture
 }
 
@@ -91,12 +91,7 @@ func slideWords(p *player.Profile) (out []string) {
 
 // clearWords says where a slide lying loose comes closest to the frets.
 func clearWords(p *retune.Plan, grams float64) (text string, touches bool) {
-	least, at := 1e9, 0
-	for n := 1; n <= p.Guitar.Frets; n++ {
-		if c := p.Clearance(grams, 1, n); c < least {
-			least, at = c, n
-		}
-	}
+	at, least := p.Closest(grams, 1)
 	if least <= 0 {
 		return fmt.Sprintf("Lying loose on string 1 alone it would touch fret %d: carry its weight in the hand, take a lighter one, or let a repairer raise the strings.", at), true
 	}
@@ -106,7 +101,7 @@ func clearWords(p *retune.Plan, grams float64) (text string, touches bool) {
 // slideShelf shows every slide with what it does for one player on one guitar.
 func (s *Server) slideShelf(c *gin.Context) {
 	body := shelfBody{}
-	profiles, err := s.store.Profiles(c, s.owner)
+	profiles, err := s.somePlayers(c)
 	if err != nil {
 		s.failFor(c, err)
 		return
@@ -166,17 +161,25 @@ func newSlideCard(k *store.Kept[store.Slide], p player.Profile, strung *retune.P
 	if f.Grams > 0 {
 		v.Grams = fmt.Sprintf("%.0f g", f.Grams)
 		if strung != nil {
-			text, touches := clearWords(strung, f.Grams)
-			v.Facts, v.Warn = append(v.Facts, text), touches
+			v.say(clearWords(strung, f.Grams))
 		}
 	}
 	if f.Fit != "" {
-		v.Facts, v.Warn = append(v.Facts, "On this finger: "+f.Fit+"."), v.Warn || !f.Fits
+		v.say("On this finger: "+f.Fit+".", !f.Fits)
 	}
 	if k.Doc.Material == "glass" || k.Doc.Material == "ceramic" {
 		v.Facts = append(v.Facts, "It chips and breaks: throw it away once its edge is chipped.")
 	}
 	return v
+}
+
+// say adds a fact, or a caution.
+func (v *slideCard) say(text string, caution bool) {
+	if caution {
+		v.Cautions = append(v.Cautions, text)
+	} else {
+		v.Facts = append(v.Facts, text)
+	}
 }
 
 // slideSize is a slide in a few words: "glass, 60 mm".
@@ -283,11 +286,14 @@ func (s *Server) changePlayer(c *gin.Context, to string, change func(*player.Pro
 		s.fail(c, http.StatusUnprocessableEntity, fmt.Errorf("this does not go with %s: %w", profileName(&p), err))
 		return
 	}
-	if err := s.store.SaveProfile(c, s.owner, id, old.Version, p); err != nil {
+	switch err := s.store.SaveProfile(c, s.owner, id, old.Version, p); {
+	case errors.Is(err, store.ErrStale):
+		s.fail(c, http.StatusConflict, errors.New("this player was changed in another tab just now: go back and do it again"))
+	case err != nil:
 		s.failFor(c, err)
-		return
+	default:
+		c.Redirect(http.StatusSeeOther, to+"?player="+id.String())
 	}
-	c.Redirect(http.StatusSeeOther, to+"?player="+id.String())
 }
 
 // slidesForBody compares slides for a tune, each by planning it anew.
@@ -362,14 +368,7 @@ func newSlideRow(p *plan.Plan, sl *store.Slide, now bool) slideRow {
 	if bpm := p.Ceiling.BPM; bpm > 0 && bpm < fastest {
 		row.Ceiling = fmt.Sprintf("%.0f", bpm)
 	}
-	slid, notes := 0, 0
-	for i := range p.Moments {
-		if m := p.Moments[i].Melody; m != nil {
-			if notes++; m.How == plan.Slide || m.How == plan.Glide {
-				slid++
-			}
-		}
-	}
-	row.Slid = fmt.Sprintf("%d of %d notes", slid, notes)
+	f := p.Figures()
+	row.Slid = fmt.Sprintf("%d of %d notes", f.Slid, f.Slid+f.Fretted+f.OpenNotes+f.Other)
 	return row
 }

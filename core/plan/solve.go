@@ -472,26 +472,10 @@ func (sr *search) flowOutdone(r *right, flows []inflow, f *inflow) bool {
 	return gap > 0
 }
 
-// most bounds what any rho can cost more than any other.
-func (d *debts) most() float64 {
-	if d.all == 0 {
-		d.all = d.m.heelDebt + d.m.restDebt + stopEffort
-		if d.again != nil {
-			worst := 0.0
-			for from := range d.again {
-				for _, v := range d.again[from] {
-					worst = max(worst, v)
-				}
-			}
-			d.all += worst
-		}
-	}
-	return d.all
-}
-
-// collector gathers the states of one moment, hand by hand. Only strings 4 to 6 can be live.
+// place orders the states of a hand.
 func (s *state) place() int { return int(s.live)<<16 | int(s.rho) }
 
+// collector gathers the states of one moment, hand by hand. Only strings 4 to 6 can be live.
 type collector struct {
 	states []state
 	hand   int32
@@ -552,80 +536,6 @@ func (c *collector) take(m *model, t int, w *within, whole bool) layer {
 		}
 	}
 	return out
-}
-
-// debts bounds how much more a plan can have to pay later for having one rho rather than
-// another, everything else alike.
-type debts struct {
-	m     *model
-	again *againTable // at the next onset
-	known [rhos][]float64
-	all   float64 // see most
-}
-
-// debtsFrom is for the choices from moment t on.
-func (m *model) debtsFrom(t int) *debts {
-	since := -1.0 // no onset is left
-	for ; t < len(m.moments) && since < 0; t++ {
-		if m.moments[t].note >= 0 {
-			since = m.moments[t].since
-		}
-	}
-	if m.debts[since] == nil {
-		d := &debts{m: m}
-		if since >= 0 {
-			d.again = m.againAfter(since)
-		}
-		m.debts[since] = d
-	}
-	return m.debts[since]
-}
-
-// of returns the most that rho p can cost more than q.
-func (d *debts) of(p, q rho) float64 {
-	if d.known[p] == nil {
-		d.known[p] = make([]float64, d.m.rhos())
-		for i := range d.known[p] {
-			d.known[p][i] = -1
-		}
-	}
-	if v := &d.known[p][q]; *v >= 0 {
-		return *v
-	}
-	most := 0.0
-	if d.again != nil {
-		for to := 1; to < fewMasks; to++ {
-			most = max(most, d.again[p.mask()][to]-d.again[q.mask()][to])
-		}
-	}
-	heel := 0.0
-	for to := range d.m.heelMove {
-		heel = max(heel, d.m.heelMove[p.heel()][to]-d.m.heelMove[q.heel()][to])
-	}
-	rest := 0.0
-	for to := range d.m.restMove {
-		rest = max(rest, d.m.restMove[p.rest()][to]-d.m.restMove[q.rest()][to])
-	}
-	if q.mask()&^p.mask() != 0 {
-		most += quantize(stopEffort) - quantize(stopOwn)
-	}
-	d.known[p][q] = most + heel + rest
-	return d.known[p][q]
-}
-
-// outdone reports whether another state of the run is cheaper than i by more than it can
-// ever have to pay back; of equals the first stays.
-func (d *debts) outdone(run []state, i int) bool {
-	for j := range run {
-		if j == i {
-			continue
-		}
-		debt := run[j].cost + d.of(run[j].rho, run[i].rho)
-		if debt < run[i].cost || debt == run[i].cost && j < i {
-			return true
-		}
-	}
-	return false
 }
 
 // best returns the index of the cheapest state, the first of equals; -1 if there is none.

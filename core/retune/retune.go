@@ -273,6 +273,17 @@ func (p *Plan) Clearance(grams float64, str, n int) float64 {
 	return neck.Height(p.Guitar.ActionMM, x, k.Scale) - neck.Sag(grams/1000*gravity, x, k.Scale, pull)
 }
 
+// Closest returns the fret at which such a slide leaves least under string str, and how much in mm.
+func (p *Plan) Closest(grams float64, str int) (fret int, mm float64) {
+	mm = math.Inf(1)
+	for n := 1; n <= p.Guitar.Frets; n++ {
+		if left := p.Clearance(grams, str, n); left < mm {
+			fret, mm = n, left
+		}
+	}
+	return fret, mm
+}
+
 // GaugeFor returns the gauge in inches that gives about tension N at a note, plain up to plainest and
 // wound above, to the nearest thousandth; 0 if none between the limits does.
 func (g *Guitar) GaugeFor(note pitch.Note, tension float64) neck.String {

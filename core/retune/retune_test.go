@@ -146,6 +146,14 @@ func TestClearance(t *testing.T) {
 			}
 		}
 	}
+	for _, grams := range []float64{0, 60, 150} {
+		fret, mm := p.Closest(grams, 2)
+		for n := 1; n <= p.Guitar.Frets; n++ {
+			if left := p.Clearance(grams, 2, n); left < mm || n == fret && left != mm {
+				t.Errorf("%v g: %v mm at fret %d, said to be closest with %v at %d", grams, left, n, mm, fret)
+			}
+		}
+	}
 	// 0.981 N in the middle of a 0.012 at 104.53 N on 648 mm: 0.981·324·324/(104.53·648) = 1.520 mm of 2.5.
 	if got := p.Clearance(100, 1, 12); math.Abs(got-(2.5-1.520)) > 2e-3 {
 		t.Errorf("%v mm", got)
