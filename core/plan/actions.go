@@ -8,35 +8,34 @@ import (
 	"stepping/core/quiet"
 )
 
-// dealKey packs all that a dealer looks at into 64 bits.
-func dealKey(r *right, s *silence, pl *pluck, bass int) uint64 {
-	key := uint64(bass)
-	for _, set := range [...]quiet.Strings{s.unw, s.unw & r.h.under, s.tl.ended & s.unw, s.swept, s.struck | s.keep, s.touch, s.below} {
-		key = key<<6 | uint64(set)
-	}
-	for _, at := range pl.at {
-		key = key<<3 | uint64(at)
-	}
-	for _, flag := range [...]bool{r.spare, r.over, pl.busy, pl.laid} {
-		key <<= 1
-		if flag {
-			key |= 1
-		}
-	}
-	return key
+// dampingKey is all that a dampingSearch looks at.
+type dampingKey struct {
+	unwanted, underSlide, ended, swept quiet.Strings
+	sounding, touch, below             quiet.Strings
+	at                                 [digits]int8
+	bass                               int8
+	spare, over, busy, laid            bool
 }
 
-// cheapestDeals returns the cheapest deals of one situation, one for each own digit and
+func newDampingKey(r *pickShape, s *silence, pl *pluck, bass int) dampingKey {
+	return dampingKey{
+		unwanted: s.unw, underSlide: s.unw & r.h.under, ended: s.ringIn.ended & s.unw, swept: s.swept,
+		sounding: s.struck | s.keep, touch: s.touch, below: s.below,
+		at: pl.at, bass: int8(bass), spare: r.spare, over: r.over, busy: pl.busy, laid: pl.laid,
+	}
+}
+
+// cheapestDampings returns the cheapest dampings of one situation, one for each stopping digit and
 // place of the thumb, the first of equals.
-func (sd *side) cheapestDeals(r *right, s *silence, pl *pluck, bass int) []deal {
-	key := dealKey(r, s, pl, bass)
-	if best, ok := sd.deals[key]; ok {
+func (sd *pickStage) cheapestDampings(r *pickShape, s *silence, pl *pluck, bass int) []damping {
+	key := newDampingKey(r, s, pl, bass)
+	if best, ok := sd.dampings[key]; ok {
 		return best
 	}
-	var best []deal
-	sd.m.dealWith(r, s, pl, bass, func(d *deal) {
+	var best []damping
+	sd.m.eachDamping(r, s, pl, bass, func(d *damping) {
 		for i := range best {
-			if best[i].own == d.own && best[i].digit[digitP] == d.digit[digitP] {
+			if best[i].stopper == d.stopper && best[i].digit[digitP] == d.digit[digitP] {
 				if d.cost() < best[i].cost() {
 					best[i] = *d
 				}
@@ -45,24 +44,24 @@ func (sd *side) cheapestDeals(r *right, s *silence, pl *pluck, bass int) []deal 
 		}
 		best = append(best, *d)
 	})
-	sd.deals[key] = best
+	sd.dampings[key] = best
 	return best
 }
 
 // actions returns the set of actions after tl, of those that cost no more than most; what the
 // future cannot tell apart is there once, at its cheapest. A set once worked out for more serves
 // for less.
-func (sd *side) actions(r *right, tl tail, plucked bool, most float64) *actionSet {
-	set := r.set(tl, plucked)
+func (sd *pickStage) actions(r *pickShape, ri ringIn, plucked bool, most float64) *actionSet {
+	set := r.set(ri, plucked)
 	if most <= set.most {
 		return set
 	}
 	most += 0.25
-	set.most, set.parts, set.onward = most, set.parts[:0], nil
+	set.most, set.parts, set.toGo = most, set.parts[:0], nil
 	for b := range r.opts {
 		o := &r.opts[b]
-		sum := r.bassCost(o, tl)
-		if sum > most || !sd.m.still(r, tl, o, &sd.still) {
+		sum := r.bassCost(o, ri)
+		if sum > most || !sd.m.still(r, ri, o, &sd.still) {
 			continue
 		}
 		if actions := sd.choices(r, o, &sd.still, plucked, most-sum); len(actions) > 0 {
@@ -73,39 +72,41 @@ func (sd *side) actions(r *right, tl tail, plucked bool, most float64) *actionSe
 }
 
 // set returns the set for tl, worked out or not.
-func (r *right) set(tl tail, plucked bool) *actionSet {
+func (r *pickShape) set(ri ringIn, plucked bool) *actionSet {
 	for i := range r.sets {
-		if r.sets[i].tl == tl && r.sets[i].plucks == plucked {
+		if r.sets[i].ringIn == ri && r.sets[i].plucks == plucked {
 			return &r.sets[i]
 		}
 	}
-	r.sets = append(r.sets, actionSet{tl: tl, plucks: plucked, most: math.Inf(-1)})
+	r.sets = append(r.sets, actionSet{ringIn: ri, plucks: plucked, most: math.Inf(-1)})
 	return &r.sets[len(r.sets)-1]
 }
 
-// situation packs all that the picking hand's choices beside a bass option depend on: rights and
-// tails share them.
-type situation [3]uint64
+// situation is all that the picking hand's choices beside a bass option depend on: shapes and
+// what rings in share them.
+type situation struct {
+	struck, keep, may, unwanted, idle, ended, live quiet.Strings
+	touch, below, under, trailed, sounding         quiet.Strings
+	bass                                           int8
+	cut, hit, plucked, spare, over, tapped, hooked bool
+	trails                                         int8   // if pins demand dampers, which can tell these apart
+	line                                           int16  // if pins bind strokes
+	fret                                           uint64 // of the bass note, its bits
+}
 
-func (sd *side) situation(r *right, o *bassOption, s *silence, plucked bool) (k situation) {
-	for _, set := range [...]quiet.Strings{s.struck, s.keep, s.may, s.unwanted, sd.m.idleStrings(r, s), s.tl.ended, s.keep & s.tl.live, s.touch, s.below} {
-		k[0] = k[0]<<6 | uint64(set)
+func (sd *pickStage) situation(r *pickShape, o *bassOption, s *silence, plucked bool) situation {
+	k := situation{
+		struck: s.struck, keep: s.keep, may: s.may, unwanted: s.unwanted, idle: sd.m.idleStrings(r, s),
+		ended: s.ringIn.ended, live: s.keep & s.ringIn.live, touch: s.touch, below: s.below,
+		under: r.h.under, trailed: r.h.trailed, sounding: r.h.sounding, bass: int8(o.str),
+		cut: o.cut, hit: o.hit != "", plucked: plucked, spare: r.spare, over: r.over, tapped: r.h.tapped(), hooked: r.h.hooked(),
+		fret: math.Float64bits(o.fret),
 	}
-	for _, set := range [...]quiet.Strings{r.h.under, r.h.trailed, r.h.sounding, quiet.Strings(o.str)} {
-		k[1] = k[1]<<6 | uint64(set)
+	if s.demanded != 0 {
+		k.trails = int8(r.h.trails)
 	}
-	for _, flag := range [...]bool{o.cut, o.hit != "", plucked, r.spare, r.over, r.h.tapped(), r.h.hooked()} {
-		k[1] <<= 1
-		if flag {
-			k[1] |= 1
-		}
-	}
-	k[2] = math.Float64bits(o.fret)
-	if s.demanded != 0 { // pins can tell these apart
-		k[1] = k[1]<<3 | uint64(r.h.trails)
-	}
-	if len(r.mo.pins.strokes) > 0 {
-		k[1] = k[1]<<12 | uint64(r.h.line)
+	if len(r.pins.strokes) > 0 {
+		k.line = int16(r.h.line)
 	}
 	return k
 }
@@ -117,23 +118,23 @@ type found struct {
 }
 
 // choices lists the actions beside a bass option that cost no more than most, by cost.
-func (sd *side) choices(r *right, o *bassOption, s *silence, plucked bool, most float64) []action {
+func (sd *pickStage) choices(r *pickShape, o *bassOption, s *silence, plucked bool, most float64) []action {
 	key := sd.situation(r, o, s, plucked)
 	if known, ok := sd.known[key]; ok && most <= known.most {
 		return known.actions
 	}
 	m := sd.m
 	sd.scratch = sd.scratch[:0]
-	none := deal{own: noDigit}
+	none := damping{stopper: noDigit}
 	sd.situations(r, o, s, plucked, most, func(a *action, s *silence, pl *pluck) {
 		if s.unw == 0 {
-			sd.keep(m.withDeal(a, s, o, pl, &none))
+			sd.keep(m.withDamping(a, s, o, pl, &none))
 			return
 		}
-		best := sd.cheapestDeals(r, s, pl, o.str)
+		best := sd.cheapestDampings(r, s, pl, o.str)
 		for i := range best {
 			if a.cost+best[i].cost() <= most {
-				sd.keep(m.withDeal(a, s, o, pl, &best[i]))
+				sd.keep(m.withDamping(a, s, o, pl, &best[i]))
 			}
 		}
 	})
@@ -150,11 +151,11 @@ func (sd *side) choices(r *right, o *bassOption, s *silence, plucked bool, most 
 
 // place orders actions that cost the same.
 func (a *action) place() int {
-	return int(a.live)<<24 | int(a.mask)<<12 | int(a.lies)<<8 | int(a.rest)<<4 | int(a.own)
+	return int(a.live)<<24 | int(a.mask)<<12 | int(a.lies)<<8 | int(a.rest)<<4 | int(a.stopper)
 }
 
 // number returns the number of a pose.
-func (sd *side) number(q pose) uint16 {
+func (sd *pickStage) number(q pose) uint16 {
 	for k := range sd.poses {
 		if sd.poses[k] == q {
 			return uint16(k)
@@ -167,21 +168,21 @@ func (sd *side) number(q pose) uint16 {
 // keep files a among the scratch, unless one that the future cannot tell
 // from it is not dearer, or one that differs in the heel and the resting digits alone is cheaper by
 // more than any move of theirs to come.
-func (sd *side) keep(a action) {
+func (sd *pickStage) keep(a action) {
 	for i := range sd.scratch {
 		old := &sd.scratch[i]
-		if old.live != a.live || old.mask != a.mask || old.own != a.own {
+		if old.live != a.live || old.mask != a.mask || old.stopper != a.stopper {
 			continue
 		}
-		debt := 0.0
+		gap := 0.0
 		if old.lies != a.lies {
-			debt = sd.m.heelDebt
+			gap = sd.m.heelGap
 		}
-		debt += sd.m.restGap[old.rest][a.rest]
+		gap += sd.m.restGap[old.rest][a.rest]
 		switch {
-		case debt > 0 && old.cost+debt <= a.cost, debt == 0 && old.cost <= a.cost:
+		case gap > 0 && old.cost+gap <= a.cost, gap == 0 && old.cost <= a.cost:
 			return
-		case debt == 0:
+		case gap == 0:
 			*old = a
 			return
 		}

@@ -194,8 +194,8 @@ type waiting struct {
 	via         link
 }
 
-// take keeps a way with a known total.
-func (m *marginal) take(total float64, via link) {
+// keepCheaper keeps a way with a known total.
+func (m *marginal) keepCheaper(total float64, via link) {
 	if total < m.Extra {
 		m.Extra, m.via = total, via
 	}
@@ -212,7 +212,7 @@ type scan struct {
 }
 
 func (p *Plan) newScan(ctx context.Context, t int) (*scan, error) {
-	if p.onward == nil {
+	if p.back == nil {
 		// The plan itself was found without what cannot be best; alternatives need it all.
 		layers, _, err := p.m.forward(ctx, nil, true)
 		if err != nil {
@@ -223,11 +223,11 @@ func (p *Plan) newScan(ctx context.Context, t int) (*scan, error) {
 			return nil, err
 		}
 		p.follow(layers)
-		p.onward = bw
+		p.back = bw
 	}
-	sc := &scan{p: p, st: p.m.stage(t), sr: search{m: p.m}, index: p.onward.newIndex(t, nil)}
-	sc.sr.side = p.m.side(t, nil)
-	sc.sr.debts = p.m.debtsFrom(t)
+	sc := &scan{p: p, st: p.m.stage(t), sr: search{m: p.m}, index: p.back.newIndex(t, nil)}
+	sc.sr.pick = p.m.pickStage(t, nil)
+	sc.sr.dominances = p.m.dominanceFrom(t)
 	var before *layer
 	if t > 0 {
 		before = &p.layers[t-1]
@@ -248,15 +248,15 @@ func (sc *scan) get(a *Alternative) *marginal {
 	return m
 }
 
-// file files one action after arrival in with rho p, which costs so much by then, under the
+// file files one action after arrival in with picking state p, which costs so much by then, under the
 // marginals into.
-func (sc *scan) file(cost float64, p rho, a *action, bass uint8, in *arrival, into []*marginal) {
+func (sc *scan) file(cost float64, p pickState, a *action, bass uint8, in *arrival, into []*marginal) {
 	after := p.after(a.pose)
-	via := link{in.prev, state{hand: sc.g, live: a.live, rho: after, step: step{in.a, bass, a.own}}}
+	via := link{in.prev, state{hand: sc.g, live: a.live, pick: after, step: step{in.a, bass, a.stopper}}}
 	t := sc.st.t
 	if i := sc.index.find(int(sc.g), a.live, after); i >= 0 {
 		for _, m := range into {
-			m.take(cost+sc.p.onward.togo[t][i].cost, via)
+			m.keepCheaper(cost+sc.p.back.costToGo[t][i].cost, via)
 		}
 		return
 	}
@@ -278,7 +278,7 @@ func (sc *scan) finish() []Alternative {
 				break
 			}
 			s := &w.via.state
-			m.take(w.cost+sc.p.onward.from(extraKey{int32(sc.st.t), s.hand, s.live, s.rho}).cost, w.via)
+			m.keepCheaper(w.cost+sc.p.back.from(extraKey{int32(sc.st.t), s.hand, s.live, s.pick}).cost, w.via)
 		}
 		if m.Extra < inf {
 			m.Extra -= sc.p.Total
@@ -289,7 +289,7 @@ func (sc *scan) finish() []Alternative {
 }
 
 // marginalsAt works out every alternative for the strokes of moment t at once. What the
-// forward pass leaves out as outdone can be left out here too: what outdoes it strikes the
+// forward pass leaves out as dominated can be left out here too: what dominates it strikes the
 // same.
 func (p *Plan) marginalsAt(ctx context.Context, t int) ([]Alternative, error) {
 	if p.marginals[t] != nil {
@@ -312,7 +312,7 @@ func (p *Plan) marginalsAt(ctx context.Context, t int) ([]Alternative, error) {
 // hand goes through every way into hand g.
 func (sc *scan) hand(g int) {
 	sc.g = int32(g)
-	sr, r := &sc.sr, sc.sr.side.of(g)
+	sr, r := &sc.sr, sc.sr.pick.of(g)
 	flows := sr.arrive(g, inf, true)
 	sr.cheapest(r, flows)
 	var thumbs []*marginal
@@ -325,13 +325,13 @@ func (sc *scan) hand(g int) {
 	var into []*marginal
 	for i := range flows {
 		f := &flows[i]
-		if sr.flowOutdone(r, flows, f) {
+		if sr.flowDominated(r, flows, f) {
 			continue
 		}
 		into = sc.melody(f.a, into[:0])
 		voices := len(into)
-		set := sr.side.actions(r, f.tl, !f.a.legato(), inf)
-		sr.eachReached(set, f, inf, func(cost float64, p rho, a *action, bass uint8, in *arrival) {
+		set := sr.pick.actions(r, f.ringIn, !f.a.legato(), inf)
+		sr.eachReached(set, f, inf, func(cost float64, p pickState, a *action, bass uint8, in *arrival) {
 			if into = into[:voices]; thumbs != nil {
 				into = append(into, thumbs[bass])
 			}
@@ -362,15 +362,12 @@ func (p *Plan) dampersAt(ctx context.Context, t, str int) ([]Alternative, error)
 	if err != nil {
 		return nil, err
 	}
-	defer func() { mo.pins.dampers[str] = "" }()
 	into := make([]*marginal, 1)
 	for _, by := range p.m.allowedDampers() {
 		if err := ctx.Err(); err != nil {
 			return nil, err
 		}
-		mo.pins.dampers[str] = by
-		sc.sr.side = &side{}
-		sc.sr.side.reset(p.m, mo)
+		sc.sr.pick = p.m.pickDamped(mo, str, by)
 		into[0] = sc.get(&Alternative{Part: Damper, String: str, By: by})
 		for g := range mo.hands {
 			sc.g = int32(g)
@@ -384,11 +381,19 @@ func (p *Plan) dampersAt(ctx context.Context, t, str int) ([]Alternative, error)
 	return sc.finish(), nil
 }
 
+// pickDamped is the picking hand's side of mo with one more pin: by silences string str.
+func (m *model) pickDamped(mo *moment, str int, by string) *pickStage {
+	pins, out := mo.pins, &pickStage{}
+	pins.dampers[str] = by
+	out.resetWith(m, mo, &pins)
+	return out
+}
+
 // flow files everything that can follow one flow into the present hand.
 func (sc *scan) flow(f *inflow, into []*marginal) {
 	sr := &sc.sr
-	set := sr.side.actions(sr.side.of(int(sc.g)), f.tl, !f.a.legato(), inf)
-	sr.eachReached(set, f, inf, func(cost float64, p rho, a *action, bass uint8, in *arrival) {
+	set := sr.pick.actions(sr.pick.of(int(sc.g)), f.ringIn, !f.a.legato(), inf)
+	sr.eachReached(set, f, inf, func(cost float64, p pickState, a *action, bass uint8, in *arrival) {
 		sc.file(cost, p, a, bass, in, into)
 	})
 }
@@ -429,10 +434,10 @@ func (p *Plan) through(t int, a *Alternative) detour {
 	}
 	for t+1 < len(p.layers) {
 		s := &d.states[len(d.states)-1]
-		next := p.onward.next(t, s)
+		next := p.back.next(t, s)
 		t++
 		d.states = append(d.states, next)
-		if here := p.state(t); next.hand == here.hand && next.live == here.live && next.rho == here.rho {
+		if here := p.state(t); next.hand == here.hand && next.live == here.live && next.pick == here.pick {
 			break
 		}
 	}
@@ -441,12 +446,12 @@ func (p *Plan) through(t int, a *Alternative) detour {
 
 // next is the state after s at moment t on the best way on.
 func (bw *backward) next(t int, s *state) state {
-	for i := range bw.togo[t] {
-		if k := bw.layers[t].met(i); k.hand == s.hand && k.live == s.live && k.rho == s.rho {
-			return bw.togo[t][i].next
+	for i := range bw.costToGo[t] {
+		if k := bw.layers[t].met(i); k.hand == s.hand && k.live == s.live && k.pick == s.pick {
+			return bw.costToGo[t][i].next
 		}
 	}
-	return bw.from(extraKey{int32(t), s.hand, s.live, s.rho}).next
+	return bw.from(extraKey{int32(t), s.hand, s.live, s.pick}).next
 }
 
 // choices recomputes what is chosen along a detour.
@@ -459,11 +464,11 @@ func (p *Plan) choices(d detour) []choice {
 			before = &d.states[i-1]
 		}
 		ar := p.around(t)
-		if pins := &ar.stage.mo.pins; t == d.at && d.str != 0 {
-			pins.dampers[d.str] = d.by
-			defer func() { pins.dampers[d.str] = "" }()
+		pick := ar.pick
+		if t == d.at && d.str != 0 {
+			pick = p.m.pickDamped(ar.stage.mo, d.str, d.by)
 		}
-		out[i] = p.m.choiceFrom(ar.stage, ar.side, before, &d.states[i])
+		out[i] = p.m.choiceFrom(ar.stage, pick, before, &d.states[i])
 	}
 	return out
 }

@@ -8,9 +8,9 @@ import (
 	"stepping/core/quiet"
 )
 
-// ahead is the best continuation of a state: its cost to the end, and the state of the next
+// successor is the best continuation of a state: its cost to the end, and the state of the next
 // moment with the step there.
-type ahead struct {
+type successor struct {
 	cost float64
 	next state // prev is meaningless
 }
@@ -18,33 +18,33 @@ type ahead struct {
 // backward answers what it costs to go on from any state. States that the forward pass met
 // are answered from tables; others are worked out when asked for.
 type backward struct {
-	m      *model
-	layers []layer
-	togo   [][]ahead // of the kept states, and behind them of the rest
-	extra  map[extraKey]ahead
-	rounds map[int]*around
+	m        *model
+	layers   []layer
+	costToGo [][]successor // of the kept states, and behind them of the rest
+	extra    map[extraKey]successor
+	rounds   map[int]*around
 
 	// of the moment under way
-	scratch    *stateIndex
-	numbers    [rhos]int16 // of the rhos before it
-	rhosBefore int
+	scratch     *stateIndex
+	numbers     [pickStates]int16 // of the picking states before it
+	picksBefore int
 }
 
 type extraKey struct {
 	t, hand int32
 	live    quiet.Strings
-	rho     rho
+	pick    pickState
 }
 
 // around is what is needed to look at the changes into one moment.
 type around struct {
 	stage *stage
 	index *stateIndex
-	side  *side
+	pick  *pickStage
 }
 
 func (m *model) newAround(t int) *around {
-	return &around{stage: m.stage(t), side: m.side(t, nil)}
+	return &around{stage: m.stage(t), pick: m.pickStage(t, nil)}
 }
 
 // around returns moment t's, kept for the next call.
@@ -62,55 +62,55 @@ func (p *Plan) around(t int) *around {
 
 // newBackward does the backward pass.
 func (m *model) newBackward(ctx context.Context, layers []layer) (*backward, error) {
-	bw := &backward{m: m, layers: layers, togo: make([][]ahead, len(layers)), extra: map[extraKey]ahead{}}
+	bw := &backward{m: m, layers: layers, costToGo: make([][]successor, len(layers)), extra: map[extraKey]successor{}}
 	last := len(layers) - 1
-	var scratch side
-	bw.togo[last] = make([]ahead, len(layers[last].states)+len(layers[last].rest))
+	var scratch pickStage
+	bw.costToGo[last] = make([]successor, len(layers[last].states)+len(layers[last].dominated))
 	for t := last; t > 0; t-- {
 		if err := ctx.Err(); err != nil {
 			return nil, err
 		}
 		st := m.stage(t)
-		bw.togo[t-1] = bw.pass(st, m.side(t, &scratch))
+		bw.costToGo[t-1] = bw.pass(st, m.pickStage(t, &scratch))
 	}
 	return bw, nil
 }
 
 // pass finds the continuations of the states before st's moment.
-func (bw *backward) pass(st *stage, sd *side) []ahead {
+func (bw *backward) pass(st *stage, sd *pickStage) []successor {
 	before := &bw.layers[st.t-1]
-	out := make([]ahead, len(before.states)+len(before.rest))
+	out := make([]successor, len(before.states)+len(before.dominated))
 	for i := range out {
 		out[i].cost = inf
 	}
 	bw.scratch = bw.newIndex(st.t, bw.scratch)
-	bw.numberRhos(before)
+	bw.numberPicks(before)
 	for _, g := range bw.scratch.order {
 		if bw.scratch.hand[g] == inf {
 			break
 		}
 		bw.into(st, sd, int(g), before.states, out[:len(before.states)])
-		bw.into(st, sd, int(g), before.rest, out[len(before.states):])
+		bw.into(st, sd, int(g), before.dominated, out[len(before.states):])
 	}
 	return out
 }
 
-// numberRhos numbers the rhos of a layer.
-func (bw *backward) numberRhos(l *layer) {
-	bw.rhosBefore = 0
+// numberPicks numbers the picking states of a layer.
+func (bw *backward) numberPicks(l *layer) {
+	bw.picksBefore = 0
 	for i := range bw.numbers {
 		bw.numbers[i] = -1
 	}
-	for i := range len(l.states) + len(l.rest) {
-		if n := &bw.numbers[l.met(i).rho]; *n < 0 {
-			*n = int16(bw.rhosBefore)
-			bw.rhosBefore++
+	for i := range len(l.states) + len(l.dominated) {
+		if n := &bw.numbers[l.met(i).pick]; *n < 0 {
+			*n = int16(bw.picksBefore)
+			bw.picksBefore++
 		}
 	}
 }
 
 // into improves the continuations out of states by those through hand g.
-func (bw *backward) into(st *stage, sd *side, g int, states []state, out []ahead) {
+func (bw *backward) into(st *stage, sd *pickStage, g int, states []state, out []successor) {
 	last, ok := int32(-1), false
 	var c change
 	least := bw.scratch.hand[g]
@@ -129,15 +129,15 @@ func (bw *backward) into(st *stage, sd *side, g int, states []state, out []ahead
 					continue
 				}
 				if set == nil {
-					tl := st.tailOf(&st.before[last], states[lo].live, &st.mo.hands[g])
-					set = sd.actions(sd.of(g), tl, !w.a.legato(), inf)
+					ri := st.ringInAfter(&st.before[last], states[lo].live, &st.mo.hands[g])
+					set = sd.actions(sd.of(g), ri, !w.a.legato(), inf)
 					bw.prepare(set, st.t, g, bw.scratch)
 				}
-				if w.cost+set.onward.least >= out[i].cost {
+				if w.cost+set.toGo.least >= out[i].cost {
 					continue
 				}
-				if v := bw.value(sd, set, states[i].rho, st.t, g); w.cost+v.cost < out[i].cost {
-					out[i] = v.ahead(w.cost, g, states[i].rho, w.a)
+				if v := bw.value(sd, set, states[i].pick, st.t, g); w.cost+v.cost < out[i].cost {
+					out[i] = v.successor(w.cost, g, states[i].pick, w.a)
 				}
 			}
 		}
@@ -146,39 +146,39 @@ func (bw *backward) into(st *stage, sd *side, g int, states []state, out []ahead
 
 // stateIndex finds the states of one moment, and bounds what the others cost to the end.
 type stateIndex struct {
-	rhos  int       // see model.rhos
-	at    []int32   // by hand, live strings and rho: the state's number plus one
-	floor []float64 // by hand and live strings: the least cost to the end of a kept state …
-	debt  float64   // … and how far below it another can lie
-	order []int32   // hands by their least cost to the end
-	hand  []float64 // that least cost, lowered by debt
+	picks   int       // see model.pickStateCount
+	at      []int32   // by hand, live strings and picking state: the state's number plus one
+	minToGo []float64 // by hand and live strings: the least cost to the end of a kept state …
+	gap     float64   // … and how far below it another can lie
+	order   []int32   // hands by their least cost to the end
+	hand    []float64 // that least cost, lowered by the dominance gap
 }
 
 // newIndex indexes layer t, whose continuations are known. old's memory is reused.
 func (bw *backward) newIndex(t int, old *stateIndex) *stateIndex {
 	ix, sets := old, len(bw.m.moments[t].hands)<<liveShift
 	if ix == nil {
-		ix = &stateIndex{rhos: bw.m.rhos()}
+		ix = &stateIndex{picks: bw.m.pickStateCount()}
 	}
-	ix.at = append(ix.at[:0], make([]int32, sets*ix.rhos)...)
-	ix.floor = ix.floor[:0]
+	ix.at = append(ix.at[:0], make([]int32, sets*ix.picks)...)
+	ix.minToGo = ix.minToGo[:0]
 	for range sets {
-		ix.floor = append(ix.floor, inf)
+		ix.minToGo = append(ix.minToGo, inf)
 	}
-	ix.debt = bw.m.debtsFrom(t + 1).most()
+	ix.gap = bw.m.dominanceFrom(t + 1).most()
 	kept := len(bw.layers[t].states)
-	for i := range bw.togo[t] {
+	for i := range bw.costToGo[t] {
 		s := bw.layers[t].met(i)
 		set := setOf(int(s.hand), s.live)
-		ix.at[set*ix.rhos+int(s.rho)] = int32(i + 1)
+		ix.at[set*ix.picks+int(s.pick)] = int32(i + 1)
 		if i < kept {
-			ix.floor[set] = min(ix.floor[set], bw.togo[t][i].cost)
+			ix.minToGo[set] = min(ix.minToGo[set], bw.costToGo[t][i].cost)
 		}
 	}
 	ix.order, ix.hand = ix.order[:0], ix.hand[:0]
 	for g := range bw.m.moments[t].hands {
 		ix.order = append(ix.order, int32(g))
-		ix.hand = append(ix.hand, slices.Min(ix.floor[g<<liveShift:(g+1)<<liveShift])-ix.debt)
+		ix.hand = append(ix.hand, slices.Min(ix.minToGo[g<<liveShift:(g+1)<<liveShift])-ix.gap)
 	}
 	slices.SortStableFunc(ix.order, func(a, b int32) int { return cmp.Compare(ix.hand[a], ix.hand[b]) })
 	return ix
@@ -187,13 +187,13 @@ func (bw *backward) newIndex(t int, old *stateIndex) *stateIndex {
 func setOf(hand int, live quiet.Strings) int { return hand<<liveShift | int(live>>liveShift) }
 
 // find returns the number of a state that the forward pass met, -1 if it is not one.
-func (ix *stateIndex) find(hand int, live quiet.Strings, p rho) int32 {
-	return ix.at[setOf(hand, live)*ix.rhos+int(p)] - 1
+func (ix *stateIndex) find(hand int, live quiet.Strings, p pickState) int32 {
+	return ix.at[setOf(hand, live)*ix.picks+int(p)] - 1
 }
 
 // least bounds the cost to the end of any state from below.
 func (ix *stateIndex) least(hand int, live quiet.Strings) float64 {
-	return ix.floor[setOf(hand, live)] - ix.debt
+	return ix.minToGo[setOf(hand, live)] - ix.gap
 }
 
 // met is the state with number i, those of the rest behind the kept.
@@ -201,34 +201,34 @@ func (l *layer) met(i int) *state {
 	if i < len(l.states) {
 		return &l.states[i]
 	}
-	return &l.rest[i-len(l.states)]
+	return &l.dominated[i-len(l.states)]
 }
 
-// onwards is what comes after the actions of a set through one hand.
-type onwards struct {
+// setToGo is what comes after the actions of a set through one hand.
+type setToGo struct {
 	hand  int
-	best  []further // the best way on by each pose that occurs, before its turn
-	other []further // ways that are in none of them, without what comes after: see prepare
-	least float64   // no way on costs less, whatever came before
-	value []further // by number of the rho before, turn included
-	known []bool    // of value
+	best  []actionToGo // the best way on by each pose that occurs, before its turn
+	other []actionToGo // ways that are in none of them, without what comes after: see prepare
+	least float64      // no way on costs less, whatever came before
+	value []actionToGo // by number of the picking state before, turn included
+	known []bool       // of value
 }
 
-// further is an action with its bass option, and what it costs to the end.
-type further struct {
+// actionToGo is an action with its bass option, and what it costs to the end.
+type actionToGo struct {
 	cost float64
 	a    *action
 	bass uint8
 }
 
 // prepare works out what comes after the actions of set through hand g of moment t, unless that
-// is done. Actions that keep the digits as they were, so that each rho before leads on to another,
+// is done. Actions that keep the digits as they were, so that each picking state before leads on to another,
 // and those that lead to a state that the forward pass did not meet are put aside.
-func (bw *backward) prepare(set *actionSet, t, g int, index *stateIndex) *onwards {
-	if set.onward == nil {
-		set.onward = &onwards{hand: -1}
+func (bw *backward) prepare(set *actionSet, t, g int, index *stateIndex) *setToGo {
+	if set.toGo == nil {
+		set.toGo = &setToGo{hand: -1}
 	}
-	on := set.onward
+	on := set.toGo
 	if on.hand == g {
 		return on
 	}
@@ -239,23 +239,23 @@ func (bw *backward) prepare(set *actionSet, t, g int, index *stateIndex) *onward
 			a, i := &p.actions[j], int32(-1)
 			cost := p.sum + a.cost
 			if a.mask != keepMask {
-				i = index.find(g, a.live, rho(0).after(a.pose))
+				i = index.find(g, a.live, pickState(0).after(a.pose))
 			}
 			if i < 0 {
-				on.other = append(on.other, further{cost, a, p.bass})
+				on.other = append(on.other, actionToGo{cost, a, p.bass})
 				on.least = min(on.least, cost+index.least(g, a.live))
 				continue
 			}
-			cost += bw.togo[t][i].cost
+			cost += bw.costToGo[t][i].cost
 			on.least = min(on.least, cost)
-			on.take(further{cost, a, p.bass})
+			on.keepBest(actionToGo{cost, a, p.bass})
 		}
 	}
 	return on
 }
 
-// take keeps f if nothing better is known for its pose.
-func (on *onwards) take(f further) {
+// keepBest keeps f if nothing better is known for its pose.
+func (on *setToGo) keepBest(f actionToGo) {
 	for k := range on.best {
 		if b := &on.best[k]; b.a.of == f.a.of {
 			if f.cost < b.cost {
@@ -267,12 +267,12 @@ func (on *onwards) take(f further) {
 	on.best = append(on.best, f)
 }
 
-// value returns the best way by set to the end after rho p, one of those before the moment under way.
-func (bw *backward) value(sd *side, set *actionSet, p rho, t, g int) *further {
-	on := set.onward
+// value returns the best way by set to the end after picking state p, one of those before the moment under way.
+func (bw *backward) value(sd *pickStage, set *actionSet, p pickState, t, g int) *actionToGo {
+	on := set.toGo
 	if len(on.known) == 0 {
-		on.known = append(on.known, make([]bool, bw.rhosBefore)...)
-		on.value = append(on.value[:0], make([]further, bw.rhosBefore)...)
+		on.known = append(on.known, make([]bool, bw.picksBefore)...)
+		on.value = append(on.value[:0], make([]actionToGo, bw.picksBefore)...)
 	}
 	n := bw.numbers[p]
 	if !on.known[n] {
@@ -281,53 +281,53 @@ func (bw *backward) value(sd *side, set *actionSet, p rho, t, g int) *further {
 	return &on.value[n]
 }
 
-// through is the best way on by the actions of set, prepared for hand g, after rho p. Of those that
+// through is the best way on by the actions of set, prepared for hand g, after picking state p. Of those that
 // are put aside, first those that lead to states that the forward pass met are looked at; the
 // others only if they can be better.
-func (bw *backward) through(sd *side, set *actionSet, p rho, t, g int, index *stateIndex) further {
-	out, on := further{cost: inf}, set.onward
+func (bw *backward) through(sd *pickStage, set *actionSet, p pickState, t, g int, index *stateIndex) actionToGo {
+	out, on := actionToGo{cost: inf}, set.toGo
 	for _, f := range on.best {
 		if f.cost < out.cost {
-			out.take(f, sd.turn(p, f.a.pose))
+			out.keepCheaper(f, sd.turn(p, f.a.pose))
 		}
 	}
 	for _, f := range on.other {
 		if i := index.find(g, f.a.live, p.after(f.a.pose)); i >= 0 {
-			out.take(f, sd.turn(p, f.a.pose)+bw.togo[t][i].cost)
+			out.keepCheaper(f, sd.turn(p, f.a.pose)+bw.costToGo[t][i].cost)
 		}
 	}
 	for _, f := range on.other {
 		turn, next := sd.turn(p, f.a.pose), p.after(f.a.pose)
 		if f.cost+turn+index.least(g, f.a.live) < out.cost && index.find(g, f.a.live, next) < 0 {
-			out.take(f, turn+bw.from(extraKey{int32(t), int32(g), f.a.live, next}).cost)
+			out.keepCheaper(f, turn+bw.from(extraKey{int32(t), int32(g), f.a.live, next}).cost)
 		}
 	}
 	return out
 }
 
-// take keeps f with what is more to pay, if that is better.
-func (out *further) take(f further, more float64) {
+// keepCheaper keeps f with what is more to pay, if that is better.
+func (out *actionToGo) keepCheaper(f actionToGo, more float64) {
 	if f.cost += more; f.cost < out.cost {
 		*out = f
 	}
 }
 
-// ahead is f after rho p as a continuation through hand g, by attack a and for left more.
-func (f *further) ahead(left float64, g int, p rho, a attack) ahead {
-	return ahead{left + f.cost, state{hand: int32(g), live: f.a.live, rho: p.after(f.a.pose), step: step{a, f.bass, f.a.own}}}
+// successor is f after picking state p as a continuation through hand g, by attack a and for left more.
+func (f *actionToGo) successor(left float64, g int, p pickState, a attack) successor {
+	return successor{left + f.cost, state{hand: int32(g), live: f.a.live, pick: p.after(f.a.pose), step: step{a, f.bass, f.a.stopper}}}
 }
 
 // from is the best continuation of any state.
-func (bw *backward) from(k extraKey) ahead {
+func (bw *backward) from(k extraKey) successor {
 	if int(k.t) == len(bw.layers)-1 {
-		return ahead{}
+		return successor{}
 	}
 	if v, ok := bw.extra[k]; ok {
 		return v
 	}
 	t := int(k.t) + 1
 	ar, index := bw.round(t)
-	out := ahead{cost: inf}
+	out := successor{cost: inf}
 	for _, g := range index.order {
 		if index.hand[g] >= out.cost {
 			break
@@ -337,17 +337,17 @@ func (bw *backward) from(k extraKey) ahead {
 		if !ok {
 			continue
 		}
-		tl := ar.stage.tailOf(&ar.stage.before[k.hand], k.live, &ar.stage.mo.hands[g])
+		ri := ar.stage.ringInAfter(&ar.stage.before[k.hand], k.live, &ar.stage.mo.hands[g])
 		for _, w := range c.ways(ar.stage, int(k.hand), g, false) {
 			if w.cost+index.hand[g] >= out.cost {
 				continue
 			}
-			set := ar.side.actions(ar.side.of(g), tl, !w.a.legato(), inf)
+			set := ar.pick.actions(ar.pick.of(g), ri, !w.a.legato(), inf)
 			if w.cost+bw.prepare(set, t, g, index).least >= out.cost {
 				continue
 			}
-			if v := bw.through(ar.side, set, k.rho, t, g, index); w.cost+v.cost < out.cost {
-				out = v.ahead(w.cost, g, k.rho, w.a)
+			if v := bw.through(ar.pick, set, k.pick, t, g, index); w.cost+v.cost < out.cost {
+				out = v.successor(w.cost, g, k.pick, w.a)
 			}
 		}
 	}

@@ -54,11 +54,11 @@ func (m *model) dropCost(mo *moment, o *bassOption, y *tally) {
 }
 
 // ringsOn reports whether o leaves out a root that rings in.
-func (r *right) ringsOn(o *bassOption, tl tail) bool { return o.eased > 0 && r.home&tl.live != 0 }
+func (r *pickShape) ringsOn(o *bassOption, ri ringIn) bool { return o.eased > 0 && r.home&ri.live != 0 }
 
 // bassCost is what o costs after tl.
-func (r *right) bassCost(o *bassOption, tl tail) float64 {
-	if r.ringsOn(o, tl) {
+func (r *pickShape) bassCost(o *bassOption, ri ringIn) float64 {
+	if r.ringsOn(o, ri) {
 		return o.sum - o.eased
 	}
 	return o.sum
@@ -183,7 +183,7 @@ func (m *model) newLeakPrice(mo *moment) (lp leakPrice) {
 // strength of what leaks on string str, as a share of the note.
 func (mo *moment) strength(s *silence, str int) float64 {
 	switch {
-	case s.tl.ended.Has(str):
+	case s.ringIn.ended.Has(str):
 		return mo.leak.ended[str]
 	case s.swept.Has(str):
 		return quiet.Swept
@@ -193,11 +193,11 @@ func (mo *moment) strength(s *silence, str int) float64 {
 
 // leakCost is what string str costs if it is left ringing: less if the slide is not on it, so
 // that it rings open, and its open note is welcome.
-func (r *right) leakCost(s *silence, str int) float64 {
+func (r *pickShape) leakCost(s *silence, str int) float64 {
 	return r.leakPrice(r.mo.strength(s, str), str)
 }
 
-func (r *right) leakPrice(strength float64, str int) float64 {
+func (r *pickShape) leakPrice(strength float64, str int) float64 {
 	if r.h.under.Has(str) {
 		return quantize(r.mo.leak.weight * strength)
 	}
@@ -205,8 +205,8 @@ func (r *right) leakPrice(strength float64, str int) float64 {
 }
 
 // tailLeak is leakCost for a string that rings in unwanted.
-func (r *right) tailLeak(tl tail, str int) float64 {
-	if tl.ended.Has(str) {
+func (r *pickShape) ringInLeak(ri ringIn, str int) float64 {
+	if ri.ended.Has(str) {
 		return r.leakPrice(r.mo.leak.ended[str], str)
 	}
 	return r.leakPrice(r.mo.leak.bass[str], str)

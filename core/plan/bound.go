@@ -14,28 +14,28 @@ import (
 // whatever rings and whichever digit plucked before. On our tunes it reaches about 95% of the
 // true cost, so that most hands can be left out of the search for one best plan.
 type bound struct {
-	m    *model
-	togo [][]onward // by moment and hand: all that comes after the moment
-	knew *knownTo   // nil if nothing is known beside
+	m        *model
+	costToGo [][]minToGo // by moment and hand: all that comes after the moment
+	knew     *knownTo    // nil if nothing is known beside
 }
 
 // from bounds what comes after state s of moment t.
 func (b *bound) from(t int, s *state) float64 {
-	least := b.togo[t][s.hand].of(s.rho)
+	least := b.costToGo[t][s.hand].of(s.pick)
 	if b.knew != nil {
 		least = max(least, b.knew.from(t, s))
 	}
 	return least
 }
 
-// onward is a bound on what comes, by whether digits plucked the last melody note: then the next
+// minToGo is a bound on what comes, by whether digits plucked the last melody note: then the next
 // one they pluck costs at least an alternation.
-type onward [2]float64
+type minToGo [2]float64
 
-func (o onward) least() float64 { return min(o[0], o[1]) }
+func (o minToGo) least() float64 { return min(o[0], o[1]) }
 
-// of is the bound for a state with rho p.
-func (o onward) of(p rho) float64 {
+// of is the bound for a state with picking state p.
+func (o minToGo) of(p pickState) float64 {
 	if p.mask() != 0 {
 		return o[1]
 	}
@@ -52,19 +52,19 @@ func (m *model) newBound(ctx context.Context) (*bound, error) {
 
 // boundUntil is newBound, stopped as soon as enough says so of the moments from t on.
 func (m *model) boundUntil(ctx context.Context, enough func(b *bound, t int) bool) (*bound, error) {
-	b := &bound{m: m, togo: make([][]onward, len(m.moments))}
+	b := &bound{m: m, costToGo: make([][]minToGo, len(m.moments))}
 	for t := range m.moments {
 		m.stage(t)
 	}
 	last := len(m.moments) - 1
-	b.togo[last] = make([]onward, len(m.moments[last].hands))
-	var sd side
+	b.costToGo[last] = make([]minToGo, len(m.moments[last].hands))
+	var sd pickStage
 	for t := last; t > 0; t-- {
 		if err := ctx.Err(); err != nil {
 			return nil, err
 		}
 		sd.reset(m, &m.moments[t])
-		b.togo[t-1] = b.pass(m.stage(t), &sd)
+		b.costToGo[t-1] = b.pass(m.stage(t), &sd)
 		if enough(b, t-1) {
 			break
 		}
@@ -73,15 +73,15 @@ func (m *model) boundUntil(ctx context.Context, enough func(b *bound, t int) boo
 }
 
 // pass bounds the hands before st's moment.
-func (b *bound) pass(st *stage, sd *side) []onward {
-	out := make([]onward, len(st.before))
+func (b *bound) pass(st *stage, sd *pickStage) []minToGo {
+	out := make([]minToGo, len(st.before))
 	for i := range out {
-		out[i] = onward{inf, inf}
+		out[i] = minToGo{inf, inf}
 	}
 	alternate := sd.again.least()
 	for _, g := range b.promising(st) {
-		after, to := b.togo[st.t][g], &st.mo.hands[g]
-		least := to.own + after.least()
+		after, to := b.costToGo[st.t][g], &st.mo.hands[g]
+		least := to.ownCost + after.least()
 		if least == inf {
 			break
 		}
@@ -96,14 +96,14 @@ func (b *bound) pass(st *stage, sd *side) []onward {
 				continue
 			}
 			ended := st.endedInto(&st.before[i], to)
-			plucked := c.pluck + r.floor(b.m, true, ended)
+			plucked := c.pluck + r.leastPickCost(b.m, true, ended)
 			if st.mo.note < 0 {
 				o[0], o[1] = min(o[0], plucked+after[0]), min(o[1], plucked+after[1])
 				continue
 			}
 			o[0], o[1] = min(o[0], plucked+after[1]), min(o[1], plucked+alternate+after[1])
 			if c.legato < inf {
-				legato := c.legato + r.floor(b.m, false, ended) + after[0]
+				legato := c.legato + r.leastPickCost(b.m, false, ended) + after[0]
 				o[0], o[1] = min(o[0], legato), min(o[1], legato)
 			}
 		}
@@ -117,13 +117,13 @@ func (b *bound) promising(st *stage) []int {
 	order := make([]int, len(st.mo.hands))
 	cost := make([]float64, len(st.mo.hands))
 	for g := range order {
-		order[g], cost[g] = g, st.mo.hands[g].own+b.togo[st.t][g].least()
+		order[g], cost[g] = g, st.mo.hands[g].ownCost+b.costToGo[st.t][g].least()
 	}
 	slices.SortFunc(order, func(x, y int) int { return cmp.Or(cmp.Compare(cost[x], cost[y]), x-y) })
 	return order
 }
 
-// endedInto is the ended strings of tailOf with no bass string ringing.
+// endedInto is the ended strings of ringInAfter with no bass string ringing.
 func (st *stage) endedInto(h, g *hand) quiet.Strings {
 	if st.mo.ended < 0 || !st.m.damps(st.mo) {
 		return 0
@@ -135,37 +135,37 @@ func (st *stage) endedInto(h, g *hand) quiet.Strings {
 	return ended
 }
 
-// floor is the least that the picking hand can cost with r's hands after ended strings.
-func (r *right) floor(m *model, plucked bool, ended quiet.Strings) float64 {
+// leastPickCost is the least that the picking hand can cost with r's hands after ended strings.
+func (r *pickShape) leastPickCost(m *model, plucked bool, ended quiet.Strings) float64 {
 	k := 0
 	if plucked {
 		k = 1
 	}
-	v := &r.floors[k][ended&trebles]
+	v := &r.leastPicks[k][ended&trebles]
 	if *v == 0 {
-		*v = m.rightFloor(r, plucked, ended)
+		*v = m.leastPick(r, plucked, ended)
 	}
 	if r.mo.hit == thumb.Tap {
 		return *v // the fingertips silence what has ended
 	}
-	return *v + r.endFloor(m, ended&trebles) // a bass string may be struck anew by the thumb
+	return *v + r.leastEnding(m, ended&trebles) // a bass string may be struck anew by the thumb
 }
 
 // trebles are the strings on which no bass note can be ringing.
 const trebles quiet.Strings = 0b111
 
-// rightFloor takes the best bass option and pluck, and the sympathy of idle treble strings as
+// leastPick takes the best bass option and pluck, and the sympathy of idle treble strings as
 // far as the heel cannot damp it for less.
-func (m *model) rightFloor(r *right, plucked bool, ended quiet.Strings) float64 {
+func (m *model) leastPick(r *pickShape, plucked bool, ended quiet.Strings) float64 {
 	var idle [1]pluck
 	least := inf
 	for b := range r.opts {
 		o := &r.opts[b]
 		var s silence
-		if !m.still(r, tail{}, o, &s) {
+		if !m.still(r, ringIn{}, o, &s) {
 			continue
 		}
-		ring := m.sympathyFloor(r, &s, o, m.idleStrings(r, &s)&trebles&^ended)
+		ring := m.leastSympathy(r, &s, o, m.idleStrings(r, &s)&trebles&^ended)
 		plucks := r.pluckWays(o, plucked, &idle)
 		for i := range plucks {
 			if pluckBesideBass(&plucks[i], o) {
@@ -176,11 +176,11 @@ func (m *model) rightFloor(r *right, plucked bool, ended quiet.Strings) float64 
 	return least - belowRounding
 }
 
-func (m *model) sympathyFloor(r *right, s *silence, o *bassOption, idle quiet.Strings) float64 {
+func (m *model) leastSympathy(r *pickShape, s *silence, o *bassOption, idle quiet.Strings) float64 {
 	if !m.damps(r.mo) {
 		return 0
 	}
-	least := m.restFloor(r, o, idle)
+	least := m.leastRest(r, o, idle)
 	for heel := 4; m.school.Heel && heel < heelStates; heel++ { // fewer reach no treble string
 		if quiet.Heel(heel)&s.struck != 0 {
 			break
@@ -190,8 +190,8 @@ func (m *model) sympathyFloor(r *right, s *silence, o *bassOption, idle quiet.St
 	return least
 }
 
-// restFloor is the least that idle strings cost, ringing along or under resting digits.
-func (m *model) restFloor(r *right, o *bassOption, idle quiet.Strings) float64 {
+// leastRest is the least that idle strings cost, ringing along or under resting digits.
+func (m *model) leastRest(r *pickShape, o *bassOption, idle quiet.Strings) float64 {
 	least := wSympathy * sympathetic(r, o, idle)
 	if !m.school.Rests {
 		return least
@@ -203,8 +203,8 @@ func (m *model) restFloor(r *right, o *bassOption, idle quiet.Strings) float64 {
 	return least
 }
 
-// endFloor is the least that the dearest of the ended strings can cost.
-func (r *right) endFloor(m *model, ended quiet.Strings) float64 {
+// leastEnding is the least that the dearest of the ended strings can cost.
+func (r *pickShape) leastEnding(m *model, ended quiet.Strings) float64 {
 	most := 0.0
 	for s := 1; ended>>(s-1) != 0; s++ {
 		if !ended.Has(s) {
@@ -235,27 +235,27 @@ const (
 
 // within tells a forward pass what it may leave out: what must come out dearer than limit, and,
 // if beam is not 0, all but so many states a moment.
-type within struct {
+type pruning struct {
 	*bound
 	limit float64
 	beam  int
 }
 
-// least finds the states of the best plan: first a quick search bounds its cost from above,
+// bestLayers finds the states of the best plan: first a quick search bounds its cost from above,
 // then everything that the bound allows to be as good is searched. The first of equal plans is
 // the same as without the bound, since no state of any best plan is left out.
-func (m *model) least(ctx context.Context) (layers []layer, rule string, err error) {
+func (m *model) bestLayers(ctx context.Context) (layers []layer, rule string, err error) {
 	if len(m.moments) > boundMoments {
 		return m.forward(ctx, nil, false)
 	}
-	if layers := m.leastKnown(ctx); layers != nil {
+	if layers := m.bestLayersKnown(ctx); layers != nil {
 		return layers, "", nil
 	}
 	b, err := m.newBound(ctx)
 	if err != nil {
 		return nil, "", err
 	}
-	quick, failed, err := m.forward(ctx, &within{b, inf, beamWidth}, false)
+	quick, failed, err := m.forward(ctx, &pruning{b, inf, beamWidth}, false)
 	if err != nil {
 		return nil, "", err
 	}
@@ -266,30 +266,30 @@ func (m *model) least(ctx context.Context) (layers []layer, rule string, err err
 	if m.req.Within > 0 {
 		limit = min(limit, m.req.Within)
 	}
-	return m.forward(ctx, &within{b, limit, 0}, false)
+	return m.forward(ctx, &pruning{b, limit, 0}, false)
 }
 
 // look sets the limit for moment t of a quick search that has come so far for cheapest.
-func (w *within) look(t int, cheapest float64) {
+func (w *pruning) look(t int, cheapest float64) {
 	if w == nil || w.beam == 0 {
 		return
 	}
 	w.limit = inf
-	for g := range w.togo[t] {
-		w.limit = min(w.limit, cheapest+w.m.moments[t].hands[g].own+w.togo[t][g].least()+beamSlack)
+	for g := range w.costToGo[t] {
+		w.limit = min(w.limit, cheapest+w.m.moments[t].hands[g].ownCost+w.costToGo[t][g].least()+beamSlack)
 	}
 }
 
-// room is what may have been paid when hand g has played moment t.
-func (w *within) room(t, g int) float64 {
+// budget is what may have been paid when hand g has played moment t.
+func (w *pruning) budget(t, g int) float64 {
 	if w == nil {
 		return inf
 	}
-	return w.limit - w.togo[t][g].least()
+	return w.limit - w.costToGo[t][g].least()
 }
 
 // widen lifts the limit of a quick search that has found nothing at a moment.
-func (w *within) widen() bool {
+func (w *pruning) widen() bool {
 	if w == nil || w.beam == 0 || w.limit == inf {
 		return false
 	}
@@ -299,12 +299,12 @@ func (w *within) widen() bool {
 
 // hopeless reports whether hand g at moment t cannot be part of a plan within the limit after
 // costs of at least before.
-func (w *within) hopeless(t, g int, before float64) bool {
-	return before > w.room(t, g)
+func (w *pruning) hopeless(t, g int, before float64) bool {
+	return before > w.budget(t, g)
 }
 
 // narrow leaves out of a layer what the limit and the beam do not allow.
-func (w *within) narrow(t int, states []state) []state {
+func (w *pruning) narrow(t int, states []state) []state {
 	if w == nil {
 		return states
 	}

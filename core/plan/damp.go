@@ -31,10 +31,10 @@ func digitNumber(name string) int {
 // heelStates is how far the heel may lie: over 0 … 5 strings.
 const heelStates = 6
 
-// silence is the state of the strings for one tail, bass option, heel and pluck, before
+// silence is the state of the strings for one ringIn, bass option, heel and pluck, before
 // anything stops strings one by one.
 type silence struct {
-	tl       tail
+	ringIn   ringIn
 	struck   quiet.Strings
 	keep     quiet.Strings // must go on ringing: nothing may touch them
 	may      quiet.Strings // may ring on or be damped
@@ -54,9 +54,9 @@ type silence struct {
 
 // still sorts the strings after tl with bass option o; ok is false if trailing fingers or a
 // pinned damper would lie on a string that must sound.
-func (m *model) still(r *right, tl tail, o *bassOption, s *silence) (ok bool) {
+func (m *model) still(r *pickShape, ri ringIn, o *bassOption, s *silence) (ok bool) {
 	mo, h := r.mo, r.h
-	*s = silence{tl: tl, struck: quiet.Of(o.str)}
+	*s = silence{ringIn: ri, struck: quiet.Of(o.str)}
 	if mo.note >= 0 {
 		s.struck |= h.sounding
 	} else if mo.sounding >= 0 {
@@ -64,9 +64,9 @@ func (m *model) still(r *right, tl tail, o *bassOption, s *silence) (ok bool) {
 	}
 	// Ringing bass strings: until the next stroke they must ring, at a stroke they may;
 	// what is no tone of the present chord is unwanted.
-	live := tl.live &^ s.struck
+	live := ri.live &^ s.struck
 	stray := live &^ r.fits
-	s.unwanted = tl.unw&^s.struck | stray
+	s.unwanted = ri.unw&^s.struck | stray
 	if !mo.wantsThumb() && o.str == 0 {
 		s.keep |= live & r.fits
 	} else {
@@ -82,7 +82,7 @@ func (m *model) still(r *right, tl tail, o *bassOption, s *silence) (ok bool) {
 		}
 		s.keep, s.may, s.unwanted = s.keep&^s.hit, s.may&^s.hit, s.unwanted&^s.hit
 	}
-	s.demanded = mo.pins.demanded()
+	s.demanded = r.pins.demanded()
 	sounding := s.struck | s.keep
 	s.touch, s.below = r.touch&^sounding, r.below(sounding)
 	return (h.trailed|s.demanded)&sounding == 0
@@ -92,12 +92,12 @@ func (m *model) still(r *right, tl tail, o *bassOption, s *silence) (ok bool) {
 func (m *model) damps(mo *moment) bool { return m.school.Cares && !mo.pins.ringing }
 
 // idleStrings are the open strings that nothing has struck and nothing lies on.
-func (m *model) idleStrings(r *right, s *silence) quiet.Strings {
+func (m *model) idleStrings(r *pickShape, s *silence) quiet.Strings {
 	return quiet.Upto(6) &^ (s.struck | s.keep | s.may | s.unwanted | s.hit | r.h.trailed | r.h.under)
 }
 
 // underHeel lays the heel over n strings; ok is false if a pin does not allow it.
-func (m *model) underHeel(r *right, s *silence, o *bassOption, idle quiet.Strings, n int) (ok bool) {
+func (m *model) underHeel(r *pickShape, s *silence, o *bassOption, idle quiet.Strings, n int) (ok bool) {
 	s.heel, s.damping = quiet.Heel(n), 0
 	s.unw, s.idle = s.unwanted&^s.heel, idle&^s.heel
 	if n > 0 {
@@ -111,7 +111,7 @@ func (m *model) underHeel(r *right, s *silence, o *bassOption, idle quiet.String
 }
 
 // priceSilence sets what s costs so far: the sympathy of idle strings and the dampers.
-func (m *model) priceSilence(r *right, s *silence, o *bassOption) {
+func (m *model) priceSilence(r *pickShape, s *silence, o *bassOption) {
 	s.cost = s.damping
 	if m.damps(r.mo) {
 		s.cost += quantize(wSympathy * sympathetic(r, o, s.idle))
@@ -119,7 +119,7 @@ func (m *model) priceSilence(r *right, s *silence, o *bassOption) {
 }
 
 // sweep adds the neighbours that a brush catches.
-func (m *model) sweep(r *right, s *silence, pl *pluck) {
+func (m *model) sweep(r *pickShape, s *silence, pl *pluck) {
 	if !m.damps(r.mo) {
 		return
 	}
@@ -129,12 +129,12 @@ func (m *model) sweep(r *right, s *silence, pl *pluck) {
 
 // demand puts the strings that pins want silenced among the unwanted, unless they are
 // silent by what is pinned already; ok is false if something else lies there.
-func (m *model) demand(r *right, s *silence) (ok bool) {
+func (m *model) demand(r *pickShape, s *silence) (ok bool) {
 	for str := 1; str <= 6; str++ {
 		if !s.demanded.Has(str) {
 			continue
 		}
-		switch by := r.mo.pins.dampers[str]; {
+		switch by := r.pins.dampers[str]; {
 		case by == "heel":
 			if !s.heel.Has(str) {
 				return false
@@ -153,7 +153,7 @@ func (m *model) demand(r *right, s *silence) (ok bool) {
 }
 
 // sympathetic sums how strongly the idle strings ring along with what is struck.
-func sympathetic(r *right, o *bassOption, idle quiet.Strings) float64 {
+func sympathetic(r *pickShape, o *bassOption, idle quiet.Strings) float64 {
 	sum := 0.0
 	for str := 1; idle>>(str-1) != 0; str++ {
 		if idle.Has(str) {
@@ -163,33 +163,33 @@ func sympathetic(r *right, o *bassOption, idle quiet.Strings) float64 {
 	return sum
 }
 
-// deal is how the unwanted strings are dealt with one by one.
-type deal struct {
-	digit  [digits]int8  // string that each digit comes down on, 0 if none
-	touch  quiet.Strings // silenced by a fretting finger's tip or underside
-	spare  quiet.Strings // by a spare finger
-	over   quiet.Strings // by the thumb over the neck
-	tilt   quiet.Strings // by tilting the bar
-	leak   quiet.Strings
-	leaked float64 // cost of what leaks
-	effort float64 // cost of stopping the rest, without that of own
-	own    uint8   // digit on a melody string that has ended, noDigit if none: see action
+// damping is how the unwanted strings are dealt with one by one.
+type damping struct {
+	digit   [digits]int8  // string that each digit comes down on, 0 if none
+	touch   quiet.Strings // silenced by a fretting finger's tip or underside
+	spare   quiet.Strings // by a spare finger
+	over    quiet.Strings // by the thumb over the neck
+	tilt    quiet.Strings // by tilting the bar
+	leak    quiet.Strings
+	leaked  float64 // cost of what leaks
+	effort  float64 // cost of stopping the rest, without that of the stopper
+	stopper uint8   // digit on a melody string that has ended, noDigit if none: see action
 }
 
-func (d *deal) cost() float64 { return d.leaked + d.effort }
+func (d *damping) cost() float64 { return d.leaked + d.effort }
 
-// dealer is the search for the cheapest deals in one situation.
-type dealer struct {
+// dampingSearch is the search for the cheapest dampings in one situation.
+type dampingSearch struct {
 	m    *model
-	r    *right
+	r    *pickShape
 	s    *silence
 	pl   *pluck
 	bass int // string that the thumb strikes
-	each func(*deal)
+	each func(*damping)
 }
 
 // try settles the unwanted strings from str on in every way; digits below last are free.
-func (dl *dealer) try(str, last int, cur *deal) {
+func (dl *dampingSearch) try(str, last int, cur *damping) {
 	for str <= 6 && !dl.s.unw.Has(str) {
 		str++
 	}
@@ -197,14 +197,14 @@ func (dl *dealer) try(str, last int, cur *deal) {
 		dl.each(cur)
 		return
 	}
-	pins := &dl.r.mo.pins
+	pins := dl.r.pins
 	dl.fingers(str, last, cur)
 	for d := last - 1; d >= digitI; d-- {
 		if dl.digitMay(d, str) && pins.damperAllowed(str, digitNames[d]) {
 			next := *cur
 			next.digit[d] = int8(str)
-			if d < digitC && dl.s.tl.ended.Has(str) && next.own == noDigit {
-				next.own = uint8(d)
+			if d < digitC && dl.s.ringIn.ended.Has(str) && next.stopper == noDigit {
+				next.stopper = uint8(d)
 			} else {
 				next.effort += dl.m.stopPrice(d, str)
 			}
@@ -226,8 +226,8 @@ func (dl *dealer) try(str, last int, cur *deal) {
 }
 
 // fingers tries the left hand's ways with str.
-func (dl *dealer) fingers(str, last int, cur *deal) {
-	pins, at := &dl.r.mo.pins, quiet.Of(str)
+func (dl *dampingSearch) fingers(str, last int, cur *damping) {
+	pins, at := dl.r.pins, quiet.Of(str)
 	if pins.damperAllowed(str, "finger") {
 		next := *cur
 		switch {
@@ -247,7 +247,7 @@ func (dl *dealer) fingers(str, last int, cur *deal) {
 		next.over = at
 		dl.with(str, last, &next, overEffort)
 	}
-	if dl.m.school.Tilt && dl.s.tl.ended&at != 0 && pins.damperAllowed(str, "tilt") {
+	if dl.m.school.Tilt && dl.s.ringIn.ended&at != 0 && pins.damperAllowed(str, "tilt") {
 		next := *cur
 		next.tilt |= at
 		dl.with(str, last, &next, tiltEffort)
@@ -255,13 +255,13 @@ func (dl *dealer) fingers(str, last int, cur *deal) {
 }
 
 // with goes on after str is settled for effort.
-func (dl *dealer) with(str, last int, next *deal, effort float64) {
+func (dl *dampingSearch) with(str, last int, next *damping, effort float64) {
 	next.effort += quantize(effort)
 	dl.try(str+1, last, next)
 }
 
 // digitMay: digit d is free and lies in order between what plays.
-func (dl *dealer) digitMay(d, str int) bool {
+func (dl *dampingSearch) digitMay(d, str int) bool {
 	if dl.bass != 0 && str >= dl.bass || dl.pl.busy || dl.pl.laid {
 		return false
 	}
@@ -277,7 +277,7 @@ func (dl *dealer) digitMay(d, str int) bool {
 }
 
 // thumbMay: the thumb is free and may lie from str down without touching what sounds.
-func (dl *dealer) thumbMay(str int) bool {
+func (dl *dampingSearch) thumbMay(str int) bool {
 	if !dl.m.school.ThumbRest || dl.bass != 0 || dl.pl.busy || dl.pl.at[digitP] != 0 || str < 3 || quiet.From(str)&(dl.s.struck|dl.s.keep) != 0 {
 		return false
 	}
@@ -308,7 +308,7 @@ func usualString(fingers, d int) int {
 	return 4 - d
 }
 
-func (d *deal) addTo(c *Terms) {
+func (d *damping) addTo(c *Terms) {
 	c[Leak] += d.leaked
 	c[Damping] += d.effort
 }

@@ -22,13 +22,13 @@ import (
 // hard rules with the solver, but neither its states nor its tables, its staging, its bounds
 // or its search for dampers.
 type exhaustive struct {
-	m      *model
-	stages []*stage
-	sides  []*side
-	rest   []float64 // by moment: what the hands alone cost at least from there on
-	limit  float64
-	found  float64
-	steps  int
+	m          *model
+	stages     []*stage
+	pickStages []*pickStage
+	rest       []float64 // by moment: what the hands alone cost at least from there on
+	limit      float64
+	found      float64
+	steps      int
 }
 
 // exhaustiveSteps keeps a hopeless case from stalling the test; such cases are not counted.
@@ -37,15 +37,15 @@ const exhaustiveSteps = 30_000
 func newExhaustive(m *model, limit float64) *exhaustive {
 	e := &exhaustive{m: m, limit: limit, found: math.Inf(1)}
 	for t := range m.moments {
-		st, sd := m.newStage(t), &side{}
+		st, sd := m.newStage(t), &pickStage{}
 		sd.reset(m, st.mo)
-		e.stages, e.sides = append(e.stages, st), append(e.sides, sd)
+		e.stages, e.pickStages = append(e.stages, st), append(e.pickStages, sd)
 	}
 	e.rest = make([]float64, len(m.moments)+1)
 	for t := len(m.moments) - 1; t >= 0; t-- {
 		least := math.Inf(1)
 		for i := range m.moments[t].hands {
-			least = min(least, m.moments[t].hands[i].own)
+			least = min(least, m.moments[t].hands[i].ownCost)
 		}
 		e.rest[t] = e.rest[t+1] + least
 	}
@@ -60,7 +60,7 @@ func (e *exhaustive) run() float64 {
 // bound is what a sequence may have cost when moment t is settled.
 func (e *exhaustive) bound(t int) float64 { return min(e.limit, e.found) - e.rest[t+1] }
 
-func (e *exhaustive) moment(t, i int, live quiet.Strings, was rho, cost float64) {
+func (e *exhaustive) moment(t, i int, live quiet.Strings, was pickState, cost float64) {
 	if e.steps++; e.steps > exhaustiveSteps {
 		return
 	}
@@ -70,7 +70,7 @@ func (e *exhaustive) moment(t, i int, live quiet.Strings, was rho, cost float64)
 	}
 	st := e.stages[t]
 	var h *hand
-	k := len(st.memories) - 1
+	k := len(st.lastPositions) - 1
 	if i >= 0 {
 		h, k = &st.before[i], int(st.of[i])
 	}
@@ -84,12 +84,12 @@ func (e *exhaustive) moment(t, i int, live quiet.Strings, was rho, cost float64)
 				continue
 			}
 			terms := st.terms(i, g, a)
-			tl := tail{}
+			ri := ringIn{}
 			if h != nil {
-				tl = st.tailOf(h, live, to)
+				ri = st.ringInAfter(h, live, to)
 			}
 			if c := cost + terms.Sum(); c <= e.bound(t) {
-				e.right(t, g, tl, !a.legato(), was, c)
+				e.right(t, g, ri, !a.legato(), was, c)
 			}
 		}
 	}
@@ -108,8 +108,8 @@ func (e *exhaustive) attacks(st *stage, h, to *hand, a attack) bool {
 }
 
 // right tries everything that the picking hand can do.
-func (e *exhaustive) right(t, g int, tl tail, plucked bool, was rho, cost float64) {
-	r := e.sides[t].of(g)
+func (e *exhaustive) right(t, g int, ri ringIn, plucked bool, was pickState, cost float64) {
+	r := e.pickStages[t].of(g)
 	for b := range r.opts {
 		var idle [1]pluck
 		plucks := r.pluckWays(&r.opts[b], plucked, &idle)
@@ -123,7 +123,7 @@ func (e *exhaustive) right(t, g int, tl tail, plucked bool, was rho, cost float6
 				}
 				var s silence
 				o := &r.opts[b]
-				if !e.m.still(r, tl, o, &s) || quiet.Heel(heel)&(s.struck|s.keep) != 0 || !e.m.underHeel(r, &s, o, e.m.idleStrings(r, &s), heel) {
+				if !e.m.still(r, ri, o, &s) || quiet.Heel(heel)&(s.struck|s.keep) != 0 || !e.m.underHeel(r, &s, o, e.m.idleStrings(r, &s), heel) {
 					continue
 				}
 				e.m.sweep(r, &s, &plucks[p])
@@ -132,9 +132,9 @@ func (e *exhaustive) right(t, g int, tl tail, plucked bool, was rho, cost float6
 					if rest > 0 && (!e.m.mayRest(&pl, rest) || !e.m.rest(r, &lain, &pl, o, rest)) {
 						continue
 					}
-					a := action{pose: pose{pl.mask, uint8(min(heel, 1)), uint8(rest), noDigit}, heel: uint8(heel), cost: cost + lain.cost + r.bassCost(o, tl) + pl.cost}
+					a := action{pose: pose{pl.mask, uint8(min(heel, 1)), uint8(rest), noDigit}, heel: uint8(heel), cost: cost + lain.cost + r.bassCost(o, ri) + pl.cost}
 					if a.cost <= e.bound(t) {
-						e.deal(t, g, r, &lain, o, &pl, was, a, 1, deal{own: noDigit})
+						e.deal(t, g, r, &lain, o, &pl, was, a, 1, damping{stopper: noDigit})
 					}
 				}
 			}
@@ -144,7 +144,7 @@ func (e *exhaustive) right(t, g int, tl tail, plucked bool, was rho, cost float6
 
 // deal settles string str and all thicker ones in every way: any free digit at first, and
 // only when all strings are settled is the order of the digits looked at.
-func (e *exhaustive) deal(t, g int, r *right, s *silence, o *bassOption, pl *pluck, was rho, a action, str int, cur deal) {
+func (e *exhaustive) deal(t, g int, r *pickShape, s *silence, o *bassOption, pl *pluck, was pickState, a action, str int, cur damping) {
 	if e.steps++; e.steps > exhaustiveSteps {
 		return
 	}
@@ -153,16 +153,16 @@ func (e *exhaustive) deal(t, g int, r *right, s *silence, o *bassOption, pl *plu
 	}
 	if str > 6 {
 		if inOrder(&cur, pl) {
-			a = e.m.withDeal(&a, s, o, pl, &cur)
-			if total := a.cost + e.sides[t].turn(was, a.pose); total <= e.bound(t) {
+			a = e.m.withDamping(&a, s, o, pl, &cur)
+			if total := a.cost + e.pickStages[t].turn(was, a.pose); total <= e.bound(t) {
 				e.moment(t+1, g, a.live, was.after(a.pose), total)
 			}
 		}
 		return
 	}
-	dl := dealer{m: e.m, r: r, s: s, pl: pl, bass: o.str}
+	dl := dampingSearch{m: e.m, r: r, s: s, pl: pl, bass: o.str}
 	at, pins := quiet.Of(str), &r.mo.pins
-	on := func(next deal, effort float64) {
+	on := func(next damping, effort float64) {
 		next.effort += quantize(effort)
 		e.deal(t, g, r, s, o, pl, was, a, str+1, next)
 	}
@@ -191,7 +191,7 @@ func (e *exhaustive) deal(t, g int, r *right, s *silence, o *bassOption, pl *plu
 		over.over = at
 		on(over, overEffort)
 	}
-	if e.m.school.Tilt && s.tl.ended.Has(str) && pins.damperAllowed(str, "tilt") {
+	if e.m.school.Tilt && s.ringIn.ended.Has(str) && pins.damperAllowed(str, "tilt") {
 		tilt := cur
 		tilt.tilt |= at
 		on(tilt, tiltEffort)
@@ -202,8 +202,8 @@ func (e *exhaustive) deal(t, g int, r *right, s *silence, o *bassOption, pl *plu
 		}
 		stop := cur
 		stop.digit[d] = int8(str)
-		if d < digitC && s.tl.ended.Has(str) && cur.own == noDigit {
-			stop.own = uint8(d)
+		if d < digitC && s.ringIn.ended.Has(str) && cur.stopper == noDigit {
+			stop.stopper = uint8(d)
 			on(stop, 0)
 		} else {
 			on(stop, e.m.stopPrice(d, str))
@@ -218,7 +218,7 @@ func (e *exhaustive) deal(t, g int, r *right, s *silence, o *bassOption, pl *plu
 }
 
 // inOrder: every digit, plucking or stopping, lies on thicker strings than the next.
-func inOrder(cur *deal, pl *pluck) bool {
+func inOrder(cur *damping, pl *pluck) bool {
 	last := int8(7)
 	for d := digitP; d <= digitC; d++ {
 		at := max(cur.digit[d], pl.at[d])
@@ -366,7 +366,7 @@ func meet(met map[string]int, p *Plan) {
 		if mo.Hand.SlideOn && mo.Hand.From > 1 {
 			met["tip"]++
 		}
-		if p.state(i).rho.rest() > 0 {
+		if p.state(i).pick.rest() > 0 {
 			met["resting"]++
 		}
 		for _, st := range mo.Strings {
@@ -481,14 +481,14 @@ func TestBound(t *testing.T) {
 		for i := range layers {
 			for k := range layers[i].states {
 				s := &layers[i].states[k]
-				if got := b.togo[i][s.hand].of(s.rho); got > bw.togo[i][k].cost {
-					t.Fatalf("case %d, moment %d: the bound says %v, the rest costs %v: %+v %+v", cases, i, got, bw.togo[i][k].cost, s, m.moments[i].hands[s.hand])
+				if got := b.costToGo[i][s.hand].of(s.pick); got > bw.costToGo[i][k].cost {
+					t.Fatalf("case %d, moment %d: the bound says %v, the rest costs %v: %+v %+v", cases, i, got, bw.costToGo[i][k].cost, s, m.moments[i].hands[s.hand])
 				}
 			}
 		}
 		full := layers[len(layers)-1].states
 		total := full[best(full)].cost
-		floor, err := Floor(r)
+		floor, err := CoarseBound(r)
 		bound, err2 := Bound(ctx, r, floor+rng.Float64()*(total-floor))
 		if err != nil || err2 != nil || floor > total || bound > total {
 			t.Fatalf("case %d: floor %v, bound %v, total %v (%v %v)", cases, floor, bound, total, err, err2)

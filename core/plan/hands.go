@@ -12,8 +12,8 @@ import (
 
 // hand is what the left hand holds at a moment.
 type hand struct {
-	combo     // of the melody note sounding; n 0 if none
-	line  int // its number among the note's combos
+	voicing     // of the melody note sounding; n 0 if none
+	line    int // its number among the note's voicings
 
 	slide               bool    // on the strings
 	fret                float64 // of the slide, on the thinnest string that it sounds
@@ -23,14 +23,14 @@ type hand struct {
 	bass                stop    // fretted bass note held; str 0 if none
 	anchored            bool    // something holds the hand at pos
 	pos                 float64 // where the index finger lies, mm from the nut
-	memory              int32   // of a free hand: which of the stage's memories it carries on
+	lastPosition        int32   // of a free hand: which of the stage's lastPositions it carries on
 	since               float64 // of a free hand: the second since when it is free …
 	loose               bool    // … or it may be anywhere by now
 	on                  [thumbOver + 1]int8
 	under, trailed      quiet.Strings // beneath the slide; silenced behind it
 	sounding            quiet.Strings // melody strings
 	fingered            quiet.Strings // strings that let go silently
-	own                 float64       // cost of holding this hand, whatever came before
+	ownCost             float64       // cost of holding this hand, whatever came before
 	shape               int32
 	narrow, wide, touch float64 // widths of the shift's target in mm; see target
 }
@@ -39,9 +39,9 @@ type hand struct {
 // still need a position; carry turns those into full hands.
 func (m *model) layHands(t int) (anchored, bare []hand) {
 	mo := &m.moments[t]
-	options := []combo{{}}
+	options := []voicing{{}}
 	if mo.sounding >= 0 {
-		options = m.combos[mo.sounding]
+		options = m.voicings[mo.sounding]
 	}
 	basses := m.bassStops(mo)
 	add := func(h hand) {
@@ -56,7 +56,7 @@ func (m *model) layHands(t int) (anchored, bare []hand) {
 		}
 	}
 	for i, c := range options {
-		h := hand{combo: c, line: i}
+		h := hand{voicing: c, line: i}
 		for _, s := range c.stops[:c.n] {
 			if s.how == Slide {
 				h.slide = true
@@ -153,7 +153,7 @@ func (m *model) settle(mo *moment, h *hand) {
 	}
 	y := tally{}
 	m.holdCost(mo, h, &y)
-	h.own = y.sum
+	h.ownCost = y.sum
 }
 
 // slideIndex is where the index finger lies with the slide at a fret; a bar is held there.

@@ -390,7 +390,7 @@ func TestRestingFingers(t *testing.T) {
 		checkPlan(t, p)
 		last := 0
 		for i := range p.Moments {
-			place := p.state(i).rho.rest()
+			place := p.state(i).pick.rest()
 			if place == 0 {
 				last = 0
 				continue
@@ -415,7 +415,7 @@ func TestRestingFingers(t *testing.T) {
 			t.Fatal(err)
 		}
 		m.school.Rests = false
-		layers, _, err := m.least(context.Background())
+		layers, _, err := m.bestLayers(context.Background())
 		if err != nil {
 			t.Fatal(err)
 		}

@@ -12,20 +12,20 @@ import (
 // alternatives pinned this bounds the search so well that it looks at little beside the best plan. It does
 // not change, and may be read while the plan goes on being used.
 type Known struct {
-	request Request
-	hands   [][]hand // by moment
-	layers  []layer
-	togo    [][]ahead
-	priced  map[Pin]float64 // what the plan costs under one more pin, of those that were asked for
+	request  Request
+	hands    [][]hand // by moment
+	layers   []layer
+	costToGo [][]successor
+	priced   map[Pin]float64 // what the plan costs under one more pin, of those that were asked for
 }
 
 // Known returns what p's alternatives have found out; nil if none were asked for, or if the tune is so
 // long that bounds do not pay.
 func (p *Plan) Known() *Known {
-	if p.onward == nil || len(p.m.moments) > boundMoments {
+	if p.back == nil || len(p.m.moments) > boundMoments {
 		return nil
 	}
-	k := &Known{request: p.Request, layers: p.onward.layers, togo: p.onward.togo, priced: map[Pin]float64{}}
+	k := &Known{request: p.Request, layers: p.back.layers, costToGo: p.back.costToGo, priced: map[Pin]float64{}}
 	for t, alts := range p.marginals {
 		for i := range alts {
 			k.priced[alts[i].Pin(&p.Moments[t])] = p.Total + alts[i].Extra
@@ -62,26 +62,26 @@ func (k *Known) price(r *Request) float64 {
 // bare is h without its places in lists, which differ from request to request.
 func (h *hand) bare() hand {
 	out := *h
-	out.line, out.memory, out.shape = 0, 0, 0
+	out.line, out.lastPosition, out.shape = 0, 0, 0
 	return out
 }
 
-// leastKnown is least from what is known of the request without its last pin: its least total, and what
+// bestLayersKnown is bestLayers from what is known of the request without its last pin: its least total, and what
 // each state costs to the end without that pin, which is no more than with it. Nil if that is not known,
 // or if it does not lead to that total: then a state is needed that the plan before had no use for.
-func (m *model) leastKnown(ctx context.Context) []layer {
+func (m *model) bestLayersKnown(ctx context.Context) []layer {
 	k := m.req.Known
 	limit := k.price(m.req)
 	if limit == inf {
 		return nil
 	}
-	b := &bound{m: m, togo: make([][]onward, len(m.moments)), knew: &knownTo{k, make([][]int32, len(m.moments))}}
+	b := &bound{m: m, costToGo: make([][]minToGo, len(m.moments)), knew: &knownTo{k, make([][]int32, len(m.moments))}}
 	for t := range m.moments {
 		m.stage(t)
 		b.knew.match(t, m.moments[t].hands)
-		b.togo[t] = b.knew.hands(t, m.debtsFrom(t+1).most())
+		b.costToGo[t] = b.knew.hands(t, m.dominanceFrom(t+1).most())
 	}
-	layers, failed, err := m.forward(ctx, &within{b, limit, 0}, false)
+	layers, failed, err := m.forward(ctx, &pruning{b, limit, 0}, false)
 	if err != nil || failed != "" {
 		return nil
 	}
@@ -98,21 +98,21 @@ type knownTo struct {
 }
 
 // hands bounds what comes after each hand of moment t: the least of its known states, less what another
-// rho can save.
-func (k *knownTo) hands(t int, debt float64) []onward {
+// picking state can save.
+func (k *knownTo) hands(t int, gap float64) []minToGo {
 	least := make([]float64, len(k.Known.hands[t]))
 	for h := range least {
 		least[h] = inf
 	}
 	for i := range k.layers[t].states {
 		h := k.layers[t].states[i].hand
-		least[h] = min(least[h], k.togo[t][i].cost)
+		least[h] = min(least[h], k.costToGo[t][i].cost)
 	}
-	out := make([]onward, len(k.of[t]))
+	out := make([]minToGo, len(k.of[t]))
 	for g, h := range k.of[t] {
 		if h >= 0 {
-			v := max(0, least[h]-debt)
-			out[g] = onward{v, v}
+			v := max(0, least[h]-gap)
+			out[g] = minToGo{v, v}
 		}
 	}
 	return out
@@ -126,10 +126,10 @@ func (k *knownTo) from(t int, s *state) float64 {
 	}
 	l := &k.layers[t]
 	if i, ok := slices.BinarySearchFunc(l.states, at, byPlace); ok {
-		return k.togo[t][i].cost
+		return k.costToGo[t][i].cost
 	}
-	if i, ok := slices.BinarySearchFunc(l.rest, at, byPlace); ok {
-		return k.togo[t][len(l.states)+i].cost
+	if i, ok := slices.BinarySearchFunc(l.dominated, at, byPlace); ok {
+		return k.costToGo[t][len(l.states)+i].cost
 	}
 	return 0
 }

@@ -38,7 +38,7 @@ func TestKnown(t *testing.T) {
 			q, err := Solve(ctx, known)
 			if len(r.Pins) > 0 {
 				pins++
-				if m, err := newModel(&known); err != nil || m.leastKnown(ctx) != nil {
+				if m, err := newModel(&known); err != nil || m.bestLayersKnown(ctx) != nil {
 					found++
 				}
 			}

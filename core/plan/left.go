@@ -54,34 +54,34 @@ func attacksOf(how How) []attack {
 	return []attack{plain}
 }
 
-// memory is where a free hand comes from: its index finger lay at pos mm until since.
-type memory struct {
+// lastPosition is where a free hand comes from: its index finger lay at pos mm until since.
+type lastPosition struct {
 	pos, since float64
 	loose      bool // it may be anywhere
 }
 
 // stage is what the left hand's changes into one moment have in common.
 type stage struct {
-	m        *model
-	t        int
-	mo       *moment
-	before   []hand
-	memories []memory
-	of       []int32   // memory of each hand before
-	land     []float64 // cost of putting the slide down, by memory
-	bring    [][]bring // by memory and hand now
-	ways     [3]way    // scratch of change.ways
+	m             *model
+	t             int
+	mo            *moment
+	before        []hand
+	lastPositions []lastPosition
+	of            []int32        // last position of each hand before
+	land          []float64      // cost of putting the slide down, by last position
+	repositions   [][]reposition // by last position and hand now
+	ways          [3]way         // scratch of change.ways
 }
 
-// bring is what it costs to bring the hand from a memory to a place.
-type bring struct {
+// reposition is what it costs to bring the hand from its last position to a place.
+type reposition struct {
 	known bool
 	shift float64 // the move alone
 	begin float64 // the move and the cheaper of striking plainly or gliding in
 	scoop bool
 }
 
-// newStage prepares moment t and completes its hands, a bare one for each memory.
+// newStage prepares moment t and completes its hands, a bare one for each last position.
 func (m *model) newStage(t int) *stage {
 	st := &stage{m: m, t: t, mo: &m.moments[t]}
 	if t > 0 {
@@ -96,11 +96,11 @@ func (m *model) newStage(t int) *stage {
 
 // tabulate makes room for the shifts, each of which is worked out once; change needs it.
 func (st *stage) tabulate() *stage {
-	st.land = make([]float64, len(st.memories))
-	st.bring = make([][]bring, len(st.memories))
-	cells := make([]bring, len(st.memories)*len(st.mo.hands))
-	for k := range st.memories {
-		st.bring[k] = cells[k*len(st.mo.hands) : (k+1)*len(st.mo.hands)]
+	st.land = make([]float64, len(st.lastPositions))
+	st.repositions = make([][]reposition, len(st.lastPositions))
+	cells := make([]reposition, len(st.lastPositions)*len(st.mo.hands))
+	for k := range st.lastPositions {
+		st.repositions[k] = cells[k*len(st.mo.hands) : (k+1)*len(st.mo.hands)]
 		y := tally{}
 		st.landCost(k, &y)
 		st.land[k] = y.sum
@@ -108,11 +108,11 @@ func (st *stage) tabulate() *stage {
 	return st
 }
 
-// bringing is the tabulated cost of bringing the hand from memory k to hand g.
-func (st *stage) bringing(k, g int) *bring {
-	br := &st.bring[k][g]
+// repositionFrom is the tabulated cost of bringing the hand from last position k to hand g.
+func (st *stage) repositionFrom(k, g int) *reposition {
+	br := &st.repositions[k][g]
 	if !br.known {
-		*br = st.bringTo(k, &st.mo.hands[g])
+		*br = st.newReposition(k, &st.mo.hands[g])
 		br.known = true
 	}
 	return br
@@ -133,9 +133,9 @@ func (m *model) stage(t int) *stage {
 	return m.stages[t]
 }
 
-// remember collects the memories that the hands before leave. The last one is loose.
+// remember collects the last positions that the hands before leave. The last one is loose.
 func (st *stage) remember() {
-	seen := map[memory]int32{}
+	seen := map[lastPosition]int32{}
 	st.of = make([]int32, len(st.before))
 	for i := range st.before {
 		mem := st.leaves(&st.before[i])
@@ -145,38 +145,38 @@ func (st *stage) remember() {
 		}
 		k, ok := seen[mem]
 		if !ok {
-			k = int32(len(st.memories))
+			k = int32(len(st.lastPositions))
 			seen[mem] = k
-			st.memories = append(st.memories, mem)
+			st.lastPositions = append(st.lastPositions, mem)
 		}
 		st.of[i] = k
 	}
 	for i := range st.of {
 		if st.of[i] < 0 {
-			st.of[i] = int32(len(st.memories))
+			st.of[i] = int32(len(st.lastPositions))
 		}
 	}
-	st.memories = append(st.memories, memory{loose: true})
+	st.lastPositions = append(st.lastPositions, lastPosition{loose: true})
 }
 
-// leaves returns the memory that h leaves to a hand that holds nothing now.
-func (st *stage) leaves(h *hand) memory {
-	mem := memory{h.pos, h.since, h.loose}
+// leaves returns the last position that h leaves to a hand that holds nothing now.
+func (st *stage) leaves(h *hand) lastPosition {
+	mem := lastPosition{h.pos, h.since, h.loose}
 	if h.anchored {
 		mem.since = st.m.moments[st.t-1].sec
 	}
 	if mem.loose || st.mo.sec-mem.since >= freeSeconds {
-		return memory{loose: true}
+		return lastPosition{loose: true}
 	}
 	return mem
 }
 
 func (st *stage) carry() {
 	mo := st.mo
-	mo.hands = append(make([]hand, 0, len(mo.anchored)+len(mo.bare)*len(st.memories)), mo.anchored...)
+	mo.hands = append(make([]hand, 0, len(mo.anchored)+len(mo.bare)*len(st.lastPositions)), mo.anchored...)
 	for _, b := range mo.bare {
-		for k, mem := range st.memories {
-			b.memory, b.pos, b.since, b.loose = int32(k), mem.pos, mem.since, mem.loose
+		for k, mem := range st.lastPositions {
+			b.lastPosition, b.pos, b.since, b.loose = int32(k), mem.pos, mem.since, mem.loose
 			mo.hands = append(mo.hands, b)
 		}
 	}
@@ -208,9 +208,9 @@ func (m *model) shiftNeed(pos float64, g *hand, a attack) float64 {
 	return 0
 }
 
-// shiftCost: the hand travels from a memory to g in the time since it was last needed.
+// shiftCost: the hand travels from its last position to g in the time since it was last needed.
 func (st *stage) shiftCost(k int, g *hand, a attack, y *tally) {
-	mem := st.memories[k]
+	mem := st.lastPositions[k]
 	if mem.loose {
 		return
 	}
@@ -237,13 +237,13 @@ func (st *stage) scoops(g *hand) bool {
 	return mo.note >= 0 && g.slide && g.fret >= float64(st.m.req.Capo+1+scoopFrets) && st.m.noteSeconds[mo.note] >= scoopNeeds
 }
 
-func (st *stage) bringTo(k int, g *hand) bring {
+func (st *stage) newReposition(k int, g *hand) reposition {
 	if !g.anchored {
-		return bring{begin: blocked(!st.mo.attackAllowed(g, plain))}
+		return reposition{begin: blocked(!st.mo.attackAllowed(g, plain))}
 	}
 	shift, begin := tally{}, tally{}
 	st.shiftCost(k, g, plain, &shift)
-	out := bring{shift: shift.sum, begin: inf}
+	out := reposition{shift: shift.sum, begin: inf}
 	if st.mo.attackAllowed(g, plain) {
 		st.beginCost(k, g, plain, &begin)
 		out.begin = begin.sum
@@ -264,23 +264,23 @@ func blocked(no bool) float64 {
 	return 0
 }
 
-// landCost is what it costs to put the slide down after memory k.
+// landCost is what it costs to put the slide down after last position k.
 func (st *stage) landCost(k int, y *tally) {
 	slow := st.m.slowness
 	y.add(Land, landOn*slow)
-	if mem := st.memories[k]; !mem.loose {
+	if mem := st.lastPositions[k]; !mem.loose {
 		share := slow * landTime / max(st.mo.sec-mem.since, landTime/3)
 		y.add(Land, wLand*share*share)
 	}
 }
 
-// may reports whether g can follow h, which leaves memory k; h is nil at the first moment.
+// may reports whether g can follow h, which leaves last position k; h is nil at the first moment.
 func (st *stage) may(h *hand, k int, g *hand) bool {
 	mo := st.mo
 	switch {
 	case h == nil:
 		return (g.anchored || g.loose) && (g.bass.str == 0 || mo.stroke != nil)
-	case !g.anchored && k != int(g.memory):
+	case !g.anchored && k != int(g.lastPosition):
 		return false // another history
 	case mo.held() && (h.line != g.line || h.slide != g.slide):
 		return false // a held note stays where it is
@@ -347,7 +347,7 @@ func (st *stage) legatoKind(h, g *hand) (attack, float64) {
 		steps := math.Abs(a.fret - b.fret)
 		switch {
 		case a.how == Slide && b.how == Slide:
-			if steps > 0 && steps <= glideMost && h.slant == 0 && g.slant == 0 && allSlide(&h.combo) && allSlide(&g.combo) {
+			if steps > 0 && steps <= glideMost && h.slant == 0 && g.slant == 0 && allSlide(&h.voicing) && allSlide(&g.voicing) {
 				return glideOn, wGlideOn + glidePer*steps
 			}
 			return plain, 0
@@ -371,7 +371,7 @@ func (st *stage) legatoKind(h, g *hand) (attack, float64) {
 	return plain, 0
 }
 
-func allSlide(c *combo) bool {
+func allSlide(c *voicing) bool {
 	for i := range c.n {
 		if c.stops[i].how != Slide {
 			return false
@@ -389,7 +389,7 @@ type change struct {
 
 func (st *stage) change(i, g int) (c change, ok bool) {
 	var h *hand
-	k := len(st.memories) - 1
+	k := len(st.lastPositions) - 1
 	if i >= 0 {
 		h, k = &st.before[i], int(st.of[i])
 	}
@@ -397,11 +397,11 @@ func (st *stage) change(i, g int) (c change, ok bool) {
 	if !st.may(h, k, to) {
 		return c, false
 	}
-	y := tally{sum: to.own}
+	y := tally{sum: to.ownCost}
 	if h != nil {
 		st.changeCost(k, h, to, &y)
 	}
-	br := st.bringing(k, g)
+	br := st.repositionFrom(k, g)
 	c = change{pluck: y.sum + br.shift, legato: inf}
 	if st.mo.note >= 0 {
 		c.pluck = y.sum + br.begin
@@ -419,7 +419,7 @@ func (st *stage) terms(i, g int, a attack) (c Terms) {
 	to := &st.mo.hands[g]
 	st.m.holdCost(st.mo, to, &y)
 	var h *hand
-	k := len(st.memories) - 1
+	k := len(st.lastPositions) - 1
 	if i >= 0 {
 		h, k = &st.before[i], int(st.of[i])
 		st.changeCost(k, h, to, &y)
@@ -437,41 +437,41 @@ func (st *stage) terms(i, g int, a attack) (c Terms) {
 	return c
 }
 
-// tail is what rings into a moment from before, after the left hand has moved.
-type tail struct {
+// ringIn is what rings into a moment from before, after the left hand has moved.
+type ringIn struct {
 	live  quiet.Strings // bass strings that ring on and may
 	unw   quiet.Strings // strings whose note is over or spoilt: stop them or they leak
 	ended quiet.Strings // of unw: melody strings whose note has ended
 }
 
-// tailOf says what rings after the change from h (live: bass strings ringing) to g. It is the
+// ringInAfter says what rings after the change from h (live: bass strings ringing) to g. It is the
 // same for all g of one shape.
-func (st *stage) tailOf(h *hand, live quiet.Strings, g *hand) tail {
-	tl := tail{live: live}
+func (st *stage) ringInAfter(h *hand, live quiet.Strings, g *hand) ringIn {
+	ri := ringIn{live: live}
 	if b := &h.bass; b.str != 0 && (b.str != g.bass.str || b.fret != g.bass.fret) {
-		tl.live &^= quiet.Of(b.str) // the finger lets go and silences it
+		ri.live &^= quiet.Of(b.str) // the finger lets go and silences it
 	}
 	stays := quiet.Strings(0)
 	if h.slide && g.slide && h.fret == g.fret {
 		stays = h.under & g.under
 	}
-	spoilt := tl.live & (h.under | g.under) &^ stays // slide came, moved or left
-	tl.live &^= spoilt
-	tl.unw = spoilt
+	spoilt := ri.live & (h.under | g.under) &^ stays // slide came, moved or left
+	ri.live &^= spoilt
+	ri.unw = spoilt
 	if st.mo.ended >= 0 {
-		tl.ended = h.sounding &^ h.fingered
-		tl.unw |= tl.ended
+		ri.ended = h.sounding &^ h.fingered
+		ri.unw |= ri.ended
 	}
 	if st.mo.note >= 0 {
-		tl.live, tl.unw = tl.live&^g.sounding, tl.unw&^g.sounding
+		ri.live, ri.unw = ri.live&^g.sounding, ri.unw&^g.sounding
 	}
 	// Trailing fingers silence open strings without more ado.
-	tl.unw &^= g.trailed
+	ri.unw &^= g.trailed
 	if !st.m.school.Cares || st.mo.pins.ringing {
-		tl.unw = 0
+		ri.unw = 0
 	}
-	tl.ended &= tl.unw
-	return tl
+	ri.ended &= ri.unw
+	return ri
 }
 
 // bassOption is one way for the thumb to take its stroke at a moment with a given hand.

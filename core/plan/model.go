@@ -22,22 +22,22 @@ type model struct {
 
 	moments     []moment
 	bass        bool            // the thumb plays at all
-	combos      [][]combo       // of each melody note, pins applied
+	voicings    [][]voicing     // of each melody note, pins applied
 	voices      [][]pitch.Pitch // of each melody note
 	noteSeconds []float64       // length of each melody note
 	phraseEnd   []bool
 	peak        []bool
 	sympathy    map[pitch.Pitch][7]float64 // per open string, cache
 	agains      map[float64]*againTable    // by seconds between onsets, cache
-	debts       map[float64]*debts         // of the next onset, by the same
+	dominances  map[float64]*dominance     // of the next onset, by the same
 	stages      []*stage                   // see stage
-	sides       []*side                    // see side
+	pickStages  []*pickStage               // see pickStage
 	slowness    float64                    // of the slide, see player.Profile.Slowness
 	heelMove    [2][2]float64              // see newHeelMove
-	heelDebt    float64                    // all that one position of the heel can cost more than the other, coming and going
+	heelGap     float64                    // all that one position of the heel can cost more than the other, coming and going
 	restMove    [restPlaces][restPlaces]float64
 	restGap     [restPlaces][restPlaces]float64 // all that resting in one place can cost more than in another, coming and going
-	restDebt    float64                         // the most of them
+	restMostGap float64                         // the most of them
 	restMost    float64                         // what a digit resting on a string can cost more for its having rung
 }
 
@@ -60,7 +60,7 @@ type moment struct {
 	pins       pinSet
 	anchored   []hand
 	bare       []hand
-	hands      []hand  // anchored, and bare with every memory that it may carry
+	hands      []hand  // anchored, and bare with every last position that it may carry
 	shapes     []int32 // a hand of each shape
 	leak       leakPrice
 
@@ -82,11 +82,11 @@ func newModel(r *Request) (*model, error) {
 	}
 	m := &model{
 		req: r, neck: r.Player.Neck(), school: quiet.SchoolOf(r.Player), clock: r.Tune.Clock(r.Tempo),
-		phraseEnd: r.Tune.PhraseEnds(), peak: r.Tune.Peaks(), sympathy: map[pitch.Pitch][7]float64{}, agains: map[float64]*againTable{}, debts: map[float64]*debts{},
+		phraseEnd: r.Tune.PhraseEnds(), peak: r.Tune.Peaks(), sympathy: map[pitch.Pitch][7]float64{}, agains: map[float64]*againTable{}, dominances: map[float64]*dominance{},
 	}
 	m.slowness = r.Player.Slowness()
 	m.heelMove = m.newHeelMove()
-	m.heelDebt = m.heelMove[0][1] + m.heelMove[1][0]
+	m.heelGap = m.heelMove[0][1] + m.heelMove[1][0]
 	m.layRestMoves()
 	if err := m.findPlaces(); err != nil {
 		return nil, err
@@ -112,11 +112,11 @@ func (mo *moment) has(p pitch.Pitch) bool {
 func (m *model) findPlaces() error {
 	var out RangeError
 	for i, n := range m.req.Tune.Notes {
-		combos := m.combosFor(i)
-		if len(combos) == 0 {
+		voicings := m.voicingsFor(i)
+		if len(voicings) == 0 {
 			out.Notes = append(out.Notes, OutOfRange{n, m.req.Tune.BarOver(n.At) + 1, m.outBy(n)})
 		}
-		m.combos = append(m.combos, combos)
+		m.voicings = append(m.voicings, voicings)
 		m.noteSeconds = append(m.noteSeconds, m.clock.Seconds(n.End())-m.clock.Seconds(n.At))
 		var voices []pitch.Pitch
 		for _, v := range n.Voices() {

@@ -160,8 +160,8 @@ func (m *model) filterPlaces() error {
 		for _, p := range mo.pins.strokes {
 			var left bool
 			if p.Part == Melody {
-				m.combos[mo.note] = slices.DeleteFunc(slices.Clone(m.combos[mo.note]), func(c combo) bool { return !p.fits(&c) })
-				left = len(m.combos[mo.note]) > 0
+				m.voicings[mo.note] = slices.DeleteFunc(slices.Clone(m.voicings[mo.note]), func(c voicing) bool { return !p.fits(&c) })
+				left = len(m.voicings[mo.note]) > 0
 			} else {
 				left = m.thumbPinPossible(mo, p)
 			}
@@ -207,8 +207,8 @@ func howBass(pl thumb.Place, capo int) How {
 	return Fret
 }
 
-// fits: can the pinned voice of combo c be played as p says; how it is attacked comes later.
-func (p *Pin) fits(c *combo) bool {
+// fits: can the pinned voice of voicing c be played as p says; how it is attacked comes later.
+func (p *Pin) fits(c *voicing) bool {
 	if p.Voice >= c.n {
 		return false
 	}

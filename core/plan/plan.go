@@ -25,7 +25,7 @@ type Plan struct {
 	m         *model
 	layers    []layer
 	path      []int32 // state of each moment
-	onward    *backward
+	back      *backward
 	stages    map[int]*around // of the moments looked at, see around
 	marginals map[int][]Alternative
 	hard      []Move           // the hardest move into each moment; Need 0 if there is none
@@ -139,7 +139,7 @@ func Solve(ctx context.Context, r Request) (*Plan, error) {
 	if err != nil {
 		return nil, err
 	}
-	layers, failed, err := m.least(ctx)
+	layers, failed, err := m.bestLayers(ctx)
 	if err != nil {
 		return nil, err
 	}
@@ -197,10 +197,10 @@ type choice struct {
 	bass    bassOption
 	pl      pluck
 	s       silence
-	d       deal
+	d       damping
 	heel    int
 	rest    int // place of the resting digits
-	was     rho
+	was     pickState
 	live    quiet.Strings // bass strings that rang before
 	ringsOn bool          // the thumb rests, since its root rings in
 	terms   Terms
@@ -216,26 +216,26 @@ func (c *choice) flicks() bool {
 // difference of their costs.
 func (p *Plan) choiceAt(t int, before, after *state) choice {
 	ar := p.around(t)
-	return p.m.choiceFrom(ar.stage, ar.side, before, after)
+	return p.m.choiceFrom(ar.stage, ar.pick, before, after)
 }
 
 // choiceFrom finds the choice behind a step: of those that lead there, the first of the cheapest.
-func (m *model) choiceFrom(st *stage, sd *side, before, after *state) choice {
+func (m *model) choiceFrom(st *stage, sd *pickStage, before, after *state) choice {
 	g := int(after.hand)
 	c := choice{h: &st.mo.hands[g], a: after.a}
-	tl, i := tail{}, -1
+	ri, i := ringIn{}, -1
 	if before != nil {
 		i = int(before.hand)
-		c.from, c.was, c.live = &st.before[i], before.rho, before.live
-		tl = st.tailOf(c.from, before.live, c.h)
+		c.from, c.was, c.live = &st.before[i], before.pick, before.live
+		ri = st.ringInAfter(c.from, before.live, c.h)
 	}
 	r, least := sd.of(g), inf
 	left := st.terms(i, g, after.a)
-	sd.eachAction(r, tl, !after.a.legato(), func(b int, a action, s *silence, pl *pluck, d *deal) {
-		if b != int(after.bass) || a.own != after.own || a.live != after.live || c.was.after(a.pose) != after.rho {
+	sd.eachAction(r, ri, !after.a.legato(), func(b int, a action, s *silence, pl *pluck, d *damping) {
+		if b != int(after.bass) || a.stopper != after.stopper || a.live != after.live || c.was.after(a.pose) != after.pick {
 			return
 		}
-		cost := a.cost + r.bassCost(&r.opts[b], tl) + sd.turn(c.was, a.pose)
+		cost := a.cost + r.bassCost(&r.opts[b], ri) + sd.turn(c.was, a.pose)
 		if cost >= least {
 			return
 		}
@@ -243,7 +243,7 @@ func (m *model) choiceFrom(st *stage, sd *side, before, after *state) choice {
 		next.bass, next.pl, next.s, next.d, next.heel, next.rest = r.opts[b], *pl, *s, *d, int(a.heel), int(a.rest)
 		next.terms = left
 		next.terms.addAll(&next.bass.cost)
-		if next.ringsOn = r.ringsOn(&next.bass, tl); next.ringsOn {
+		if next.ringsOn = r.ringsOn(&next.bass, ri); next.ringsOn {
 			next.terms[Pattern] -= next.bass.eased
 		}
 		next.terms[Damping] += s.damping
@@ -255,15 +255,15 @@ func (m *model) choiceFrom(st *stage, sd *side, before, after *state) choice {
 	return c
 }
 
-// turnTerms adds what side.turn and the pluck cost by term.
-func (m *model) turnTerms(sd *side, was rho, a *action, pl *pluck, c *Terms) {
+// turnTerms adds what pickStage.turn and the pluck cost by term.
+func (m *model) turnTerms(sd *pickStage, was pickState, a *action, pl *pluck, c *Terms) {
 	c[Hand] += pl.cost
 	c[Damping] += m.heelMove[was.heel()][a.lies] + m.restMove[was.rest()][a.rest]
 	if a.mask != keepMask {
 		c[Hand] += sd.again[was.mask()][a.mask]
 	}
-	if a.own != noDigit {
-		c[Damping] += ownPrice(was, a.own)
+	if a.stopper != noDigit {
+		c[Damping] += stopperPrice(was, a.stopper)
 	}
 }
 
@@ -462,7 +462,7 @@ func (m *model) dampedBy(c *choice, s int) string {
 	if r := int(c.d.digit[digitP]); r != 0 && s >= r && !c.h.sounding.Has(s) {
 		return "p"
 	}
-	if c.pl.rest && s > int(c.pl.at[digitI]) && !c.h.sounding.Has(s) && !c.s.keep.Has(s) {
+	if c.pl.gauge && s > int(c.pl.at[digitI]) && !c.h.sounding.Has(s) && !c.s.keep.Has(s) {
 		return "p"
 	}
 	return ""

@@ -1,31 +1,3 @@
-// Package plan works out how to play a tune on a retuned guitar: for every melody
-// note and thumb stroke the string, fret and technique, for both hands the fingers,
-// and for every other string what keeps it silent.
-//
-// # Model
-//
-// A moment is an onset of a melody note or a thumb stroke. At each moment a plan
-// chooses a hand (what the left hand holds: slide, fretting fingers, fingers trailing
-// behind the slide), how the note is sounded from what was held before, a bass option
-// (which string the thumb strikes, or none), the digits that pluck the melody, how far the
-// heel lies over the strings or where the free fingers rest, and what deals with each string that must be silent. Hard rules decide what may be chosen together; everything else is a cost,
-// a sum of named terms (cost.go). A plan's total is the sum over its moments.
-//
-// # Search
-//
-// The least total is found by dynamic programming over the state that the next moment can
-// feel: the left hand, the strings ringing under the thumb, the digits that plucked last,
-// whether the heel lies on the strings, and where the free fingers rest. A moment costs |hands|² for the left hand and then, once for
-// each shape and each set of strings ringing in, the right hand's choices: not the square
-// of the product, because the cost of a change is a sum of one part per hand. A state is
-// passed over only if another with the same hand and strings is cheaper by more than its
-// right hand can ever have to make good, or if it must come out dearer than a plan already
-// found (bound.go), so the result is optimal in the model.
-//
-// Every cost is a multiple of 2⁻²⁰, so sums are exact in float64, equal totals compare
-// equal, and ties go to the candidate generated first (strings ascending; open, fretted
-// with fingers ascending, harmonic, bend, tapped, slide; thumb strings from 6 down, then
-// fretted, then left out; heel from 0; digits p i m a): the same input gives the same plan on every machine.
 package plan
 
 import (

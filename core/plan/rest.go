@@ -6,7 +6,8 @@ import (
 
 // Resting digits: i, m and a each lie on a string of their own between notes, on neighbouring
 // strings. The place of the whole arrangement is the thinnest of them, 1 … 5, or 0 while the digits
-// hang free; when the melody moves to another string the arrangement moves with it. The hand stands on its fingertips or lies on its heel, not both.
+// hang free; when the melody moves to another string the arrangement
+// moves with it. The hand stands on its fingertips or lies on its heel, not both.
 const restPlaces = 6
 
 // thickestRest is the thickest string on which a finger rests; below it lies the thumb.
@@ -35,7 +36,7 @@ func (m *model) mayRest(pl *pluck, place int) bool {
 // beyond the thumb's. What they silence leaves s, and they are added to pl. ok is false if the heel
 // lies on the strings, if no digit lies, if one would have to cross another, or if a pin wants
 // something else there.
-func (m *model) rest(r *right, s *silence, pl *pluck, o *bassOption, place int) (ok bool) {
+func (m *model) rest(r *pickShape, s *silence, pl *pluck, o *bassOption, place int) (ok bool) {
 	if s.heel != 0 {
 		return false
 	}
@@ -44,7 +45,7 @@ func (m *model) rest(r *right, s *silence, pl *pluck, o *bassOption, place int) 
 		if pl.at[d] != 0 || (s.struck | s.keep).Has(str) || o.str != 0 && str >= o.str {
 			continue
 		}
-		if !inPlace(pl, d, str) || !r.mo.pins.damperAllowed(str, digitNames[d]) {
+		if !inPlace(pl, d, str) || !r.pins.damperAllowed(str, digitNames[d]) {
 			return false
 		}
 		pl.at[d] = int8(str)
@@ -91,7 +92,7 @@ func (m *model) layRestMoves() {
 				coming, going = max(coming, move[c][a]-move[c][b]), max(going, move[a][c]-move[b][c])
 			}
 			m.restGap[a][b] = coming + going
-			m.restDebt = max(m.restDebt, coming+going)
+			m.restMostGap = max(m.restMostGap, coming+going)
 		}
 	}
 	m.restMost = quantize(restStop)

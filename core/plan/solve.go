@@ -14,31 +14,31 @@ type state struct {
 	prev int32 // index of the state before, -1 at the first moment
 	hand int32 // index into the moment's hands
 	live quiet.Strings
-	rho  rho
+	pick pickState
 	step
 }
 
 // step is how a state was reached from the one before.
 type step struct {
-	a         attack
-	bass, own uint8 // bass option; digit on the ended string
+	a             attack
+	bass, stopper uint8 // bass option; digit on the ended string
 }
 
 var inf = math.Inf(1)
 
 // layer is the states of one moment: by hand, and for each hand by live strings.
 type layer struct {
-	states []state
-	rhos   []rho   // those that occur
-	rest   []state // outdone: no best plan needs them, but an alternative may
+	states    []state
+	picks     []pickState // those that occur
+	dominated []state     // no best plan needs them, but an alternative may
 }
 
-// numbers gives the rhos of a layer their place in it, -1 for the others.
-func (l *layer) numbers() (t [rhos]int16) {
+// numbers gives the picking states of a layer their place in it, -1 for the others.
+func (l *layer) numbers() (t [pickStates]int16) {
 	for i := range t {
 		t[i] = -1
 	}
-	for i, p := range l.rhos {
+	for i, p := range l.picks {
 		t[p] = int16(i)
 	}
 	return t
@@ -56,47 +56,47 @@ func eachRun(states []state, f func(lo, hi int)) {
 	}
 }
 
-// arrival is the cheapest way into a rho before the picking hand has chosen.
+// arrival is the cheapest way into a picking state before the picking hand has chosen.
 type arrival struct {
 	cost float64
 	prev int32
 	a    attack
 }
 
-// inflow collects the arrivals of one hand for one tail: plucked, or by one legato attack.
+// inflow collects the arrivals of one hand for one ringIn: plucked, or by one legato attack.
 type inflow struct {
-	tl    tail
-	a     attack // plain stands for all that is plucked
-	cells []arrival
-	least float64 // of the cells
+	ringIn ringIn
+	a      attack // plain stands for all that is plucked
+	cells  []arrival
+	least  float64 // of the cells
 }
 
 // search is the working memory of a pass through the moments.
 type search struct {
 	m     *model
-	side  *side
+	pick  *pickStage
 	flows []inflow
 
 	// of the present moment
 	st      *stage
 	before  *layer
-	rhos    []rho // that occur before
-	number  [rhos]int16
+	picks   []pickState // that occur before
+	number  [pickStates]int16
 	runs    []run
 	byShape []shapeFlows
 	into    []reached // by number of the pose
 	flow    int       // number of the one under way
 
-	file  collector
-	least [8 * attacks]int32 // the cheapest flow of each kind
-	debts *debts             // of the rhos before the present moment
+	file       collector
+	least      [8 * attacks]int32 // the cheapest flow of each kind
+	dominances *dominance         // of the picking states before the present moment
 }
 
-// forward runs the search from the first moment to the last and keeps every state with
-// its least cost, or what w allows if it is not nil; with whole also those that others outdo. If no state is left at a moment, rule says which hand fails there. ctx
-// stops it between moments.
-func (m *model) forward(ctx context.Context, w *within, whole bool) (layers []layer, rule string, err error) {
-	sr := search{m: m, side: &side{}}
+// forward runs the search from the first moment to the last and keeps every state at its least
+// cost; with w only what w allows, with whole also the states that others dominate. If no state is
+// left at a moment, rule says which hand fails there. ctx stops it between moments.
+func (m *model) forward(ctx context.Context, w *pruning, whole bool) (layers []layer, rule string, err error) {
+	sr := search{m: m, pick: &pickStage{}}
 	layers = make([]layer, len(m.moments))
 	var before *layer
 	for t := range m.moments {
@@ -108,11 +108,11 @@ func (m *model) forward(ctx context.Context, w *within, whole bool) (layers []la
 		}
 		st := m.stage(t)
 		if w == nil {
-			sr.side = m.side(t, sr.side)
+			sr.pick = m.pickStage(t, sr.pick)
 		} else {
-			sr.side.reset(m, st.mo)
+			sr.pick.reset(m, st.mo)
 		}
-		sr.debts = m.debtsFrom(t)
+		sr.dominances = m.dominanceFrom(t)
 		sr.enterFrom(st, before)
 		cheapest := 0.0
 		if before != nil {
@@ -120,10 +120,10 @@ func (m *model) forward(ctx context.Context, w *within, whole bool) (layers []la
 		}
 		w.look(t, cheapest)
 		left := sr.allHands(t, cheapest, w)
-		if layers[t] = sr.file.take(m, t, w, whole); len(layers[t].states) == 0 && w.widen() {
-			sr.side.reset(m, st.mo)
+		if layers[t] = sr.file.layer(m, t, w, whole); len(layers[t].states) == 0 && w.widen() {
+			sr.pick.reset(m, st.mo)
 			left = sr.allHands(t, cheapest, w)
-			layers[t] = sr.file.take(m, t, w, whole)
+			layers[t] = sr.file.layer(m, t, w, whole)
 		}
 		if len(layers[t].states) == 0 {
 			return layers, st.failed(left), nil
@@ -135,10 +135,10 @@ func (m *model) forward(ctx context.Context, w *within, whole bool) (layers []la
 
 // allHands files the states of every hand of moment t that is not hopeless, and returns how many
 // flows came in.
-func (sr *search) allHands(t int, cheapest float64, w *within) (arrived int) {
+func (sr *search) allHands(t int, cheapest float64, w *pruning) (arrived int) {
 	for g := range sr.st.mo.hands {
-		if !w.hopeless(t, g, cheapest+sr.st.mo.hands[g].own) {
-			arrived += sr.choose(t, g, sr.arrive(g, w.room(t, g), false), w)
+		if !w.hopeless(t, g, cheapest+sr.st.mo.hands[g].ownCost) {
+			arrived += sr.choose(t, g, sr.arrive(g, w.budget(t, g), false), w)
 		}
 	}
 	return arrived
@@ -155,12 +155,12 @@ func (st *stage) failed(arrivals int) string {
 	return ruleRight
 }
 
-var firstRhos = []rho{0}
+var firstPicks = []pickState{0}
 
-// ways into the hands of one shape: the tails of the runs of states before.
+// ways into the hands of one shape: what rings in with the runs of states before.
 type shapeFlows struct {
-	tails []tail
-	of    []int32 // tail of each run, by number
+	ringIns []ringIn
+	of      []int32 // ringIn of each run, by number
 }
 
 // run is the states before with one hand and one set of live strings.
@@ -172,9 +172,9 @@ type run struct {
 
 // enterFrom prepares for the changes from the layer before, nil at the first moment.
 func (sr *search) enterFrom(st *stage, before *layer) {
-	sr.st, sr.before, sr.runs, sr.rhos = st, before, sr.runs[:0], firstRhos
+	sr.st, sr.before, sr.runs, sr.picks = st, before, sr.runs[:0], firstPicks
 	if before != nil {
-		sr.rhos = before.rhos
+		sr.picks = before.picks
 		sr.number = before.numbers()
 		eachRun(before.states, func(lo, hi int) {
 			states := before.states[lo:hi]
@@ -184,7 +184,7 @@ func (sr *search) enterFrom(st *stage, before *layer) {
 	sr.byShape = append(sr.byShape[:0], make([]shapeFlows, len(st.mo.shapes))...)
 }
 
-// shape finds the tails of the runs for the shape of g.
+// shape finds what rings in with the runs for the shape of g.
 func (sr *search) shape(g *hand) *shapeFlows {
 	sf := &sr.byShape[g.shape]
 	if sf.of != nil {
@@ -192,41 +192,41 @@ func (sr *search) shape(g *hand) *shapeFlows {
 	}
 	sf.of = make([]int32, len(sr.runs))
 	for i, r := range sr.runs {
-		tl := sr.st.tailOf(&sr.st.before[r.hand], sr.before.states[r.lo].live, g)
+		ri := sr.st.ringInAfter(&sr.st.before[r.hand], sr.before.states[r.lo].live, g)
 		n := 0
-		for n < len(sf.tails) && sf.tails[n] != tl {
+		for n < len(sf.ringIns) && sf.ringIns[n] != ri {
 			n++
 		}
-		if n == len(sf.tails) {
-			sf.tails = append(sf.tails, tl)
+		if n == len(sf.ringIns) {
+			sf.ringIns = append(sf.ringIns, ri)
 		}
 		sf.of[i] = int32(n)
 	}
 	return sf
 }
 
-// arrive finds the cheapest arrivals at hand g, of those that cost no more than room. With split,
+// arrive finds the cheapest arrivals at hand g, of those that cost no more than the budget. With split,
 // gliding into a note is kept apart from striking it plainly. The result is good until the next call.
-func (sr *search) arrive(g int, room float64, split bool) []inflow {
+func (sr *search) arrive(g int, budget float64, split bool) []inflow {
 	sr.flows = sr.flows[:0]
 	st, to := sr.st, &sr.st.mo.hands[g]
 	if sr.before == nil {
 		if c, ok := st.change(-1, g); ok {
 			for _, w := range c.ways(st, -1, g, split) {
-				sr.flowOf(tail{}, w.a, split).cells[0].take(w.cost, -1, w.a)
+				sr.flowOf(ringIn{}, w.a, split).cells[0].keepCheaper(w.cost, -1, w.a)
 			}
 		}
 		return sr.flows
 	}
 	sf := sr.shape(to)
-	for _, tl := range sf.tails {
-		sr.open(tl, plain) // the first flows are the plucked ones, by tail
+	for _, ri := range sf.ringIns {
+		sr.open(ri, plain) // the first flows are the plucked ones, by ringIn
 	}
 	last, ok := int32(-1), false
 	var ways []way
 	for i := range sr.runs {
 		r := &sr.runs[i]
-		if r.least+to.own > room {
+		if r.least+to.ownCost > budget {
 			continue
 		}
 		if r.hand != last {
@@ -240,24 +240,24 @@ func (sr *search) arrive(g int, room float64, split bool) []inflow {
 			continue
 		}
 		for _, w := range ways {
-			if r.least+w.cost > room {
+			if r.least+w.cost > budget {
 				continue
 			}
 			f := &sr.flows[sf.of[i]]
 			if w.a.legato() || split && w.a != plain {
-				f = sr.flowOf(sf.tails[sf.of[i]], w.a, split)
+				f = sr.flowOf(sf.ringIns[sf.of[i]], w.a, split)
 			}
 			for j := r.lo; j < r.hi; j++ {
 				s := &sr.before.states[j]
-				f.cells[sr.number[s.rho]].take(s.cost+w.cost, int32(j), w.a)
+				f.cells[sr.number[s.pick]].keepCheaper(s.cost+w.cost, int32(j), w.a)
 			}
 		}
 	}
 	return sr.flows
 }
 
-// take keeps the cheaper arrival, the first of equals.
-func (a *arrival) take(cost float64, prev int32, by attack) {
+// keepCheaper keeps the cheaper arrival, the first of equals.
+func (a *arrival) keepCheaper(cost float64, prev int32, by attack) {
 	if cost < a.cost {
 		*a = arrival{cost, prev, by}
 	}
@@ -279,8 +279,8 @@ func (c *change) ways(st *stage, i, g int, split bool) []way {
 	if c.pluck == inf {
 		return out
 	}
-	k := st.memoryOf(i)
-	br, to := st.bringing(k, g), &st.mo.hands[g]
+	k := st.lastPositionOf(i)
+	br, to := st.repositionFrom(k, g), &st.mo.hands[g]
 	switch {
 	case split && st.mo.note >= 0 && to.slide:
 		for _, a := range []attack{plain, scoop} {
@@ -299,29 +299,29 @@ func (c *change) ways(st *stage, i, g int, split bool) []way {
 	return out
 }
 
-func (st *stage) memoryOf(i int) int {
+func (st *stage) lastPositionOf(i int) int {
 	if i < 0 {
-		return len(st.memories) - 1
+		return len(st.lastPositions) - 1
 	}
 	return int(st.of[i])
 }
 
-// flowOf returns the flow for a tail and attack. Unless they are split, a glide into a note goes
+// flowOf returns the flow for a ringIn and attack. Unless they are split, a glide into a note goes
 // with the plucked.
-func (sr *search) flowOf(tl tail, a attack, split bool) *inflow {
+func (sr *search) flowOf(ri ringIn, a attack, split bool) *inflow {
 	if a == scoop && !split {
 		a = plain
 	}
 	for i := range sr.flows {
-		if sr.flows[i].tl == tl && sr.flows[i].a == a {
+		if sr.flows[i].ringIn == ri && sr.flows[i].a == a {
 			return &sr.flows[i]
 		}
 	}
-	return sr.open(tl, a)
+	return sr.open(ri, a)
 }
 
 // open adds a flow.
-func (sr *search) open(tl tail, a attack) *inflow {
+func (sr *search) open(ri ringIn, a attack) *inflow {
 	n := len(sr.flows)
 	if n < cap(sr.flows) {
 		sr.flows = sr.flows[:n+1]
@@ -329,11 +329,11 @@ func (sr *search) open(tl tail, a attack) *inflow {
 		sr.flows = append(sr.flows, inflow{})
 	}
 	f := &sr.flows[n]
-	f.tl, f.a = tl, a
-	if cap(f.cells) < len(sr.rhos) {
-		f.cells = make([]arrival, len(sr.rhos), sr.m.rhos())
+	f.ringIn, f.a = ri, a
+	if cap(f.cells) < len(sr.picks) {
+		f.cells = make([]arrival, len(sr.picks), sr.m.pickStateCount())
 	}
-	f.cells = f.cells[:len(sr.rhos)]
+	f.cells = f.cells[:len(sr.picks)]
 	for i := range f.cells {
 		f.cells[i].cost = inf
 	}
@@ -342,21 +342,21 @@ func (sr *search) open(tl tail, a attack) *inflow {
 
 // choose lets the picking hand choose after the arrivals and files the states reached; it
 // returns how many flows came in.
-func (sr *search) choose(t, g int, flows []inflow, w *within) (arrived int) {
-	r, room := sr.side.of(g), w.room(t, g)
+func (sr *search) choose(t, g int, flows []inflow, w *pruning) (arrived int) {
+	r, budget := sr.pick.of(g), w.budget(t, g)
 	sr.file.begin(int32(g))
 	sr.cheapest(r, flows)
 	for i := range flows {
 		f := &flows[i]
-		if sr.flowOutdone(r, flows, f) {
+		if sr.flowDominated(r, flows, f) {
 			continue
 		}
 		arrived++
-		if w != nil && w.hopeless(t, g, f.least+r.floor(sr.m, !f.a.legato(), f.tl.ended)) {
+		if w != nil && w.hopeless(t, g, f.least+r.leastPickCost(sr.m, !f.a.legato(), f.ringIn.ended)) {
 			continue
 		}
-		set := sr.side.actions(r, f.tl, !f.a.legato(), room-f.least)
-		sr.eachReached(set, f, room, func(cost float64, p rho, a *action, bass uint8, in *arrival) {
+		set := sr.pick.actions(r, f.ringIn, !f.a.legato(), budget-f.least)
+		sr.eachReached(set, f, budget, func(cost float64, p pickState, a *action, bass uint8, in *arrival) {
 			sr.file.offer(cost, p.after(a.pose), a, bass, in)
 		})
 	}
@@ -365,11 +365,11 @@ func (sr *search) choose(t, g int, flows []inflow, w *within) (arrived int) {
 }
 
 // eachReached calls each for every action of set after the arrivals of f, with the arrival and its
-// rho, and the cost with the action. Of the arrivals that lead to the same rho by one action, only
-// the cheapest is taken. What costs more than room may be left out.
-func (sr *search) eachReached(set *actionSet, f *inflow, room float64, each func(cost float64, p rho, a *action, bass uint8, in *arrival)) {
+// picking state, and the cost with the action. Of the arrivals that lead to the same picking state by one action, only
+// the cheapest is taken. What costs more than the budget may be left out.
+func (sr *search) eachReached(set *actionSet, f *inflow, budget float64, each func(cost float64, p pickState, a *action, bass uint8, in *arrival)) {
 	sr.flow++
-	for len(sr.into) < len(sr.side.poses) {
+	for len(sr.into) < len(sr.pick.poses) {
 		sr.into = append(sr.into, reached{})
 	}
 	for k := range set.parts {
@@ -377,18 +377,18 @@ func (sr *search) eachReached(set *actionSet, f *inflow, room float64, each func
 		for j := range p.actions {
 			a := &p.actions[j]
 			cost := p.sum + a.cost
-			if f.least+cost > room {
+			if f.least+cost > budget {
 				break // they come by cost
 			}
 			if a.mask != keepMask {
 				if in := sr.intoPose(f, a); in.cost < inf {
-					each(in.cost+cost, in.rho, a, p.bass, &f.cells[in.cell])
+					each(in.cost+cost, in.pick, a, p.bass, &f.cells[in.cell])
 				}
 				continue
 			}
 			for n := range f.cells {
 				if in := &f.cells[n]; in.cost < inf {
-					each(in.cost+cost+sr.side.turns(a.of, sr.rhos)[n], sr.rhos[n], a, p.bass, in)
+					each(in.cost+cost+sr.pick.turns(a.of, sr.picks)[n], sr.picks[n], a, p.bass, in)
 				}
 			}
 		}
@@ -397,9 +397,9 @@ func (sr *search) eachReached(set *actionSet, f *inflow, room float64, each func
 
 // reached is the cheapest way of a flow into a pose.
 type reached struct {
-	flow int     // it was worked out for that one
-	cost float64 // turn included
-	rho  rho     // before
+	flow int       // it was worked out for that one
+	cost float64   // turn included
+	pick pickState // before
 	cell int
 }
 
@@ -410,18 +410,18 @@ func (sr *search) intoPose(f *inflow, a *action) *reached {
 		return out
 	}
 	*out = reached{flow: sr.flow, cost: inf}
-	turns := sr.side.turns(a.of, sr.rhos)
+	turns := sr.pick.turns(a.of, sr.picks)
 	for n := range f.cells {
 		in := &f.cells[n]
 		if cost := in.cost + turns[n]; cost < out.cost || cost == out.cost && in.prev < f.cells[out.cell].prev {
-			out.cost, out.rho, out.cell = cost, sr.rhos[n], n
+			out.cost, out.pick, out.cell = cost, sr.picks[n], n
 		}
 	}
 	return out
 }
 
 // cheapest notes each flow's least cost, and for every live set the flow that has the least.
-func (sr *search) cheapest(r *right, flows []inflow) {
+func (sr *search) cheapest(r *pickShape, flows []inflow) {
 	for i := range sr.least {
 		sr.least[i] = -1
 	}
@@ -444,27 +444,27 @@ func (f *inflow) findLeast() {
 }
 
 // kind tells flows apart that may not stand in for each other: live strings and attack.
-func (f *inflow) kind() int { return int(f.tl.live>>liveShift) | int(f.a)<<liveShift }
+func (f *inflow) kind() int { return int(f.ringIn.live>>liveShift) | int(f.a)<<liveShift }
 
 // flowOutdone reports whether the cheapest flow of f's kind is cheaper by more than all that
 // it can have to pay for other strings ringing in than f's: those that f does not have can be
 // left to leak, those that only f has may ring in sympathy instead, and the picking hand may
 // have to turn.
-func (sr *search) flowOutdone(r *right, flows []inflow, f *inflow) bool {
+func (sr *search) flowDominated(r *pickShape, flows []inflow, f *inflow) bool {
 	if f.least == inf {
 		return true
 	}
 	b := &flows[sr.least[f.kind()]]
-	gap := f.least - b.least - sr.debts.most()
-	if b == f || gap <= 0 || r.mo.pins.demanded() != 0 {
+	gap := f.least - b.least - sr.dominances.most()
+	if b == f || gap <= 0 || r.pins.demanded() != 0 {
 		return false
 	}
 	for s := 1; s <= 6; s++ {
-		switch mine, its := f.tl.unw.Has(s), b.tl.unw.Has(s); {
+		switch mine, its := f.ringIn.unw.Has(s), b.ringIn.unw.Has(s); {
 		case its && mine:
-			gap -= max(0, r.tailLeak(b.tl, s)-r.tailLeak(f.tl, s))
+			gap -= max(0, r.ringInLeak(b.ringIn, s)-r.ringInLeak(f.ringIn, s))
 		case its:
-			gap -= max(r.tailLeak(b.tl, s), sr.m.restMost)
+			gap -= max(r.ringInLeak(b.ringIn, s), sr.m.restMost)
 		case mine:
 			gap -= 2 * wSympathy
 		}
@@ -473,53 +473,53 @@ func (sr *search) flowOutdone(r *right, flows []inflow, f *inflow) bool {
 }
 
 // place orders the states of a hand.
-func (s *state) place() int { return int(s.live)<<16 | int(s.rho) }
+func (s *state) place() int { return int(s.live)<<16 | int(s.pick) }
 
 // collector gathers the states of one moment, hand by hand. Only strings 4 to 6 can be live.
 type collector struct {
 	states []state
 	hand   int32
-	at     [8][rhos]int32 // place of a live set and rho among states, plus one
-	used   []state        // of the present hand
+	at     [8][pickStates]int32 // place of a live set and picking state among states, plus one
+	used   []state              // of the present hand
 }
 
 const liveShift = 3
 
 func (c *collector) begin(hand int32) { c.hand = hand }
 
-func (c *collector) offer(cost float64, p rho, a *action, bass uint8, in *arrival) {
+func (c *collector) offer(cost float64, p pickState, a *action, bass uint8, in *arrival) {
 	place := &c.at[a.live>>liveShift][p]
 	if *place == 0 {
 		c.used = append(c.used, state{cost: inf})
 		*place = int32(len(c.used))
 	}
 	if s := &c.used[*place-1]; cost < s.cost || cost == s.cost && in.prev < s.prev {
-		*s = state{cost, in.prev, c.hand, a.live, p, step{in.a, bass, a.own}}
+		*s = state{cost, in.prev, c.hand, a.live, p, step{in.a, bass, a.stopper}}
 	}
 }
 
 // flush moves the present hand's states to the others, in an order that does not depend on what
-// else was found: by live strings and rho.
+// else was found: by live strings and picking state.
 func (c *collector) flush() {
 	for i := range c.used {
-		c.at[c.used[i].live>>liveShift][c.used[i].rho] = 0
+		c.at[c.used[i].live>>liveShift][c.used[i].pick] = 0
 	}
 	slices.SortFunc(c.used, func(a, b state) int { return a.place() - b.place() })
 	c.states = append(c.states, c.used...)
 	c.used = c.used[:0]
 }
 
-// take returns what was gathered for moment t, with the states that another outdoes apart if
+// layer returns what was gathered for moment t, with the states that another dominates apart if
 // they are wanted.
-func (c *collector) take(m *model, t int, w *within, whole bool) layer {
+func (c *collector) layer(m *model, t int, w *pruning, whole bool) layer {
 	c.states = w.narrow(t, c.states)
-	d := m.debtsFrom(t + 1)
+	d := m.dominanceFrom(t + 1)
 	kept := make([]state, 0, len(c.states)/2)
 	var rest []state
 	eachRun(c.states, func(lo, hi int) {
 		for i := lo; i < hi; i++ {
 			switch {
-			case !d.outdone(c.states[lo:hi], i-lo):
+			case !d.dominated(c.states[lo:hi], i-lo):
 				kept = append(kept, c.states[i])
 			case whole:
 				rest = append(rest, c.states[i])
@@ -527,12 +527,12 @@ func (c *collector) take(m *model, t int, w *within, whole bool) layer {
 		}
 	})
 	c.states = c.states[:0]
-	out := layer{states: kept, rest: rest}
-	var seen [rhos]bool
+	out := layer{states: kept, dominated: rest}
+	var seen [pickStates]bool
 	for i := range kept {
-		if p := kept[i].rho; !seen[p] {
+		if p := kept[i].pick; !seen[p] {
 			seen[p] = true
-			out.rhos = append(out.rhos, p)
+			out.picks = append(out.picks, p)
 		}
 	}
 	return out

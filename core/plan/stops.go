@@ -19,9 +19,9 @@ type stop struct {
 	hook   bool    // a bend made by the picking hand
 }
 
-// combo is the stops of one melody note or of two or three struck together, in the order
+// voicing is the stops of one melody note or of two or three struck together, in the order
 // of the note's voices.
-type combo struct {
+type voicing struct {
 	stops [1 + tune.MaxWith]stop
 	n     int
 }
@@ -152,11 +152,11 @@ func tapsOn(r *Request, s int, fret float64, whole bool, next pitch.Pitch) (out 
 }
 
 // tapped reports whether the picking hand is on the neck, hooked whether it bends a string.
-func (c *combo) tapped() bool { return c.n > 0 && c.stops[0].how == Tapped }
-func (c *combo) hooked() bool { return c.n > 0 && c.stops[0].hook }
+func (c *voicing) tapped() bool { return c.n > 0 && c.stops[0].how == Tapped }
+func (c *voicing) hooked() bool { return c.n > 0 && c.stops[0].hook }
 
 // combosFor lists the ways to hold a note of the tune with all its voices.
-func (m *model) combosFor(i int) []combo {
+func (m *model) voicingsFor(i int) []voicing {
 	n := &m.req.Tune.Notes[i]
 	next := pitch.Pitch(0)
 	if i+1 < len(m.req.Tune.Notes) {
@@ -164,9 +164,9 @@ func (m *model) combosFor(i int) []combo {
 			next = after.Note.Pitch()
 		}
 	}
-	out := []combo{{}}
+	out := []voicing{{}}
 	for v, note := range n.Voices() {
-		var longer []combo
+		var longer []voicing
 		for _, s := range stopsFor(m.req, note.Pitch(), next) {
 			if len(n.With) > 0 && s.how == Bend {
 				continue // a bend moves one string
@@ -186,7 +186,7 @@ func (m *model) combosFor(i int) []combo {
 }
 
 // tappedTogether lists two notes at once tapped by i and m over open strings.
-func (m *model) tappedTogether(n *tune.Note) (out []combo) {
+func (m *model) tappedTogether(n *tune.Note) (out []voicing) {
 	if len(n.With) != 1 || m.req.Player.Lap() || m.req.Player.Fingers < 2 {
 		return nil
 	}
@@ -203,7 +203,7 @@ func (m *model) tappedTogether(n *tune.Note) (out []combo) {
 	for _, a := range at(n.Note.Pitch()) {
 		for _, b := range at(n.With[0].Pitch()) {
 			if a.str != b.str && max(a.str, b.str)-min(a.str, b.str) <= 2 && math.Abs(m.x(a.fret)-m.x(b.fret)) <= tapSpread {
-				out = append(out, combo{[3]stop{a, b}, 2})
+				out = append(out, voicing{[3]stop{a, b}, 2})
 			}
 		}
 	}
@@ -214,7 +214,7 @@ func (m *model) tappedTogether(n *tune.Note) (out []combo) {
 const tapSpread = 60.0
 
 // together checks the last stop of c against those before it.
-func (m *model) together(c *combo) bool {
+func (m *model) together(c *voicing) bool {
 	b := &c.stops[c.n-1]
 	for i := range c.n - 1 {
 		a := &c.stops[i]
@@ -244,7 +244,7 @@ func (m *model) together(c *combo) bool {
 }
 
 // straight: three slide notes lie on one line.
-func (m *model) straight(c *combo) bool {
+func (m *model) straight(c *voicing) bool {
 	var on []*stop
 	for i := range c.n {
 		if c.stops[i].how == Slide {

@@ -19,7 +19,7 @@ func (p *Plan) Strum(t int) []Strummed {
 	m := p.m
 	c := p.choiceAt(t, p.before(t), p.state(t))
 	ar := p.around(t)
-	r := ar.side.of(int(p.state(t).hand))
+	r := ar.pick.of(int(p.state(t).hand))
 	wanted := c.s.struck | c.s.keep | c.s.may&^c.s.heel
 	s := c.s
 	s.unw, s.swept = 0, 0
@@ -29,7 +29,7 @@ func (p *Plan) Strum(t int) []Strummed {
 		}
 	}
 	s.swept = s.unw
-	advice := deal{own: noDigit}
+	advice := damping{stopper: noDigit}
 	least := inf
 	struck := pluck{at: c.pl.at, busy: c.pl.busy}
 	for d, at := range c.d.digit {
@@ -37,7 +37,7 @@ func (p *Plan) Strum(t int) []Strummed {
 			struck.at[d] = at // it damps already
 		}
 	}
-	m.dealWith(r, &s, &struck, 0, func(d *deal) {
+	m.eachDamping(r, &s, &struck, 0, func(d *damping) {
 		if d.digit[digitP] == 0 && d.cost() < least {
 			advice, least = *d, d.cost()
 		}

@@ -124,7 +124,7 @@ func (r *Request) reaches() bool {
 	for i, n := range r.Tune.Notes {
 		if key := fmt.Sprint(n.Voices()); !seen[key] {
 			seen[key] = true
-			if len(m.combosFor(i)) == 0 {
+			if len(m.voicingsFor(i)) == 0 {
 				return false
 			}
 		}

@@ -252,7 +252,7 @@ func (rk *ranker) floors(ctx context.Context) {
 		g := rk.groups[0]
 		rk.groups = rk.groups[1:]
 		rk.mu.Unlock()
-		floor, err := plan.Floor(g.base)
+		floor, err := plan.CoarseBound(g.base)
 		g.floor, g.fits = floor, err == nil
 	}
 }

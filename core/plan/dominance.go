@@ -1,18 +1,18 @@
 package plan
 
-// debts bounds how much more a plan can have to pay later for having one rho rather than
+// dominance bounds how much more a plan can have to pay later for having one picking state rather than
 // another, everything else alike.
-type debts struct {
+type dominance struct {
 	m     *model
 	again *againTable // at the next onset
-	known [rhos][]float64
+	known [pickStates][]float64
 	all   float64 // see most
 }
 
-// most bounds what any rho can cost more than any other.
-func (d *debts) most() float64 {
+// most bounds what any picking state can cost more than any other.
+func (d *dominance) most() float64 {
 	if d.all == 0 {
-		d.all = d.m.heelDebt + d.m.restDebt + stopEffort
+		d.all = d.m.heelGap + d.m.restMostGap + stopEffort
 		if d.again != nil {
 			worst := 0.0
 			for from := range d.again {
@@ -27,27 +27,27 @@ func (d *debts) most() float64 {
 }
 
 // debtsFrom is for the choices from moment t on.
-func (m *model) debtsFrom(t int) *debts {
+func (m *model) dominanceFrom(t int) *dominance {
 	since := -1.0 // no onset is left
 	for ; t < len(m.moments) && since < 0; t++ {
 		if m.moments[t].note >= 0 {
 			since = m.moments[t].since
 		}
 	}
-	if m.debts[since] == nil {
-		d := &debts{m: m}
+	if m.dominances[since] == nil {
+		d := &dominance{m: m}
 		if since >= 0 {
 			d.again = m.againAfter(since)
 		}
-		m.debts[since] = d
+		m.dominances[since] = d
 	}
-	return m.debts[since]
+	return m.dominances[since]
 }
 
-// of returns the most that rho p can cost more than q.
-func (d *debts) of(p, q rho) float64 {
+// of returns the most that picking state p can cost more than q.
+func (d *dominance) of(p, q pickState) float64 {
 	if d.known[p] == nil {
-		d.known[p] = make([]float64, d.m.rhos())
+		d.known[p] = make([]float64, d.m.pickStateCount())
 		for i := range d.known[p] {
 			d.known[p][i] = -1
 		}
@@ -76,15 +76,15 @@ func (d *debts) of(p, q rho) float64 {
 	return d.known[p][q]
 }
 
-// outdone reports whether another state of the run is cheaper than i by more than it can
+// dominated reports whether another state of the run is cheaper than i by more than it can
 // ever have to pay back; of equals the first stays.
-func (d *debts) outdone(run []state, i int) bool {
+func (d *dominance) dominated(run []state, i int) bool {
 	for j := range run {
 		if j == i {
 			continue
 		}
-		debt := run[j].cost + d.of(run[j].rho, run[i].rho)
-		if debt < run[i].cost || debt == run[i].cost && j < i {
+		gap := run[j].cost + d.of(run[j].pick, run[i].pick)
+		if gap < run[i].cost || gap == run[i].cost && j < i {
 			return true
 		}
 	}

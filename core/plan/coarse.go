@@ -2,36 +2,36 @@ package plan
 
 import "context"
 
-// Floor is a lower bound on the total of the best plan of r, worked out in a few milliseconds: the
+// CoarseBound is a lower bound on the total of the best plan of r, worked out in a few milliseconds: the
 // cheapest left hand with its best bass note at every moment by itself. Errors are those of Solve.
-func Floor(r Request) (float64, error) {
+func CoarseBound(r Request) (float64, error) {
 	m, err := newModel(&r)
 	if err != nil {
 		return 0, err
 	}
 	sum := 0.0
 	for t := range m.moments {
-		sum += m.momentFloor(&m.moments[t])
+		sum += m.coarseMoment(&m.moments[t])
 	}
 	return sum, nil
 }
 
-func (m *model) momentFloor(mo *moment) float64 {
-	open := m.bassFloor(mo, &hand{}, 0)
+func (m *model) coarseMoment(mo *moment) float64 {
+	open := m.leastBass(mo, &hand{}, 0)
 	least := inf
 	for _, hands := range [2][]hand{mo.anchored, mo.bare} {
 		for i := range hands {
-			if h := &hands[i]; h.own < least {
-				least = min(least, h.own+m.bassFloor(mo, h, open))
+			if h := &hands[i]; h.ownCost < least {
+				least = min(least, h.ownCost+m.leastBass(mo, h, open))
 			}
 		}
 	}
 	return least
 }
 
-// bassFloor is the least that the thumb costs with hand h: a hand that frets no bass note and covers no
+// leastBass is the least that the thumb costs with hand h: a hand that frets no bass note and covers no
 // bass string has at best what is open.
-func (m *model) bassFloor(mo *moment, h *hand, open float64) float64 {
+func (m *model) leastBass(mo *moment, h *hand, open float64) float64 {
 	if mo.stroke == nil {
 		return 0
 	}
@@ -55,19 +55,19 @@ func Bound(ctx context.Context, r Request, limit float64) (float64, error) {
 	}
 	before := make([]float64, len(m.moments)) // floors of the moments before each
 	for t := 1; t < len(m.moments); t++ {
-		before[t] = before[t-1] + m.momentFloor(&m.moments[t-1])
+		before[t] = before[t-1] + m.coarseMoment(&m.moments[t-1])
 	}
 	at := 0.0
 	_, err = m.boundUntil(ctx, func(b *bound, t int) bool {
 		least := inf
-		for g := range b.togo[t] {
-			least = min(least, m.moments[t].hands[g].own+b.togo[t][g].least())
+		for g := range b.costToGo[t] {
+			least = min(least, m.moments[t].hands[g].ownCost+b.costToGo[t][g].least())
 		}
 		at = before[t] + least - belowRounding
 		return at >= limit
 	})
 	if len(m.moments) == 1 {
-		at, err = Floor(r)
+		at, err = CoarseBound(r)
 	}
 	return at, err
 }

@@ -6,33 +6,33 @@ import (
 	"stepping/core/thumb"
 )
 
-// rho is what the picking hand carries from one moment to the next: the digits that plucked
+// pickState is what the picking hand carries from one moment to the next: the digits that plucked
 // melody last (bit d for digit d, bit tapBit for tapping on the neck), whether the heel lies
 // on the strings, and where the free digits rest (see rest.go). How far the heel lies is the
 // moment's own choice.
-type rho uint16
+type pickState uint16
 
 const (
-	tapBit   = 4
-	maskBits = 5
-	fewMasks = 1 << maskBits
-	keepMask = 0xFF // of an action that plucks nothing and leaves the digits as they were
-	restBits = maskBits + 1
-	rhos     = restPlaces << restBits
+	tapBit     = 4
+	maskBits   = 5
+	fewMasks   = 1 << maskBits
+	keepMask   = 0xFF // of an action that plucks nothing and leaves the digits as they were
+	restBits   = maskBits + 1
+	pickStates = restPlaces << restBits
 )
 
-func newRho(mask, lies, rest uint8) rho {
-	return rho(mask) | rho(lies)<<maskBits | rho(rest)<<restBits
+func newPickState(mask, lies, rest uint8) pickState {
+	return pickState(mask) | pickState(lies)<<maskBits | pickState(rest)<<restBits
 }
 
-func (p rho) mask() uint8 { return uint8(p) & (fewMasks - 1) }
-func (p rho) heel() int   { return int(p >> maskBits & 1) } // 1 if it lies on the strings
-func (p rho) rest() int   { return int(p >> restBits) }     // place of the resting digits, 0 if lifted
+func (p pickState) mask() uint8 { return uint8(p) & (fewMasks - 1) }
+func (p pickState) heel() int   { return int(p >> maskBits & 1) } // 1 if it lies on the strings
+func (p pickState) rest() int   { return int(p >> restBits) }     // place of the resting digits, 0 if lifted
 
-// rhos is how many rhos this player's hand can carry.
-func (m *model) rhos() int {
+// pickStateCount is how many picking states this player's hand can carry.
+func (m *model) pickStateCount() int {
 	if m.school.Rests {
-		return rhos
+		return pickStates
 	}
 	return 1 << restBits
 }
@@ -43,56 +43,57 @@ type pluck struct {
 	mask   uint8 // digits used; keepMask if nothing is plucked
 	busy   bool  // the hand is on the neck or bends: no digit damps
 	laid   bool  // the fingertips fall on the strings: they do nothing else
-	rest   bool  // the thumb lies across the strings as gauge of a bend
+	gauge  bool  // the thumb lies across the strings as gauge of a bend
 	sweeps quiet.Strings
 	cost   float64 // of the digits' places, before what they did last
 }
 
-// pose is all that matters of an action for what it costs after a rho, and for the rho that it
+// pose is all that matters of an action for what it costs after a picking state, and for the picking state that it
 // leaves: see turn and after.
 type pose struct {
-	mask uint8
-	lies uint8 // 1 if the heel lies on the strings
-	rest uint8 // place of the resting digits
-	own  uint8 // digit that stops the melody string just ended: cheap if it plucked it
+	mask    uint8
+	lies    uint8 // 1 if the heel lies on the strings
+	rest    uint8 // place of the resting digits
+	stopper uint8 // digit that stops the melody string just ended: cheap if it plucked it
 }
 
 // action is one choice of the picking hand at a moment beside a bass option. Its cost is without
-// that option's and what depends on the rho before; see turn.
+// that option's and what depends on the picking state before; see turn.
 type action struct {
 	live quiet.Strings // bass strings that ring on
 	pose
 	heel uint8  // strings that it covers
-	of   uint16 // number of its pose in side.poses
+	of   uint16 // number of its pose in pickStage.poses
 	cost float64
 }
 
-// right is the picking hand's choice at one moment for one shape: what it sees of a left
+// pickShape is the picking hand's choice at one moment for one shape: what it sees of a left
 // hand. Hands that differ only in fingers or history share it.
-type right struct {
-	mo     *moment
-	h      *hand // any hand of the shape
-	opts   []bassOption
-	plucks []pluck       // ways to pluck at an onset
-	flicks []pluck       // ways to flick it outward, beside a slap
-	touch  quiet.Strings // strings beside fretting fingers, reached by their tips
-	edges  []int         // strings of fretting fingers, whose undersides lie on thinner ones
-	spare  bool          // a finger is free to be laid on a string
-	over   bool          // the thumb can reach over the neck to string 6
-	fits   quiet.Strings // strings whose present pitch is a tone of the chord
-	home   quiet.Strings // strings that sound the root of the stroke that is first over its chord
-	ring   [7]float64    // sympathy of each open string with the melody struck
-	sets   []actionSet
-	floors [2][trebles + 1]float64 // see floor; 0 is not known yet
+type pickShape struct {
+	mo         *moment
+	pins       *pinSet // the moment's, or what takes their place
+	h          *hand   // any hand of the shape
+	opts       []bassOption
+	plucks     []pluck       // ways to pluck at an onset
+	flicks     []pluck       // ways to flick it outward, beside a slap
+	touch      quiet.Strings // strings beside fretting fingers, reached by their tips
+	edges      []int         // strings of fretting fingers, whose undersides lie on thinner ones
+	spare      bool          // a finger is free to be laid on a string
+	over       bool          // the thumb can reach over the neck to string 6
+	fits       quiet.Strings // strings whose present pitch is a tone of the chord
+	home       quiet.Strings // strings that sound the root of the stroke that is first over its chord
+	ring       [7]float64    // sympathy of each open string with the melody struck
+	sets       []actionSet
+	leastPicks [2][trebles + 1]float64 // see leastPickCost; 0 is not known yet
 }
 
-// actionSet is the actions for one tail, plucked or not, that cost no more than most, by bass option.
+// actionSet is the actions for one ringIn, plucked or not, that cost no more than most, by bass option.
 type actionSet struct {
-	tl     tail
+	ringIn ringIn
 	plucks bool
 	most   float64
 	parts  []part
-	onward *onwards // of the backward pass
+	toGo   *setToGo // of the backward pass
 }
 
 // part is the actions with one bass option, by cost; others share them.
@@ -102,7 +103,7 @@ type part struct {
 	actions []action
 }
 
-// shapeKey is all that a right depends on in a hand.
+// shapeKey is all that a pickShape depends on in a hand.
 type shapeKey struct {
 	sounding, under, trailed, fingers quiet.Strings
 	fret                              float64 // of the slide
@@ -169,19 +170,20 @@ func (m *model) giveShapes(mo *moment) {
 	}
 }
 
-// side is the picking hand's side of one moment: a right for each shape, and their actions.
-type side struct {
-	m       *model
-	mo      *moment
-	again   *againTable
-	rights  []right
-	poses   []pose            // those that occur
-	deals   map[uint64][]deal // cheapest deals, by dealKey
-	rhos    []rho             // see turns
-	turned  []float64
-	known   map[situation]found
-	pool    []action // those of known
-	scratch []action
+// pickStage is the picking hand's side of one moment: a pickShape for each shape, and their actions.
+type pickStage struct {
+	m        *model
+	mo       *moment
+	pins     *pinSet
+	again    *againTable
+	shapes   []pickShape
+	poses    []pose                   // those that occur
+	dampings map[dampingKey][]damping // cheapest dampings, by dampingKey
+	picks    []pickState              // see turns
+	turned   []float64
+	known    map[situation]found
+	pool     []action // those of known
+	scratch  []action
 
 	// scratch of situations
 	still, swept, lain silence
@@ -190,57 +192,60 @@ type side struct {
 	held               pluck
 }
 
-// side returns the picking hand's side of moment t, nothing left out. Of short tunes it is kept:
+// pick returns the picking hand's side of moment t, nothing left out. Of short tunes it is kept:
 // the search, the pass backward and every look at alternatives need the same sets of actions. Of
 // long ones it takes scratch, if that is not nil.
-func (m *model) side(t int, scratch *side) *side {
+func (m *model) pickStage(t int, scratch *pickStage) *pickStage {
 	if len(m.moments) > boundMoments {
 		if scratch == nil {
-			scratch = &side{}
+			scratch = &pickStage{}
 		}
 		scratch.reset(m, &m.moments[t])
 		return scratch
 	}
-	if m.sides == nil {
-		m.sides = make([]*side, len(m.moments))
+	if m.pickStages == nil {
+		m.pickStages = make([]*pickStage, len(m.moments))
 	}
-	if m.sides[t] == nil {
-		m.sides[t] = &side{}
-		m.sides[t].reset(m, &m.moments[t])
+	if m.pickStages[t] == nil {
+		m.pickStages[t] = &pickStage{}
+		m.pickStages[t].reset(m, &m.moments[t])
 	}
-	return m.sides[t]
+	return m.pickStages[t]
 }
 
-// reset makes the side that of mo; what it held before is reused.
-func (sd *side) reset(m *model, mo *moment) {
-	sd.m, sd.mo, sd.again, sd.poses, sd.rhos = m, mo, m.againAfter(mo.since), sd.poses[:0], nil
-	if sd.deals == nil {
-		sd.deals, sd.known = map[uint64][]deal{}, map[situation]found{}
+// reset makes the stage that of mo; what it held before is reused.
+func (sd *pickStage) reset(m *model, mo *moment) { sd.resetWith(m, mo, &mo.pins) }
+
+// resetWith is reset under other pins than the moment's.
+func (sd *pickStage) resetWith(m *model, mo *moment, pins *pinSet) {
+	sd.m, sd.mo, sd.pins, sd.again, sd.poses, sd.picks = m, mo, pins, m.againAfter(mo.since), sd.poses[:0], nil
+	if sd.dampings == nil {
+		sd.dampings, sd.known = map[dampingKey][]damping{}, map[situation]found{}
 	}
-	clear(sd.deals)
+	clear(sd.dampings)
 	clear(sd.known)
 	sd.pool = sd.pool[:0]
-	if cap(sd.rights) < len(mo.shapes) {
-		sd.rights = make([]right, 2*len(mo.shapes))
+	if cap(sd.shapes) < len(mo.shapes) {
+		sd.shapes = make([]pickShape, 2*len(mo.shapes))
 	}
-	sd.rights = sd.rights[:len(mo.shapes)]
-	for i := range sd.rights {
-		sd.rights[i].h = nil
+	sd.shapes = sd.shapes[:len(mo.shapes)]
+	for i := range sd.shapes {
+		sd.shapes[i].h = nil
 	}
 }
 
-// of returns the right of hand g.
-func (sd *side) of(g int) *right {
+// of returns the pickShape of hand g.
+func (sd *pickStage) of(g int) *pickShape {
 	shape := sd.mo.hands[g].shape
-	r := &sd.rights[shape]
+	r := &sd.shapes[shape]
 	if r.h == nil {
-		sd.m.initRight(r, sd.mo, &sd.mo.hands[sd.mo.shapes[shape]])
+		sd.m.initPickShape(r, sd.mo, sd.pins, &sd.mo.hands[sd.mo.shapes[shape]])
 	}
 	return r
 }
 
-func (m *model) initRight(r *right, mo *moment, h *hand) {
-	*r = right{mo: mo, h: h, opts: m.bassOptions(mo, h), spare: m.spareFinger(h), over: m.thumbReaches(h), edges: r.edges[:0],
+func (m *model) initPickShape(r *pickShape, mo *moment, pins *pinSet, h *hand) {
+	*r = pickShape{mo: mo, pins: pins, h: h, opts: m.bassOptions(mo, h), spare: m.spareFinger(h), over: m.thumbReaches(h), edges: r.edges[:0],
 		plucks: r.plucks[:0], sets: r.sets[:0]}
 	beside := func(str int) {
 		r.touch |= quiet.Of(str) << 1 & quiet.Upto(6)
@@ -278,7 +283,7 @@ func (m *model) initRight(r *right, mo *moment, h *hand) {
 
 // below returns the strings on which fretting fingers can lie flat: thinner than their own,
 // up to the next that sounds.
-func (r *right) below(sounding quiet.Strings) (set quiet.Strings) {
+func (r *pickShape) below(sounding quiet.Strings) (set quiet.Strings) {
 	for _, at := range r.edges {
 		for s := at - 1; s >= 1 && !sounding.Has(s); s-- {
 			set |= quiet.Of(s)
@@ -317,7 +322,7 @@ func (m *model) plucks(out []pluck, mo *moment, h *hand) []pluck {
 		if i == len(order) {
 			m.digitCost(&p)
 			if h.hooked() {
-				p.busy, p.rest = true, true
+				p.busy, p.gauge = true, true
 				if p.at[digitP] != 0 {
 					return
 				}
@@ -369,7 +374,7 @@ func (m *model) flicks(mo *moment, h *hand) (out []pluck) {
 }
 
 // pluckWays lists the ways to pluck with a bass option; idle holds the way that plucks nothing.
-func (r *right) pluckWays(o *bassOption, plucked bool, idle *[1]pluck) []pluck {
+func (r *pickShape) pluckWays(o *bassOption, plucked bool, idle *[1]pluck) []pluck {
 	idle[0] = idlePluck(r.mo, r.h)
 	idle[0].busy = idle[0].busy || o.hit == thumb.Slap
 	idle[0].laid = o.hit == thumb.Tap
@@ -431,7 +436,7 @@ func (m *model) digitCost(p *pluck) {
 // sorted by still, with the action so far: what remains is to deal with the unwanted strings. A heel
 // that lies further and silences nothing more is left out, and so is what costs more than most. f
 // must not keep what it gets. The pluck that it gets holds the resting digits, too.
-func (sd *side) situations(r *right, o *bassOption, s *silence, plucked bool, most float64, f func(*action, *silence, *pluck)) {
+func (sd *pickStage) situations(r *pickShape, o *bassOption, s *silence, plucked bool, most float64, f func(*action, *silence, *pluck)) {
 	m, swept, a := sd.m, &sd.swept, &sd.action
 	heels := 1
 	if m.school.Heel && !r.h.tapped() && o.hit != thumb.Thump && o.hit != thumb.Slap {
@@ -480,31 +485,31 @@ func (sd *side) situations(r *right, o *bassOption, s *silence, plucked bool, mo
 }
 
 // eachAction calls f for everything that the picking hand can do after tl, with which bass option
-// and what deal. Nothing is left out; the search keeps the cheapest of those that the future cannot
+// and what damping. Nothing is left out; the search keeps the cheapest of those that the future cannot
 // tell apart.
-func (sd *side) eachAction(r *right, tl tail, plucked bool, f func(int, action, *silence, *pluck, *deal)) {
+func (sd *pickStage) eachAction(r *pickShape, ri ringIn, plucked bool, f func(int, action, *silence, *pluck, *damping)) {
 	m := sd.m
 	for b := range r.opts {
 		o := &r.opts[b]
-		if !m.still(r, tl, o, &sd.still) {
+		if !m.still(r, ri, o, &sd.still) {
 			continue
 		}
 		sd.situations(r, o, &sd.still, plucked, inf, func(a *action, s *silence, pl *pluck) {
-			m.dealWith(r, s, pl, o.str, func(d *deal) { f(b, m.withDeal(a, s, o, pl, d), s, pl, d) })
+			m.eachDamping(r, s, pl, o.str, func(d *damping) { f(b, m.withDamping(a, s, o, pl, d), s, pl, d) })
 		})
 	}
 }
 
-func (m *model) withDeal(a *action, s *silence, o *bassOption, pl *pluck, d *deal) action {
+func (m *model) withDamping(a *action, s *silence, o *bassOption, pl *pluck, d *damping) action {
 	out := *a
-	out.cost, out.own, out.live = a.cost+d.cost(), d.own, m.liveAfter(s, o, pl, d)
+	out.cost, out.stopper, out.live = a.cost+d.cost(), d.stopper, m.liveAfter(s, o, pl, d)
 	return out
 }
 
-// dealWith calls f for every deal with s.
-func (m *model) dealWith(r *right, s *silence, pl *pluck, bass int, f func(*deal)) {
-	dl := dealer{m: m, r: r, s: s, pl: pl, bass: bass, each: f}
-	dl.try(1, digitC+1, &deal{own: noDigit})
+// eachDamping calls f for every damping with s.
+func (m *model) eachDamping(r *pickShape, s *silence, pl *pluck, bass int, f func(*damping)) {
+	dl := dampingSearch{m: m, r: r, s: s, pl: pl, bass: bass, each: f}
+	dl.try(1, digitC+1, &damping{stopper: noDigit})
 }
 
 // pluckBesideBass: with a bass note the thumb is taken, and the fingers play thinner strings.
@@ -524,61 +529,61 @@ func pluckBesideBass(pl *pluck, o *bassOption) bool {
 }
 
 // liveAfter returns the bass strings that ring on after the moment.
-func (m *model) liveAfter(s *silence, o *bassOption, pl *pluck, d *deal) quiet.Strings {
+func (m *model) liveAfter(s *silence, o *bassOption, pl *pluck, d *damping) quiet.Strings {
 	on := s.may &^ (s.heel | s.rest)
 	if t := int(d.digit[digitP]); t != 0 {
 		on &^= quiet.From(t)
 	}
-	if pl.rest {
+	if pl.gauge {
 		on = 0
 	}
 	if !o.cut {
 		on |= quiet.Of(o.str)
 	}
-	return on | s.keep&s.tl.live
+	return on | s.keep&s.ringIn.live
 }
 
 // turn is what pose q costs after p: a digit used again, the heel moved, the digit that
 // just played falling back on its string.
-func (sd *side) turn(p rho, q pose) float64 {
+func (sd *pickStage) turn(p pickState, q pose) float64 {
 	cost := sd.m.heelMove[p.heel()][q.lies] + sd.m.restMove[p.rest()][q.rest]
 	if q.mask != keepMask {
 		cost += sd.again[p.mask()][q.mask]
 	}
-	if q.own != noDigit {
-		cost += ownPrice(p, q.own)
+	if q.stopper != noDigit {
+		cost += stopperPrice(p, q.stopper)
 	}
 	return cost
 }
 
-// turns is turn into pose number of after each of rhos; tabulated, since it is the same for all
+// turns is turn into pose number of after each of the picking states; tabulated, since it is the same for all
 // states.
-func (sd *side) turns(of uint16, rhos []rho) []float64 {
-	n := len(rhos)
-	if len(sd.rhos) != n || &sd.rhos[0] != &rhos[0] {
-		sd.rhos, sd.turned = rhos, sd.turned[:0]
+func (sd *pickStage) turns(of uint16, picks []pickState) []float64 {
+	n := len(picks)
+	if len(sd.picks) != n || &sd.picks[0] != &picks[0] {
+		sd.picks, sd.turned = picks, sd.turned[:0]
 	}
 	for k := len(sd.turned) / n; k <= int(of); k++ {
-		for _, p := range rhos {
+		for _, p := range picks {
 			sd.turned = append(sd.turned, sd.turn(p, sd.poses[k]))
 		}
 	}
 	return sd.turned[int(of)*n : int(of)*n+n]
 }
 
-func ownPrice(p rho, d uint8) float64 {
+func stopperPrice(p pickState, d uint8) float64 {
 	if p.mask()>>d&1 != 0 {
 		return quantize(stopOwn)
 	}
 	return quantize(stopEffort)
 }
 
-// after is the rho that pose q leaves behind p.
-func (p rho) after(q pose) rho {
+// after is the picking state that pose q leaves behind p.
+func (p pickState) after(q pose) pickState {
 	if q.mask == keepMask {
-		return newRho(p.mask(), q.lies, q.rest)
+		return newPickState(p.mask(), q.lies, q.rest)
 	}
-	return newRho(q.mask, q.lies, q.rest)
+	return newPickState(q.mask, q.lies, q.rest)
 }
 
 // newHeelMove tabulates what it costs to bring the heel down (from 0 to 1) and to lift it.
