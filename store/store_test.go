@@ -17,6 +17,7 @@ import (
 	"github.com/pressly/goose/v3"
 
 	"stepping/core/plan"
+	"stepping/core/play"
 	"stepping/core/player"
 	"stepping/core/thumb"
 	"stepping/core/tune"
@@ -60,7 +61,7 @@ func openFixture(t *testing.T, dsn string) fixture {
 
 func settings(capo int) store.Settings {
 	return store.Settings{Tuning: "Open D", Capo: capo, Tempo: 92.5, Thumb: thumb.Steady,
-		Pins: []plan.Pin{{At: 5 * tune.Quarter / 2, Part: plan.Melody, String: 2, Fret: 8.5, How: plan.Slide, Finger: 0}}}
+		Pins: []plan.Pin{{At: 5 * tune.Quarter / 2, Part: play.Melody, String: 2, Fret: 8.5, How: play.Slide, Finger: 0}}}
 }
 
 func (f *fixture) tune(t *testing.T, id store.ID) store.Tune {

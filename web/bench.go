@@ -18,6 +18,7 @@ import (
 	"stepping/core/retune"
 	"stepping/core/sound"
 	"stepping/core/tuning"
+	"stepping/web/view"
 )
 
 // benchForm is what the tuning bench is asked; its address holds all of it.
@@ -92,7 +93,7 @@ type neckMap struct {
 	Title         string
 	Width, Height float64
 	Left          float64 // of the nut
-	Frets         []fretLine
+	Frets         []view.FretLine
 	Lines         []mapString
 	Spots         []spotView
 }
@@ -430,7 +431,7 @@ func newNeckMap(t tuning.Tuning, key pitch.Note, sc tuning.Scale, k neck.Neck, m
 	}
 	v := neckMap{Width: x(end), Height: y(t.Len(), end) + 40, Left: mapLeft}
 	for n := 0; n <= mapFrets; n++ {
-		v.Frets = append(v.Frets, fretLine{X: x(float64(n)), Y1: y(1, float64(n)) - 12, Y2: y(t.Len(), float64(n)) + 12, Number: fretNumber(n), Nut: n == 0})
+		v.Frets = append(v.Frets, view.FretLine{X: x(float64(n)), Y1: y(1, float64(n)) - 12, Y2: y(t.Len(), float64(n)) + 12, Number: view.FretNumber(n), Nut: n == 0})
 	}
 	for s := 1; s <= t.Len(); s++ {
 		v.Lines = append(v.Lines, mapString{y(s, 0), y(s, end), fmt.Sprintf("%d %s", s, t.Note(s).ClassName()), moved[s]})

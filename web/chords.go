@@ -15,11 +15,13 @@ import (
 	"stepping/core/chord"
 	"stepping/core/grip"
 	"stepping/core/plan"
+	"stepping/core/play"
 	"stepping/core/player"
 	"stepping/core/thumb"
 	"stepping/core/tune"
 	"stepping/core/tuning"
 	"stepping/store"
+	"stepping/web/view"
 )
 
 // chordsForm is the progression as typed; the page's address holds all of it, so that every view is
@@ -39,12 +41,12 @@ type chordsBody struct {
 	Players   []profileChoice
 	Patterns  []patternChoice
 	Spans     []spanCard
-	Grip      *gripView
-	Next      *gripView
+	Grip      *view.Grip
+	Next      *view.Grip
 	NextText  string
 	Stays     string
 	Others    []otherGrip
-	Grid      stepGrid
+	Grid      view.StepGrid
 	Pattern   string
 	Ceiling   string
 	Why       string
@@ -266,21 +268,21 @@ func (v *chordsBody) show(c *gin.Context, f *chordsForm, b *backing.Backing) {
 	f.At = min(max(f.At, 0), len(b.Spans)-1)
 	for i := range b.Spans {
 		sp := &b.Spans[i]
-		card := spanCard{Bar: sp.Bar, Chord: sp.Chord.Name, Text: gripText(t, &sp.Grip), Here: i == f.At, Link: f.at(i),
+		card := spanCard{Bar: sp.Bar, Chord: sp.Chord.Name, Text: view.GripText(t, &sp.Grip), Here: i == f.At, Link: f.at(i),
 			Pinned: slices.ContainsFunc(r.Pins, func(p backing.Pin) bool { return p.Span == i })}
 		if bpm := sp.Change.BPM; bpm > 0 && bpm < fastest {
 			card.BPM = strconv.FormatFloat(bpm, 'f', 0, 64)
-			card.Tight = tightness(bpm, b.Ceiling.BPM)
+			card.Tight = view.Tightness(bpm, b.Ceiling.BPM)
 		}
 		v.Spans = append(v.Spans, card)
 	}
 	sp := &b.Spans[f.At]
-	g := newGripView(t, sp.Chord.Name, &sp.Grip)
+	g := view.NewGrip(t, sp.Chord.Name, &sp.Grip)
 	g.Thumb = thumbWords(t, sp.Chord, &sp.Grip)
 	v.Grip = &g
 	if f.At+1 < len(b.Spans) {
 		next := &b.Spans[f.At+1]
-		n := newGripView(t, next.Chord.Name, &next.Grip)
+		n := view.NewGrip(t, next.Chord.Name, &next.Grip)
 		v.Next, v.On = &n, f.at(f.At+1)
 		v.NextText, v.Stays = changeText(next), staysText(next.Stays)
 		if e := next.Change.Early; e != nil {
@@ -367,7 +369,7 @@ func (v *chordsBody) others(c *gin.Context, f *chordsForm, b *backing.Backing, t
 		if err != nil {
 			continue
 		}
-		text := gripText(t, &g)
+		text := view.GripText(t, &g)
 		v.Others = append(v.Others, otherGrip{len(v.Others) + 1, text, t.Name(&g), fmt.Sprintf("%+.2f", q.Held-b.Held), f.pinned(f.At, text)})
 	}
 }
@@ -377,14 +379,14 @@ func (v *chordsBody) grid(b *backing.Backing, at int) {
 	sp := &b.Spans[at]
 	p := b.Request.Sections[0].Pattern
 	v.Pattern = p.Name
-	var moments []plan.Moment
+	var moments []play.Moment
 	for i := range b.Moments {
 		if mo := &b.Moments[i]; mo.Bar == sp.Bar {
 			moments = append(moments, *mo)
 		}
 	}
 	start := b.Request.Tune.Bars[sp.Bar-1]
-	v.Grid = newStepGrid(p, moments, func(mo *plan.Moment) int {
+	v.Grid = view.NewStepGrid(p, moments, func(mo *play.Moment) int {
 		for step := 1; step <= p.Steps; step++ {
 			if start+p.Offset(step) == mo.At {
 				return step

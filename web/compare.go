@@ -4,13 +4,13 @@ import (
 	"context"
 	"fmt"
 	"net/http"
-	"strings"
 
 	"github.com/gin-gonic/gin"
 
 	"stepping/core/plan"
 	"stepping/core/player"
 	"stepping/store"
+	"stepping/web/view"
 )
 
 // compareBody shows whole plans of the tune beside each other.
@@ -18,7 +18,7 @@ type compareBody struct {
 	ID, Title string
 	Moment    int
 	Ways      []wayView
-	Rows      []figureRow
+	Rows      []view.FigureRow
 	Left      *sideView
 	Right     *sideView
 	A, B      string
@@ -27,20 +27,9 @@ type compareBody struct {
 // wayView is one way to plan the tune: a lean of its player, or another player.
 type wayView struct{ Key, Name string }
 
-// figureRow is one figure for every way; the best is marked.
-type figureRow struct {
-	Name  string
-	Cells []figureCell
-}
-
-type figureCell struct {
-	Text string
-	Best bool
-}
-
 type sideView struct {
 	Name   string
-	Column column
+	Column view.Column
 }
 
 var leanWords = map[string]string{
@@ -101,7 +90,7 @@ func (s *Server) compare(c *gin.Context) {
 			ways[i].Name += " (cannot be played)"
 			continue
 		}
-		side := &sideView{ways[i].Name, newColumn(&worked{plan: p}, min(body.Moment, len(p.Moments)-1))}
+		side := &sideView{ways[i].Name, view.NewColumn(p, nil, min(body.Moment, len(p.Moments)-1))}
 		if ways[i].Key == body.A {
 			body.Left = side
 		}
@@ -109,7 +98,7 @@ func (s *Server) compare(c *gin.Context) {
 			body.Right = side
 		}
 	}
-	body.Ways, body.Rows = ways, figureRows(plans)
+	body.Ways, body.Rows = ways, view.FigureRows(plans)
 	s.render(c, http.StatusOK, "compare", "layout", "Compare: "+t.Title, body)
 }
 
@@ -136,49 +125,3 @@ func planWays(ctx context.Context, t *store.Tune, ways []wayView, of map[string]
 
 // longTune is the length from which several plans at once take too long.
 const longTune = 600
-
-// figureRows tabulates what each plan gains and loses. A plan that is missing has empty cells.
-func figureRows(plans []*plan.Plan) []figureRow {
-	figures := make([]plan.Figures, len(plans))
-	for i, p := range plans {
-		if p != nil {
-			figures[i] = p.Figures()
-		}
-	}
-	row := func(name, format string, more bool, value func(*plan.Plan, *plan.Figures) float64) figureRow {
-		r := figureRow{Name: name, Cells: make([]figureCell, len(plans))}
-		best, worst := -1, -1
-		for i, p := range plans {
-			if p == nil {
-				continue
-			}
-			v := value(p, &figures[i])
-			r.Cells[i].Text = strings.TrimSpace(fmt.Sprintf(format, v))
-			better := func(j int) bool { w := value(plans[j], &figures[j]); return more == (v > w) && v != w }
-			if best < 0 || better(best) {
-				best = i
-			}
-			if worst < 0 || !better(worst) {
-				worst = i
-			}
-		}
-		if best >= 0 && value(plans[best], &figures[best]) != value(plans[worst], &figures[worst]) {
-			for i, p := range plans {
-				r.Cells[i].Best = p != nil && value(p, &figures[i]) == value(plans[best], &figures[best])
-			}
-		}
-		return r
-	}
-	return []figureRow{
-		row("Effort and noise together, in costs", "%.1f", false, func(_ *plan.Plan, f *plan.Figures) float64 { return f.Effort }),
-		row("Holds up to, bpm", "%.0f", true, func(p *plan.Plan, _ *plan.Figures) float64 { return p.Ceiling.BPM }),
-		row("Notes with the slide", "%.0f", true, func(_ *plan.Plan, f *plan.Figures) float64 { return float64(f.Slid) }),
-		row("Notes fretted", "%.0f", true, func(_ *plan.Plan, f *plan.Figures) float64 { return float64(f.Fretted) }),
-		row("Notes open", "%.0f", true, func(_ *plan.Plan, f *plan.Figures) float64 { return float64(f.OpenNotes) }),
-		row("Harmonics, bends, taps", "%.0f", true, func(_ *plan.Plan, f *plan.Figures) float64 { return float64(f.Other) }),
-		row("Slide set down, times", "%.0f", false, func(_ *plan.Plan, f *plan.Figures) float64 { return float64(f.Landings) }),
-		row("Left hand travels, mm", "%.0f", false, func(_ *plan.Plan, f *plan.Figures) float64 { return f.Travel }),
-		row("Strings left to leak", "%.0f", false, func(_ *plan.Plan, f *plan.Figures) float64 { return float64(f.Leaks) }),
-		row("Thumb strokes left out", "%.0f", false, func(_ *plan.Plan, f *plan.Figures) float64 { return float64(f.Dropped) }),
-	}
-}

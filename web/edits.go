@@ -12,6 +12,7 @@ import (
 	"github.com/gin-gonic/gin"
 
 	"stepping/core/plan"
+	"stepping/core/play"
 	"stepping/core/thumb"
 	"stepping/core/tuning"
 	"stepping/formats/abc"
@@ -135,7 +136,7 @@ func (s *Server) saveSettings(c *gin.Context) {
 		st.Pins = []plan.Pin{}
 	}
 	if st.Thumb != ch.tune.Settings.Thumb {
-		st.Pins = slices.DeleteFunc(slices.Clone(st.Pins), func(p plan.Pin) bool { return p.Part == plan.Thumb })
+		st.Pins = slices.DeleteFunc(slices.Clone(st.Pins), func(p plan.Pin) bool { return p.Part == play.Thumb })
 	}
 	s.finish(c, &ch, s.store.SaveSettings(c, s.owner, ch.tune.ID, ch.version, profile.ID, st))
 }

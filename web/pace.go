@@ -7,6 +7,7 @@ import (
 	"github.com/gin-gonic/gin"
 
 	"stepping/core/plan"
+	"stepping/web/view"
 )
 
 // paceBody is what holds the tempo down, and what would raise it.
@@ -70,7 +71,7 @@ func (s *Server) pace(c *gin.Context) {
 	}
 	for _, h := range w.plan.Coordinations(hardMoves) {
 		mo := &w.plan.Moments[h.Moment]
-		body.LineUp = append(body.LineUp, lineUp{mo.Bar, h.Moment, beatOf(mo), h.Text})
+		body.LineUp = append(body.LineUp, lineUp{mo.Bar, h.Moment, view.Beat(mo), h.Text})
 	}
 	part := "layout"
 	if c.GetHeader("X-Part") != "" {
@@ -81,16 +82,16 @@ func (s *Server) pace(c *gin.Context) {
 
 func newMove(c *gin.Context, p *plan.Plan, v plan.Move) (moveView, error) {
 	mo := &p.Moments[v.Moment]
-	out := moveView{Bar: mo.Bar, Beat: beatOf(mo), Moment: v.Moment, Text: v.Text(), BPM: p.BPMAt(v.Share())}
+	out := moveView{Bar: mo.Bar, Beat: view.Beat(mo), Moment: v.Moment, Text: v.Text(), BPM: p.BPMAt(v.Share())}
 	reliefs, err := p.Reliefs(c, v)
 	for _, r := range reliefs[:min(len(reliefs), maxReliefs)] {
 		at := &p.Moments[r.Moment]
 		pin := r.Pin(at)
 		text := p.AlternativeText(&r.Alternative)
 		if r.Moment != v.Moment {
-			text += fmt.Sprintf(" before it, bar %d beat %s", at.Bar, beatOf(at))
+			text += fmt.Sprintf(" before it, bar %d beat %s", at.Bar, view.Beat(at))
 		}
-		out.Reliefs = append(out.Reliefs, reliefView{text, holdsText(&r), fmt.Sprintf("%+.2f", r.Extra), pinJSON(&pin)})
+		out.Reliefs = append(out.Reliefs, reliefView{text, holdsText(&r), fmt.Sprintf("%+.2f", r.Extra), view.PinJSON(&pin)})
 	}
 	return out, err
 }

@@ -13,11 +13,13 @@ import (
 	"stepping/core/backing"
 	"stepping/core/grip"
 	"stepping/core/plan"
+	"stepping/core/play"
 	"stepping/core/player"
 	"stepping/core/thumb"
 	"stepping/core/tune"
 	"stepping/core/tuning"
 	"stepping/store"
+	"stepping/web/view"
 )
 
 // patternsBody is the list of patterns.
@@ -70,7 +72,7 @@ type previewView struct {
 	Chord string
 	Grip  string
 	Name  string
-	Grid  stepGrid
+	Grid  view.StepGrid
 	Lost  []string
 }
 
@@ -159,7 +161,7 @@ func (s *Server) showPattern(c *gin.Context, status int, part string, p *thumb.P
 	}
 	body.Form.Chord, body.Form.Tuning = get("chord", "D"), get("tuning", "Open D")
 	body.Roles, body.Mutes, body.Hits, body.Library = thumb.ThumbRoles, thumb.Mutes, thumb.Hits, tuning.Library
-	words := counts(p)
+	words := view.Counts(p)
 	m, _ := p.Signature()
 	for i := 1; i <= min(p.Steps, maxColumns); i++ {
 		b := p.At(i)
@@ -207,7 +209,7 @@ func newPreview(c *gin.Context, p *thumb.Pattern, symbol, spelt string) (v previ
 	cb := chordsBody{}
 	cb.grid(b, 0)
 	v.Chord, v.Name, v.Grid = sp.Chord.Name, sp.Name, cb.Grid
-	v.Grip = gripText(grip.Guitar{Tuning: t, Player: pl}, &sp.Grip)
+	v.Grip = view.GripText(grip.Guitar{Tuning: t, Player: pl}, &sp.Grip)
 	for _, l := range b.Lost[:min(len(b.Lost), 3)] {
 		v.Lost = append(v.Lost, fmt.Sprintf("%s left out: %s", l.Part, l.Why))
 	}
@@ -284,6 +286,6 @@ func (s *Server) saveSection(c *gin.Context) {
 		slices.SortFunc(st.Sections, func(a, b thumb.Section) int { return a.Bar - b.Bar })
 	}
 	// Pins of the thumb name strokes that another pattern may not have.
-	st.Pins = slices.DeleteFunc(slices.Clone(st.Pins), func(p plan.Pin) bool { return p.Part == plan.Thumb })
+	st.Pins = slices.DeleteFunc(slices.Clone(st.Pins), func(p plan.Pin) bool { return p.Part == play.Thumb })
 	s.tryAndFinish(c, &ch, st, "Not changed. ")
 }

@@ -10,8 +10,10 @@ import (
 	"github.com/gin-gonic/gin"
 
 	"stepping/core/plan"
+	"stepping/core/play"
 	"stepping/core/tune"
 	"stepping/store"
+	"stepping/web/view"
 )
 
 // pinView is one pin in the list of the user's own choices.
@@ -24,7 +26,7 @@ func newPins(t *store.Tune, w *worked) []pinView {
 	var out []pinView
 	for i := range t.Settings.Pins {
 		p := &t.Settings.Pins[i]
-		v := pinView{Words: p.Words(w.plan.Request.Tune, t.Settings.Capo), JSON: pinJSON(p)}
+		v := pinView{Words: p.Words(w.plan.Request.Tune, t.Settings.Capo), JSON: view.PinJSON(p)}
 		for m := range w.plan.Moments {
 			if w.plan.Moments[m].At <= p.At {
 				v.Moment = m
@@ -33,15 +35,6 @@ func newPins(t *store.Tune, w *worked) []pinView {
 		out = append(out, v)
 	}
 	return out
-}
-
-// pinJSON is how forms carry a pin.
-func pinJSON(p *plan.Pin) string {
-	data, err := json.Marshal(p)
-	if err != nil {
-		panic("web: a pin cannot be written as JSON: " + err.Error())
-	}
-	return string(data)
 }
 
 // readPin reads the pin in a form, written out or as a choice for some bars; the error is
@@ -66,12 +59,12 @@ type barChoice struct {
 }
 
 var barChoices = []barChoice{
-	{"no-slide", "No slide", plan.Pin{Part: plan.Tube, How: plan.Off}},
-	{"all-slide", "All with the slide", plan.Pin{Part: plan.Melody, How: plan.Slide}},
-	{"all-fret", "All fretted", plan.Pin{Part: plan.Melody, How: plan.Fret}},
-	{"heel-off", "Heel off the strings", plan.Pin{Part: plan.Heel, How: plan.Off}},
-	{"ring", "Strings left to ring", plan.Pin{Part: plan.Ringing}},
-	{"no-thumb", "Thumb left out", plan.Pin{Part: plan.Thumb, How: plan.Drop}},
+	{"no-slide", "No slide", plan.Pin{Part: play.Tube, How: play.Off}},
+	{"all-slide", "All with the slide", plan.Pin{Part: play.Melody, How: play.Slide}},
+	{"all-fret", "All fretted", plan.Pin{Part: play.Melody, How: play.Fret}},
+	{"heel-off", "Heel off the strings", plan.Pin{Part: play.Heel, How: play.Off}},
+	{"ring", "Strings left to ring", plan.Pin{Part: play.Ringing}},
+	{"no-thumb", "Thumb left out", plan.Pin{Part: play.Thumb, How: play.Drop}},
 }
 
 // readChoice reads a choice for the bars first to last.
@@ -92,33 +85,6 @@ func readChoice(c *gin.Context, tu *tune.Tune) (plan.Pin, error) {
 	return plan.Pin{}, errors.New("choose what to pin from the list")
 }
 
-// choiceView is a choice for one moment beside the places, with its pin as JSON.
-type choiceView struct{ Text, Pin string }
-
-func newChoices(p *plan.Plan, m int) []choiceView {
-	mo := &p.Moments[m]
-	var out []choiceView
-	add := func(text string, pin plan.Pin) {
-		pin.At = mo.At
-		out = append(out, choiceView{text, pinJSON(&pin)})
-	}
-	if mo.Melody != nil {
-		for _, d := range []string{"p", "i", "m", "a"}[:1+p.Request.Player.Fingers] {
-			add("Pluck with "+d+" ("+digitWords[d]+")", plan.Pin{Part: plan.Melody, Digit: d})
-		}
-		for f := 1; f <= 4; f++ {
-			add(fmt.Sprint("Fret with finger ", f), plan.Pin{Part: plan.Melody, Finger: f})
-		}
-	}
-	add("Slide off the strings", plan.Pin{Part: plan.Tube, How: plan.Off})
-	for k := 1; mo.Hand.SlideOn && k <= 6; k++ {
-		add(fmt.Sprint("Slide reaching string ", k), plan.Pin{Part: plan.Tube, Covers: k})
-	}
-	add("Heel off the strings", plan.Pin{Part: plan.Heel, How: plan.Off})
-	add("Strings left to ring", plan.Pin{Part: plan.Ringing})
-	return out
-}
-
 // withPin returns pins with p set in place of those for the same thing. A digit or finger for
 // a note joins what is pinned for its place.
 func withPin(pins []plan.Pin, p plan.Pin) []plan.Pin {
@@ -128,7 +94,7 @@ func withPin(pins []plan.Pin, p plan.Pin) []plan.Pin {
 			out = append(out, old)
 			continue
 		}
-		if p.Part == plan.Melody && p.String == 0 && p.How == "" {
+		if p.Part == play.Melody && p.String == 0 && p.How == "" {
 			p.String, p.Fret, p.How = old.String, old.Fret, old.How
 			if p.Digit == "" {
 				p.Digit = old.Digit

@@ -15,6 +15,7 @@ import (
 	"stepping/core/tuning"
 	"stepping/formats/abc"
 	"stepping/store"
+	"stepping/web/view"
 )
 
 // planNote is what an action wants said on the plan page.
@@ -93,23 +94,13 @@ type fitView struct {
 
 // workView is the plan as drawn: the time column and the moment at the cursor.
 type workView struct {
-	Column  column
-	Now     nowView
-	Bars    []barLink
+	Column  view.Column
+	Now     view.Now
+	Bars    []view.BarLink
 	Ceiling string
 	Why     string
 	Client  clientData // the template writes it as JSON
 	Total   string
-}
-
-// barLink is one bar of the overview.
-type barLink struct {
-	Bar, Moment int
-	Leaks       bool
-	Here        bool
-	Slowest     bool
-	BPM         string // its ceiling, "" if nothing limits it
-	Tight       int    // how near it is to the plan's own ceiling: 0 easy … 3 sets it
 }
 
 // clientData is what the script needs to move the cursor without asking.
@@ -266,58 +257,21 @@ func (b *planBody) addWork(ctx context.Context, w *worked, m int, reasons bool) 
 	defer w.mu.Unlock()
 	m = min(max(m, 0), len(w.plan.Moments)-1)
 	b.Warnings, b.Changed = w.warnings, len(w.changed)
-	now := newNow(b, w, m)
+	now := view.NewNow(b.ID, b.Version, w.plan, m)
+	now.Changed = w.changed[m]
 	if reasons {
-		if err := now.addReasons(ctx, w); err != nil {
+		if err := w.addReasons(ctx, &now); err != nil {
 			return err
 		}
 	}
-	col := newColumn(w, m)
-	b.Work = &workView{Column: col, Now: now, Bars: newBars(w, m), Why: w.plan.Ceiling.Why,
-		Client: clientData{b.ID, m, len(w.plan.Moments), col.First, col.ys(), col.bars()},
+	col := view.NewColumn(w.plan, w.changed, m)
+	b.Work = &workView{Column: col, Now: now, Bars: view.NewBars(w.plan, m), Why: w.plan.Ceiling.Why,
+		Client: clientData{b.ID, m, len(w.plan.Moments), col.First, col.RowYs(), col.RowBars()},
 		Total:  fmt.Sprintf("%.1f", w.plan.Total)}
 	if c := w.plan.Ceiling.BPM; c > 0 {
 		b.Work.Ceiling = strconv.FormatFloat(c, 'f', 0, 64)
 	}
 	return nil
-}
-
-// tightness grades a bar's ceiling against the lowest: 3 sets it, 2 within a quarter of it, 1
-// within twice, 0 beyond.
-func tightness(bpm, lowest float64) int {
-	switch {
-	case bpm <= lowest:
-		return 3
-	case bpm <= 1.25*lowest:
-		return 2
-	case bpm <= 2*lowest:
-		return 1
-	}
-	return 0
-}
-
-// newBars is the overview of the whole tune: one link a bar, marked where a string leaks,
-// where the cursor is, and where the tempo is held down.
-func newBars(w *worked, m int) []barLink {
-	var out []barLink
-	for t := range w.plan.Moments {
-		mo := &w.plan.Moments[t]
-		if len(out) == 0 || out[len(out)-1].Bar != mo.Bar {
-			out = append(out, barLink{Bar: mo.Bar, Moment: t})
-		}
-		b := &out[len(out)-1]
-		b.Leaks = b.Leaks || len(mo.Leaking()) > 0
-		b.Here = b.Here || t == m
-		b.Slowest = b.Slowest || w.plan.Ceiling.BPM > 0 && mo.At == w.plan.Ceiling.At
-	}
-	ceilings := w.plan.BarCeilings()
-	for i := range out {
-		if bpm := ceilings[out[i].Bar-1]; bpm > 0 {
-			out[i].BPM = strconv.FormatFloat(bpm, 'f', 0, 64)
-			out[i].Tight = tightness(bpm, w.plan.Ceiling.BPM)
-		}
-	}
-	return out
 }
 
 // atMoment answers with the part of the page that belongs to one moment.
@@ -326,12 +280,12 @@ func (s *Server) atMoment(c *gin.Context) {
 	if !ok {
 		return
 	}
-	body := planBody{ID: t.ID.String(), Version: t.Version}
 	w.mu.Lock()
 	defer w.mu.Unlock()
 	m := min(max(atoi(c.Param("m")), 0), len(w.plan.Moments)-1)
-	now := newNow(&body, w, m)
-	if err := now.addReasons(c, w); err != nil {
+	now := view.NewNow(t.ID.String(), t.Version, w.plan, m)
+	now.Changed = w.changed[m]
+	if err := w.addReasons(c, &now); err != nil {
 		s.failFor(c, err)
 		return
 	}

@@ -12,11 +12,13 @@ import (
 	"sync"
 
 	"stepping/core/plan"
+	"stepping/core/play"
 	"stepping/core/player"
 	"stepping/core/tuning"
 	"stepping/formats/abc"
 	"stepping/formats/plandoc"
 	"stepping/store"
+	"stepping/web/view"
 )
 
 // worked is a tune with its plan. The plan's alternatives are worked out on demand and
@@ -27,14 +29,7 @@ type worked struct {
 	plan     *plan.Plan
 	warnings []abc.Warning
 	changed  map[int]bool // moments that differ from the plan before
-	reasons  map[int]reasons
-}
-
-// reasons is why a moment is played so, and its other places.
-type reasons struct {
-	why    []string
-	places []placeGroup
-	strum  []strumView
+	reasons  map[int]view.Reasons
 }
 
 // planCache keeps the plans looked at last, several of a tune, so that undo and redo find them and what
@@ -139,7 +134,7 @@ func (s *Server) work(ctx context.Context, t *store.Tune) (*worked, error) {
 	if err != nil {
 		return nil, err
 	}
-	w := &worked{basis: basis, plan: p, warnings: warnings, changed: map[int]bool{}, reasons: map[int]reasons{}}
+	w := &worked{basis: basis, plan: p, warnings: warnings, changed: map[int]bool{}, reasons: map[int]view.Reasons{}}
 	if old != nil {
 		w.changed = differences(old.plan, p)
 	}
@@ -162,7 +157,7 @@ func differences(a, b *plan.Plan) map[int]bool {
 	return out
 }
 
-func strokesKey(mo *plan.Moment) string {
+func strokesKey(mo *play.Moment) string {
 	key := ""
 	for _, s := range mo.Strokes() {
 		key += fmt.Sprintf("%s %d %g %s %s|", s.Part, s.String, s.Fret, s.How, s.Finger)
@@ -187,4 +182,18 @@ func (s *Server) document(ctx context.Context, t *store.Tune, w *worked) ([]byte
 		return nil, err
 	}
 	return buf.Bytes(), s.store.SavePlan(ctx, s.owner, t.ID, w.basis, buf.Bytes())
+}
+
+// addReasons fills in why the moment is played so, and its other places.
+func (w *worked) addReasons(ctx context.Context, v *view.Now) error {
+	r, ok := w.reasons[v.Moment]
+	if !ok {
+		var err error
+		if r, err = view.NewReasons(ctx, w.plan, v.Moment); err != nil {
+			return err
+		}
+		w.reasons[v.Moment] = r
+	}
+	v.Why, v.Places, v.Strum = r.Why, r.Places, r.Strum
+	return nil
 }

@@ -11,6 +11,7 @@ import (
 	"github.com/gin-gonic/gin"
 
 	"stepping/core/plan"
+	"stepping/core/play"
 	"stepping/core/suit"
 	"stepping/core/tuning"
 	"stepping/store"
@@ -80,7 +81,7 @@ func firstMarks(w *suit.Way) (out []firstMark) {
 	}
 	for _, s := range w.First {
 		if s.String != 0 {
-			out = append(out, firstMark{8 + (firstWidth-16)*s.At/end, 8 + 12*float64(s.String-1), plan.FretText(s.Fret - float64(w.Capo)), s.How == plan.Slide || s.How == plan.Glide})
+			out = append(out, firstMark{8 + (firstWidth-16)*s.At/end, 8 + 12*float64(s.String-1), play.FromCapo(s.Fret, w.Capo).String(), s.How == play.Slide || s.How == play.Glide})
 		}
 	}
 	return out

@@ -12,11 +12,14 @@ import (
 	"github.com/gin-gonic/gin"
 
 	"stepping/core/chord"
+	"stepping/core/lick"
 	"stepping/core/pitch"
 	"stepping/core/plan"
+	"stepping/core/play"
 	"stepping/core/player"
 	"stepping/core/tune"
 	"stepping/store"
+	"stepping/web/view"
 )
 
 // variationsBody is what else fits at a bar: other orders of strings, and other places for a lick.
@@ -104,7 +107,7 @@ func (s *Server) rewrite(c *gin.Context) {
 		if err == nil && r.Bar >= 1 && r.Bar <= len(req.Tune.Bars) { // pins in the bar name notes that are no longer there
 			begin := req.Tune.Bars[r.Bar-1]
 			end := begin + req.Tune.BarLength(r.Bar-1)
-			st.Pins = slices.DeleteFunc(st.Pins, func(p plan.Pin) bool { return p.Part == plan.Melody && p.At >= begin && p.At < end })
+			st.Pins = slices.DeleteFunc(st.Pins, func(p plan.Pin) bool { return p.Part == play.Melody && p.At >= begin && p.At < end })
 		}
 	}
 	st.Pins = append(st.Pins, to.Pins...)
@@ -129,8 +132,8 @@ func (s *Server) variations(c *gin.Context) {
 	}
 	m := min(max(atoi(at), 0), len(w.plan.Moments)-1)
 	body := variationsBody{ID: t.ID.String(), Title: t.Title, Version: t.Version, Moment: m, Bar: w.plan.Moments[m].Bar}
-	if h, ok := w.plan.HeldBar(m); ok {
-		body.Held, body.Strings = plan.FretText(h.Fret-float64(w.plan.Request.Capo)), joinInts(h.Strings)
+	if h, ok := lick.HeldBar(w.plan, m); ok {
+		body.Held, body.Strings = play.FromCapo(h.Fret, w.plan.Request.Capo).String(), joinInts(h.Strings)
 		for i, x := range h.Mixes {
 			body.Mixes = append(body.Mixes, mixView{joinInts(x.Strings), strings.Join(x.Degrees, ", "), crossed(x.Busy), melodyText(t.Settings.Steps, x.Rewrites, x.Pins), firstKey("n", i)})
 		}
@@ -145,10 +148,10 @@ func (s *Server) variations(c *gin.Context) {
 
 // lick shows the notes that can be chosen, and where those that are fit as well.
 func (v *variationsBody) lick(p *plan.Plan, st *store.Settings, chosen string, typed bool) {
-	own := p.BarNotes(v.Moment)
+	own := lick.BarNotes(p, v.Moment)
 	all := own
-	if next := slices.IndexFunc(p.Moments, func(mo plan.Moment) bool { return mo.Bar > v.Bar }); next >= 0 {
-		all = append(slices.Clone(own), p.BarNotes(next)...)
+	if next := slices.IndexFunc(p.Moments, func(mo play.Moment) bool { return mo.Bar > v.Bar }); next >= 0 {
+		all = append(slices.Clone(own), lick.BarNotes(p, next)...)
 	}
 	notes := own
 	if typed {
@@ -157,7 +160,7 @@ func (v *variationsBody) lick(p *plan.Plan, st *store.Settings, chosen string, t
 	}
 	for k, i := range all {
 		mo := &p.Moments[i]
-		n := lickNote{Moment: i, Name: mo.Melody.Note.String(), Degree: chord.IntervalName(mo.Chord.Interval(mo.Melody.Note.Pitch())), At: countLabel(mo.Beat), Chosen: slices.Contains(notes, i), NewBar: k > 0 && mo.Bar != p.Moments[all[k-1]].Bar}
+		n := lickNote{Moment: i, Name: mo.Melody.Note.String(), Degree: chord.IntervalName(mo.Chord.Interval(mo.Melody.Note.Pitch())), At: view.CountAloud(mo.Beat), Chosen: slices.Contains(notes, i), NewBar: k > 0 && mo.Bar != p.Moments[all[k-1]].Bar}
 		var toggled []string
 		for _, j := range all {
 			if slices.Contains(notes, j) != (j == i) {
@@ -167,7 +170,7 @@ func (v *variationsBody) lick(p *plan.Plan, st *store.Settings, chosen string, t
 		n.Toggle = fmt.Sprintf("/tunes/%s/variations?b=%d&n=%s", v.ID, v.Moment, strings.Join(toggled, "."))
 		v.Notes = append(v.Notes, n)
 	}
-	l := p.LickOf(notes)
+	l := lick.Of(p, notes)
 	v.Degrees = strings.Join(l.Degrees, ", ")
 	for i := range l.Places {
 		pl := &l.Places[i]
@@ -177,13 +180,13 @@ func (v *variationsBody) lick(p *plan.Plan, st *store.Settings, chosen string, t
 }
 
 // shapeText lists strings and frets from the capo: "string 4 at 9, 3 at 7".
-func shapeText(pl *plan.LickPlace, capo int) string {
+func shapeText(pl *lick.Place, capo int) string {
 	var words []string
 	for i := range pl.Pins {
 		pin := &pl.Pins[i]
 		at := "open"
-		if f := pin.Fret - float64(capo); f > 0 {
-			at = "at " + plan.FretText(f)
+		if f := play.FromCapo(pin.Fret, capo); f > 0 {
+			at = "at " + f.String()
 		}
 		words = append(words, fmt.Sprintf("%d %s", pin.String, at))
 	}
@@ -191,7 +194,7 @@ func shapeText(pl *plan.LickPlace, capo int) string {
 }
 
 // becomes lists what each note is there: "B3 third, D4 fifth".
-func becomes(pl *plan.LickPlace) string {
+func becomes(pl *lick.Place) string {
 	var words []string
 	for i, d := range pl.Degrees {
 		words = append(words, pitch.Usual.Spell(pl.Pitches[i]).String()+" "+d)
@@ -217,7 +220,7 @@ func crossed(n int) string {
 	return fmt.Sprintf("crosses %d strings", n)
 }
 
-func placeText(pl *plan.LickPlace) string {
+func placeText(pl *lick.Place) string {
 	where := "the same shape in place"
 	switch {
 	case pl.Shift > 0:

@@ -13,6 +13,7 @@ import (
 	"text/tabwriter"
 
 	"stepping/core/plan"
+	"stepping/core/play"
 	"stepping/core/player"
 	"stepping/core/thumb"
 	"stepping/core/tune"
@@ -172,7 +173,7 @@ func strokeText(m *plandoc.Moment, part string) string {
 	var parts []string
 	for _, s := range m.Strokes {
 		if s.Part == part {
-			parts = append(parts, strings.TrimSpace(fmt.Sprintf("%s string %d %s %s %s", s.Pitch, s.String, s.How, plan.FretText(s.Fret), s.Digit)))
+			parts = append(parts, strings.TrimSpace(fmt.Sprintf("%s string %d %s %s %s", s.Pitch, s.String, s.How, play.Decimal(s.Fret), s.Digit)))
 		}
 	}
 	return strings.Join(parts, ", ")
@@ -182,7 +183,7 @@ func slideText(s plandoc.Slide) string {
 	if !s.On {
 		return ""
 	}
-	text := fmt.Sprintf("%s over %d-%d", plan.FretText(s.Fret), s.From, s.Covers)
+	text := fmt.Sprintf("%s over %d-%d", play.Decimal(s.Fret), s.From, s.Covers)
 	if s.Trails > 0 {
 		text += fmt.Sprintf(", trails 1-%d", s.Trails)
 	}

@@ -18,6 +18,7 @@ import (
 	"stepping/core/grip"
 	"stepping/core/pitch"
 	"stepping/core/plan"
+	"stepping/core/play"
 	"stepping/core/player"
 	"stepping/core/thumb"
 	"stepping/core/tune"
@@ -74,18 +75,18 @@ type Early struct {
 type Backing struct {
 	Request Request
 	Spans   []Span
-	Moments []plan.Moment
+	Moments []play.Moment
 	Lost    []Lost
 	Held    float64 // least cost of grips, changes and pattern
 	Total   float64 // with the digits
 	Gap     float64 // how much of Total may be saved at most, as a share
-	Ceiling plan.Ceiling
+	Ceiling play.Ceiling
 }
 
 // Lost is something that the pattern asks for and that is left out.
 type Lost struct {
 	At   tune.Time
-	Part plan.Part
+	Part play.Part
 	Why  string
 }
 
@@ -425,7 +426,9 @@ func (s *solver) bass(st *step, g *grip.Grip, open bool) bassNote {
 }
 
 // mayRing: nothing of the left hand lies on a string left out.
-func mayRing(by string) bool { return by == grip.NotStruck || by == "heel" || by == "thumb over" }
+func mayRing(by play.Damper) bool {
+	return by == grip.NotStruck || by == play.ByHeel || by == grip.ByThumb
+}
 
 // reachFor tries the bass notes that finger f can take beside the grip: hopping from its own bass
 // string if it holds no other, or coming down if it is free.

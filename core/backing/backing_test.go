@@ -10,7 +10,7 @@ import (
 
 	"stepping/core/grip"
 	"stepping/core/pitch"
-	"stepping/core/plan"
+	"stepping/core/play"
 	"stepping/core/player"
 	"stepping/core/thumb"
 	"stepping/core/tune"
@@ -89,17 +89,17 @@ func TestBackings(t *testing.T) {
 				if got := r.Tuning.Open(s.String) + pitch.Midi(int(s.Fret)); got != s.Note.Pitch() {
 					t.Fatalf("%s: string %d fret %v is called %s", mo.At, s.String, s.Fret, s.Note)
 				}
-				if s.Part == plan.Thumb && s.Finger != "" && grip.FingerName(g.Fingers[s.String]) != s.Finger {
+				if s.Part == play.Thumb && s.Finger != "" && grip.FingerName(g.Fingers[s.String]) != s.Finger {
 					hops++
 				}
-				if st := mo.Strings[s.String-1]; st.State != plan.Struck {
+				if st := mo.Strings[s.String-1]; st.State != play.Struck {
 					t.Fatalf("%s: struck string %d is %+v", mo.At, s.String, st)
 				}
 			}
 			if mo.Stroke == "walk" {
 				walks++
 			}
-			for _, d := range []string{"p", "i", "m", "a"} {
+			for _, d := range play.Digits {
 				for _, s := range mo.Strokes() {
 					if s.Digit == d {
 						if s.String >= last {
@@ -110,7 +110,7 @@ func TestBackings(t *testing.T) {
 				}
 			}
 			for s := range mo.Strings {
-				if st := mo.Strings[s]; (st.State == plan.Silenced) != (st.By != "") {
+				if st := mo.Strings[s]; (st.State == play.Silenced) != (st.By != "") {
 					t.Fatalf("%s: string %d is %+v", mo.At, s+1, st)
 				}
 			}

@@ -5,8 +5,9 @@ import (
 	"math"
 	"slices"
 
+	"stepping/core/digits"
 	"stepping/core/grip"
-	"stepping/core/plan"
+	"stepping/core/play"
 	"stepping/core/quiet"
 	"stepping/core/thumb"
 	"stepping/core/tune"
@@ -22,13 +23,13 @@ func (s *solver) play(b *Backing) {
 			at = append(at, stepAt{i, j, s.fill(i, j, &s.spans[i].Grip)})
 		}
 	}
-	digits, cost := s.digits(at)
+	plucking, cost := s.digits(at)
 	if b.Total = b.Held + cost; cost > 0 {
 		b.Gap = cost / b.Total
 	}
 	ring := ringing{}
 	for n := range at {
-		s.moment(b, &at[n], digits[n], &ring)
+		s.moment(b, &at[n], plucking[n], &ring)
 	}
 	s.pace(b, at)
 }
@@ -41,7 +42,7 @@ type stepAt struct {
 
 // digits gives every finger note a digit so that repeats, alternation and reach cost least over the
 // whole piece: by string order, a digit for a string. Values are by the beat's roles.
-func (s *solver) digits(at []stepAt) (out [][]string, cost float64) {
+func (s *solver) digits(at []stepAt) (out [][]play.Digit, cost float64) {
 	type cell struct {
 		cost float64
 		prev uint8
@@ -84,7 +85,7 @@ func (s *solver) digits(at []stepAt) (out [][]string, cost float64) {
 				if len(strs) == 0 {
 					to = from
 				} else {
-					v += plan.AgainCost(s.r.Player.Attack, uint8(from), uint8(mask), last[n])
+					v += digits.AgainCost(s.r.Player.Attack, uint8(from), uint8(mask), last[n])
 				}
 				if v < table[n+1][to].cost {
 					table[n+1][to] = cell{v, uint8(from)}
@@ -98,12 +99,12 @@ func (s *solver) digits(at []stepAt) (out [][]string, cost float64) {
 			best = m
 		}
 	}
-	out = make([][]string, len(at))
+	out = make([][]play.Digit, len(at))
 	for n, m := len(at), best; n > 0; n-- {
 		if len(plucked(&at[n-1])) > 0 {
 			out[n-1] = digitsFor(&at[n-1], m)
 		} else {
-			out[n-1] = make([]string, len(at[n-1].fingers))
+			out[n-1] = make([]play.Digit, len(at[n-1].fingers))
 		}
 		m = int(table[n][m].prev)
 	}
@@ -138,17 +139,15 @@ func (s *solver) place(strs []int, mask int, hit string) (cost float64, ok bool)
 		if d > s.r.Player.Fingers || n == len(strs) || hit == thumb.Slap && d == 3 {
 			return 0, false
 		}
-		cost += plan.PlaceCost(s.r.Player.Fingers, d, strs[n])
+		cost += digits.PlaceCost(s.r.Player.Fingers, d, strs[n])
 		n++
 	}
 	return cost, n == len(strs) && mask&1 == 0
 }
 
-var digitNames = []string{"p", "i", "m", "a"}
-
-func digitsFor(f *stepAt, mask int) []string {
+func digitsFor(f *stepAt, mask int) []play.Digit {
 	strs := plucked(f)
-	out := make([]string, len(f.fingers))
+	out := make([]play.Digit, len(f.fingers))
 	n := 0
 	for d := 1; d <= 3; d++ {
 		if mask>>d&1 == 0 {
@@ -156,7 +155,7 @@ func digitsFor(f *stepAt, mask int) []string {
 		}
 		for i, str := range f.fingers {
 			if str == strs[n] {
-				out[i] = digitNames[d]
+				out[i] = play.Digits[d]
 			}
 		}
 		n++
@@ -172,48 +171,48 @@ type ringing [tuning.Strings + 1]struct {
 }
 
 // moment adds the moment of one step.
-func (s *solver) moment(b *Backing, f *stepAt, digits []string, ring *ringing) {
+func (s *solver) moment(b *Backing, f *stepAt, plucking []play.Digit, ring *ringing) {
 	st, sp := &s.steps[f.span][f.step], &s.spans[f.span]
 	bar, since := s.r.Tune.Position(st.at)
-	mo := plan.Moment{
+	mo := play.Moment{
 		At: st.at, Seconds: s.clock.Seconds(st.at), Bar: bar + 1, Chord: sp.Chord, Mute: st.beat.Mute, Hit: f.hit,
 		Beat: 1 + float64(since)/float64(s.r.Tune.MeterOver(st.at).Unit()), Accent: st.beat.Accent, Hand: handOf(&sp.Grip),
 	}
 	if f.hit != st.beat.Hit {
 		mo.HitLost = st.beat.Hit
-		b.Lost = append(b.Lost, Lost{st.at, plan.Percussion, "no finger holds a string that it could let go"})
+		b.Lost = append(b.Lost, Lost{st.at, play.Percussion, "no finger holds a string that it could let go"})
 	}
 	dead := f.hit == thumb.Release
 	struck := map[int]bool{}
-	strike := func(part plan.Part, str, fret, finger int, digit string) *plan.Stroke {
+	strike := func(part play.Part, str, fret, finger int, digit play.Digit) *play.Stroke {
 		struck[str] = true
 		ring[str].on, ring[str].fret, ring[str].since = !dead, fret, mo.Seconds
-		out := &plan.Stroke{Part: part, String: str, Fret: float64(fret), From: float64(fret), How: plan.Open, Digit: digit, Finger: grip.FingerName(finger),
+		out := &play.Stroke{Part: part, String: str, Fret: float64(fret), From: float64(fret), How: play.Open, Digit: digit, Finger: grip.FingerName(finger),
 			Note: s.spell(s.t.Pitch(str, fret)), Dur: s.r.Tune.MeterOver(st.at).Unit()}
 		if fret > s.r.Capo {
-			out.How = plan.Fret
+			out.How = play.Fret
 		}
 		if dead {
-			out.How = plan.Dead
+			out.How = play.Dead
 		}
 		return out
 	}
 	switch n := &f.thumb; {
 	case n.str != 0:
 		mo.Stroke = st.role.String()
-		mo.Thumb = strike(plan.Thumb, n.str, n.fret, n.finger, "p")
+		mo.Thumb = strike(play.Thumb, n.str, n.fret, n.finger, play.P)
 		mo.Early = st.over.Name != sp.Chord.Name && st.role == thumb.Root
 	case n.lost:
 		mo.Stroke, mo.Dropped = st.role.String(), true
-		b.Lost = append(b.Lost, Lost{st.at, plan.Thumb, s.noBass(st, sp)})
+		b.Lost = append(b.Lost, Lost{st.at, play.Thumb, s.noBass(st, sp)})
 		sp.NoBass = true
 	}
 	for i, str := range f.fingers {
 		if str == 0 {
-			b.Lost = append(b.Lost, Lost{st.at, plan.Finger, fmt.Sprintf("no string is left for the %s finger above the thumb's", st.beat.Fingers[i])})
+			b.Lost = append(b.Lost, Lost{st.at, play.Finger, fmt.Sprintf("no string is left for the %s finger above the thumb's", st.beat.Fingers[i])})
 			continue
 		}
-		mo.Picked = append(mo.Picked, strike(plan.Finger, str, sp.Grip.Frets[str], sp.Grip.Fingers[str], digits[i]))
+		mo.Picked = append(mo.Picked, strike(play.Finger, str, sp.Grip.Frets[str], sp.Grip.Fingers[str], plucking[i]))
 	}
 	for str := 1; str <= tuning.Strings; str++ {
 		mo.Strings[str-1] = s.state(f, str, struck[str], ring, mo.Seconds)
@@ -228,25 +227,25 @@ func (s *solver) noBass(st *step, sp *Span) string {
 	return fmt.Sprintf("under this grip of %s no bass string can take the %s without a worse clash than leaving it out", sp.Chord.Name, st.role)
 }
 
-func handOf(g *grip.Grip) (h plan.LeftHand) {
+func handOf(g *grip.Grip) (h play.LeftHand) {
 	for str := tuning.Strings; str >= 1; str-- {
 		if f := g.Fingers[str]; f != 0 {
-			h.Fingers = append(h.Fingers, plan.FingerAt{Finger: grip.FingerName(f), String: str, Fret: g.Frets[str]})
+			h.Fingers = append(h.Fingers, play.FingerAt{Finger: grip.FingerName(f), String: str, Fret: g.Frets[str]})
 		}
 	}
 	return h
 }
 
 // state is what string str does at a step.
-func (s *solver) state(f *stepAt, str int, struck bool, ring *ringing, now float64) plan.StringState {
+func (s *solver) state(f *stepAt, str int, struck bool, ring *ringing, now float64) play.StringState {
 	g := &s.spans[f.span].Grip
-	silenced := func(by string) plan.StringState {
+	silenced := func(by play.Damper) play.StringState {
 		ring[str].on = false
-		return plan.StringState{State: plan.Silenced, By: by}
+		return play.StringState{State: play.Silenced, By: by}
 	}
 	switch {
 	case struck:
-		return plan.StringState{State: plan.Struck, Note: s.spell(s.t.Pitch(str, ring[str].fret)).String()}
+		return play.StringState{State: play.Struck, Note: s.spell(s.t.Pitch(str, ring[str].fret)).String()}
 	case f.hit == thumb.Slap && str >= 5:
 		return silenced(thumb.Slap)
 	case f.hit == thumb.Tap && str <= 3:
@@ -254,14 +253,14 @@ func (s *solver) state(f *stepAt, str int, struck bool, ring *ringing, now float
 	case g.Frets[str] == grip.Out && g.By[str] != grip.NotStruck && !(mayRing(g.By[str]) && ring[str].on && ring[str].fret == s.r.Capo && f.usesOpen(str)):
 		return silenced(g.By[str])
 	case !ring[str].on:
-		return plan.StringState{State: plan.Harmless}
+		return play.StringState{State: play.Harmless}
 	case g.Frets[str] == ring[str].fret:
-		return plan.StringState{State: plan.Rings, Note: s.spell(s.t.Pitch(str, ring[str].fret)).String()}
+		return play.StringState{State: play.Rings, Note: s.spell(s.t.Pitch(str, ring[str].fret)).String()}
 	case g.Frets[str] != grip.Out && g.Fingers[str] != 0:
-		return silenced("finger " + grip.FingerName(g.Fingers[str]))
+		return silenced(play.DampedBy(grip.FingerName(g.Fingers[str])))
 	case ring[str].fret > s.r.Capo:
 		ring[str].on = false // its finger has let go
-		return plan.StringState{State: plan.Harmless}
+		return play.StringState{State: play.Harmless}
 	}
 	return s.leak(str, ring, now)
 }
@@ -270,14 +269,14 @@ func (s *solver) state(f *stepAt, str int, struck bool, ring *ringing, now float
 func (f *stepAt) usesOpen(str int) bool { return f.thumb.str == str }
 
 // leak is an open string that rings on under a chord that leaves it out.
-func (s *solver) leak(str int, ring *ringing, now float64) plan.StringState {
+func (s *solver) leak(str int, ring *ringing, now float64) play.StringState {
 	p := s.t.Pitch(str, ring[str].fret)
 	strength := quiet.Strength(p, now-ring[str].since)
 	if strength == 0 {
 		ring[str].on = false
-		return plan.StringState{State: plan.Harmless}
+		return play.StringState{State: play.Harmless}
 	}
-	return plan.StringState{State: plan.Leaks, Note: s.spell(p).String(), DB: quiet.Decibels(strength)}
+	return play.StringState{State: play.Leaks, Note: s.spell(p).String(), DB: quiet.Decibels(strength)}
 }
 
 // placeTime is the least time in seconds in which fingers come down on a grip that lies under them.
@@ -300,7 +299,7 @@ func (s *solver) pace(b *Backing, at []stepAt) {
 		c.Change = ch
 		if share := need / there; share > worst {
 			worst = share
-			b.Ceiling = plan.Ceiling{BPM: ch.BPM, At: c.At, Why: fmt.Sprintf("%s: %.2f s needed, %.2f s there", ch.What, need, there)}
+			b.Ceiling = play.Ceiling{BPM: ch.BPM, At: c.At, Why: fmt.Sprintf("%s: %.2f s needed, %.2f s there", ch.What, need, there)}
 		}
 		for m := range b.Moments {
 			if mo := &b.Moments[m]; mo.At >= c.At && mo.At < c.End {

@@ -15,6 +15,7 @@ import (
 
 	"stepping/core/chord"
 	"stepping/core/pitch"
+	"stepping/core/play"
 	"stepping/core/player"
 	"stepping/core/thumb"
 	"stepping/core/tuning"
@@ -23,8 +24,11 @@ import (
 // Out marks a string that is left out.
 const Out = -1
 
-// NotStruck is what keeps a left-out string silent if no part of the left hand does.
-const NotStruck = "not struck"
+// What keeps a left-out string silent, beside single fingers and the heel.
+const (
+	NotStruck play.Damper = "not struck" // nothing but the picking hand, which passes it over
+	ByThumb   play.Damper = "thumb over" // the thumb over the neck
+)
 
 const (
 	strings6  = tuning.Strings
@@ -40,13 +44,13 @@ type Guitar struct {
 
 // Grip is one way to hold a chord. Arrays are indexed by string, 1 … 6.
 type Grip struct {
-	Frets   [strings6 + 1]int    // from the nut; the capo's fret for an open string, Out if left out
-	Fingers [strings6 + 1]int    // 1 … 4, player.ThumbOverNeck, 0 for none
-	By      [strings6 + 1]string // what silences a left-out string: "finger 2", "thumb over", "heel" or NotStruck
-	Stretch float64              // mm between the outermost two fingers, the thumb aside
-	Cost    float64              // see cost.go
-	pos     float64              // where the index finger lies, mm from the capo on a full-scale neck; see at
-	held    bool                 // some finger frets
+	Frets   [strings6 + 1]int         // from the nut; the capo's fret for an open string, Out if left out
+	Fingers [strings6 + 1]int         // 1 … 4, player.ThumbOverNeck, 0 for none
+	By      [strings6 + 1]play.Damper // what silences a left-out string: a finger, ByThumb, the heel or NotStruck
+	Stretch float64                   // mm between the outermost two fingers, the thumb aside
+	Cost    float64                   // see cost.go
+	pos     float64                   // where the index finger lies, mm from the capo on a full-scale neck; see at
+	held    bool                      // some finger frets
 }
 
 // Sounding lists the pitches of a grip, string 6 first.
@@ -363,25 +367,25 @@ func (t Guitar) at(f, fret int) float64 {
 // silencer is what keeps left-out string s silent: the tip of a finger on the next thinner string
 // touching it; the underside of one on a thicker string, lying over the left-out strings beside it;
 // the thumb over the neck; the heel, if nothing thicker sounds.
-func (t Guitar) silencer(g *Grip, s int) string {
+func (t Guitar) silencer(g *Grip, s int) play.Damper {
 	if s > 1 && g.Frets[s-1] != Out {
 		if f := g.Fingers[s-1]; f != 0 && f != thumbOver {
-			return "finger " + FingerName(f)
+			return play.DampedBy(FingerName(f))
 		}
 	}
 	for u := s + 1; u <= strings6; u++ {
 		if f := g.Fingers[u]; f != 0 && f != thumbOver {
-			return "finger " + FingerName(f)
+			return play.DampedBy(FingerName(f))
 		}
 		if g.Frets[u] != Out {
 			break
 		}
 	}
 	if s == strings6 && t.Player.ThumbOver && !t.Player.Lap() {
-		return "thumb over"
+		return ByThumb
 	}
 	if t.Player.UsesHeel() && slices.Max(g.Frets[s:]) == Out {
-		return "heel"
+		return play.ByHeel
 	}
 	return NotStruck
 }

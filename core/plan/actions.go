@@ -5,6 +5,7 @@ import (
 	"math"
 	"slices"
 
+	"stepping/core/digits"
 	"stepping/core/quiet"
 )
 
@@ -12,7 +13,7 @@ import (
 type dampingKey struct {
 	unwanted, underSlide, ended, swept quiet.Strings
 	sounding, touch, below             quiet.Strings
-	at                                 [digits]int8
+	at                                 [digits.Count]int8
 	bass                               int8
 	spare, over, busy, laid            bool
 }
@@ -35,7 +36,7 @@ func (sd *pickStage) cheapestDampings(r *pickShape, s *silence, pl *pluck, bass 
 	var best []damping
 	sd.m.eachDamping(r, s, pl, bass, func(d *damping) {
 		for i := range best {
-			if best[i].stopper == d.stopper && best[i].digit[digitP] == d.digit[digitP] {
+			if best[i].stopper == d.stopper && best[i].digit[digits.P] == d.digit[digits.P] {
 				if d.cost() < best[i].cost() {
 					best[i] = *d
 				}
@@ -125,7 +126,7 @@ func (sd *pickStage) choices(r *pickShape, o *bassOption, s *silence, plucked bo
 	}
 	m := sd.m
 	sd.scratch = sd.scratch[:0]
-	none := damping{stopper: noDigit}
+	none := damping{stopper: digits.None}
 	sd.situations(r, o, s, plucked, most, func(a *action, s *silence, pl *pluck) {
 		if s.unw == 0 {
 			sd.keep(m.withDamping(a, s, o, pl, &none))

@@ -4,18 +4,20 @@ import (
 	"context"
 	"slices"
 	"sort"
+
+	"stepping/core/play"
 )
 
 // Alternative is one way to play the note or stroke of a moment, or to silence a string,
 // with the least total of any whole plan that does so.
 type Alternative struct {
-	Part   Part
+	Part   play.Part
 	Voice  int // of the melody
 	String int // 0 for a stroke left out
 	Fret   float64
-	How    How
-	By     string  // of a damper: who silences String, "" leaves it to leak
-	Extra  float64 // least total with it, less the plan's total; 0 for what the plan chose, else >= 0 unless that was pinned
+	How    play.How
+	By     play.Damper // of a damper: who silences String, "" leaves it to leak
+	Extra  float64     // least total with it, less the plan's total; 0 for what the plan chose, else >= 0 unless that was pinned
 	Chosen bool
 	Why    string // what makes it dearer, with figures; "" for the chosen one
 
@@ -29,13 +31,13 @@ type link struct {
 }
 
 // Pin returns the pin that makes the plan play moment t so.
-func (a *Alternative) Pin(mo *Moment) Pin {
+func (a *Alternative) Pin(mo *play.Moment) Pin {
 	return Pin{At: mo.At, Part: a.Part, Voice: a.Voice, String: a.String, Fret: a.Fret, How: a.How, By: a.By}
 }
 
 // Alternatives returns the alternatives of moment t for the highest melody note (part Melody)
 // or the thumb stroke (Thumb), what is played first and then by cost; Choices returns all.
-func (p *Plan) Alternatives(ctx context.Context, t int, part Part) ([]Alternative, error) {
+func (p *Plan) Alternatives(ctx context.Context, t int, part play.Part) ([]Alternative, error) {
 	return p.AlternativesOf(ctx, t, part, 0)
 }
 
@@ -43,8 +45,8 @@ func (p *Plan) Alternatives(ctx context.Context, t int, part Part) ([]Alternativ
 // in place of the voice, for what silences it. They are min-marginals: exact, from one forward
 // and one backward pass over the same model. The first call does the backward pass. Not
 // safe for concurrent use, like everything of a Plan that computes.
-func (p *Plan) AlternativesOf(ctx context.Context, t int, part Part, voice int) ([]Alternative, error) {
-	if part != Damper && p.Pinned(p.Moments[t].At, part, voice) {
+func (p *Plan) AlternativesOf(ctx context.Context, t int, part play.Part, voice int) ([]Alternative, error) {
+	if part != play.Damped && p.Pinned(p.Moments[t].At, part, voice) {
 		return p.besidePin(ctx, t, part, voice)
 	}
 	alts, err := p.Marginals(ctx, t, part, voice)
@@ -62,7 +64,7 @@ func (p *Plan) AlternativesOf(ctx context.Context, t int, part Part, voice int) 
 // besidePin lists the alternatives of a pinned note or stroke: those of the plan without
 // that one pin. Their Extra is against this plan's total and may be negative; reasons are
 // against what that other plan would choose.
-func (p *Plan) besidePin(ctx context.Context, t int, part Part, voice int) ([]Alternative, error) {
+func (p *Plan) besidePin(ctx context.Context, t int, part play.Part, voice int) ([]Alternative, error) {
 	q, err := p.without(ctx, t, part, voice)
 	if err != nil {
 		return nil, err
@@ -86,7 +88,7 @@ func (p *Plan) besidePin(ctx context.Context, t int, part Part, voice int) ([]Al
 }
 
 // without returns the plan without the pins on one stroke of moment t.
-func (p *Plan) without(ctx context.Context, t int, part Part, voice int) (*Plan, error) {
+func (p *Plan) without(ctx context.Context, t int, part play.Part, voice int) (*Plan, error) {
 	at := p.Moments[t].At
 	key := at.String() + " " + string(part) + string(rune('0'+voice))
 	if q := p.beside[key]; q != nil {
@@ -120,9 +122,9 @@ func chosenFirst(alts []Alternative) {
 }
 
 // Marginals is AlternativesOf without the reasons, and of a pinned note just the pin.
-func (p *Plan) Marginals(ctx context.Context, t int, part Part, voice int) ([]Alternative, error) {
+func (p *Plan) Marginals(ctx context.Context, t int, part play.Part, voice int) ([]Alternative, error) {
 	all, err := p.marginalsAt(ctx, t)
-	if part == Damper {
+	if part == play.Damped {
 		all, err = p.dampersAt(ctx, t, voice)
 	}
 	if err != nil {
@@ -131,7 +133,7 @@ func (p *Plan) Marginals(ctx context.Context, t int, part Part, voice int) ([]Al
 	var alts []Alternative
 	chosen := p.played(t, part, voice)
 	for _, a := range all {
-		if a.Part == part && (part == Damper && a.String == voice || part != Damper && a.Voice == voice) {
+		if a.Part == part && (part == play.Damped && a.String == voice || part != play.Damped && a.Voice == voice) {
 			a.Chosen = a.sameAs(&chosen)
 			alts = append(alts, a)
 		}
@@ -141,13 +143,13 @@ func (p *Plan) Marginals(ctx context.Context, t int, part Part, voice int) ([]Al
 }
 
 // played is what the plan itself does, as an Alternative.
-func (p *Plan) played(t int, part Part, voice int) Alternative {
+func (p *Plan) played(t int, part play.Part, voice int) Alternative {
 	mo := &p.Moments[t]
-	var s *Stroke
+	var s *play.Stroke
 	switch {
-	case part == Damper:
-		return Alternative{Part: Damper, String: voice, By: p.damperAt(t, voice)}
-	case part == Thumb:
+	case part == play.Damped:
+		return Alternative{Part: play.Damped, String: voice, By: p.damperAt(t, voice)}
+	case part == play.Thumb:
 		s = mo.Thumb
 	case voice == 0:
 		s = mo.Melody
@@ -155,27 +157,16 @@ func (p *Plan) played(t int, part Part, voice int) Alternative {
 		s = mo.With[voice-1]
 	}
 	if s == nil {
-		return Alternative{Part: part, How: Drop}
+		return Alternative{Part: part, How: play.Drop}
 	}
 	return Alternative{Part: part, Voice: voice, String: s.String, Fret: s.Fret, How: s.How}
 }
 
-// damperAt names what the plan lays on string str at moment t, as Dampers does; "" if nothing
+// damperAt names what the plan lays on string str at moment t, as play.Dampers does; "" if nothing
 // has to: it is silent by itself, or leaks.
-func (p *Plan) damperAt(t, str int) string {
+func (p *Plan) damperAt(t, str int) play.Damper {
 	c := p.choiceAt(t, p.before(t), p.state(t))
-	return damperKind(p.m.dampedBy(&c, str))
-}
-
-// damperKind is the name in Dampers of what a StringState calls By.
-func damperKind(by string) string {
-	switch {
-	case by == "finger T":
-		return "over"
-	case len(by) > 6 && by[:6] == "finger":
-		return "finger"
-	}
-	return by
+	return p.m.dampedBy(&c, str).Kind()
 }
 
 func (a *Alternative) sameAs(b *Alternative) bool {
@@ -319,7 +310,7 @@ func (sc *scan) hand(g int) {
 	if sc.st.mo.stroke != nil {
 		for i := range r.opts {
 			o := &r.opts[i]
-			thumbs = append(thumbs, sc.get(&Alternative{Part: Thumb, String: o.str, Fret: o.fret, How: o.how}))
+			thumbs = append(thumbs, sc.get(&Alternative{Part: play.Thumb, String: o.str, Fret: o.fret, How: o.how}))
 		}
 	}
 	var into []*marginal
@@ -345,7 +336,7 @@ func (sc *scan) melody(a attack, into []*marginal) []*marginal {
 	if h := &sc.st.mo.hands[sc.g]; sc.st.mo.note >= 0 {
 		for v := range h.n {
 			s := &h.stops[v]
-			into = append(into, sc.get(&Alternative{Part: Melody, Voice: v, String: s.str, Fret: s.fret, How: a.reported(s.how)}))
+			into = append(into, sc.get(&Alternative{Part: play.Melody, Voice: v, String: s.str, Fret: s.fret, How: a.reported(s.how)}))
 		}
 	}
 	return into
@@ -355,7 +346,7 @@ func (sc *scan) melody(a attack, into []*marginal) []*marginal {
 // that the school allows: what a pin for it would cost.
 func (p *Plan) dampersAt(ctx context.Context, t, str int) ([]Alternative, error) {
 	mo := &p.m.moments[t]
-	if mo.pins.dampers[str] != "" || p.Moments[t].Hit != "" || p.damperAt(t, str) == "" && p.Moments[t].Strings[str-1].State != Leaks {
+	if mo.pins.dampers[str] != "" || p.Moments[t].Hit != "" || p.damperAt(t, str) == "" && p.Moments[t].Strings[str-1].State != play.Leaks {
 		return nil, nil // pinned, or nothing to damp
 	}
 	sc, err := p.newScan(ctx, t)
@@ -368,7 +359,7 @@ func (p *Plan) dampersAt(ctx context.Context, t, str int) ([]Alternative, error)
 			return nil, err
 		}
 		sc.sr.pick = p.m.pickDamped(mo, str, by)
-		into[0] = sc.get(&Alternative{Part: Damper, String: str, By: by})
+		into[0] = sc.get(&Alternative{Part: play.Damped, String: str, By: by})
 		for g := range mo.hands {
 			sc.g = int32(g)
 			for _, f := range sc.sr.arrive(g, inf, false) {
@@ -382,7 +373,7 @@ func (p *Plan) dampersAt(ctx context.Context, t, str int) ([]Alternative, error)
 }
 
 // pickDamped is the picking hand's side of mo with one more pin: by silences string str.
-func (m *model) pickDamped(mo *moment, str int, by string) *pickStage {
+func (m *model) pickDamped(mo *moment, str int, by play.Damper) *pickStage {
 	pins, out := mo.pins, &pickStage{}
 	pins.dampers[str] = by
 	out.resetWith(m, mo, &pins)
@@ -399,15 +390,16 @@ func (sc *scan) flow(f *inflow, into []*marginal) {
 }
 
 // allowedDampers lists the dampers that the player's school and hands have.
-func (m *model) allowedDampers() []string {
-	has := map[string]bool{
-		"heel": m.school.Heel, "p": m.school.ThumbRest, "c": m.school.Little, "trailing": m.school.Trailing,
-		"finger": !m.req.Player.Lap(), "over": m.req.Player.ThumbOver && !m.req.Player.Lap(), "tilt": m.school.Tilt,
+func (m *model) allowedDampers() []play.Damper {
+	has := map[play.Damper]bool{
+		play.ByHeel: m.school.Heel, play.ByTrailing: m.school.Trailing, play.ByTilt: m.school.Tilt,
+		play.ByFinger: !m.req.Player.Lap(), play.ByOver: m.req.Player.ThumbOver && !m.req.Player.Lap(),
+		play.Damper(play.P): m.school.ThumbRest, play.Damper(play.C): m.school.Little,
 	}
-	for _, d := range []int{digitI, digitM, digitA} {
-		has[digitNames[d]] = m.school.Stops
+	for _, d := range []play.Digit{play.I, play.M, play.A} {
+		has[play.Damper(d)] = m.school.Stops
 	}
-	return slices.DeleteFunc(slices.Clone(Dampers), func(by string) bool { return !has[by] })
+	return slices.DeleteFunc(slices.Clone(play.Dampers), func(by play.Damper) bool { return !has[by] })
 }
 
 // detour is a stretch of another plan: from its parting from this one to its return, the
@@ -417,7 +409,7 @@ type detour struct {
 	states []state
 	at     int // moment of the link
 	str    int // string that must be silenced there, 0 for none …
-	by     string
+	by     play.Damper
 }
 
 // through rebuilds the best plan by way of a at moment t, as far as it differs.
@@ -425,7 +417,7 @@ func (p *Plan) through(t int, a *Alternative) detour {
 	at := a.via.state
 	at.prev = a.via.prev
 	d := detour{first: t, states: []state{at}, at: t, by: a.By, str: a.String}
-	if a.Part != Damper {
+	if a.Part != play.Damped {
 		d.str = 0
 	}
 	for d.first > 0 && d.states[0].prev != p.path[d.first-1] {

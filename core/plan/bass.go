@@ -2,6 +2,7 @@ package plan
 
 import (
 	"stepping/core/pitch"
+	"stepping/core/play"
 	"stepping/core/quiet"
 	"stepping/core/thumb"
 )
@@ -21,8 +22,8 @@ func (m *model) bassOptions(mo *moment, h *hand) []bassOption {
 		y := tally{by: &o.cost}
 		if o.str != 0 {
 			fit, clash := m.read(mo, &o)
-			y.add(Pattern, fit)
-			y.add(Clash, clash)
+			y.add(play.Pattern, fit)
+			y.add(play.Clash, clash)
 			o.ring = m.sympathyOf(o.pitch)
 		} else {
 			m.dropCost(mo, &o, &y)
@@ -34,7 +35,7 @@ func (m *model) bassOptions(mo *moment, h *hand) []bassOption {
 		m.strokes(mo, h, add)
 	}
 	if h.bass.str == 0 || h.tapped() || h.hooked() || mo.stroke.Optional { // a finger that comes down for a stroke is used for it
-		add(bassOption{how: Drop})
+		add(bassOption{how: play.Drop})
 	}
 	return m.withHit(mo, h, out)
 }
@@ -44,12 +45,12 @@ func (m *model) dropCost(mo *moment, o *bassOption, y *tally) {
 	if mo.stroke.Optional {
 		return
 	}
-	y.add(Pattern, wDropped)
+	y.add(play.Pattern, wDropped)
 	if mo.stroke.One {
-		y.add(Pattern, wDropOne)
+		y.add(play.Pattern, wDropOne)
 	}
 	if mo.stroke.Arrived {
-		o.eased = max(0, y.sum-quantize(wRingsOn))
+		o.eased = max(0, y.sum-play.Exact(wRingsOn))
 	}
 }
 
@@ -78,7 +79,7 @@ func (m *model) withHit(mo *moment, h *hand, options []bassOption) []bassOption 
 			out = append(out, played)
 		}
 		y := tally{by: &o.cost}
-		y.add(Pattern, wDropHit)
+		y.add(play.Pattern, wDropHit)
 		o.sum += y.sum
 		out = append(out, o)
 	}
@@ -100,11 +101,11 @@ func (o *bassOption) hitStrings() quiet.Strings {
 // strokes calls add for every string that the thumb can strike.
 func (m *model) strokes(mo *moment, h *hand, add func(bassOption)) {
 	for _, p := range mo.bassPlaces {
-		o := bassOption{str: p.String, fret: float64(p.Fret), how: Open, pitch: m.req.Tuning.Open(p.String) + pitch.Midi(p.Fret)}
+		o := bassOption{str: p.String, fret: float64(p.Fret), how: play.Open, pitch: m.req.Tuning.Open(p.String) + pitch.Midi(p.Fret)}
 		switch {
 		case p.Fret > m.req.Capo:
 			if h.bass.str == p.String && h.bass.fret == o.fret {
-				o.how, o.finger = Fret, h.bass.finger
+				o.how, o.finger = play.Fret, h.bass.finger
 				add(o)
 			}
 		case h.bass.str == 0 && !(h.sounding | h.under | h.trailed).Has(p.String):
@@ -116,7 +117,7 @@ func (m *model) strokes(mo *moment, h *hand, add func(bassOption)) {
 	}
 	for s := h.covers; thumb.IsBassString(s); s-- {
 		if h.under.Has(s) && !h.sounding.Has(s) && h.slant == 0 {
-			add(bassOption{str: s, fret: h.fret, how: Slide, pitch: m.under(h.fret, s)})
+			add(bassOption{str: s, fret: h.fret, how: play.Slide, pitch: m.under(h.fret, s)})
 		}
 	}
 }
@@ -148,8 +149,8 @@ func (m *model) clashCost(r *thumb.Reading, o *bassOption) float64 {
 	return clash
 }
 
-func (m *model) isDrone(how How, p pitch.Pitch) bool {
-	if !m.req.Player.Drone || how != Open {
+func (m *model) isDrone(how play.How, p pitch.Pitch) bool {
+	if !m.req.Player.Drone || how != play.Open {
 		return false
 	}
 	above := (p - pitch.Midi(m.req.Tune.Key.Tonic.Class())).Class()
@@ -173,7 +174,7 @@ func (m *model) newLeakPrice(mo *moment) (lp leakPrice) {
 		}
 		if mo.has(p) {
 			lp.ease[s] = consonant
-		} else if m.isDrone(Open, p) {
+		} else if m.isDrone(play.Open, p) {
 			lp.ease[s] = droneEase
 		}
 	}
@@ -199,9 +200,9 @@ func (r *pickShape) leakCost(s *silence, str int) float64 {
 
 func (r *pickShape) leakPrice(strength float64, str int) float64 {
 	if r.h.under.Has(str) {
-		return quantize(r.mo.leak.weight * strength)
+		return play.Exact(r.mo.leak.weight * strength)
 	}
-	return quantize(r.mo.leak.weight * strength * r.mo.leak.ease[str])
+	return play.Exact(r.mo.leak.weight * strength * r.mo.leak.ease[str])
 }
 
 // tailLeak is leakCost for a string that rings in unwanted.

@@ -7,47 +7,19 @@ import (
 	"runtime"
 	"testing"
 
-	"stepping/core/chord"
-	"stepping/core/pitch"
+	"stepping/core/coretest"
+	"stepping/core/play"
 	"stepping/core/player"
 	"stepping/core/thumb"
-	"stepping/core/tune"
 	"stepping/core/tuning"
 )
-
-// wander makes a melody of n eighth and quarter notes in D that walks by steps and small
-// leaps, chords changing every bar, at 92 quarter notes a minute.
-func wander(seed uint64, n int) *tune.Tune {
-	rng := rand.New(rand.NewPCG(seed, 1))
-	scale := []int{0, 2, 4, 5, 7, 9, 11}
-	tu := &tune.Tune{
-		Title: "Wander", Key: tune.Key{Tonic: pitch.Note{Letter: 'D'}},
-		Meters: []tune.MeterAt{{Num: 4, Den: 4}}, Tempos: []tune.TempoAt{{BPM: 92}},
-	}
-	degree, at := 7, tune.Time(0)
-	for range n {
-		degree = min(max(degree+rng.IntN(5)-2, 0), 16)
-		midi := 50 + 12*(degree/7) + scale[degree%7]
-		dur := tune.Quarter / tune.Time(1+rng.IntN(2))
-		tu.Notes = append(tu.Notes, tune.Note{At: at, Dur: dur, Note: pitch.Spell(pitch.Midi(midi), false)})
-		at += dur
-	}
-	tu.Length = at
-	names := []string{"D", "G", "D", "A", "Bm", "Em", "A7", "D"}
-	for bar := tune.Time(0); bar < at; bar += tune.Whole {
-		c, _ := chord.Parse(names[int(bar/tune.Whole)%len(names)])
-		tu.Bars = append(tu.Bars, bar)
-		tu.Chords = append(tu.Chords, tune.ChordAt{At: bar, Chord: c})
-	}
-	return tu
-}
 
 func benchRequest(n int, spelt string) Request {
 	t, err := tuning.Parse(spelt)
 	if err != nil {
 		panic(err)
 	}
-	return Request{Tune: wander(7, n), Tuning: t, Player: player.Default(), Thumb: thumb.Alternating}
+	return Request{Tune: coretest.Wander(7, n), Tuning: t, Player: player.Default(), Thumb: thumb.Alternating}
 }
 
 func BenchmarkPlan(b *testing.B) {
@@ -165,7 +137,7 @@ func BenchmarkExhaustive(b *testing.B) {
 // the alternatives have found out and without.
 func BenchmarkPin(b *testing.B) {
 	ctx := context.Background()
-	r := Request{Tune: wander(1, 64), Tuning: mustTuning("Open D"), Player: player.Default(), Thumb: thumb.Alternating}
+	r := Request{Tune: coretest.Wander(1, 64), Tuning: coretest.Tuning("Open D"), Player: player.Default(), Thumb: thumb.Alternating}
 	p, err := Solve(ctx, r)
 	if err != nil {
 		b.Fatal(err)
@@ -174,7 +146,7 @@ func BenchmarkPin(b *testing.B) {
 	for p.Moments[at].Melody == nil {
 		at++
 	}
-	alts, err := p.Marginals(ctx, at, Melody, 0)
+	alts, err := p.Marginals(ctx, at, play.Melody, 0)
 	if err != nil || len(alts) < 2 {
 		b.Fatal(err, len(alts))
 	}

@@ -8,6 +8,7 @@ import (
 	"testing"
 
 	"stepping/core/pitch"
+	"stepping/core/play"
 	"stepping/core/player"
 )
 
@@ -16,13 +17,13 @@ import (
 func checkPlan(t *testing.T, p *Plan) {
 	t.Helper()
 	c := planCheck{T: t, p: p, pl: &p.Request.Player, capo: float64(p.Request.Capo)}
-	var total Terms
+	var total play.Terms
 	for i := range p.Moments {
 		c.mo, c.last = &p.Moments[i], nil
 		if i > 0 {
 			c.last = &p.Moments[i-1]
 		}
-		total.addAll(&c.mo.Cost)
+		total.Add(&c.mo.Cost)
 		c.pitches()
 		c.leftHand()
 		c.slide()
@@ -40,7 +41,7 @@ type planCheck struct {
 	p        *Plan
 	pl       *player.Profile
 	capo     float64
-	mo, last *Moment
+	mo, last *play.Moment
 }
 
 func (c *planCheck) bad(format string, args ...any) {
@@ -54,7 +55,7 @@ func (c *planCheck) pitches() {
 	for _, s := range c.mo.Strokes() {
 		open := c.p.Request.Tuning.Open(s.String)
 		got := float64(open) + 100*s.Fret
-		if s.How == Harmonic {
+		if s.How == play.Harmonic {
 			partial := map[float64]float64{12: 2, 7: 3, 5: 4}[s.Fret-c.capo]
 			got = float64(open) + 100*c.capo + 1200*math.Log2(partial)
 		}
@@ -65,10 +66,10 @@ func (c *planCheck) pitches() {
 			c.bad("string %d is struck twice", s.String)
 		}
 		used[s.String] = true
-		if c.mo.Strings[s.String-1].State != Struck {
+		if c.mo.Strings[s.String-1].State != play.Struck {
 			c.bad("struck string %d is %s", s.String, c.mo.Strings[s.String-1].State)
 		}
-		if s.How == Open && s.Fret != c.capo {
+		if s.How == play.Open && s.Fret != c.capo {
 			c.bad("an open string at fret %v", s.Fret)
 		}
 	}
@@ -116,12 +117,12 @@ func (c *planCheck) slide() {
 	h := &c.mo.Hand
 	for _, s := range c.mo.Strokes() {
 		under := h.SlideOn && s.String >= h.From && s.String <= h.Covers
-		if slid := s.How == Slide || s.How == Glide; slid != under {
+		if slid := s.How == play.Slide || s.How == play.Glide; slid != under {
 			c.bad("string %d is %s, the slide %+v", s.String, s.How, *h)
 		} else if slid && !h.Slant && s.Fret != h.SlideFret {
 			c.bad("string %d at %v under a slide at %v", s.String, s.Fret, h.SlideFret)
 		}
-		if s.How == Open && s.String <= h.Trails {
+		if s.How == play.Open && s.String <= h.Trails {
 			c.bad("fingers trail across open string %d", s.String)
 		}
 	}
@@ -151,12 +152,12 @@ func (c *planCheck) digits() {
 		}
 		last = at
 	}
-	by := map[string]int{}
+	by := map[play.Digit]int{}
 	for _, s := range c.mo.Strokes() {
 		if s.Digit != "" {
 			by[s.Digit]++
 		}
-		if s.Digit != "" && digitNumber(s.Digit) > c.pl.Fingers && s.How != Tapped {
+		if s.Digit != "" && s.Digit.Number() > c.pl.Fingers && s.How != play.Tapped {
 			c.bad("%s plucks, the player uses %d fingers", s.Digit, c.pl.Fingers)
 		}
 	}
@@ -175,15 +176,15 @@ func (c *planCheck) strings() {
 	}
 	for i, st := range c.mo.Strings {
 		s := i + 1
-		if (st.State == Struck || st.State == Rings) && (s > 6-c.mo.Heel || c.mo.Hand.SlideOn && s <= c.mo.Hand.Trails && s > c.mo.Hand.Covers) {
+		if (st.State == play.Struck || st.State == play.Rings) && (s > 6-c.mo.Heel || c.mo.Hand.SlideOn && s <= c.mo.Hand.Trails && s > c.mo.Hand.Covers) {
 			c.bad("string %d sounds under heel or trailing fingers", s)
 		}
-		if (st.State == Silenced) != (st.By != "") || st.State == Leaks && st.DB >= 0.5 {
+		if (st.State == play.Silenced) != (st.By != "") || st.State == play.Leaks && st.DB >= 0.5 {
 			c.bad("string %d: %+v", s, st)
 		}
-		allowed := map[string]bool{"heel": school.Heel, "trailing": school.Trailing, "tilt": school.Tilt, "p": school.ThumbRest || slices.ContainsFunc(c.mo.Strokes(), func(s *Stroke) bool { return s.Hook }),
-			"i": school.Stops, "m": school.Stops, "a": school.Stops, "c": school.Little, "": true, c.mo.Hit: true}
-		if !allowed[st.By] && !strings.HasPrefix(st.By, "finger") {
+		allowed := map[play.Damper]bool{"heel": school.Heel, "trailing": school.Trailing, "tilt": school.Tilt, "p": school.ThumbRest || slices.ContainsFunc(c.mo.Strokes(), func(s *play.Stroke) bool { return s.Hook }),
+			"i": school.Stops, "m": school.Stops, "a": school.Stops, "c": school.Little, "": true, play.Damper(c.mo.Hit): true}
+		if !allowed[st.By] && !strings.HasPrefix(string(st.By), "finger") {
 			c.bad("string %d is silenced by %s in school %s", s, st.By, c.pl.Silence)
 		}
 	}
@@ -193,7 +194,7 @@ func (c *planCheck) strings() {
 // hammered down.
 func (c *planCheck) legato() {
 	m := c.mo.Melody
-	if m == nil || m.Digit != "" || m.How == Hammer && m.From == c.capo {
+	if m == nil || m.Digit != "" || m.How == play.Hammer && m.From == c.capo {
 		return
 	}
 	if c.last == nil {
@@ -209,7 +210,7 @@ func (c *planCheck) legato() {
 		return
 	}
 	steps := float64(m.Note.Pitch()-before.Note.Pitch()) / float64(pitch.HalfStep)
-	if m.How == Hammer && steps <= 0 || m.How == Pull && steps >= 0 || m.How == Glide && (steps == 0 || math.Abs(steps) > glideMost) {
+	if m.How == play.Hammer && steps <= 0 || m.How == play.Pull && steps >= 0 || m.How == play.Glide && (steps == 0 || math.Abs(steps) > glideMost) {
 		c.bad("%s by %v half steps", m.How, steps)
 	}
 }

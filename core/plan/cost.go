@@ -1,67 +1,18 @@
 package plan
 
-import "math"
-
-// Term names one kind of cost.
-type Term int
-
-// The terms of the cost. docs/model.md gives each formula with its reason.
-const (
-	Shift      Term = iota // moving the left hand along the neck in the time there is
-	Stretch                // spread of fretting fingers, bars, bends
-	Land                   // slide put on or taken off the strings
-	StringMove             // melody moving to another string, a finger hopping strings
-	Tone                   // the technique suiting the note's length and place
-	Intonation             // how hard the pitch is to hit without a fret
-	Clash                  // bass note against the chord
-	Pattern                // thumb stroke moved from its best place, cut short or left out
-	Hand                   // digit repeats, brushes, taps, digits away from their strings
-	Leak                   // unwanted sound left
-	Damping                // effort of the dampers and of moving them
-	School                 // against the player's lean
-	terms
+import (
+	"stepping/core/play"
 )
-
-var termNames = [terms]string{"shift", "stretch", "land", "string", "tone", "intonation",
-	"clash", "pattern", "hand", "leak", "damping", "school"}
-
-func (t Term) String() string { return termNames[t] }
-
-// TermNames returns the names of all terms in order.
-func TermNames() []string { return termNames[:] }
-
-// Terms is a cost by term.
-type Terms [terms]float64
-
-// quantum makes sums exact: every cost is a multiple of 2⁻²⁰, see the package comment.
-const quantum = 1 << 20
-
-func quantize(x float64) float64 { return math.Round(x*quantum) / quantum }
-
-func (c *Terms) addAll(o *Terms) {
-	for i := range c {
-		c[i] += o[i]
-	}
-}
-
-// Sum returns the total.
-func (c *Terms) Sum() float64 {
-	s := 0.0
-	for _, x := range c {
-		s += x
-	}
-	return s
-}
 
 // tally adds up a cost; by, if not nil, takes it by term too. The search wants the sum
 // alone, the reasons want the terms, and both must come from the same lines.
 type tally struct {
 	sum float64
-	by  *Terms
+	by  *play.Terms
 }
 
-func (y *tally) add(t Term, x float64) {
-	x = quantize(x)
+func (y *tally) add(t play.Term, x float64) {
+	x = play.Exact(x)
 	y.sum += x
 	if y.by != nil {
 		y.by[t] += x
@@ -98,7 +49,6 @@ const (
 	wSlant      = 0.5  // · slant / steepest slant: two pitches to hit at once
 	tipAngle    = 0.25 // the slide angled so that only its tip touches
 	wTap        = 0.55 // a picking finger tapping on the neck
-	tapTravel   = 0.30 // seconds for the picking hand between bridge and neck
 	wHammer     = 0.12
 	wGhost      = 0.9 // hammered from nowhere: the finger alone must sound the string
 	wPull       = 0.14
@@ -143,9 +93,6 @@ const (
 	wDropHit  = 1.2 // percussion left out
 	cutBass   = 0.3 // a fretted bass note let go before the next stroke
 
-	wRepeat     = 0.5  // · (restrike / time)² for the same digit
-	wAlternate  = 0.1  // · the same for another digit
-	wDigitPlace = 0.06 // per string away from the digit's usual one
 	thumbMelody = 0.25 // the thumb plucking melody
 	wSpread     = 0.08 // per string that two neighbouring digits lie further apart than two
 	wFlick      = 0.15 // the index or middle finger flicking outward beside a slap
@@ -183,12 +130,6 @@ const (
 	wLean        = 0.7  // a note against the player's lean
 	freeTrailing = 3    // strings that trailing fingers may lie across beside a playing thumb
 )
-
-// restrike is the least time in seconds in which one digit plays twice in a row, by attack.
-var restrike = map[string]float64{"flesh": 0.13, "nails": 0.12, "thumbpick": 0.13, "picks": 0.17}
-
-// alternate is the least time between two digits, by attack: about half.
-func alternate(attack string) float64 { return 0.5 * restrike[attack] }
 
 // overTime is the convex cost of a movement that needs need seconds when avail are there.
 func overTime(need, avail float64) float64 {

@@ -1,32 +1,11 @@
 package plan
 
 import (
+	"stepping/core/digits"
+	"stepping/core/play"
 	"stepping/core/quiet"
 	"stepping/core/thumb"
 )
-
-// Digits of the picking hand in string order: each plays thinner strings than the one
-// before. The little finger c only damps.
-const (
-	digitP = iota
-	digitI
-	digitM
-	digitA
-	digitC
-	digits
-	noDigit = digits
-)
-
-var digitNames = [digits + 1]string{"p", "i", "m", "a", "c", ""}
-
-func digitNumber(name string) int {
-	for d, n := range digitNames {
-		if n == name {
-			return d
-		}
-	}
-	return noDigit
-}
 
 // heelStates is how far the heel may lie: over 0 … 5 strings.
 const heelStates = 6
@@ -101,7 +80,7 @@ func (m *model) underHeel(r *pickShape, s *silence, o *bassOption, idle quiet.St
 	s.heel, s.damping = quiet.Heel(n), 0
 	s.unw, s.idle = s.unwanted&^s.heel, idle&^s.heel
 	if n > 0 {
-		s.damping = quantize(heelEffort * float64(n))
+		s.damping = play.Exact(heelEffort * float64(n))
 	}
 	m.priceSilence(r, s, o)
 	if s.demanded != 0 && !m.demand(r, s) {
@@ -114,7 +93,7 @@ func (m *model) underHeel(r *pickShape, s *silence, o *bassOption, idle quiet.St
 func (m *model) priceSilence(r *pickShape, s *silence, o *bassOption) {
 	s.cost = s.damping
 	if m.damps(r.mo) {
-		s.cost += quantize(wSympathy * sympathetic(r, o, s.idle))
+		s.cost += play.Exact(wSympathy * sympathetic(r, o, s.idle))
 	}
 }
 
@@ -135,11 +114,11 @@ func (m *model) demand(r *pickShape, s *silence) (ok bool) {
 			continue
 		}
 		switch by := r.pins.dampers[str]; {
-		case by == "heel":
+		case by == play.ByHeel:
 			if !s.heel.Has(str) {
 				return false
 			}
-		case by == "trailing":
+		case by == play.ByTrailing:
 			if !r.h.trailed.Has(str) && !(r.h.under.Has(str) && r.h.trails >= str) {
 				return false
 			}
@@ -165,15 +144,15 @@ func sympathetic(r *pickShape, o *bassOption, idle quiet.Strings) float64 {
 
 // damping is how the unwanted strings are dealt with one by one.
 type damping struct {
-	digit   [digits]int8  // string that each digit comes down on, 0 if none
-	touch   quiet.Strings // silenced by a fretting finger's tip or underside
-	spare   quiet.Strings // by a spare finger
-	over    quiet.Strings // by the thumb over the neck
-	tilt    quiet.Strings // by tilting the bar
+	digit   [digits.Count]int8 // string that each digit comes down on, 0 if none
+	touch   quiet.Strings      // silenced by a fretting finger's tip or underside
+	spare   quiet.Strings      // by a spare finger
+	over    quiet.Strings      // by the thumb over the neck
+	tilt    quiet.Strings      // by tilting the bar
 	leak    quiet.Strings
 	leaked  float64 // cost of what leaks
 	effort  float64 // cost of stopping the rest, without that of the stopper
-	stopper uint8   // digit on a melody string that has ended, noDigit if none: see action
+	stopper uint8   // digit on a melody string that has ended, digits.None if none: see action
 }
 
 func (d *damping) cost() float64 { return d.leaked + d.effort }
@@ -199,11 +178,11 @@ func (dl *dampingSearch) try(str, last int, cur *damping) {
 	}
 	pins := dl.r.pins
 	dl.fingers(str, last, cur)
-	for d := last - 1; d >= digitI; d-- {
-		if dl.digitMay(d, str) && pins.damperAllowed(str, digitNames[d]) {
+	for d := last - 1; d >= digits.I; d-- {
+		if dl.digitMay(d, str) && pins.damperAllowed(str, play.Damper(play.Digits[d])) {
 			next := *cur
 			next.digit[d] = int8(str)
-			if d < digitC && dl.s.ringIn.ended.Has(str) && next.stopper == noDigit {
+			if d < digits.C && dl.s.ringIn.ended.Has(str) && next.stopper == digits.None {
 				next.stopper = uint8(d)
 			} else {
 				next.effort += dl.m.stopPrice(d, str)
@@ -211,11 +190,11 @@ func (dl *dampingSearch) try(str, last int, cur *damping) {
 			dl.try(str+1, d, &next)
 		}
 	}
-	if dl.thumbMay(str) && pins.damperAllowed(str, "p") {
+	if dl.thumbMay(str) && pins.damperAllowed(str, play.Damper(play.P)) {
 		next := *cur
-		next.digit[digitP] = int8(str)
-		next.effort += quantize(restEffort)
-		dl.try(7, digitP, &next) // the thumb's side covers all the strings below
+		next.digit[digits.P] = int8(str)
+		next.effort += play.Exact(restEffort)
+		dl.try(7, digits.P, &next) // the thumb's side covers all the strings below
 	}
 	if pins.dampers[str] == "" {
 		next := *cur
@@ -228,7 +207,7 @@ func (dl *dampingSearch) try(str, last int, cur *damping) {
 // fingers tries the left hand's ways with str.
 func (dl *dampingSearch) fingers(str, last int, cur *damping) {
 	pins, at := dl.r.pins, quiet.Of(str)
-	if pins.damperAllowed(str, "finger") {
+	if pins.damperAllowed(str, play.ByFinger) {
 		next := *cur
 		switch {
 		case dl.s.touch&at != 0:
@@ -242,12 +221,12 @@ func (dl *dampingSearch) fingers(str, last int, cur *damping) {
 			dl.with(str, last, &next, spareEffort)
 		}
 	}
-	if str == 6 && dl.r.over && pins.damperAllowed(str, "over") {
+	if str == 6 && dl.r.over && pins.damperAllowed(str, play.ByOver) {
 		next := *cur
 		next.over = at
 		dl.with(str, last, &next, overEffort)
 	}
-	if dl.m.school.Tilt && dl.s.ringIn.ended&at != 0 && pins.damperAllowed(str, "tilt") {
+	if dl.m.school.Tilt && dl.s.ringIn.ended&at != 0 && pins.damperAllowed(str, play.ByTilt) {
 		next := *cur
 		next.tilt |= at
 		dl.with(str, last, &next, tiltEffort)
@@ -256,7 +235,7 @@ func (dl *dampingSearch) fingers(str, last int, cur *damping) {
 
 // with goes on after str is settled for effort.
 func (dl *dampingSearch) with(str, last int, next *damping, effort float64) {
-	next.effort += quantize(effort)
+	next.effort += play.Exact(effort)
 	dl.try(str+1, last, next)
 }
 
@@ -265,7 +244,7 @@ func (dl *dampingSearch) digitMay(d, str int) bool {
 	if dl.bass != 0 && str >= dl.bass || dl.pl.busy || dl.pl.laid {
 		return false
 	}
-	if d == digitC && !dl.m.school.Little || !dl.m.school.Stops {
+	if d == digits.C && !dl.m.school.Little || !dl.m.school.Stops {
 		return false
 	}
 	for e, at := range dl.pl.at {
@@ -278,7 +257,7 @@ func (dl *dampingSearch) digitMay(d, str int) bool {
 
 // thumbMay: the thumb is free and may lie from str down without touching what sounds.
 func (dl *dampingSearch) thumbMay(str int) bool {
-	if !dl.m.school.ThumbRest || dl.bass != 0 || dl.pl.busy || dl.pl.at[digitP] != 0 || str < 3 || quiet.From(str)&(dl.s.struck|dl.s.keep) != 0 {
+	if !dl.m.school.ThumbRest || dl.bass != 0 || dl.pl.busy || dl.pl.at[digits.P] != 0 || str < 3 || quiet.From(str)&(dl.s.struck|dl.s.keep) != 0 {
 		return false
 	}
 	for _, at := range dl.pl.at {
@@ -292,23 +271,15 @@ func (dl *dampingSearch) thumbMay(str int) bool {
 // stopPrice is the effort of digit d coming down on str: its move is counted from where the
 // digit lives.
 func (m *model) stopPrice(d, str int) float64 {
-	if d == digitC {
-		return quantize(littleEffort)
+	if d == digits.C {
+		return play.Exact(littleEffort)
 	}
-	return quantize(stopEffort + stopReach*absInt(str-usualString(m.req.Player.Fingers, d)))
+	return play.Exact(stopEffort + stopReach*absInt(str-digits.UsualString(m.req.Player.Fingers, d)))
 }
 
 func absInt(n int) float64 { return float64(max(n, -n)) }
 
-// usualString is where a digit lives: i, m, a on strings 3, 2, 1; a lone i on string 2.
-func usualString(fingers, d int) int {
-	if fingers == 1 {
-		return 2
-	}
-	return 4 - d
-}
-
-func (d *damping) addTo(c *Terms) {
-	c[Leak] += d.leaked
-	c[Damping] += d.effort
+func (d *damping) addTo(c *play.Terms) {
+	c[play.Leak] += d.leaked
+	c[play.Damping] += d.effort
 }

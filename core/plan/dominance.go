@@ -1,5 +1,7 @@
 package plan
 
+import "stepping/core/play"
+
 // dominance bounds how much more a plan can have to pay later for having one picking state rather than
 // another, everything else alike.
 type dominance struct {
@@ -70,7 +72,7 @@ func (d *dominance) of(p, q pickState) float64 {
 		rest = max(rest, d.m.restMove[p.rest()][to]-d.m.restMove[q.rest()][to])
 	}
 	if q.mask()&^p.mask() != 0 {
-		most += quantize(stopEffort) - quantize(stopOwn)
+		most += play.Exact(stopEffort) - play.Exact(stopOwn)
 	}
 	d.known[p][q] = most + heel + rest
 	return d.known[p][q]

@@ -8,7 +8,9 @@ import (
 	"testing"
 
 	"stepping/core/chord"
+	"stepping/core/digits"
 	"stepping/core/pitch"
+	"stepping/core/play"
 	"stepping/core/player"
 	"stepping/core/quiet"
 	"stepping/core/thumb"
@@ -132,9 +134,9 @@ func (e *exhaustive) right(t, g int, ri ringIn, plucked bool, was pickState, cos
 					if rest > 0 && (!e.m.mayRest(&pl, rest) || !e.m.rest(r, &lain, &pl, o, rest)) {
 						continue
 					}
-					a := action{pose: pose{pl.mask, uint8(min(heel, 1)), uint8(rest), noDigit}, heel: uint8(heel), cost: cost + lain.cost + r.bassCost(o, ri) + pl.cost}
+					a := action{pose: pose{pl.mask, uint8(min(heel, 1)), uint8(rest), digits.None}, heel: uint8(heel), cost: cost + lain.cost + r.bassCost(o, ri) + pl.cost}
 					if a.cost <= e.bound(t) {
-						e.deal(t, g, r, &lain, o, &pl, was, a, 1, damping{stopper: noDigit})
+						e.deal(t, g, r, &lain, o, &pl, was, a, 1, damping{stopper: digits.None})
 					}
 				}
 			}
@@ -163,7 +165,7 @@ func (e *exhaustive) deal(t, g int, r *pickShape, s *silence, o *bassOption, pl 
 	dl := dampingSearch{m: e.m, r: r, s: s, pl: pl, bass: o.str}
 	at, pins := quiet.Of(str), &r.mo.pins
 	on := func(next damping, effort float64) {
-		next.effort += quantize(effort)
+		next.effort += play.Exact(effort)
 		e.deal(t, g, r, s, o, pl, was, a, str+1, next)
 	}
 	if pins.dampers[str] == "" {
@@ -196,13 +198,13 @@ func (e *exhaustive) deal(t, g int, r *pickShape, s *silence, o *bassOption, pl 
 		tilt.tilt |= at
 		on(tilt, tiltEffort)
 	}
-	for d := digitI; d <= digitC; d++ {
-		if !dl.digitMay(d, str) || cur.digit[d] != 0 || !pins.damperAllowed(str, digitNames[d]) {
+	for d := digits.I; d <= digits.C; d++ {
+		if !dl.digitMay(d, str) || cur.digit[d] != 0 || !pins.damperAllowed(str, play.Damper(play.Digits[d])) {
 			continue
 		}
 		stop := cur
 		stop.digit[d] = int8(str)
-		if d < digitC && s.ringIn.ended.Has(str) && cur.stopper == noDigit {
+		if d < digits.C && s.ringIn.ended.Has(str) && cur.stopper == digits.None {
 			stop.stopper = uint8(d)
 			on(stop, 0)
 		} else {
@@ -211,8 +213,8 @@ func (e *exhaustive) deal(t, g int, r *pickShape, s *silence, o *bassOption, pl 
 	}
 	if dl.thumbMay(str) && pins.damperAllowed(str, "p") {
 		rest := cur
-		rest.digit[digitP] = int8(str)
-		rest.effort += quantize(restEffort)
+		rest.digit[digits.P] = int8(str)
+		rest.effort += play.Exact(restEffort)
 		e.deal(t, g, r, s, o, pl, was, a, 7, rest)
 	}
 }
@@ -220,7 +222,7 @@ func (e *exhaustive) deal(t, g int, r *pickShape, s *silence, o *bassOption, pl 
 // inOrder: every digit, plucking or stopping, lies on thicker strings than the next.
 func inOrder(cur *damping, pl *pluck) bool {
 	last := int8(7)
-	for d := digitP; d <= digitC; d++ {
+	for d := digits.P; d <= digits.C; d++ {
 		at := max(cur.digit[d], pl.at[d])
 		if at != 0 && at >= last {
 			return false
@@ -371,7 +373,7 @@ func meet(met map[string]int, p *Plan) {
 		}
 		for _, st := range mo.Strings {
 			if st.By != "" {
-				met[damperKind(st.By)]++
+				met[string(st.By.Kind())]++
 			}
 		}
 	}
@@ -386,7 +388,7 @@ func randomPin(t *testing.T, rng *rand.Rand, p *Plan) Pin {
 	i := rng.IntN(len(p.Moments))
 	all, err := p.marginalsAt(context.Background(), i)
 	if err != nil || len(all) == 0 {
-		return Pin{At: p.Moments[i].At, Part: Heel, How: Off}
+		return Pin{At: p.Moments[i].At, Part: play.Heel, How: play.Off}
 	}
 	return all[rng.IntN(len(all))].Pin(&p.Moments[i])
 }
@@ -404,7 +406,7 @@ func TestMarginals(t *testing.T) {
 		}
 		cases++
 		for i := range p.Moments {
-			for _, part := range []Part{Melody, Thumb} {
+			for _, part := range []play.Part{play.Melody, play.Thumb} {
 				alts, err := p.Alternatives(ctx, i, part)
 				if err != nil {
 					t.Fatal(err)
@@ -414,8 +416,8 @@ func TestMarginals(t *testing.T) {
 				}
 			}
 			for s := 1; s <= 6; s++ {
-				if st := p.Moments[i].Strings[s-1].State; (st == Silenced || st == Leaks) && cases%4 == 0 {
-					alts, err := p.AlternativesOf(ctx, i, Damper, s)
+				if st := p.Moments[i].Strings[s-1].State; (st == play.Silenced || st == play.Leaks) && cases%4 == 0 {
+					alts, err := p.AlternativesOf(ctx, i, play.Damped, s)
 					if err != nil {
 						t.Fatal(err)
 					}

@@ -5,6 +5,7 @@ import (
 	"slices"
 
 	"stepping/core/pitch"
+	"stepping/core/play"
 	"stepping/core/player"
 	"stepping/core/quiet"
 	"stepping/core/thumb"
@@ -58,7 +59,7 @@ func (m *model) layHands(t int) (anchored, bare []hand) {
 	for i, c := range options {
 		h := hand{voicing: c, line: i}
 		for _, s := range c.stops[:c.n] {
-			if s.how == Slide {
+			if s.how == play.Slide {
 				h.slide = true
 			}
 		}
@@ -119,7 +120,7 @@ func (h *hand) finish() {
 		if s.finger != 0 {
 			h.on[s.finger] = int8(s.str)
 		}
-		if s.how == Fret || s.how == Bend || s.how == Tapped && s.finger != 0 {
+		if s.how == play.Fret || s.how == play.Bend || s.how == play.Tapped && s.finger != 0 {
 			h.fingered |= quiet.Of(s.str)
 		}
 	}
@@ -208,7 +209,7 @@ func (m *model) slideOver(mo *moment, h hand, basses []stop, add func(hand)) {
 	first, last := 0, 0
 	for i := range h.n {
 		s := &h.stops[i]
-		if s.how != Slide {
+		if s.how != play.Slide {
 			open |= quiet.Of(s.str)
 			continue
 		}
@@ -219,7 +220,7 @@ func (m *model) slideOver(mo *moment, h hand, basses []stop, add func(hand)) {
 	}
 	for i := range h.n {
 		for j := range i {
-			if a, b := &h.stops[i], &h.stops[j]; a.how == Slide && b.how == Slide && a.fret != b.fret {
+			if a, b := &h.stops[i], &h.stops[j]; a.how == play.Slide && b.how == play.Slide && a.fret != b.fret {
 				h.slant = max(h.slant, m.slantOf(a, b)/m.steepest())
 			}
 		}
@@ -252,7 +253,7 @@ func (m *model) slideOver(mo *moment, h hand, basses []stop, add func(hand)) {
 // thickest; the tip alone; further, for a bass note that no open string has.
 func (m *model) covers(mo *moment, h *hand, first, last int) (out [][2]int) {
 	fits := func(n int) bool {
-		return m.req.Player.Neck().SlideLength(n, h.fret-float64(m.req.Capo)) <= m.req.Player.Slide.LengthMM
+		return m.req.Player.Neck().SlideLength(n, float64(m.fromCapo(h.fret))) <= m.req.Player.Slide.LengthMM
 	}
 	if fits(last) {
 		out = append(out, [2]int{1, last})
@@ -301,7 +302,7 @@ func (m *model) bassStops(mo *moment) (out []stop) {
 		if p.Fret == m.req.Capo {
 			continue
 		}
-		s := stop{str: p.String, fret: float64(p.Fret), how: Fret}
+		s := stop{str: p.String, fret: float64(p.Fret), how: play.Fret}
 		for _, s.finger = range m.req.Player.FreeFingers() {
 			out = append(out, s)
 		}
@@ -318,7 +319,7 @@ func (m *model) bassStops(mo *moment) (out []stop) {
 func (m *model) holdCost(mo *moment, h *hand, y *tally) {
 	m.stretchCost(h, y)
 	if h.trails > 0 {
-		y.add(Damping, trailEffort+trailPer*float64(h.trails))
+		y.add(play.Damping, trailEffort+trailPer*float64(h.trails))
 	}
 	if mo.note < 0 {
 		return
@@ -330,21 +331,21 @@ func (m *model) holdCost(mo *moment, h *hand, y *tally) {
 			share = wWith
 		}
 		m.toneCost(mo, s, i, share, y)
-		y.add(Stretch, share*wBody*max(0, s.holds()-float64(m.req.Capo)-bodyJoint))
+		y.add(play.Stretch, share*wBody*max(0, float64(m.fromCapo(s.holds()))-bodyJoint))
 		m.leanCost(mo, s, share, y)
 	}
 	if h.slide {
-		y.add(Intonation, wIntonation*easyWindow/m.window(h.fret)+wSlant*h.slant)
+		y.add(play.Intonation, wIntonation*easyWindow/m.window(h.fret)+wSlant*h.slant)
 		if beyond := h.fret - float64(m.req.Player.Instrument.Frets); beyond > 0 {
-			y.add(Intonation, wBeyond*beyond)
+			y.add(play.Intonation, wBeyond*beyond)
 		}
 		if h.from == h.covers && h.from > 1 {
-			y.add(Intonation, tipAngle)
+			y.add(play.Intonation, tipAngle)
 		}
 		if m.school.Cares && !mo.pins.ringing {
-			y.add(Leak, slideTouch*float64((h.under&^h.sounding).Len()))
+			y.add(play.Leak, slideTouch*float64((h.under&^h.sounding).Len()))
 			if h.trails == 0 {
-				y.add(Leak, behindRing)
+				y.add(play.Leak, behindRing)
 			}
 		}
 	}
@@ -363,14 +364,14 @@ func (m *model) stretchCost(h *hand, y *tally) {
 	}
 	for i, a := range fingered {
 		if a.finger == thumbOver {
-			y.add(Stretch, thumbEffort)
+			y.add(play.Stretch, thumbEffort)
 		}
-		if a.how == Bend {
+		if a.how == play.Bend {
 			m.bendCost(a, y)
 		}
 		for _, b := range fingered[:i] {
 			if cost, ok := m.span(a, b); ok {
-				y.add(Stretch, cost)
+				y.add(play.Stretch, cost)
 			}
 		}
 	}
@@ -379,11 +380,11 @@ func (m *model) stretchCost(h *hand, y *tally) {
 func (m *model) bendCost(s *stop, y *tally) {
 	for _, b := range bends {
 		if pitch.Pitch(math.Round(100*(s.fret-s.held))) == b.cents {
-			y.add(Stretch, b.effort)
+			y.add(play.Stretch, b.effort)
 		}
 	}
 	if s.hook {
-		y.add(Hand, bendHook)
+		y.add(play.Hand, bendHook)
 	}
 }
 
@@ -392,12 +393,12 @@ func (m *model) bendCost(s *stop, y *tally) {
 func (m *model) leanCost(mo *moment, s *stop, share float64, y *tally) {
 	switch m.req.Player.Lean {
 	case player.LeanSlide:
-		if s.how != Slide {
-			y.add(School, share*wLean)
+		if s.how != play.Slide {
+			y.add(play.School, share*wLean)
 		}
 	case player.LeanFret:
-		if s.how == Slide && !mo.peak && !m.phraseEnd[mo.note] {
-			y.add(School, share*wLean)
+		if s.how == play.Slide && !mo.peak && !m.phraseEnd[mo.note] {
+			y.add(play.School, share*wLean)
 		}
 	}
 }
@@ -414,20 +415,20 @@ func (m *model) toneCost(mo *moment, s *stop, voice int, share float64, y *tally
 		long = 0 // without a slide there is nothing to prefer
 	}
 	switch s.how {
-	case Slide:
-		y.add(Tone, share*wShortSlide*max(0, slideNeeds-dur)/slideNeeds)
-	case Open:
-		y.add(Tone, share*long*openSustained)
-	case Harmonic:
-		y.add(Tone, share*(long+wHarmonic))
-		y.add(Intonation, harmonicAim)
-	case Bend:
-		y.add(Tone, share*long*openSustained) // it sings, and can be shaken
-		y.add(Intonation, bendPitch)
-	case Tapped:
-		y.add(Tone, share*long)
-		y.add(Hand, wTap)
+	case play.Slide:
+		y.add(play.Tone, share*wShortSlide*max(0, slideNeeds-dur)/slideNeeds)
+	case play.Open:
+		y.add(play.Tone, share*long*openSustained)
+	case play.Harmonic:
+		y.add(play.Tone, share*(long+wHarmonic))
+		y.add(play.Intonation, harmonicAim)
+	case play.Bend:
+		y.add(play.Tone, share*long*openSustained) // it sings, and can be shaken
+		y.add(play.Intonation, bendPitch)
+	case play.Tapped:
+		y.add(play.Tone, share*long)
+		y.add(play.Hand, wTap)
 	default:
-		y.add(Tone, share*long)
+		y.add(play.Tone, share*long)
 	}
 }

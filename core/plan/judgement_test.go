@@ -11,11 +11,12 @@ import (
 	"testing"
 
 	"stepping/core/chord"
+	"stepping/core/coretest"
 	"stepping/core/pitch"
+	"stepping/core/play"
 	"stepping/core/player"
 	"stepping/core/thumb"
 	"stepping/core/tune"
-	"stepping/core/tuning"
 )
 
 // The judgements of the design that this version plans for, each over generated variations.
@@ -32,41 +33,6 @@ func eachVariation(t *testing.T, f func(t *testing.T, rng *rand.Rand)) {
 	}
 }
 
-func mustTuning(s string) tuning.Tuning {
-	t, err := tuning.Parse(s)
-	if err != nil {
-		panic(err)
-	}
-	return t
-}
-
-// line makes a tune of notes of one length over one chord a bar.
-func line(key byte, bpm float64, dur tune.Time, chords string, notes ...pitch.Note) *tune.Tune {
-	tu := &tune.Tune{Key: tune.Key{Tonic: pitch.Note{Letter: key}}, Meters: []tune.MeterAt{{Num: 4, Den: 4}}, Tempos: []tune.TempoAt{{BPM: bpm}}}
-	for _, n := range notes {
-		tu.Notes = append(tu.Notes, tune.Note{At: tu.Length, Dur: dur, Note: n})
-		tu.Length += dur
-	}
-	names := strings.Fields(chords)
-	for bar := tune.Time(0); bar < tu.Length; bar += tune.Whole {
-		c, err := chord.Parse(names[int(bar/tune.Whole)%len(names)])
-		if err != nil {
-			panic(err)
-		}
-		tu.Bars = append(tu.Bars, bar)
-		tu.Chords = append(tu.Chords, tune.ChordAt{At: bar, Chord: c})
-	}
-	return tu
-}
-
-func notes(midis ...int) []pitch.Note {
-	var out []pitch.Note
-	for _, m := range midis {
-		out = append(out, pitch.Spell(pitch.Midi(m), false))
-	}
-	return out
-}
-
 func solve(t *testing.T, r Request) *Plan {
 	t.Helper()
 	p, err := Solve(context.Background(), r)
@@ -81,13 +47,13 @@ func solve(t *testing.T, r Request) *Plan {
 func TestBlueThirdIsSlid(t *testing.T) {
 	eachVariation(t, func(t *testing.T, rng *rand.Rand) {
 		key := rng.IntN(5)
-		tn := mustTuning("Open D").Transpose(key - 2)
+		tn := coretest.Tuning("Open D").Transpose(key - 2)
 		blue := pitch.Spell(pitch.Midi(64+key+12*rng.IntN(2)), false) // the third of the key, an octave or two up
 		blue.Cents = -50
-		tu := line('D', 50+30*rng.Float64(), tune.Quarter*2, "D", blue, blue)
+		tu := coretest.Line('D', 50+30*rng.Float64(), tune.Quarter*2, "D", blue, blue)
 		p := solve(t, Request{Tune: tu, Tuning: tn, Player: player.Default(), Thumb: thumb.Kinds[rng.IntN(3)]})
 		for i := range p.Moments {
-			if m := p.Moments[i].Melody; m != nil && m.How != Slide && m.How != Glide && m.How != Bend {
+			if m := p.Moments[i].Melody; m != nil && m.How != play.Slide && m.How != play.Glide && m.How != play.Bend {
 				t.Errorf("%s played %s", m.Note, m.How)
 			}
 		}
@@ -104,11 +70,11 @@ func TestRunsAreNotSlid(t *testing.T) {
 			at = min(max(at+2*rng.IntN(2)-1, 0), 7)
 			run = append(run, scale[at])
 		}
-		tu := line('D', 100+40*rng.Float64(), tune.Quarter/4, "D", notes(run...)...)
-		p := solve(t, Request{Tune: tu, Tuning: mustTuning([]string{"Open D", "Open G", "Standard"}[rng.IntN(3)]), Player: player.Default(), Thumb: thumb.None})
+		tu := coretest.Line('D', 100+40*rng.Float64(), tune.Quarter/4, "D", coretest.Notes(run...)...)
+		p := solve(t, Request{Tune: tu, Tuning: coretest.Tuning([]string{"Open D", "Open G", "Standard"}[rng.IntN(3)]), Player: player.Default(), Thumb: thumb.None})
 		slid := 0
 		for i := range p.Moments[:len(p.Moments)-1] { // the last note ends the phrase
-			if p.Moments[i].Melody.How == Slide {
+			if p.Moments[i].Melody.How == play.Slide {
 				slid++
 			}
 		}
@@ -123,19 +89,19 @@ func TestRunsAreNotSlid(t *testing.T) {
 func TestSlideOverOpenBass(t *testing.T) {
 	eachVariation(t, func(t *testing.T, rng *rand.Rand) {
 		str := 1 + 2*rng.IntN(2) // the melody on string 1 or on string 3
-		tn := mustTuning("Open D")
+		tn := coretest.Tuning("Open D")
 		low, _ := tn.Open(str).Nearest()
 		var melody []pitch.Note
 		for range 4 {
-			melody = append(melody, notes(low+3+rng.IntN(9))...)
+			melody = append(melody, coretest.Notes(low+3+rng.IntN(9))...)
 		}
 		pl := player.Default()
 		pl.Lean = player.LeanSlide
 		pl.Silence = []string{player.Trailing, player.Both, player.Heel}[rng.IntN(3)]
-		r := Request{Tune: line('D', 50+20*rng.Float64(), tune.Quarter*2, "D", melody...), Tuning: tn, Player: pl, Thumb: thumb.Alternating}
+		r := Request{Tune: coretest.Line('D', 50+20*rng.Float64(), tune.Quarter*2, "D", melody...), Tuning: tn, Player: pl, Thumb: thumb.Alternating}
 		for _, n := range r.Tune.Notes {
 			fret := float64(n.Note.Pitch()-tn.Open(str)) / 100
-			r.Pins = append(r.Pins, Pin{At: n.At, Part: Melody, String: str, Fret: fret, How: Slide})
+			r.Pins = append(r.Pins, Pin{At: n.At, Part: play.Melody, String: str, Fret: fret, How: play.Slide})
 		}
 		p := solve(t, r)
 		for i := range p.Moments {
@@ -147,7 +113,7 @@ func TestSlideOverOpenBass(t *testing.T) {
 				t.Errorf("trails over %d in school %s", mo.Hand.Trails, pl.Silence)
 			}
 			for s := 1; s < str; s++ {
-				if mo.Strings[s-1].State == Leaks {
+				if mo.Strings[s-1].State == play.Leaks {
 					t.Errorf("string %d leaks under the slide", s)
 				}
 			}
@@ -163,7 +129,7 @@ func TestSlideFingerNeverFrets(t *testing.T) {
 	eachVariation(t, func(t *testing.T, rng *rand.Rand) {
 		pl := player.Default()
 		pl.SlideFinger, pl.FretBehindSlide = 2+rng.IntN(3), true
-		solve(t, Request{Tune: wander(rng.Uint64(), 12), Tuning: mustTuning("Open G"), Player: pl, Thumb: thumb.Steady})
+		solve(t, Request{Tune: coretest.Wander(rng.Uint64(), 12), Tuning: coretest.Tuning("Open G"), Player: pl, Thumb: thumb.Steady})
 	})
 }
 
@@ -171,10 +137,10 @@ func TestSlideFingerNeverFrets(t *testing.T) {
 func TestAlternateSkipsNoChordTone(t *testing.T) {
 	eachVariation(t, func(t *testing.T, rng *rand.Rand) {
 		up := rng.IntN(4)
-		tn := mustTuning("D2 G#2 D3 F#3 A3 D4").Transpose(up)
+		tn := coretest.Tuning("D2 G#2 D3 F#3 A3 D4").Transpose(up)
 		root := pitch.Spell(tn.Open(6), true).ClassName()
 		top, _ := tn.Open(1).Nearest()
-		tu := line('D', 60+60*rng.Float64(), tune.Quarter, root, notes(top+7, top+4, top, top+7)...)
+		tu := coretest.Line('D', 60+60*rng.Float64(), tune.Quarter, root, coretest.Notes(top+7, top+4, top, top+7)...)
 		p := solve(t, Request{Tune: tu, Tuning: tn, Player: player.Default(), Thumb: thumb.Alternating})
 		for i := range p.Moments {
 			if want := 6 - 2*(i%2); p.Moments[i].Thumb == nil || p.Moments[i].Thumb.String != want {
@@ -190,17 +156,17 @@ func TestDroneOverFourth(t *testing.T) {
 	t.Parallel()
 	eachVariation(t, func(t *testing.T, rng *rand.Rand) {
 		fourth := []string{"G", "G7", "Em", "C"}[rng.IntN(4)]
-		r := Request{Tune: line('D', 60+40*rng.Float64(), tune.Quarter, "D "+fourth, notes(69, 71, 74, 71, 71, 74, 71, 67)...),
-			Tuning: mustTuning("Open D"), Player: player.Default(), Thumb: thumb.Steady}
+		r := Request{Tune: coretest.Line('D', 60+40*rng.Float64(), tune.Quarter, "D "+fourth, coretest.Notes(69, 71, 74, 71, 71, 74, 71, 67)...),
+			Tuning: coretest.Tuning("Open D"), Player: player.Default(), Thumb: thumb.Steady}
 		home := func(drone bool) (strokes int, total float64) {
 			r.Player.Drone = drone
 			p := solve(t, r)
 			for i := range p.Moments {
 				mo := &p.Moments[i]
-				if mo.Thumb != nil && mo.Thumb.How == Open && !mo.Chord.Has(mo.Thumb.Note.Pitch()) {
+				if mo.Thumb != nil && mo.Thumb.How == play.Open && !mo.Chord.Has(mo.Thumb.Note.Pitch()) {
 					strokes++
 				}
-				if mo.Cost[Clash] == 0 {
+				if mo.Cost[play.Clash] == 0 {
 					continue
 				}
 				why, err := p.Why(context.Background(), i)
@@ -224,14 +190,14 @@ func TestDroneOverFourth(t *testing.T) {
 func TestShapesAreTransposed(t *testing.T) {
 	t.Parallel()
 	eachVariation(t, func(t *testing.T, rng *rand.Rand) {
-		r := Request{Tune: wander(rng.Uint64(), 10), Tuning: mustTuning("Open D"), Player: player.Default(), Thumb: thumb.Alternating}
+		r := Request{Tune: coretest.Wander(rng.Uint64(), 10), Tuning: coretest.Tuning("Open D"), Player: player.Default(), Thumb: thumb.Alternating}
 		low := solve(t, r)
 		r.Tune = transposed(r.Tune, 2)
-		r.Tuning = mustTuning("Open E")
+		r.Tuning = coretest.Tuning("Open E")
 		if high := solve(t, r); shapes(high) != shapes(low) || high.Total != low.Total {
 			t.Errorf("open D %s\nopen E %s", shapes(low), shapes(high))
 		}
-		r.Tuning, r.Capo = mustTuning("Open D"), 2
+		r.Tuning, r.Capo = coretest.Tuning("Open D"), 2
 		r.Player.Instrument.Frets += 2
 		if capo := solve(t, r); shapes(capo) != shapes(low) || capo.Total != low.Total {
 			t.Errorf("open D %s\ncapo 2 %s", shapes(low), shapes(capo))
@@ -262,7 +228,7 @@ func transposed(tu *tune.Tune, steps int) *tune.Tune {
 func shapes(p *Plan) string {
 	var b strings.Builder
 	for i := range p.Moments {
-		for _, s := range []*Stroke{p.Moments[i].Melody, p.Moments[i].Thumb} {
+		for _, s := range []*play.Stroke{p.Moments[i].Melody, p.Moments[i].Thumb} {
 			if s != nil {
 				fmt.Fprintf(&b, "%d:%g%s%s ", s.String, s.Fret-float64(p.Request.Capo), s.How, s.Finger)
 			}
@@ -303,7 +269,7 @@ func TestMonotone(t *testing.T) {
 			if s := p.Moments[i].Melody; s != nil {
 				f := 0
 				fmt.Sscan(s.Finger, &f)
-				fast.Pins = append(fast.Pins, Pin{At: p.Moments[i].At, Part: Melody, String: s.String, Fret: s.Fret, How: s.How, Finger: f})
+				fast.Pins = append(fast.Pins, Pin{At: p.Moments[i].At, Part: play.Melody, String: s.String, Fret: s.Fret, How: s.How, Finger: f})
 			}
 		}
 		fast.Thumb, fast.Sections = thumb.None, nil // so that the pins fix the whole left hand
@@ -314,8 +280,8 @@ func TestMonotone(t *testing.T) {
 		if err != nil || err2 != nil {
 			return // too fast to glide into a note that the plan glides into
 		}
-		if b.Terms[Shift] < a.Terms[Shift] {
-			t.Errorf("faster: shift %v, was %v", b.Terms[Shift], a.Terms[Shift])
+		if b.Terms[play.Shift] < a.Terms[play.Shift] {
+			t.Errorf("faster: shift %v, was %v", b.Terms[play.Shift], a.Terms[play.Shift])
 		}
 	})
 }
@@ -339,12 +305,12 @@ func TestSlapAndFlick(t *testing.T) {
 		if rng.IntN(5) == 0 { // under a bar nothing is fretted
 			pl.Posture, pl.Silence, pl.Lean = player.Lap, player.LapStop, player.LeanSlide
 		}
-		r := Request{Tuning: mustTuning([]string{"Open D", "Standard"}[rng.IntN(2)]), Player: pl, Thumb: thumb.Alternating, Sections: []thumb.Section{{Bar: 1, Pattern: slap}}}
+		r := Request{Tuning: coretest.Tuning([]string{"Open D", "Standard"}[rng.IntN(2)]), Player: pl, Thumb: thumb.Alternating, Sections: []thumb.Section{{Bar: 1, Pattern: slap}}}
 		if rng.IntN(3) == 0 { // an open string: no finger is there to silence its neighbours
 			melody[3] = r.Tuning.Note(2)
-			r.Pins = []Pin{{At: 3 * tune.Quarter, Part: Melody, String: 2, How: Open}}
+			r.Pins = []Pin{{At: 3 * tune.Quarter, Part: play.Melody, String: 2, How: play.Open}}
 		}
-		r.Tune = line('D', 60+40*rng.Float64(), tune.Quarter, "D G", melody...)
+		r.Tune = coretest.Line('D', 60+40*rng.Float64(), tune.Quarter, "D G", melody...)
 		p := solve(t, r)
 		checkPlan(t, p)
 		for i := range p.Moments {
@@ -366,7 +332,7 @@ func TestSlapAndFlick(t *testing.T) {
 			for s := 1; s <= 3; s++ {
 				st := mo.Strings[s-1]
 				leaking += len(mo.Leaking())
-				if s != mo.Melody.String && st.State != Leaks && !(st.State == Silenced && (strings.HasPrefix(st.By, "finger") || st.By == "trailing" || st.By == "tilt")) && !shallow {
+				if s != mo.Melody.String && st.State != play.Leaks && !(st.State == play.Silenced && (strings.HasPrefix(string(st.By), "finger") || st.By == "trailing" || st.By == "tilt")) && !shallow {
 					t.Errorf("at %s: string %d is %+v while %s flicks string %d", mo.At, s, st, mo.Melody.Digit, mo.Melody.String)
 				}
 			}
@@ -383,7 +349,7 @@ func TestSlapAndFlick(t *testing.T) {
 func TestRestingFingers(t *testing.T) {
 	rested, moved := 0, 0
 	eachVariation(t, func(t *testing.T, rng *rand.Rand) {
-		r := Request{Tune: wander(uint64(rng.IntN(1000)), 12), Tuning: mustTuning([]string{"Standard", "Open D", "Open G"}[rng.IntN(3)]),
+		r := Request{Tune: coretest.Wander(uint64(rng.IntN(1000)), 12), Tuning: coretest.Tuning([]string{"Standard", "Open D", "Open G"}[rng.IntN(3)]),
 			Player: player.Default(), Thumb: thumb.Kinds[rng.IntN(len(thumb.Kinds))]}
 		r.Player.Silence, r.Player.Fingers = player.Fingers, 2+rng.IntN(2)
 		p := solve(t, r)
@@ -403,10 +369,10 @@ func TestRestingFingers(t *testing.T) {
 			for d := 1; d <= r.Player.Fingers; d++ {
 				at, own := p.Moments[i].Digits[d], place+r.Player.Fingers-d
 				if at != 0 && at != own {
-					t.Errorf("moment %d: %s on string %d beside a hand resting from string %d", i, digitNames[d], at, place)
+					t.Errorf("moment %d: %s on string %d beside a hand resting from string %d", i, play.Digits[d], at, place)
 				}
-				if st := p.Moments[i].Strings[own-1]; at == own && st.State != Struck && st.State != Rings && st.By != digitNames[d] && st.By != "trailing" {
-					t.Errorf("moment %d: %s rests on string %d, which is %+v", i, digitNames[d], own, st)
+				if st := p.Moments[i].Strings[own-1]; at == own && st.State != play.Struck && st.State != play.Rings && st.By != play.Damper(play.Digits[d]) && st.By != "trailing" {
+					t.Errorf("moment %d: %s rests on string %d, which is %+v", i, play.Digits[d], own, st)
 				}
 			}
 		}
@@ -432,18 +398,18 @@ func TestRestingFingers(t *testing.T) {
 // Pins that cannot be kept are refused with a smallest set that conflicts: the pins beside
 // it are not named.
 func TestPinConflict(t *testing.T) {
-	tu := line('A', 80, tune.Quarter, "A", notes(57, 57, 61, 64)...)
-	r := Request{Tune: tu, Tuning: mustTuning("Standard"), Player: player.Default(), Thumb: thumb.Steady}
+	tu := coretest.Line('A', 80, tune.Quarter, "A", coretest.Notes(57, 57, 61, 64)...)
+	r := Request{Tune: tu, Tuning: coretest.Tuning("Standard"), Player: player.Default(), Thumb: thumb.Steady}
 	free := solve(t, r)
-	beside := Pin{At: tu.Notes[2].At, Part: Melody, String: 2, Fret: 2, How: Fret}
-	melody := Pin{At: 0, Part: Melody, String: 4, Fret: 7, How: Fret}
-	bass := Pin{At: 0, Part: Thumb, String: 4, Fret: 0, How: Open}
+	beside := Pin{At: tu.Notes[2].At, Part: play.Melody, String: 2, Fret: 2, How: play.Fret}
+	melody := Pin{At: 0, Part: play.Melody, String: 4, Fret: 7, How: play.Fret}
+	bass := Pin{At: 0, Part: play.Thumb, String: 4, Fret: 0, How: play.Open}
 	for _, tt := range []struct{ pins, named []Pin }{
 		{[]Pin{beside, melody}, nil},
 		{[]Pin{bass, beside}, nil},
 		{[]Pin{beside, melody, bass}, []Pin{melody, bass}}, // one string, two notes
-		{[]Pin{beside, {At: tu.Notes[1].At, Part: Melody, String: 6, Fret: 1, How: Fret}}, []Pin{{At: tu.Notes[1].At, Part: Melody, String: 6, Fret: 1, How: Fret}}},
-		{[]Pin{{At: tu.Notes[1].At, Part: Melody, String: 3, Fret: 2, How: Fret, Finger: 4}, beside}, []Pin{{At: tu.Notes[1].At, Part: Melody, String: 3, Fret: 2, How: Fret, Finger: 4}}},
+		{[]Pin{beside, {At: tu.Notes[1].At, Part: play.Melody, String: 6, Fret: 1, How: play.Fret}}, []Pin{{At: tu.Notes[1].At, Part: play.Melody, String: 6, Fret: 1, How: play.Fret}}},
+		{[]Pin{{At: tu.Notes[1].At, Part: play.Melody, String: 3, Fret: 2, How: play.Fret, Finger: 4}, beside}, []Pin{{At: tu.Notes[1].At, Part: play.Melody, String: 3, Fret: 2, How: play.Fret, Finger: 4}}},
 	} {
 		r.Pins = tt.pins
 		p, err := Solve(context.Background(), r)
@@ -467,9 +433,9 @@ func TestLeadingIn(t *testing.T) {
 	halves := &thumb.Pattern{Name: "Doubled at the end", Meter: "4/4", Steps: 8, Beats: []thumb.Beat{{Step: 1, Thumb: "root"}, {Step: 3, Thumb: "alternate"}, {Step: 5, Thumb: "root"}, {Step: 7, Thumb: "alternate"}, {Step: 8, Thumb: "alternate"}}}
 	eachVariation(t, func(t *testing.T, rng *rand.Rand) {
 		chords := []string{"C F", "Dm C", "G C D", "A7 D", "E7 A", "C G"}[rng.IntN(6)]
-		line16 := notes(67, 64, 69, 72, 71, 67, 69, 65, 67, 64, 62, 60, 62, 64, 65, 67)
-		tu := line('C', 60+60*rng.Float64(), []tune.Time{tune.Quarter, tune.Quarter / 2}[rng.IntN(2)], chords, line16...)
-		r := Request{Tune: tu, Tuning: mustTuning([]string{"Standard", "Open D", "Open G", "D suspended"}[rng.IntN(4)]), Player: player.Default(), Thumb: thumb.Alternating}
+		line16 := coretest.Notes(67, 64, 69, 72, 71, 67, 69, 65, 67, 64, 62, 60, 62, 64, 65, 67)
+		tu := coretest.Line('C', 60+60*rng.Float64(), []tune.Time{tune.Quarter, tune.Quarter / 2}[rng.IntN(2)], chords, line16...)
+		r := Request{Tune: tu, Tuning: coretest.Tuning([]string{"Standard", "Open D", "Open G", "D suspended"}[rng.IntN(4)]), Player: player.Default(), Thumb: thumb.Alternating}
 		if rng.IntN(2) == 0 {
 			r.Sections = []thumb.Section{{Bar: 1, Pattern: halves}}
 		}
@@ -479,7 +445,7 @@ func TestLeadingIn(t *testing.T) {
 			if mo.LeadsTo == "" {
 				continue
 			}
-			next := slices.IndexFunc(p.Moments[i+1:], func(m Moment) bool { return m.Stroke != "" })
+			next := slices.IndexFunc(p.Moments[i+1:], func(m play.Moment) bool { return m.Stroke != "" })
 			if next < 0 || mo.Thumb == nil || mo.Beat == 1 {
 				t.Fatalf("moment %d leads on: %+v", i, mo)
 			}
@@ -500,7 +466,7 @@ func TestLeadingIn(t *testing.T) {
 				t.Errorf("%v: %q does not say that it leads to %s", err, why, mo.LeadsTo)
 			}
 			pinned := r
-			pinned.Pins = []Pin{{At: mo.At, Part: Thumb, How: Drop}}
+			pinned.Pins = []Pin{{At: mo.At, Part: play.Thumb, How: play.Drop}}
 			if q := solve(t, pinned); q.Total < p.Total-1e-9 {
 				t.Errorf("%v without what leads on, %v with it", q.Total, p.Total)
 			}
@@ -518,11 +484,11 @@ func TestLeadingIn(t *testing.T) {
 func arriveEarly(t *testing.T, r Request, p *Plan) (added, rests int) {
 	ctx := context.Background()
 	for _, s := range thumb.Strokes(r.Tune, r.Thumb, r.Sections, "") {
-		at := slices.IndexFunc(p.Moments, func(mo Moment) bool { return mo.At == s.At })
+		at := slices.IndexFunc(p.Moments, func(mo play.Moment) bool { return mo.At == s.At })
 		if !s.Optional || p.Moments[at].Thumb != nil {
 			continue
 		}
-		alts, err := p.Marginals(ctx, at, Thumb, 0)
+		alts, err := p.Marginals(ctx, at, play.Thumb, 0)
 		if err != nil || p.Moments[at].Stroke != "" || p.Moments[at].Dropped || p.Moments[at].Arrival != s.Over.Name {
 			t.Fatalf("%v: %+v", err, p.Moments[at])
 		}
@@ -536,15 +502,15 @@ func arriveEarly(t *testing.T, r Request, p *Plan) (added, rests int) {
 			t.Errorf("%v + %v is %v: %+v", p.Total, alts[best].Extra, q.Total, mo)
 		}
 		added++
-		next := at + 1 + slices.IndexFunc(q.Moments[at+1:], func(mo Moment) bool { return mo.Stroke != "" })
-		r.Pins = append(r.Pins, Pin{At: q.Moments[next].At, Part: Thumb, How: Drop})
+		next := at + 1 + slices.IndexFunc(q.Moments[at+1:], func(mo play.Moment) bool { return mo.Stroke != "" })
+		r.Pins = append(r.Pins, Pin{At: q.Moments[next].At, Part: play.Thumb, How: play.Drop})
 		if z, err := Solve(ctx, r); err == nil {
 			checkPlan(t, z)
 			if mo := &z.Moments[next]; mo.RingsOn == mo.Dropped {
 				t.Errorf("%+v", mo)
 			} else if mo.RingsOn {
-				if rests++; !mo.Chord.IsBass(z.Moments[at].Thumb.Note.Pitch()) || mo.Cost[Pattern] > wRingsOn+1e-5 {
-					t.Errorf("the thumb rests over %s after %s, for %v", mo.Chord.Name, z.Moments[at].Thumb.Note, mo.Cost[Pattern])
+				if rests++; !mo.Chord.IsBass(z.Moments[at].Thumb.Note.Pitch()) || mo.Cost[play.Pattern] > wRingsOn+1e-5 {
+					t.Errorf("the thumb rests over %s after %s, for %v", mo.Chord.Name, z.Moments[at].Thumb.Note, mo.Cost[play.Pattern])
 				}
 			}
 		}

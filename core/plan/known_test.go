@@ -7,6 +7,8 @@ import (
 	"reflect"
 	"testing"
 
+	"stepping/core/coretest"
+	"stepping/core/play"
 	"stepping/core/player"
 	"stepping/core/thumb"
 )
@@ -19,7 +21,7 @@ func TestKnown(t *testing.T) {
 	ctx := context.Background()
 	pins, found := 0, 0
 	for range 10 {
-		r := Request{Tune: wander(rng.Uint64(), 6+rng.IntN(8)), Tuning: mustTuning([]string{"Open D", "Open G", "Standard"}[rng.IntN(3)]), Player: player.Default(), Thumb: []thumb.Kind{thumb.Alternating, thumb.Steady, thumb.None}[rng.IntN(3)]}
+		r := Request{Tune: coretest.Wander(rng.Uint64(), 6+rng.IntN(8)), Tuning: coretest.Tuning([]string{"Open D", "Open G", "Standard"}[rng.IntN(3)]), Player: player.Default(), Thumb: []thumb.Kind{thumb.Alternating, thumb.Steady, thumb.None}[rng.IntN(3)]}
 		r.Player.Silence = player.Silences[rng.IntN(4)]
 		p, err := Solve(ctx, r)
 		if err != nil {
@@ -64,7 +66,7 @@ func TestWithin(t *testing.T) {
 	rng := rand.New(rand.NewPCG(9, 2))
 	ctx := context.Background()
 	for range 25 {
-		r := Request{Tune: wander(rng.Uint64(), 8+rng.IntN(8)), Tuning: mustTuning([]string{"Open D", "Open G", "Standard"}[rng.IntN(3)]), Player: player.Default(), Thumb: thumb.Alternating}
+		r := Request{Tune: coretest.Wander(rng.Uint64(), 8+rng.IntN(8)), Tuning: coretest.Tuning([]string{"Open D", "Open G", "Standard"}[rng.IntN(3)]), Player: player.Default(), Thumb: thumb.Alternating}
 		p, err := Solve(ctx, r)
 		if err != nil {
 			continue
@@ -75,7 +77,7 @@ func TestWithin(t *testing.T) {
 				t.Fatalf("within %v of %v: %v", r.Within, p.Total, err)
 			}
 		}
-		for _, under := range []float64{1.0 / quantum, 1, p.Total / 2} {
+		for _, under := range []float64{1.0 / play.Grid, 1, p.Total / 2} {
 			r.Within = p.Total - under
 			if _, err := Solve(ctx, r); !errors.Is(err, ErrOver) {
 				t.Fatalf("%v is planned within %v: %v", p.Total, r.Within, err)

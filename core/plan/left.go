@@ -4,6 +4,7 @@ import (
 	"math"
 
 	"stepping/core/pitch"
+	"stepping/core/play"
 	"stepping/core/quiet"
 )
 
@@ -25,30 +26,30 @@ const (
 func (a attack) legato() bool { return a >= glideOn }
 
 // reported is the technique that players see for a stop so sounded.
-func (a attack) reported(how How) How {
+func (a attack) reported(how play.How) play.How {
 	switch {
-	case (a == scoop || a == glideOn) && how == Slide:
-		return Glide
+	case (a == scoop || a == glideOn) && how == play.Slide:
+		return play.Glide
 	case a == hammerOn || a == ghost:
-		return Hammer
+		return play.Hammer
 	case a == pullOff:
-		return Pull
+		return play.Pull
 	case a == bendOn:
-		return Bend
+		return play.Bend
 	}
 	return how
 }
 
 // attacksOf lists the attacks that a stop allows in some plan.
-func attacksOf(how How) []attack {
+func attacksOf(how play.How) []attack {
 	switch how {
-	case Slide:
+	case play.Slide:
 		return []attack{plain, scoop, glideOn}
-	case Fret:
+	case play.Fret:
 		return []attack{plain, hammerOn, ghost, pullOff, bendOn}
-	case Open:
+	case play.Open:
 		return []attack{plain, pullOff}
-	case Bend:
+	case play.Bend:
 		return []attack{plain, bendOn}
 	}
 	return []attack{plain}
@@ -215,7 +216,7 @@ func (st *stage) shiftCost(k int, g *hand, a attack, y *tally) {
 		return
 	}
 	if need := st.m.shiftNeed(mem.pos, g, a); need > 0 {
-		y.add(Shift, overTime(need, st.mo.sec-mem.since))
+		y.add(play.Shift, overTime(need, st.mo.sec-mem.since))
 	}
 }
 
@@ -225,9 +226,9 @@ func (st *stage) beginCost(k int, g *hand, a attack, y *tally) {
 	st.shiftCost(k, g, a, y)
 	switch {
 	case a == scoop:
-		y.add(Intonation, wScoop)
+		y.add(play.Intonation, wScoop)
 	case g.slide && a == plain && st.mo.peak:
-		y.add(Tone, peakPlain)
+		y.add(play.Tone, peakPlain)
 	}
 }
 
@@ -267,10 +268,10 @@ func blocked(no bool) float64 {
 // landCost is what it costs to put the slide down after last position k.
 func (st *stage) landCost(k int, y *tally) {
 	slow := st.m.slowness
-	y.add(Land, landOn*slow)
+	y.add(play.Land, landOn*slow)
 	if mem := st.lastPositions[k]; !mem.loose {
 		share := slow * landTime / max(st.mo.sec-mem.since, landTime/3)
-		y.add(Land, wLand*share*share)
+		y.add(play.Land, wLand*share*share)
 	}
 }
 
@@ -292,7 +293,7 @@ func (st *stage) may(h *hand, k int, g *hand) bool {
 // strings and fingers changed, trailing fingers moved.
 func (st *stage) changeCost(k int, h, g *hand, y *tally) {
 	if h.bass.str != 0 && !st.mo.wantsThumb() && g.bass != h.bass {
-		y.add(Pattern, cutBass)
+		y.add(play.Pattern, cutBass)
 	}
 	switch {
 	case g.slide && !h.slide:
@@ -302,21 +303,21 @@ func (st *stage) changeCost(k int, h, g *hand, y *tally) {
 			y.sum += st.land[k]
 		}
 	case h.slide && !g.slide:
-		y.add(Land, landOff)
+		y.add(play.Land, landOff)
 	case h.slide && g.slide:
 		if h.trails != g.trails {
-			y.add(Damping, trailMove*math.Abs(float64(h.trails-g.trails)))
+			y.add(play.Damping, trailMove*math.Abs(float64(h.trails-g.trails)))
 		}
 		if h.covers != g.covers {
-			y.add(Intonation, coverMove*math.Abs(float64(h.covers-g.covers)))
+			y.add(play.Intonation, coverMove*math.Abs(float64(h.covers-g.covers)))
 		}
 	}
 	if st.mo.note >= 0 && h.n > 0 && h.stops[0].str != g.stops[0].str {
-		y.add(StringMove, stringStep*math.Abs(float64(h.stops[0].str-g.stops[0].str)))
+		y.add(play.StringMove, stringStep*math.Abs(float64(h.stops[0].str-g.stops[0].str)))
 	}
 	for f := 1; f <= 4; f++ {
 		if a, b := h.on[f], g.on[f]; a != b && a != 0 && b != 0 {
-			y.add(StringMove, fingerHop)
+			y.add(play.StringMove, fingerHop)
 		}
 	}
 }
@@ -331,7 +332,7 @@ func (st *stage) legato(h, g *hand, y *tally) (a attack, ok bool) {
 	if a == plain || !st.mo.attackAllowed(g, a) {
 		return plain, false
 	}
-	y.add(Tone, cost)
+	y.add(play.Tone, cost)
 	return a, true
 }
 
@@ -346,26 +347,26 @@ func (st *stage) legatoKind(h, g *hand) (attack, float64) {
 		a := &h.stops[0]
 		steps := math.Abs(a.fret - b.fret)
 		switch {
-		case a.how == Slide && b.how == Slide:
+		case a.how == play.Slide && b.how == play.Slide:
 			if steps > 0 && steps <= glideMost && h.slant == 0 && g.slant == 0 && allSlide(&h.voicing) && allSlide(&g.voicing) {
 				return glideOn, wGlideOn + glidePer*steps
 			}
 			return plain, 0
-		case a.how == Tapped:
-			if b.finger == a.finger && b.fret == a.held && (b.how == Fret || b.how == Open) {
+		case a.how == play.Tapped:
+			if b.finger == a.finger && b.fret == a.held && (b.how == play.Fret || b.how == play.Open) {
 				return pullOff, wPull
 			}
-		case a.how == Fret && b.how == Bend, a.how == Bend && b.how == Fret:
+		case a.how == play.Fret && b.how == play.Bend, a.how == play.Bend && b.how == play.Fret:
 			if a.holds() == b.holds() && a.finger == b.finger && !a.hook && !b.hook {
 				return bendOn, wBendOn
 			}
-		case b.how == Fret && (a.how == Open || a.how == Fret && a.finger < b.finger) && a.fret < b.fret:
+		case b.how == play.Fret && (a.how == play.Open || a.how == play.Fret && a.finger < b.finger) && a.fret < b.fret:
 			return hammerOn, wHammer
-		case a.how == Fret && a.fret > b.fret && (b.how == Open || b.how == Fret && b.finger < a.finger):
+		case a.how == play.Fret && a.fret > b.fret && (b.how == play.Open || b.how == play.Fret && b.finger < a.finger):
 			return pullOff, wPull
 		}
 	}
-	if b.how == Fret && b.finger != thumbOver {
+	if b.how == play.Fret && b.finger != thumbOver {
 		return ghost, wGhost
 	}
 	return plain, 0
@@ -373,7 +374,7 @@ func (st *stage) legatoKind(h, g *hand) (attack, float64) {
 
 func allSlide(c *voicing) bool {
 	for i := range c.n {
-		if c.stops[i].how != Slide {
+		if c.stops[i].how != play.Slide {
 			return false
 		}
 	}
@@ -414,7 +415,7 @@ func (st *stage) change(i, g int) (c change, ok bool) {
 }
 
 // terms returns the same cost term by term for one attack.
-func (st *stage) terms(i, g int, a attack) (c Terms) {
+func (st *stage) terms(i, g int, a attack) (c play.Terms) {
 	y := tally{by: &c}
 	to := &st.mo.hands[g]
 	st.m.holdCost(st.mo, to, &y)
@@ -478,14 +479,14 @@ func (st *stage) ringInAfter(h *hand, live quiet.Strings, g *hand) ringIn {
 type bassOption struct {
 	str    int // 0: no stroke, or left out
 	fret   float64
-	how    How // Drop if a wanted stroke is left out, "" if none is wanted
-	finger int // 1 … 4, thumbOver, or 0
+	how    play.How // Drop if a wanted stroke is left out, "" if none is wanted
+	finger int      // 1 … 4, thumbOver, or 0
 	pitch  pitch.Pitch
 	// reading is which of the moment's readings it is taken for.
 	reading int
 	cut     bool   // the palm cuts it short
 	hit     string // percussion with it
-	cost    Terms
+	cost    play.Terms
 	sum     float64    // of cost
 	eased   float64    // how much less it is if the root that is left out rings in
 	ring    [7]float64 // sympathy of each open string with it

@@ -8,6 +8,7 @@ import (
 	"stepping/core/chord"
 	"stepping/core/neck"
 	"stepping/core/pitch"
+	"stepping/core/play"
 	"stepping/core/quiet"
 	"stepping/core/thumb"
 	"stepping/core/tune"
@@ -264,7 +265,7 @@ func (m *model) soundingPitch(h *hand, str int) pitch.Pitch {
 		return m.under(h.fret, str)
 	}
 	for i := range h.n {
-		if s := &h.stops[i]; s.str == str && (s.how == Fret || s.how == Bend) {
+		if s := &h.stops[i]; s.str == str && (s.how == play.Fret || s.how == play.Bend) {
 			return m.under(s.fret, str)
 		}
 	}

@@ -6,16 +6,9 @@ import (
 	"math"
 	"sort"
 
-	"stepping/core/tune"
+	"stepping/core/digits"
+	"stepping/core/play"
 )
-
-// Ceiling is the highest tempo at which every move of the plan has the time it needs,
-// and the move that sets it.
-type Ceiling struct {
-	BPM float64 // quarter notes a minute at the start; 0 if nothing limits the tempo
-	At  tune.Time
-	Why string
-}
 
 // Move is one movement of a hand into a moment: the least time it needs and the time there is,
 // in seconds.
@@ -74,17 +67,17 @@ func (m *model) digitMoves(t int, c *choice) (out []Move) {
 	mo := &m.moments[t]
 	was, now := c.was.mask(), c.pl.mask
 	if common := was & now; common != 0 {
-		for d := digitP; d <= digitA; d++ {
+		for d := digits.P; d <= digits.A; d++ {
 			if common>>d&1 != 0 {
-				out = append(out, Move{t, digitNames[d] + " plucks twice in a row", restrike[m.req.Player.Attack], mo.since})
+				out = append(out, Move{t, string(play.Digits[d]) + " plucks twice in a row", digits.Restrike(m.req.Player.Attack), mo.since})
 				break
 			}
 		}
 	} else {
-		out = append(out, Move{t, "one digit plucks after another", alternate(m.req.Player.Attack), mo.since})
+		out = append(out, Move{t, "one digit plucks after another", digits.Alternate(m.req.Player.Attack), mo.since})
 	}
-	if (was^now)>>tapBit != 0 {
-		out = append(out, Move{t, "the picking hand travels between bridge and neck", tapTravel, mo.since})
+	if (was^now)>>digits.TapBit != 0 {
+		out = append(out, Move{t, "the picking hand travels between bridge and neck", digits.TapTravel, mo.since})
 	}
 	return out
 }
@@ -167,7 +160,7 @@ func (p *Plan) Reliefs(ctx context.Context, v Move) ([]Relief, error) {
 		for i := range all {
 			a := all[i]
 			played := p.played(t, a.Part, a.Voice)
-			if a.Part == Damper || a.sameAs(&played) || p.Pinned(p.Moments[t].At, a.Part, a.Voice) {
+			if a.Part == play.Damped || a.sameAs(&played) || p.Pinned(p.Moments[t].At, a.Part, a.Voice) {
 				continue
 			}
 			local, whole := p.paceOf(p.through(t, &a), v.Moment)
@@ -216,11 +209,11 @@ const noLimit = 999
 
 // where names the place a hand holds, for people: frets from the capo.
 func where(g *hand, capo int) string {
-	if g.n > 0 && g.stops[0].how != Open {
+	if g.n > 0 && g.stops[0].how != play.Open {
 		s := &g.stops[0]
-		return fmt.Sprintf("string %d %s", s.str, howText(s.how, s.fret-float64(capo)))
+		return fmt.Sprintf("string %d %s", s.str, play.HowText(s.how, play.FromCapo(s.fret, capo)))
 	}
-	return fmt.Sprintf("bass string %d at fret %s", g.bass.str, FretText(g.bass.fret-float64(capo)))
+	return fmt.Sprintf("bass string %d at fret %s", g.bass.str, play.FromCapo(g.bass.fret, capo).String())
 }
 
 // MoveText says how far the hand travels into moment t, ", 36 mm"; "" if it does not.

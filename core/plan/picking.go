@@ -1,19 +1,20 @@
 package plan
 
 import (
+	"stepping/core/digits"
+	"stepping/core/play"
 	"stepping/core/player"
 	"stepping/core/quiet"
 	"stepping/core/thumb"
 )
 
 // pickState is what the picking hand carries from one moment to the next: the digits that plucked
-// melody last (bit d for digit d, bit tapBit for tapping on the neck), whether the heel lies
+// melody last (bit d for digit d, bit digits.TapBit for tapping on the neck), whether the heel lies
 // on the strings, and where the free digits rest (see rest.go). How far the heel lies is the
 // moment's own choice.
 type pickState uint16
 
 const (
-	tapBit     = 4
 	maskBits   = 5
 	fewMasks   = 1 << maskBits
 	keepMask   = 0xFF // of an action that plucks nothing and leaves the digits as they were
@@ -39,7 +40,7 @@ func (m *model) pickStateCount() int {
 
 // pluck is one way to sound the melody with the picking hand: the string of each digit.
 type pluck struct {
-	at     [digits]int8
+	at     [digits.Count]int8
 	mask   uint8 // digits used; keepMask if nothing is plucked
 	busy   bool  // the hand is on the neck or bends: no digit damps
 	laid   bool  // the fingertips fall on the strings: they do nothing else
@@ -119,10 +120,10 @@ func (m *model) shapeOf(h *hand) shapeKey {
 	k := shapeKey{sounding: h.sounding, under: h.under, trailed: h.trailed, fret: h.fret, bass: h.bass.str, bassFret: h.bass.fret, trails: h.trails,
 		spare: m.spareFinger(h), over: m.thumbReaches(h), busy: h.tapped() || h.hooked()}
 	for i := range h.n {
-		if s := &h.stops[i]; s.how == Fret || s.how == Bend || s.how == Harmonic {
+		if s := &h.stops[i]; s.how == play.Fret || s.how == play.Bend || s.how == play.Harmonic {
 			k.fingers |= quiet.Of(s.str)
 		}
-		if s := &h.stops[i]; s.how == Fret || s.how == Bend {
+		if s := &h.stops[i]; s.how == play.Fret || s.how == play.Bend {
 			k.pitches[i] = s.fret
 		}
 	}
@@ -252,7 +253,7 @@ func (m *model) initPickShape(r *pickShape, mo *moment, pins *pinSet, h *hand) {
 		r.edges = append(r.edges, str)
 	}
 	for i := range h.n {
-		if s := &h.stops[i]; s.how == Fret || s.how == Bend || s.how == Harmonic {
+		if s := &h.stops[i]; s.how == play.Fret || s.how == play.Bend || s.how == play.Harmonic {
 			beside(s.str)
 		}
 	}
@@ -323,7 +324,7 @@ func (m *model) plucks(out []pluck, mo *moment, h *hand) []pluck {
 			m.digitCost(&p)
 			if h.hooked() {
 				p.busy, p.gauge = true, true
-				if p.at[digitP] != 0 {
+				if p.at[digits.P] != 0 {
 					return
 				}
 			}
@@ -331,7 +332,7 @@ func (m *model) plucks(out []pluck, mo *moment, h *hand) []pluck {
 			return
 		}
 		for d := from; d <= m.req.Player.Fingers; d++ {
-			if d == digitP && order[i] < lowestThumb(len(order)) || !mo.digitAllowed(h, d, int(order[i])) {
+			if d == digits.P && order[i] < lowestThumb(len(order)) || !mo.digitAllowed(h, d, int(order[i])) {
 				continue
 			}
 			next := p
@@ -339,10 +340,10 @@ func (m *model) plucks(out []pluck, mo *moment, h *hand) []pluck {
 			assign(i+1, d+1, next)
 		}
 	}
-	assign(0, digitP, pluck{})
-	if n := len(order); n > 1 && int(order[0]-order[n-1]) == n-1 && mo.digitAllowed(h, digitI, int(order[0])) && mo.digitAllowed(h, digitI, int(order[n-1])) {
-		p := pluck{mask: 1 << digitI, cost: quantize(wBrush), sweeps: quiet.Of(int(order[0]))<<1&quiet.Upto(6) | quiet.Of(int(order[n-1]))>>1}
-		p.at[digitI] = order[0]
+	assign(0, digits.P, pluck{})
+	if n := len(order); n > 1 && int(order[0]-order[n-1]) == n-1 && mo.digitAllowed(h, digits.I, int(order[0])) && mo.digitAllowed(h, digits.I, int(order[n-1])) {
+		p := pluck{mask: 1 << digits.I, cost: play.Exact(wBrush), sweeps: quiet.Of(int(order[0]))<<1&quiet.Upto(6) | quiet.Of(int(order[n-1]))>>1}
+		p.at[digits.I] = order[0]
 		out = append(out, p)
 	}
 	return out
@@ -360,14 +361,14 @@ func (m *model) flicks(mo *moment, h *hand) (out []pluck) {
 			str = s
 		}
 	}
-	for d := digitI; d <= min(digitM, m.req.Player.Fingers); d++ {
+	for d := digits.I; d <= min(digits.M, m.req.Player.Fingers); d++ {
 		if !mo.digitAllowed(h, d, str) {
 			continue
 		}
-		p := pluck{mask: 1 << d, busy: true, cost: quantize(wFlick), sweeps: trebles &^ h.sounding}
+		p := pluck{mask: 1 << d, busy: true, cost: play.Exact(wFlick), sweeps: trebles &^ h.sounding}
 		p.at[d] = int8(str)
 		shallow := p
-		shallow.cost, shallow.sweeps = quantize(wFlick+wShallow), quiet.Of(str)>>1&^h.sounding
+		shallow.cost, shallow.sweeps = play.Exact(wFlick+wShallow), quiet.Of(str)>>1&^h.sounding
 		out = append(out, p, shallow)
 	}
 	return out
@@ -399,8 +400,8 @@ func lowestThumb(voices int) int8 {
 
 // tapPluck taps with i, of two strings the thicker, and m.
 func tapPluck(h *hand) pluck {
-	p := pluck{mask: 1 << tapBit, busy: true}
-	d := digitI
+	p := pluck{mask: 1 << digits.TapBit, busy: true}
+	d := digits.I
 	for s := 6; s >= 1; s-- {
 		if h.sounding.Has(s) {
 			p.at[d] = int8(s)
@@ -414,18 +415,18 @@ func tapPluck(h *hand) pluck {
 func (m *model) digitCost(p *pluck) {
 	y := tally{}
 	last := 0
-	for d := digitP; d <= digitA; d++ {
+	for d := digits.P; d <= digits.A; d++ {
 		at := int(p.at[d])
 		if at == 0 {
 			continue
 		}
-		if d == digitP {
-			y.add(Hand, thumbMelody)
+		if d == digits.P {
+			y.add(play.Hand, thumbMelody)
 		} else {
-			y.add(Hand, PlaceCost(m.req.Player.Fingers, d, at))
+			y.add(play.Hand, digits.PlaceCost(m.req.Player.Fingers, d, at))
 		}
-		if last > digitP && int(p.at[last])-at > 2*(d-last) {
-			y.add(Hand, wSpread*float64(int(p.at[last])-at-2*(d-last)))
+		if last > digits.P && int(p.at[last])-at > 2*(d-last) {
+			y.add(play.Hand, wSpread*float64(int(p.at[last])-at-2*(d-last)))
 		}
 		last = d
 	}
@@ -475,7 +476,7 @@ func (sd *pickStage) situations(r *pickShape, o *bassOption, s *silence, plucked
 					}
 					lain, held = &sd.lain, &sd.held
 				}
-				*a = action{pose: pose{pl.mask, uint8(min(heel, 1)), uint8(rest), noDigit}, heel: uint8(heel), cost: lain.cost + pl.cost}
+				*a = action{pose: pose{pl.mask, uint8(min(heel, 1)), uint8(rest), digits.None}, heel: uint8(heel), cost: lain.cost + pl.cost}
 				if a.cost <= most {
 					f(a, lain, held)
 				}
@@ -509,7 +510,7 @@ func (m *model) withDamping(a *action, s *silence, o *bassOption, pl *pluck, d *
 // eachDamping calls f for every damping with s.
 func (m *model) eachDamping(r *pickShape, s *silence, pl *pluck, bass int, f func(*damping)) {
 	dl := dampingSearch{m: m, r: r, s: s, pl: pl, bass: bass, each: f}
-	dl.try(1, digitC+1, &damping{stopper: noDigit})
+	dl.try(1, digits.C+1, &damping{stopper: digits.None})
 }
 
 // pluckBesideBass: with a bass note the thumb is taken, and the fingers play thinner strings.
@@ -517,7 +518,7 @@ func pluckBesideBass(pl *pluck, o *bassOption) bool {
 	if o.str == 0 {
 		return true
 	}
-	if pl.at[digitP] != 0 || pl.busy {
+	if pl.at[digits.P] != 0 || pl.busy {
 		return false
 	}
 	for _, at := range pl.at {
@@ -531,7 +532,7 @@ func pluckBesideBass(pl *pluck, o *bassOption) bool {
 // liveAfter returns the bass strings that ring on after the moment.
 func (m *model) liveAfter(s *silence, o *bassOption, pl *pluck, d *damping) quiet.Strings {
 	on := s.may &^ (s.heel | s.rest)
-	if t := int(d.digit[digitP]); t != 0 {
+	if t := int(d.digit[digits.P]); t != 0 {
 		on &^= quiet.From(t)
 	}
 	if pl.gauge {
@@ -550,7 +551,7 @@ func (sd *pickStage) turn(p pickState, q pose) float64 {
 	if q.mask != keepMask {
 		cost += sd.again[p.mask()][q.mask]
 	}
-	if q.stopper != noDigit {
+	if q.stopper != digits.None {
 		cost += stopperPrice(p, q.stopper)
 	}
 	return cost
@@ -573,9 +574,9 @@ func (sd *pickStage) turns(of uint16, picks []pickState) []float64 {
 
 func stopperPrice(p pickState, d uint8) float64 {
 	if p.mask()>>d&1 != 0 {
-		return quantize(stopOwn)
+		return play.Exact(stopOwn)
 	}
-	return quantize(stopEffort)
+	return play.Exact(stopEffort)
 }
 
 // after is the picking state that pose q leaves behind p.
@@ -588,15 +589,9 @@ func (p pickState) after(q pose) pickState {
 
 // newHeelMove tabulates what it costs to bring the heel down (from 0 to 1) and to lift it.
 func (m *model) newHeelMove() (t [2][2]float64) {
-	t[0][1], t[1][0] = quantize(heelFloat), quantize(heelLift)
+	t[0][1], t[1][0] = play.Exact(heelFloat), play.Exact(heelLift)
 	if m.req.Player.Support == player.HeelRests {
-		t[0][1] = quantize(heelFall)
+		t[0][1] = play.Exact(heelFall)
 	}
 	return t
-}
-
-// PlaceCost is what it costs that digit d (1 for i) plucks string str, of a hand with so many fingers
-// beside the thumb.
-func PlaceCost(fingers, d, str int) float64 {
-	return quantize(wDigitPlace * absInt(str-usualString(fingers, d)))
 }

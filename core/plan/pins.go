@@ -8,6 +8,8 @@ import (
 	"slices"
 	"strings"
 
+	"stepping/core/digits"
+	"stepping/core/play"
 	"stepping/core/quiet"
 	"stepping/core/thumb"
 	"stepping/core/tune"
@@ -23,25 +25,21 @@ import (
 //   - Tube: How Off keeps the slide off the strings, Slide keeps it on; Covers is how many
 //     strings it reaches over while it is on.
 //   - Heel: How Off, or Covers strings from string 6 inward.
-//   - Damper: String is silenced by By (see Dampers).
+//   - Damper: String is silenced by By (of play.Dampers).
 //   - Ringing: strings are left to ring; nothing damps them and nothing counts as a leak.
 type Pin struct {
-	At     tune.Time `json:"at"`
-	To     tune.Time `json:"to,omitempty"`
-	Part   Part      `json:"part"`
-	Voice  int       `json:"voice,omitempty"` // 0 is the highest
-	String int       `json:"string"`
-	Fret   float64   `json:"fret"`
-	How    How       `json:"how"`
-	Finger int       `json:"finger,omitempty"`
-	Digit  string    `json:"digit,omitempty"`
-	Covers int       `json:"covers,omitempty"`
-	By     string    `json:"by,omitempty"`
+	At     tune.Time   `json:"at"`
+	To     tune.Time   `json:"to,omitempty"`
+	Part   play.Part   `json:"part"`
+	Voice  int         `json:"voice,omitempty"` // 0 is the highest
+	String int         `json:"string"`
+	Fret   float64     `json:"fret"`
+	How    play.How    `json:"how"`
+	Finger int         `json:"finger,omitempty"`
+	Digit  play.Digit  `json:"digit,omitempty"`
+	Covers int         `json:"covers,omitempty"`
+	By     play.Damper `json:"by,omitempty"`
 }
-
-// Dampers names everything that can silence a string. "finger" is any finger of the left
-// hand on or beside the strings, "over" its thumb over the neck.
-var Dampers = []string{"heel", "p", "i", "m", "a", "c", "trailing", "finger", "over", "tilt"}
 
 // inForce reports whether the pin binds what begins at at.
 func (p *Pin) inForce(at tune.Time) bool {
@@ -50,7 +48,7 @@ func (p *Pin) inForce(at tune.Time) bool {
 
 // SameTarget reports whether a new pin p replaces q: both choose for the same thing.
 func (p *Pin) SameTarget(q *Pin) bool {
-	return p.At == q.At && p.To == q.To && p.Part == q.Part && p.Voice == q.Voice && (p.Part != Damper || p.String == q.String)
+	return p.At == q.At && p.To == q.To && p.Part == q.Part && p.Voice == q.Voice && (p.Part != play.Damped || p.String == q.String)
 }
 
 // PinError reports pins that cannot be kept. Pins is a smallest set in the sense that
@@ -66,8 +64,8 @@ func (e *PinError) Error() string { return e.Why }
 
 // pinSet is the pins in force at one moment, by what they bind.
 type pinSet struct {
-	strokes, tube, heel []*Pin    // strokes: on melody notes and the thumb
-	dampers             [7]string // by string
+	strokes, tube, heel []*Pin         // strokes: on melody notes and the thumb
+	dampers             [7]play.Damper // by string
 	ringing             bool
 }
 
@@ -99,23 +97,23 @@ func (m *model) applyPins() error {
 // bind files p with mo and returns 1 if there is something for it to bind.
 func (m *model) bind(mo *moment, p *Pin) int {
 	switch p.Part {
-	case Melody:
+	case play.Melody:
 		if mo.note < 0 || p.Voice > len(m.req.Tune.Notes[mo.note].With) {
 			return 0
 		}
 		mo.pins.strokes = append(mo.pins.strokes, p)
-	case Thumb:
+	case play.Thumb:
 		if mo.stroke == nil || mo.stroke.Optional && p.At != mo.at {
 			return 0
 		}
 		mo.pins.strokes = append(mo.pins.strokes, p)
-	case Tube:
+	case play.Tube:
 		mo.pins.tube = append(mo.pins.tube, p)
-	case Heel:
+	case play.Heel:
 		mo.pins.heel = append(mo.pins.heel, p)
-	case Damper:
+	case play.Damped:
 		mo.pins.dampers[p.String] = p.By
-	case Ringing:
+	case play.Ringing:
 		mo.pins.ringing = true
 	}
 	return 1
@@ -126,8 +124,8 @@ func (m *model) bind(mo *moment, p *Pin) int {
 func (m *model) otherDamper(mo *moment, p *Pin, before int) *Pin {
 	for i := range m.req.Pins[:before] {
 		q := &m.req.Pins[i]
-		damps := p.Part == Damper && q.Part == Damper && p.String == q.String && p.By != q.By
-		rings := p.Part == Damper && q.Part == Ringing || p.Part == Ringing && q.Part == Damper
+		damps := p.Part == play.Damped && q.Part == play.Damped && p.String == q.String && p.By != q.By
+		rings := p.Part == play.Damped && q.Part == play.Ringing || p.Part == play.Ringing && q.Part == play.Damped
 		if q.inForce(mo.at) && (damps || rings) {
 			return q
 		}
@@ -143,11 +141,11 @@ func (p *Pin) check() error {
 	switch {
 	case p.Voice < 0 || p.Voice > tune.MaxWith || p.String < 0 || p.String > 6 || p.Finger < 0 || p.Finger > thumbOver || p.Covers < 0 || p.Covers > 6:
 		return errors.New("voices go from 0 to 2, strings from 1 to 6, fingers from 1 to 4 and 5 for the thumb")
-	case p.Digit != "" && digitNumber(p.Digit) > digitA:
+	case p.Digit != "" && p.Digit.Number() > digits.A:
 		return fmt.Errorf("digit %q: p, i, m or a", p.Digit)
-	case p.Part == Damper && (p.String == 0 || !slices.Contains(Dampers, p.By)):
-		return fmt.Errorf("a damper pin names a string and one of %s", strings.Join(Dampers, ", "))
-	case !slices.Contains([]Part{Melody, Thumb, Tube, Heel, Damper, Ringing}, p.Part):
+	case p.Part == play.Damped && (p.String == 0 || !slices.Contains(play.Dampers, p.By)):
+		return fmt.Errorf("a damper pin names a string and one of %v", play.Dampers)
+	case !slices.Contains([]play.Part{play.Melody, play.Thumb, play.Tube, play.Heel, play.Damped, play.Ringing}, p.Part):
 		return fmt.Errorf("part %q is not known", p.Part)
 	}
 	return nil
@@ -159,7 +157,7 @@ func (m *model) filterPlaces() error {
 		mo := &m.moments[t]
 		for _, p := range mo.pins.strokes {
 			var left bool
-			if p.Part == Melody {
+			if p.Part == play.Melody {
 				m.voicings[mo.note] = slices.DeleteFunc(slices.Clone(m.voicings[mo.note]), func(c voicing) bool { return !p.fits(&c) })
 				left = len(m.voicings[mo.note]) > 0
 			} else {
@@ -183,7 +181,7 @@ func (m *model) noPlace(mo *moment, p *Pin) error {
 		}
 	}
 	why := m.pinWords(p) + " is not a place where this note can be played"
-	if p.Part == Thumb {
+	if p.Part == play.Thumb {
 		why = m.pinWords(p) + " does not fill the thumb's role there"
 	}
 	if len(pins) > 1 {
@@ -194,17 +192,17 @@ func (m *model) noPlace(mo *moment, p *Pin) error {
 
 func (m *model) thumbPinPossible(mo *moment, p *Pin) bool {
 	switch {
-	case p.How == Drop, p.How == Slide, p.String == 0:
+	case p.How == play.Drop, p.How == play.Slide, p.String == 0:
 		return true
 	}
 	return slices.ContainsFunc(mo.bassPlaces, func(pl thumb.Place) bool { return p.fitsBass(pl.String, float64(pl.Fret), howBass(pl, m.req.Capo), 0) })
 }
 
-func howBass(pl thumb.Place, capo int) How {
+func howBass(pl thumb.Place, capo int) play.How {
 	if pl.Fret == capo {
-		return Open
+		return play.Open
 	}
-	return Fret
+	return play.Fret
 }
 
 // fits: can the pinned voice of voicing c be played as p says; how it is attacked comes later.
@@ -228,20 +226,20 @@ func (p *Pin) fits(c *voicing) bool {
 const fretSame = 0.005
 
 // takes reports whether the pin's How allows a note played how.
-func (p *Pin) takes(how How) bool {
+func (p *Pin) takes(how play.How) bool {
 	if p.How == "" || p.How == how {
 		return true
 	}
 	if p.String != 0 {
 		return false
 	}
-	return p.How == Slide && how == Glide || p.How == Fret && (how == Hammer || how == Pull)
+	return p.How == play.Slide && how == play.Glide || p.How == play.Fret && (how == play.Hammer || how == play.Pull)
 }
 
 // attackAllowed reports whether the melody pins allow the note under hand h to be sounded by a.
 func (mo *moment) attackAllowed(h *hand, a attack) bool {
 	for _, p := range mo.pins.strokes {
-		if p.Part != Melody {
+		if p.Part != play.Melody {
 			continue
 		}
 		if !p.takes(a.reported(h.stops[p.Voice].how)) || p.Digit != "" && a.legato() {
@@ -254,7 +252,7 @@ func (mo *moment) attackAllowed(h *hand, a attack) bool {
 // digitAllowed reports whether the pins allow digit d to pluck string str under hand h.
 func (mo *moment) digitAllowed(h *hand, d, str int) bool {
 	for _, p := range mo.pins.strokes {
-		if p.Part == Melody && p.Digit != "" && h.stops[p.Voice].str == str && digitNames[d] != p.Digit {
+		if p.Part == play.Melody && p.Digit != "" && h.stops[p.Voice].str == str && play.Digits[d] != p.Digit {
 			return false
 		}
 	}
@@ -264,7 +262,7 @@ func (mo *moment) digitAllowed(h *hand, d, str int) bool {
 // handAllowed reports whether the pins on the slide allow h.
 func (mo *moment) handAllowed(h *hand) bool {
 	for _, p := range mo.pins.tube {
-		if p.How == Off && h.slide || p.How == Slide && !h.slide || p.Covers != 0 && h.slide && p.Covers != h.covers {
+		if p.How == play.Off && h.slide || p.How == play.Slide && !h.slide || p.Covers != 0 && h.slide && p.Covers != h.covers {
 			return false
 		}
 	}
@@ -276,7 +274,7 @@ func (mo *moment) heelAllowed(n int) bool {
 		return false
 	}
 	for _, p := range mo.pins.heel {
-		if p.How == Off && n > 0 || p.Covers != 0 && p.Covers != n {
+		if p.How == play.Off && n > 0 || p.Covers != 0 && p.Covers != n {
 			return false
 		}
 	}
@@ -284,9 +282,9 @@ func (mo *moment) heelAllowed(n int) bool {
 }
 
 // fitsBass: can the thumb's stroke be taken so; finger 0 stands for any.
-func (p *Pin) fitsBass(str int, fret float64, how How, finger int) bool {
+func (p *Pin) fitsBass(str int, fret float64, how play.How, finger int) bool {
 	switch {
-	case p.How == Drop || how == Drop:
+	case p.How == play.Drop || how == play.Drop:
 		return p.How == how
 	case p.String != 0 && (p.String != str || math.Abs(p.Fret-fret) > fretSame):
 		return false
@@ -298,7 +296,7 @@ func (p *Pin) fitsBass(str int, fret float64, how How, finger int) bool {
 
 func (mo *moment) bassAllowed(o *bassOption) bool {
 	for _, p := range mo.pins.strokes {
-		if p.Part == Thumb && !p.fitsBass(o.str, o.fret, o.how, o.finger) {
+		if p.Part == play.Thumb && !p.fitsBass(o.str, o.fret, o.how, o.finger) {
 			return false
 		}
 	}
@@ -316,7 +314,7 @@ func (ps *pinSet) demanded() (set quiet.Strings) {
 }
 
 // damperAllowed reports whether the pins let by silence string s; "" is leaving it to ring.
-func (ps *pinSet) damperAllowed(s int, by string) bool {
+func (ps *pinSet) damperAllowed(s int, by play.Damper) bool {
 	return ps.dampers[s] == "" || ps.dampers[s] == by
 }
 
@@ -396,21 +394,21 @@ func (p *Pin) Words(tu *tune.Tune, capo int) string {
 
 func (p *Pin) what(capo int) string {
 	switch {
-	case p.How == Drop:
+	case p.How == play.Drop:
 		return "thumb left out"
-	case p.Part == Tube && p.How == Off:
+	case p.Part == play.Tube && p.How == play.Off:
 		return "no slide"
-	case p.Part == Tube && p.Covers > 0:
+	case p.Part == play.Tube && p.Covers > 0:
 		return fmt.Sprintf("slide over strings to %d", p.Covers)
-	case p.Part == Tube:
+	case p.Part == play.Tube:
 		return "slide on"
-	case p.Part == Heel && p.Covers == 0:
+	case p.Part == play.Heel && p.Covers == 0:
 		return "heel off"
-	case p.Part == Heel:
+	case p.Part == play.Heel:
 		return fmt.Sprintf("heel over %d strings", p.Covers)
-	case p.Part == Damper:
+	case p.Part == play.Damped:
 		return fmt.Sprintf("string %d silenced by %s", p.String, p.By)
-	case p.Part == Ringing:
+	case p.Part == play.Ringing:
 		return "left to ring"
 	}
 	words := []string{string(p.Part)}
@@ -419,17 +417,17 @@ func (p *Pin) what(capo int) string {
 	}
 	switch {
 	case p.String != 0 && p.How != "":
-		words = append(words, fmt.Sprintf("on string %d %s", p.String, howText(p.How, p.Fret-float64(capo))))
+		words = append(words, fmt.Sprintf("on string %d %s", p.String, play.HowText(p.How, play.FromCapo(p.Fret, capo))))
 	case p.String != 0:
 		words = append(words, fmt.Sprintf("on string %d", p.String))
 	case p.How != "":
-		words = append(words, howWords(p.How))
+		words = append(words, p.How.Name())
 	}
 	if p.Finger != 0 {
 		words = append(words, "finger "+fingerName(p.Finger))
 	}
 	if p.Digit != "" {
-		words = append(words, "plucked by "+p.Digit)
+		words = append(words, "plucked by "+string(p.Digit))
 	}
 	return strings.Join(words, " ")
 }

@@ -8,7 +8,9 @@ import (
 	"strings"
 	"testing"
 
+	"stepping/core/coretest"
 	"stepping/core/pitch"
+	"stepping/core/play"
 	"stepping/core/player"
 	"stepping/core/thumb"
 	"stepping/core/tune"
@@ -21,28 +23,28 @@ func TestPinsAreKept(t *testing.T) {
 	kept, refused := map[string]int{}, 0
 	for i := range uint64(10) {
 		rng := rand.New(rand.NewPCG(i, 3))
-		r := Request{Tune: wander(rng.Uint64(), 6), Tuning: mustTuning([]string{"Open D", "Open G"}[rng.IntN(2)]), Player: player.Default(), Thumb: thumb.Alternating}
+		r := Request{Tune: coretest.Wander(rng.Uint64(), 6), Tuning: coretest.Tuning([]string{"Open D", "Open G"}[rng.IntN(2)]), Player: player.Default(), Thumb: thumb.Alternating}
 		free := solve(t, r)
 		at := free.Moments[rng.IntN(len(free.Moments))].At
 		to := at + tune.Quarter*tune.Time(1+rng.IntN(3))
 		for name, c := range map[string]struct {
 			pin  Pin
-			kept func(mo *Moment) bool
+			kept func(mo *play.Moment) bool
 		}{
-			"no slide":  {Pin{At: at, To: to, Part: Tube, How: Off}, func(mo *Moment) bool { return !mo.Hand.SlideOn }},
-			"slide on":  {Pin{At: at, Part: Tube, How: Slide}, func(mo *Moment) bool { return mo.Hand.SlideOn }},
-			"cover":     {Pin{At: at, To: to, Part: Tube, Covers: 2}, func(mo *Moment) bool { return !mo.Hand.SlideOn || mo.Hand.Covers == 2 }},
-			"heel off":  {Pin{At: at, To: to, Part: Heel, How: Off}, func(mo *Moment) bool { return mo.Heel == 0 }},
-			"all slide": {Pin{At: at, To: to, Part: Melody, How: Slide}, func(mo *Moment) bool { return mo.Melody == nil || mo.Melody.Finger == "S" }},
-			"all fret": {Pin{At: at, To: to, Part: Melody, How: Fret}, func(mo *Moment) bool {
-				return mo.Melody == nil || mo.Melody.Finger >= "1" && mo.Melody.Finger <= "3" || mo.Melody.How == Pull || mo.Melody.Finger == "T"
+			"no slide":  {Pin{At: at, To: to, Part: play.Tube, How: play.Off}, func(mo *play.Moment) bool { return !mo.Hand.SlideOn }},
+			"slide on":  {Pin{At: at, Part: play.Tube, How: play.Slide}, func(mo *play.Moment) bool { return mo.Hand.SlideOn }},
+			"cover":     {Pin{At: at, To: to, Part: play.Tube, Covers: 2}, func(mo *play.Moment) bool { return !mo.Hand.SlideOn || mo.Hand.Covers == 2 }},
+			"heel off":  {Pin{At: at, To: to, Part: play.Heel, How: play.Off}, func(mo *play.Moment) bool { return mo.Heel == 0 }},
+			"all slide": {Pin{At: at, To: to, Part: play.Melody, How: play.Slide}, func(mo *play.Moment) bool { return mo.Melody == nil || mo.Melody.Finger == "S" }},
+			"all fret": {Pin{At: at, To: to, Part: play.Melody, How: play.Fret}, func(mo *play.Moment) bool {
+				return mo.Melody == nil || mo.Melody.Finger >= "1" && mo.Melody.Finger <= "3" || mo.Melody.How == play.Pull || mo.Melody.Finger == "T"
 			}},
-			"digit":        {Pin{At: at, Part: Melody, Digit: "i"}, func(mo *Moment) bool { return mo.Melody == nil || mo.Melody.Digit == "i" }},
-			"finger":       {Pin{At: at, Part: Melody, Finger: 2}, func(mo *Moment) bool { return mo.Melody == nil || mo.Melody.Finger == "2" }},
-			"slide finger": {Pin{At: at, Part: Melody, Finger: 4}, func(mo *Moment) bool { return mo.Melody == nil }},
-			"thumb out":    {Pin{At: at, To: to, Part: Thumb, How: Drop}, func(mo *Moment) bool { return mo.Thumb == nil }},
-			"ring":         {Pin{At: at, To: to, Part: Ringing}, func(mo *Moment) bool { return len(mo.Leaking()) == 0 && mo.Heel == 0 && mo.Hand.Trails == 0 }},
-			"damper":       {Pin{At: at, Part: Damper, String: 3, By: "m"}, func(mo *Moment) bool { return mo.Strings[2].State == Silenced && mo.Strings[2].By == "m" }},
+			"digit":        {Pin{At: at, Part: play.Melody, Digit: "i"}, func(mo *play.Moment) bool { return mo.Melody == nil || mo.Melody.Digit == "i" }},
+			"finger":       {Pin{At: at, Part: play.Melody, Finger: 2}, func(mo *play.Moment) bool { return mo.Melody == nil || mo.Melody.Finger == "2" }},
+			"slide finger": {Pin{At: at, Part: play.Melody, Finger: 4}, func(mo *play.Moment) bool { return mo.Melody == nil }},
+			"thumb out":    {Pin{At: at, To: to, Part: play.Thumb, How: play.Drop}, func(mo *play.Moment) bool { return mo.Thumb == nil }},
+			"ring":         {Pin{At: at, To: to, Part: play.Ringing}, func(mo *play.Moment) bool { return len(mo.Leaking()) == 0 && mo.Heel == 0 && mo.Hand.Trails == 0 }},
+			"damper":       {Pin{At: at, Part: play.Damped, String: 3, By: "m"}, func(mo *play.Moment) bool { return mo.Strings[2].State == play.Silenced && mo.Strings[2].By == "m" }},
 		} {
 			q := r
 			q.Pins = []Pin{c.pin}
@@ -80,9 +82,9 @@ func TestPinsAreKept(t *testing.T) {
 func TestDampersConflict(t *testing.T) {
 	r := benchRequest(6, "Open D")
 	at := r.Tune.Notes[2].At
-	beside := Pin{At: at, Part: Heel, How: Off}
-	damp := Pin{At: at, Part: Damper, String: 3, By: "m"}
-	for _, other := range []Pin{{At: 0, To: r.Tune.Length, Part: Damper, String: 3, By: "i"}, {At: 0, To: r.Tune.Length, Part: Ringing}} {
+	beside := Pin{At: at, Part: play.Heel, How: play.Off}
+	damp := Pin{At: at, Part: play.Damped, String: 3, By: "m"}
+	for _, other := range []Pin{{At: 0, To: r.Tune.Length, Part: play.Damped, String: 3, By: "i"}, {At: 0, To: r.Tune.Length, Part: play.Ringing}} {
 		r.Pins = []Pin{beside, other, damp}
 		_, err := Solve(context.Background(), r)
 		var pe *PinError
@@ -95,18 +97,18 @@ func TestDampersConflict(t *testing.T) {
 // A leak goes on until it has died away or something stops the string, growing weaker, and ends
 // where a passage left to ring begins.
 func TestLeaksGoOn(t *testing.T) {
-	tu := line('D', 240, tune.Quarter, "D", notes(74, 74, 74, 74, 74, 74, 74, 74)...)
-	ring := Pin{At: tu.Notes[5].At, To: tu.Notes[7].At, Part: Ringing}
-	p := solve(t, Request{Tune: tu, Tuning: mustTuning("Open D"), Player: player.Default(), Thumb: thumb.None, Pins: []Pin{ring}})
+	tu := coretest.Line('D', 240, tune.Quarter, "D", coretest.Notes(74, 74, 74, 74, 74, 74, 74, 74)...)
+	ring := Pin{At: tu.Notes[5].At, To: tu.Notes[7].At, Part: play.Ringing}
+	p := solve(t, Request{Tune: tu, Tuning: coretest.Tuning("Open D"), Player: player.Default(), Thumb: thumb.None, Pins: []Pin{ring}})
 	const str = 6
 	for i := range p.Moments {
-		p.Moments[i].Strings[str-1] = StringState{State: Harmless}
+		p.Moments[i].Strings[str-1] = play.StringState{State: play.Harmless}
 	}
-	p.Moments[1].Strings[str-1] = StringState{State: Leaks, Note: "D2", DB: -1}
+	p.Moments[1].Strings[str-1] = play.StringState{State: play.Leaks, Note: "D2", DB: -1}
 	p.markLeaks()
 	for i := range p.Moments {
 		st := p.Moments[i].Strings[str-1]
-		if leaks := i >= 1 && i < 5; leaks != (st.State == Leaks) {
+		if leaks := i >= 1 && i < 5; leaks != (st.State == play.Leaks) {
 			t.Errorf("moment %d: %+v", i, st)
 		}
 		if i > 1 && i < 5 && (st.Note != "D2" || st.DB >= p.Moments[i-1].Strings[str-1].DB) {
@@ -119,12 +121,12 @@ func TestLeaksGoOn(t *testing.T) {
 // strings are said to do.
 func TestLeaveRinging(t *testing.T) {
 	eachVariation(t, func(t *testing.T, rng *rand.Rand) {
-		tu := line('D', 60+60*rng.Float64(), tune.Quarter/2, "D", notes(62, 66, 69, 74, 69+rng.IntN(3), 66, 62, 69)...)
-		r := Request{Tune: tu, Tuning: mustTuning("Open D"), Player: player.Default(), Thumb: thumb.Steady,
-			Pins: []Pin{{To: tu.Length, Part: Ringing}}}
+		tu := coretest.Line('D', 60+60*rng.Float64(), tune.Quarter/2, "D", coretest.Notes(62, 66, 69, 74, 69+rng.IntN(3), 66, 62, 69)...)
+		r := Request{Tune: tu, Tuning: coretest.Tuning("Open D"), Player: player.Default(), Thumb: thumb.Steady,
+			Pins: []Pin{{To: tu.Length, Part: play.Ringing}}}
 		for _, mo := range solve(t, r).Moments {
 			for _, st := range mo.Strings {
-				if st.State == Leaks || st.State == Silenced && !strings.HasPrefix(st.By, "finger") {
+				if st.State == play.Leaks || st.State == play.Silenced && !strings.HasPrefix(string(st.By), "finger") {
 					t.Errorf("at %s: %+v", mo.At, mo.Strings)
 				}
 			}
@@ -138,8 +140,8 @@ func TestLapStyle(t *testing.T) {
 	eachVariation(t, func(t *testing.T, rng *rand.Rand) {
 		pl := player.Default()
 		pl.Posture, pl.Silence, pl.Lean = player.Lap, player.LapStop, player.LeanSlide
-		p := solve(t, Request{Tune: wander(rng.Uint64(), 12), Tuning: mustTuning([]string{"Open D", "Open G"}[rng.IntN(2)]), Player: pl, Thumb: thumb.Kinds[rng.IntN(3)]})
-		var last *Stroke
+		p := solve(t, Request{Tune: coretest.Wander(rng.Uint64(), 12), Tuning: coretest.Tuning([]string{"Open D", "Open G"}[rng.IntN(2)]), Player: pl, Thumb: thumb.Kinds[rng.IntN(3)]})
+		var last *play.Stroke
 		for i := range p.Moments {
 			mo := &p.Moments[i]
 			if len(mo.Hand.Fingers) > 0 {
@@ -149,7 +151,7 @@ func TestLapStyle(t *testing.T) {
 				continue
 			}
 			if last != nil && last.String != mo.Melody.String {
-				if st := mo.Strings[last.String-1]; st.State != Silenced && st.State != Struck {
+				if st := mo.Strings[last.String-1]; st.State != play.Silenced && st.State != play.Struck {
 					t.Errorf("at %s string %d, left by the melody, is %+v", mo.At, last.String, st)
 				}
 			}
@@ -160,13 +162,13 @@ func TestLapStyle(t *testing.T) {
 
 // A bar held in the hand may slant to sound two frets at once, a tube on a finger hardly.
 func TestSlant(t *testing.T) {
-	two := line('D', 60, tune.Whole, "D", notes(76)...)
-	two.Notes[0].With = notes(71)
+	two := coretest.Line('D', 60, tune.Whole, "D", coretest.Notes(76)...)
+	two.Notes[0].With = coretest.Notes(71)
 	pl := player.Default()
 	pl.Posture, pl.Silence, pl.Lean, pl.Slide.LengthMM = player.Lap, player.LapStop, player.LeanSlide, 80
 	// Six half steps lie between no two strings of open D, so no straight bar sounds both.
-	two.Notes[0].With = notes(70)
-	lap := solve(t, Request{Tune: two, Tuning: mustTuning("Open D"), Player: pl, Thumb: thumb.None})
+	two.Notes[0].With = coretest.Notes(70)
+	lap := solve(t, Request{Tune: two, Tuning: coretest.Tuning("Open D"), Player: pl, Thumb: thumb.None})
 	mo := &lap.Moments[0]
 	if !mo.Hand.Slant || mo.Melody.Fret == mo.With[0].Fret {
 		t.Fatalf("%+v %+v %+v", mo.Hand, mo.Melody, mo.With)
@@ -181,11 +183,11 @@ func TestSlant(t *testing.T) {
 // lie the melody's string, those above it, and at most one bass string that is struck there.
 func TestStandardKeepsFretting(t *testing.T) {
 	eachVariation(t, func(t *testing.T, rng *rand.Rand) {
-		p := solve(t, Request{Tune: wander(rng.Uint64(), 6), Tuning: mustTuning("Standard"), Player: player.Default(), Thumb: thumb.Alternating})
+		p := solve(t, Request{Tune: coretest.Wander(rng.Uint64(), 6), Tuning: coretest.Tuning("Standard"), Player: player.Default(), Thumb: thumb.Alternating})
 		for i := range p.Moments {
 			struck, deepest := 0, 0
 			for _, s := range p.Moments[i].Strokes() {
-				if s.How == Slide || s.How == Glide {
+				if s.How == play.Slide || s.How == play.Glide {
 					struck, deepest = struck+1, max(deepest, s.String)
 				}
 			}
@@ -202,7 +204,7 @@ func TestReliefs(t *testing.T) {
 	ctx := context.Background()
 	offered := 0
 	for seed := range uint64(3) {
-		r := Request{Tune: wander(seed, 16), Tuning: mustTuning("Open G"), Player: player.Default(), Thumb: thumb.Alternating, Tempo: 120}
+		r := Request{Tune: coretest.Wander(seed, 16), Tuning: coretest.Tuning("Open G"), Player: player.Default(), Thumb: thumb.Alternating, Tempo: 120}
 		p := solve(t, r)
 		for _, v := range p.Hardest(3) {
 			reliefs, err := p.Reliefs(ctx, v)
@@ -236,7 +238,7 @@ func TestStrum(t *testing.T) {
 		}
 		for _, l := range lines {
 			state := p.Moments[i].Strings[l.String-1]
-			if l.Wanted != (state.State == Struck || state.State == Rings) {
+			if l.Wanted != (state.State == play.Struck || state.State == play.Rings) {
 				t.Errorf("moment %d: %+v, the string %+v", i, l, state)
 			}
 			if l.Advice != "" {
@@ -254,7 +256,7 @@ func TestStrum(t *testing.T) {
 
 // A tune out of range is brought into it by every fit offered.
 func TestFits(t *testing.T) {
-	r := Request{Tune: line('C', 90, tune.Quarter, "C", notes(31, 36, 40, 43)...), Tuning: mustTuning("Standard"), Player: player.Default(), Thumb: thumb.None}
+	r := Request{Tune: coretest.Line('C', 90, tune.Quarter, "C", coretest.Notes(31, 36, 40, 43)...), Tuning: coretest.Tuning("Standard"), Player: player.Default(), Thumb: thumb.None}
 	_, err := Solve(context.Background(), r)
 	var out *RangeError
 	if !errors.As(err, &out) || out.Notes[0].By != -9 {
@@ -268,7 +270,7 @@ func TestFits(t *testing.T) {
 		q := r
 		q.Tune = r.Tune.Transposed(f.Steps)
 		if f.Tuning != "" {
-			q.Tuning = mustTuning(f.Tuning)
+			q.Tuning = coretest.Tuning(f.Tuning)
 		}
 		if _, err := Solve(context.Background(), q); err != nil {
 			t.Errorf("%+v: %v", f, err)
@@ -284,21 +286,21 @@ func TestTechniques(t *testing.T) {
 		name  string
 		notes []pitch.Note
 		pin   Pin // for the second note
-		want  func(a, b *Stroke) bool
+		want  func(a, b *play.Stroke) bool
 	}{
-		{"hammer", notes(54, 57), Pin{How: Hammer, String: 3, Fret: 3}, func(a, b *Stroke) bool { return a.String == 3 && b.From == 0 && b.Digit == "" }},
-		{"pull", notes(57, 54), Pin{How: Pull, String: 3, Fret: 0}, func(a, b *Stroke) bool { return a.String == 3 && a.Fret == 3 && b.From == 3 && b.Digit == "" }},
-		{"bend", notes(52, 54), Pin{How: Bend, String: 3, Fret: 0}, nil}, // nothing to push below the nut
-		{"whole bend", notes(55, 57), Pin{How: Bend, String: 3, Fret: 3}, func(a, b *Stroke) bool { return b.From == 1 || b.From == 2 }},
-		{"curl", append(notes(54), blue), Pin{How: Bend, String: 4, Fret: 4.5}, func(a, b *Stroke) bool { return b.From == 4 }},
-		{"glide", notes(59, 61), Pin{How: Glide, String: 2, Fret: 4}, func(a, b *Stroke) bool { return b.Finger == "S" && b.From != 4 }},
-		{"harmonic", notes(66, 74), Pin{How: Harmonic, String: 4, Fret: 12}, nil},
-		{"octave harmonic", notes(54, 62), Pin{How: Harmonic, String: 4, Fret: 12}, func(a, b *Stroke) bool { return b.From == 12 }},
-		{"tapped", notes(54, 62, 57), Pin{How: Tapped, String: 3, Fret: 8}, func(a, b *Stroke) bool { return b.From == 3 && b.Digit == "i" }},
+		{"hammer", coretest.Notes(54, 57), Pin{How: play.Hammer, String: 3, Fret: 3}, func(a, b *play.Stroke) bool { return a.String == 3 && b.From == 0 && b.Digit == "" }},
+		{"pull", coretest.Notes(57, 54), Pin{How: play.Pull, String: 3, Fret: 0}, func(a, b *play.Stroke) bool { return a.String == 3 && a.Fret == 3 && b.From == 3 && b.Digit == "" }},
+		{"bend", coretest.Notes(52, 54), Pin{How: play.Bend, String: 3, Fret: 0}, nil}, // nothing to push below the nut
+		{"whole bend", coretest.Notes(55, 57), Pin{How: play.Bend, String: 3, Fret: 3}, func(a, b *play.Stroke) bool { return b.From == 1 || b.From == 2 }},
+		{"curl", append(coretest.Notes(54), blue), Pin{How: play.Bend, String: 4, Fret: 4.5}, func(a, b *play.Stroke) bool { return b.From == 4 }},
+		{"glide", coretest.Notes(59, 61), Pin{How: play.Glide, String: 2, Fret: 4}, func(a, b *play.Stroke) bool { return b.Finger == "S" && b.From != 4 }},
+		{"harmonic", coretest.Notes(66, 74), Pin{How: play.Harmonic, String: 4, Fret: 12}, nil},
+		{"octave harmonic", coretest.Notes(54, 62), Pin{How: play.Harmonic, String: 4, Fret: 12}, func(a, b *play.Stroke) bool { return b.From == 12 }},
+		{"tapped", coretest.Notes(54, 62, 57), Pin{How: play.Tapped, String: 3, Fret: 8}, func(a, b *play.Stroke) bool { return b.From == 3 && b.Digit == "i" }},
 	} {
-		tu := line('D', 80, tune.Quarter, "D", tt.notes...)
-		tt.pin.At, tt.pin.Part = tu.Notes[1].At, Melody
-		p, err := Solve(context.Background(), Request{Tune: tu, Tuning: mustTuning("Open D"), Player: player.Default(), Thumb: thumb.None, Pins: []Pin{tt.pin}})
+		tu := coretest.Line('D', 80, tune.Quarter, "D", tt.notes...)
+		tt.pin.At, tt.pin.Part = tu.Notes[1].At, play.Melody
+		p, err := Solve(context.Background(), Request{Tune: tu, Tuning: coretest.Tuning("Open D"), Player: player.Default(), Thumb: thumb.None, Pins: []Pin{tt.pin}})
 		if tt.want == nil {
 			var pe *PinError
 			if !errors.As(err, &pe) {

@@ -7,8 +7,9 @@ import (
 	"math/bits"
 	"slices"
 
-	"stepping/core/chord"
+	"stepping/core/digits"
 	"stepping/core/pitch"
+	"stepping/core/play"
 	"stepping/core/quiet"
 	"stepping/core/thumb"
 	"stepping/core/tune"
@@ -17,10 +18,10 @@ import (
 // Plan is a complete way to play a tune, with the least total cost in the model.
 type Plan struct {
 	Request Request
-	Moments []Moment
+	Moments []play.Moment
 	Total   float64
-	Terms   Terms
-	Ceiling Ceiling
+	Terms   play.Terms
+	Ceiling play.Ceiling
 
 	m         *model
 	layers    []layer
@@ -30,107 +31,6 @@ type Plan struct {
 	marginals map[int][]Alternative
 	hard      []Move           // the hardest move into each moment; Need 0 if there is none
 	beside    map[string]*Plan // plans without one pin, filled by Alternatives
-}
-
-// Moment is what happens at one onset.
-type Moment struct {
-	At      tune.Time
-	Seconds float64
-	Bar     int     // from 1
-	Beat    float64 // from 1, in units of the meter's denominator
-	Stroke  string  // role that the thumb's pattern asks for, or ""
-	Chord   chord.Chord
-	Melody  *Stroke   // melody note beginning here, the highest voice
-	With    []*Stroke // the other voices struck with it
-	Held    *Stroke   // melody note that began earlier and sounds on
-	Thumb   *Stroke   // thumb stroke
-	Picked  []*Stroke // by the fingers of a picking pattern, over chords
-	Accent  bool
-	Dropped bool   // a thumb stroke was wanted and is left out
-	RingsOn bool   // the root that is wanted rings in from before, and the thumb rests
-	Mute    string // how the palm mutes the thumb's note, of thumb.Mutes
-	Early   bool   // the thumb's note belongs to the next chord
-	Wanted  string // what the pattern wanted of the thumb, if it leads on instead
-	Arrival string // the next chord, where no stroke is wanted and its root may arrive early
-	LeadsTo string // the next chord, where the planner walks into it or arrives early of itself
-	Hit     string // percussion, of thumb.Hits
-	HitLost string // percussion that was wanted and is left out
-	Hand    LeftHand
-	Strings [6]StringState // index 0 is string 1
-	Digits  [5]int         // string that p, i, m, a, c each touch, plucking or stopping; 0 for none
-	Brush   bool           // one digit takes all the melody's strings
-	Flick   bool           // it is flicked outward, beside a slap
-	Heel    int            // strings under the heel, from string 6 inward
-	Share   float64        // of the time there is, what the most pressing move into this moment needs
-	Cost    Terms
-}
-
-// Strokes returns everything struck at the moment: the melody's voices, the thumb, a pattern's fingers.
-func (mo *Moment) Strokes() []*Stroke {
-	var out []*Stroke
-	if mo.Melody != nil {
-		out = append(append(out, mo.Melody), mo.With...)
-	}
-	if mo.Thumb != nil {
-		out = append(out, mo.Thumb)
-	}
-	return append(out, mo.Picked...)
-}
-
-// Stroke is one note struck.
-type Stroke struct {
-	Part   Part
-	Voice  int // of the melody, 0 the highest
-	String int
-	Fret   float64 // from the nut, where it sounds (a harmonic: where it is touched); the capo's fret if open
-	From   float64 // fret it comes from: of a glide, hammer, pull, bend or tapped note; else Fret
-	How    How
-	Finger string // "1" … "4", "T" thumb over the neck, "S" slide, "" open
-	Digit  string // p i m a; "" if the left hand sounds the note
-	Hook   bool   // a bend made by the picking hand
-	Note   pitch.Note
-	Dur    tune.Time // written length; for the thumb the length of its beat
-	Pinned bool
-	Index  int // number of the melody note, from 0
-}
-
-// LeftHand is what the left hand holds.
-type LeftHand struct {
-	SlideOn        bool
-	SlideFret      float64
-	From           int // strings From … Covers lie under the slide
-	Covers, Trails int
-	Slant          bool
-	Fingers        []FingerAt
-}
-
-// FingerAt is one finger on a string; Finger "T" is the thumb over the neck. Light: it
-// touches without pressing.
-type FingerAt struct {
-	Finger       string
-	String, Fret int
-	Light        bool
-}
-
-// State is what a string does at a moment.
-type State string
-
-// The states of a string.
-const (
-	Struck   State = "struck"
-	Rings    State = "rings"
-	Silenced State = "silenced"
-	Harmless State = "harmless" // free, but nothing has set it ringing
-	Leaks    State = "leaks"
-)
-
-// StringState is the state of one string; By names the damper of a silenced string.
-type StringState struct {
-	State State
-	By    string
-	Rests bool    // By has its resting place there
-	Note  string  // what sounds or leaks: the note name
-	DB    float64 // of a leak, and of a free string that rings in sympathy: dB under the note, negative
 }
 
 // Solve plans r. Errors: *RangeError, *PinError, a validation error, or ctx's.
@@ -152,18 +52,18 @@ func Solve(ctx context.Context, r Request) (*Plan, error) {
 	r.Known = nil // or every plan would hold on to the one before
 	p := &Plan{Request: r, m: m}
 	p.follow(layers)
-	p.Moments, p.hard = make([]Moment, len(layers)), make([]Move, len(layers))
+	p.Moments, p.hard = make([]play.Moment, len(layers)), make([]Move, len(layers))
 	for t := range layers {
 		c := p.choiceAt(t, p.before(t), p.state(t))
 		p.Moments[t] = m.moment(t, &c)
-		p.Terms.addAll(&p.Moments[t].Cost)
+		p.Terms.Add(&p.Moments[t].Cost)
 		if v, ok := hardest(p.moves(t, &c)); ok {
 			p.hard[t], p.Moments[t].Share = v, v.Share()
 		}
 	}
 	p.markLeaks()
 	if v := p.Hardest(1); len(v) > 0 {
-		p.Ceiling = Ceiling{p.BPMAt(v[0].Share()), p.Moments[v[0].Moment].At, v[0].Text()}
+		p.Ceiling = play.Ceiling{BPM: p.BPMAt(v[0].Share()), At: p.Moments[v[0].Moment].At, Why: v[0].Text()}
 	}
 	return p, nil
 }
@@ -203,7 +103,7 @@ type choice struct {
 	was     pickState
 	live    quiet.Strings // bass strings that rang before
 	ringsOn bool          // the thumb rests, since its root rings in
-	terms   Terms
+	terms   play.Terms
 }
 
 // brushes: one digit takes several strings inward. flicks: it takes what it plays outward.
@@ -242,12 +142,12 @@ func (m *model) choiceFrom(st *stage, sd *pickStage, before, after *state) choic
 		next := c
 		next.bass, next.pl, next.s, next.d, next.heel, next.rest = r.opts[b], *pl, *s, *d, int(a.heel), int(a.rest)
 		next.terms = left
-		next.terms.addAll(&next.bass.cost)
+		next.terms.Add(&next.bass.cost)
 		if next.ringsOn = r.ringsOn(&next.bass, ri); next.ringsOn {
-			next.terms[Pattern] -= next.bass.eased
+			next.terms[play.Pattern] -= next.bass.eased
 		}
-		next.terms[Damping] += s.damping
-		next.terms[Leak] += s.cost - s.damping
+		next.terms[play.Damping] += s.damping
+		next.terms[play.Leak] += s.cost - s.damping
 		d.addTo(&next.terms)
 		m.turnTerms(sd, c.was, &a, pl, &next.terms)
 		least, c = cost, next
@@ -256,22 +156,22 @@ func (m *model) choiceFrom(st *stage, sd *pickStage, before, after *state) choic
 }
 
 // turnTerms adds what pickStage.turn and the pluck cost by term.
-func (m *model) turnTerms(sd *pickStage, was pickState, a *action, pl *pluck, c *Terms) {
-	c[Hand] += pl.cost
-	c[Damping] += m.heelMove[was.heel()][a.lies] + m.restMove[was.rest()][a.rest]
+func (m *model) turnTerms(sd *pickStage, was pickState, a *action, pl *pluck, c *play.Terms) {
+	c[play.Hand] += pl.cost
+	c[play.Damping] += m.heelMove[was.heel()][a.lies] + m.restMove[was.rest()][a.rest]
 	if a.mask != keepMask {
-		c[Hand] += sd.again[was.mask()][a.mask]
+		c[play.Hand] += sd.again[was.mask()][a.mask]
 	}
-	if a.stopper != noDigit {
-		c[Damping] += stopperPrice(was, a.stopper)
+	if a.stopper != digits.None {
+		c[play.Damping] += stopperPrice(was, a.stopper)
 	}
 }
 
 // moment turns a choice into what players and documents see.
-func (m *model) moment(t int, c *choice) Moment {
+func (m *model) moment(t int, c *choice) play.Moment {
 	mo := &m.moments[t]
 	bar, since := m.req.Tune.Position(mo.at)
-	out := Moment{
+	out := play.Moment{
 		At: mo.at, Seconds: mo.sec, Bar: bar + 1, Chord: mo.chord, Heel: c.heel, Cost: c.terms, Brush: c.brushes(), Flick: c.flicks(),
 		Beat: 1 + float64(since)/float64(m.req.Tune.MeterOver(mo.at).Unit()),
 		Hand: handOf(c.h),
@@ -309,7 +209,7 @@ func (m *model) moment(t int, c *choice) Moment {
 	}
 	if c.bass.str != 0 {
 		out.Thumb = m.thumbStroke(mo, &c.bass)
-		out.Digits[digitP] = c.bass.str
+		out.Digits[digits.P] = c.bass.str
 	}
 	for s := 1; s <= 6; s++ {
 		out.Strings[s-1] = m.stringState(mo, c, s)
@@ -317,18 +217,18 @@ func (m *model) moment(t int, c *choice) Moment {
 	return out
 }
 
-func handOf(h *hand) LeftHand {
-	out := LeftHand{SlideOn: h.slide, Trails: h.trails, Slant: h.slant > 0}
+func handOf(h *hand) play.LeftHand {
+	out := play.LeftHand{SlideOn: h.slide, Trails: h.trails, Slant: h.slant > 0}
 	if h.slide {
 		out.SlideFret, out.From, out.Covers = h.fret, h.from, h.covers
 	}
 	for i := range h.n {
 		if s := &h.stops[i]; s.finger != 0 {
-			out.Fingers = append(out.Fingers, FingerAt{fingerName(s.finger), s.str, int(s.holds()), s.how == Harmonic})
+			out.Fingers = append(out.Fingers, play.FingerAt{Finger: fingerName(s.finger), String: s.str, Fret: int(s.holds()), Light: s.how == play.Harmonic})
 		}
 	}
 	if b := &h.bass; b.str != 0 {
-		out.Fingers = append(out.Fingers, FingerAt{fingerName(b.finger), b.str, int(b.fret), false})
+		out.Fingers = append(out.Fingers, play.FingerAt{Finger: fingerName(b.finger), String: b.str, Fret: int(b.fret)})
 	}
 	return out
 }
@@ -340,9 +240,9 @@ func fingerName(f int) string {
 	return fmt.Sprint(f)
 }
 
-func strokeFinger(how How, finger int) string {
+func strokeFinger(how play.How, finger int) string {
 	switch {
-	case how == Slide:
+	case how == play.Slide:
 		return "S"
 	case finger != 0:
 		return fingerName(finger)
@@ -350,17 +250,17 @@ func strokeFinger(how How, finger int) string {
 	return ""
 }
 
-func (m *model) melodyStroke(note, voice int, c *choice) *Stroke {
+func (m *model) melodyStroke(note, voice int, c *choice) *play.Stroke {
 	n := m.req.Tune.Notes[note]
 	s := &c.h.stops[voice]
-	out := &Stroke{
-		Part: Melody, Voice: voice, String: s.str, Fret: s.fret, From: s.fret, How: c.a.reported(s.how), Finger: strokeFinger(s.how, s.finger),
-		Hook: s.hook, Note: n.Voices()[voice], Dur: n.Dur, Pinned: m.isPinned(n.At, Melody, voice), Index: note,
+	out := &play.Stroke{
+		Part: play.Melody, Voice: voice, String: s.str, Fret: s.fret, From: s.fret, How: c.a.reported(s.how), Finger: strokeFinger(s.how, s.finger),
+		Hook: s.hook, Note: n.Voices()[voice], Dur: n.Dur, Pinned: m.isPinned(n.At, play.Melody, voice), Index: note,
 	}
 	switch {
-	case s.how == Bend || s.how == Tapped:
+	case s.how == play.Bend || s.how == play.Tapped:
 		out.From = s.held
-	case c.a == scoop && s.how == Slide:
+	case c.a == scoop && s.how == play.Slide:
 		out.From = s.fret - scoopFrets
 	case c.a.legato() && c.a != ghost && c.from != nil:
 		out.From = c.from.stops[voice].fret
@@ -368,44 +268,46 @@ func (m *model) melodyStroke(note, voice int, c *choice) *Stroke {
 		out.From = float64(m.req.Capo)
 	}
 	if c.brushes() {
-		out.Digit = digitNames[digitI]
+		out.Digit = play.I
 		return out
 	}
 	if c.flicks() {
-		out.Digit = digitNames[bits.TrailingZeros8(c.pl.mask)]
+		out.Digit = play.Digits[bits.TrailingZeros8(c.pl.mask)]
 		return out
 	}
 	for d, at := range c.pl.at {
 		if int(at) == s.str {
-			out.Digit = digitNames[d]
+			out.Digit = play.Digits[d]
 		}
 	}
 	return out
 }
 
-func (m *model) thumbStroke(mo *moment, o *bassOption) *Stroke {
-	return &Stroke{
-		Part: Thumb, String: o.str, Fret: o.fret, From: o.fret, How: o.how, Finger: strokeFinger(o.how, o.finger), Digit: "p",
-		Note: pitch.Spell(o.pitch, m.req.Tune.Key.Flats), Dur: m.req.Tune.MeterOver(mo.at).Pulse(), Pinned: m.isPinned(mo.at, Thumb, 0),
+func (m *model) thumbStroke(mo *moment, o *bassOption) *play.Stroke {
+	return &play.Stroke{
+		Part: play.Thumb, String: o.str, Fret: o.fret, From: o.fret, How: o.how, Finger: strokeFinger(o.how, o.finger), Digit: play.P,
+		Note: pitch.Spell(o.pitch, m.req.Tune.Key.Flats), Dur: m.req.Tune.MeterOver(mo.at).Pulse(), Pinned: m.isPinned(mo.at, play.Thumb, 0),
 	}
 }
 
 // Pinned reports whether the note or stroke of part at at is pinned.
-func (p *Plan) Pinned(at tune.Time, part Part, voice int) bool { return p.m.isPinned(at, part, voice) }
+func (p *Plan) Pinned(at tune.Time, part play.Part, voice int) bool {
+	return p.m.isPinned(at, part, voice)
+}
 
 // PinnedAlone reports whether a pin for just the same thing as target is in the request.
 func (p *Plan) PinnedAlone(target *Pin) bool {
 	return slices.ContainsFunc(p.Request.Pins, func(q Pin) bool { return target.SameTarget(&q) })
 }
 
-func (m *model) isPinned(at tune.Time, part Part, voice int) bool {
+func (m *model) isPinned(at tune.Time, part play.Part, voice int) bool {
 	return slices.ContainsFunc(m.req.Pins, func(p Pin) bool { return p.inForce(at) && p.Part == part && p.Voice == voice })
 }
 
 func (m *model) spell(p pitch.Pitch) string { return pitch.Spell(p, m.req.Tune.Key.Flats).String() }
 
 // stringState says what string s does, in the order in which one cause hides another.
-func (m *model) stringState(mo *moment, c *choice, s int) StringState {
+func (m *model) stringState(mo *moment, c *choice, s int) play.StringState {
 	name := m.spell
 	sounding := name(m.soundingPitch(c.h, s))
 	if c.h.sounding.Has(s) {
@@ -415,74 +317,75 @@ func (m *model) stringState(mo *moment, c *choice, s int) StringState {
 			}
 		}
 	}
-	silenced := func(by string) StringState {
-		return StringState{State: Silenced, By: by, Rests: c.s.rest.Has(s) && digitNumber(by) != noDigit}
+	silenced := func(by play.Damper) play.StringState {
+		_, digit := by.Digit()
+		return play.StringState{State: play.Silenced, By: by, Rests: c.s.rest.Has(s) && digit}
 	}
 	by := m.dampedBy(c, s)
 	switch {
 	case c.s.struck.Has(s):
-		return StringState{State: Struck, Note: sounding}
+		return play.StringState{State: play.Struck, Note: sounding}
 	case c.s.keep.Has(s):
-		return StringState{State: Rings, Note: sounding}
+		return play.StringState{State: play.Rings, Note: sounding}
 	case by != "":
 		return silenced(by)
 	case c.d.leak.Has(s):
 		return m.leakState(mo, &c.s, s, name(m.open(s)))
 	case c.s.may.Has(s):
-		return StringState{State: Rings, Note: sounding}
+		return play.StringState{State: play.Rings, Note: sounding}
 	case mo.pins.ringing && (c.live.Has(s) || c.from != nil && mo.ended >= 0 && c.from.sounding.Has(s) && !c.from.fingered.Has(s)):
-		return StringState{State: Rings, Note: name(m.open(s))}
+		return play.StringState{State: play.Rings, Note: name(m.open(s))}
 	}
 	return m.idleState(mo, c, s)
 }
 
 // dampedBy names what lies on string s to keep it silent, "" for nothing.
-func (m *model) dampedBy(c *choice, s int) string {
+func (m *model) dampedBy(c *choice, s int) play.Damper {
 	switch {
 	case c.s.hit.Has(s):
-		return c.bass.hit
+		return play.Damper(c.bass.hit)
 	case c.s.heel.Has(s):
-		return "heel"
+		return play.ByHeel
 	case c.h.trailed.Has(s):
-		return "trailing"
+		return play.ByTrailing
 	case c.d.touch.Has(s):
-		return "finger " + m.touchingFinger(c.h, s)
+		return play.DampedBy(m.touchingFinger(c.h, s))
 	case c.d.spare.Has(s):
-		return "finger " + m.spareName(c.h)
+		return play.DampedBy(m.spareName(c.h))
 	case c.d.over.Has(s):
-		return "finger T"
+		return play.DampedBy("T")
 	case c.d.tilt.Has(s):
-		return "tilt"
+		return play.ByTilt
 	}
-	for d := digitC; d >= digitI; d-- {
+	for d := digits.C; d >= digits.I; d-- {
 		if int(c.d.digit[d]) == s || c.s.rest.Has(s) && int(c.pl.at[d]) == s {
-			return digitNames[d]
+			return play.Damper(play.Digits[d])
 		}
 	}
-	if r := int(c.d.digit[digitP]); r != 0 && s >= r && !c.h.sounding.Has(s) {
-		return "p"
+	if r := int(c.d.digit[digits.P]); r != 0 && s >= r && !c.h.sounding.Has(s) {
+		return play.Damper(play.P)
 	}
-	if c.pl.gauge && s > int(c.pl.at[digitI]) && !c.h.sounding.Has(s) && !c.s.keep.Has(s) {
-		return "p"
+	if c.pl.gauge && s > int(c.pl.at[digits.I]) && !c.h.sounding.Has(s) && !c.s.keep.Has(s) {
+		return play.Damper(play.P)
 	}
 	return ""
 }
 
 // idleState is the state of a string that nothing has to be done about: its finger let
 // go, the slide and trailing fingers lie on it, or it simply was not struck.
-func (m *model) idleState(mo *moment, c *choice, s int) StringState {
+func (m *model) idleState(mo *moment, c *choice, s int) play.StringState {
 	if c.from != nil {
 		if mo.ended >= 0 && c.from.fingered.Has(s) && !c.h.sounding.Has(s) {
-			return StringState{State: Silenced, By: "finger " + c.from.fingerOver(s)}
+			return play.StringState{State: play.Silenced, By: play.DampedBy(c.from.fingerOver(s))}
 		}
 		if b := &c.from.bass; b.str == s && c.h.bass != *b && c.live.Has(s) {
-			return StringState{State: Silenced, By: "finger " + fingerName(b.finger)}
+			return play.StringState{State: play.Silenced, By: play.DampedBy(fingerName(b.finger))}
 		}
 	}
 	if c.h.under.Has(s) && c.h.trails > 0 {
-		return StringState{State: Silenced, By: "trailing"}
+		return play.StringState{State: play.Silenced, By: "trailing"}
 	}
-	out := StringState{State: Harmless}
+	out := play.StringState{State: play.Harmless}
 	if mo.note >= 0 && !c.h.under.Has(s) {
 		ring := 0.0
 		for _, v := range m.voices[mo.note] {
@@ -496,12 +399,12 @@ func (m *model) idleState(mo *moment, c *choice, s int) StringState {
 }
 
 // leakState is a string left ringing; below what can be heard it is harmless.
-func (m *model) leakState(mo *moment, s *silence, str int, note string) StringState {
+func (m *model) leakState(mo *moment, s *silence, str int, note string) play.StringState {
 	strength := mo.strength(s, str)
 	if strength < quiet.Inaudible {
-		return StringState{State: Harmless}
+		return play.StringState{State: play.Harmless}
 	}
-	return StringState{State: Leaks, Note: note, DB: quiet.Decibels(strength)}
+	return play.StringState{State: play.Leaks, Note: note, DB: quiet.Decibels(strength)}
 }
 
 // fingerOver names the finger that holds string s.
@@ -555,11 +458,11 @@ func (p *Plan) markLeaks() {
 			switch st := &mo.Strings[s]; {
 			case p.m.moments[t].pins.ringing:
 				until[s] = 0 // here ringing on is no leak
-			case st.State == Leaks:
+			case st.State == play.Leaks:
 				until[s], note[s] = mo.Seconds+p.m.audibleFor(s+1, st.DB), st.Note
-			case st.State == Harmless && mo.Seconds < until[s]:
-				*st = StringState{State: Leaks, Note: note[s], DB: p.m.stillLeaks(s+1, until[s]-mo.Seconds)}
-			case st.State != Harmless:
+			case st.State == play.Harmless && mo.Seconds < until[s]:
+				*st = play.StringState{State: play.Leaks, Note: note[s], DB: p.m.stillLeaks(s+1, until[s]-mo.Seconds)}
+			case st.State != play.Harmless:
 				until[s] = 0
 			}
 		}
@@ -575,15 +478,4 @@ func (m *model) audibleFor(str int, db float64) float64 {
 // stillLeaks is the level of a string that can be heard for left seconds more.
 func (m *model) stillLeaks(str int, left float64) float64 {
 	return quiet.Decibels(quiet.Inaudible * math.Exp(left/quiet.RingTime(m.open(str))))
-}
-
-// Leaking returns the strings that leak at moment t.
-func (mo *Moment) Leaking() []int {
-	var out []int
-	for s, st := range mo.Strings {
-		if st.State == Leaks {
-			out = append(out, s+1)
-		}
-	}
-	return out
 }

@@ -8,6 +8,8 @@ import (
 	"testing"
 	"time"
 
+	"stepping/core/coretest"
+	"stepping/core/play"
 	"stepping/core/player"
 	"stepping/core/thumb"
 	"stepping/core/tune"
@@ -16,11 +18,11 @@ import (
 // A school with nothing to stop strings leaves them ringing and says so; with dampers the
 // same notes are kept clean.
 func TestLeaksAreReported(t *testing.T) {
-	r := Request{Tune: line('D', 80, tune.Quarter, "D A7", notes(69, 74, 69, 66, 73, 64, 69, 61)...), Tuning: mustTuning("Open D"), Player: player.Default(), Thumb: thumb.None}
+	r := Request{Tune: coretest.Line('D', 80, tune.Quarter, "D A7", coretest.Notes(69, 74, 69, 66, 73, 64, 69, 61)...), Tuning: coretest.Tuning("Open D"), Player: player.Default(), Thumb: thumb.None}
 	for i, n := range r.Tune.Notes { // open and slid strings in turn, so that notes must be stopped
 		for s := 1; s <= 4; s++ {
 			if fret := float64(n.Note.Pitch()-r.Tuning.Open(s)) / 100; fret >= 1 && fret <= 14 && i%2 == 0 {
-				r.Pins = append(r.Pins, Pin{At: n.At, Part: Melody, String: s, Fret: fret, How: Slide})
+				r.Pins = append(r.Pins, Pin{At: n.At, Part: play.Melody, String: s, Fret: fret, How: play.Slide})
 				break
 			}
 		}
@@ -39,11 +41,11 @@ func TestLeaksAreReported(t *testing.T) {
 	if leaks(clean) != 0 {
 		t.Errorf("with all dampers %d leaks", leaks(clean))
 	}
-	if ringing.Terms[Leak] != 0 || ringing.Terms[Damping] != 0 {
-		t.Errorf("left to ring costs %v and %v", ringing.Terms[Leak], ringing.Terms[Damping])
+	if ringing.Terms[play.Leak] != 0 || ringing.Terms[play.Damping] != 0 {
+		t.Errorf("left to ring costs %v and %v", ringing.Terms[play.Leak], ringing.Terms[play.Damping])
 	}
-	if one.Total < clean.Total || one.Terms[Leak]+one.Terms[Damping] <= clean.Terms[Damping] {
-		t.Errorf("one finger and the heel: leaks %v, damping %v; all dampers: damping %v", one.Terms[Leak], one.Terms[Damping], clean.Terms[Damping])
+	if one.Total < clean.Total || one.Terms[play.Leak]+one.Terms[play.Damping] <= clean.Terms[play.Damping] {
+		t.Errorf("one finger and the heel: leaks %v, damping %v; all dampers: damping %v", one.Terms[play.Leak], one.Terms[play.Damping], clean.Terms[play.Damping])
 	}
 }
 
@@ -65,13 +67,13 @@ func TestThumbIsComplete(t *testing.T) {
 	if strokes != want {
 		t.Errorf("%d strokes, the pattern has %d", strokes, want)
 	}
-	r.Pins = []Pin{{At: p.Moments[0].At, Part: Thumb, How: Drop}}
+	r.Pins = []Pin{{At: p.Moments[0].At, Part: play.Thumb, How: play.Drop}}
 	dropped := solve(t, r)
 	if !dropped.Moments[0].Dropped || dropped.DropReason(0) != "your choice" || dropped.Total <= p.Total {
 		t.Errorf("%+v", dropped.Moments[0])
 	}
-	alts, err := dropped.Alternatives(context.Background(), 0, Thumb)
-	if err != nil || len(alts) < 3 || !alts[0].Chosen || alts[0].How != Drop || alts[1].Extra >= 0 {
+	alts, err := dropped.Alternatives(context.Background(), 0, play.Thumb)
+	if err != nil || len(alts) < 3 || !alts[0].Chosen || alts[0].How != play.Drop || alts[1].Extra >= 0 {
 		t.Errorf("beside a pinned drop: %+v %v", alts, err)
 	}
 }
@@ -98,7 +100,7 @@ func TestWrongRequests(t *testing.T) {
 	for name, spoil := range map[string]func(*Request){
 		"no notes": func(r *Request) { r.Tune = &tune.Tune{} }, "capo": func(r *Request) { r.Capo = -1 }, "tempo": func(r *Request) { r.Tempo = math.NaN() },
 		"slow": func(r *Request) { r.Tempo = 1 }, "thumb": func(r *Request) { r.Thumb = "both" }, "player": func(r *Request) { r.Player.Fingers = 9 },
-		"pin without a note": func(r *Request) { r.Pins = []Pin{{At: 1, Part: Melody}} }, "pin of no thumb": func(r *Request) { r.Thumb = thumb.None; r.Pins = []Pin{{Part: Thumb, How: Drop}} },
+		"pin without a note": func(r *Request) { r.Pins = []Pin{{At: 1, Part: play.Melody}} }, "pin of no thumb": func(r *Request) { r.Thumb = thumb.None; r.Pins = []Pin{{Part: play.Thumb, How: play.Drop}} },
 	} {
 		r := good
 		spoil(&r)
@@ -117,7 +119,7 @@ func TestStops(t *testing.T) {
 		t.Error(err)
 	}
 	p := solve(t, benchRequest(4, "Standard"))
-	if _, err := p.Marginals(ctx, 0, Melody, 0); !errors.Is(err, context.DeadlineExceeded) {
+	if _, err := p.Marginals(ctx, 0, play.Melody, 0); !errors.Is(err, context.DeadlineExceeded) {
 		t.Error(err)
 	}
 	if took := time.Since(start); took > 5*time.Second {

@@ -7,7 +7,9 @@ import (
 	"strings"
 
 	"stepping/core/chord"
+	"stepping/core/digits"
 	"stepping/core/pitch"
+	"stepping/core/play"
 	"stepping/core/player"
 	"stepping/core/thumb"
 )
@@ -23,18 +25,18 @@ func (p *Plan) Why(ctx context.Context, t int) ([]string, error) {
 		for _, s := range mo.With {
 			out = append(out, p.withReason(s))
 		}
-		if err := p.appendNext(ctx, t, Melody, &out); err != nil {
+		if err := p.appendNext(ctx, t, play.Melody, &out); err != nil {
 			return nil, err
 		}
 	}
 	if mo.Stroke != "" {
 		out = append(out, p.thumbReason(t, &c))
-		if err := p.appendNext(ctx, t, Thumb, &out); err != nil {
+		if err := p.appendNext(ctx, t, play.Thumb, &out); err != nil {
 			return nil, err
 		}
 	}
 	for s := 1; s <= 6; s++ {
-		if st := mo.Strings[s-1]; c.d.leak.Has(s) && st.State == Leaks {
+		if st := mo.Strings[s-1]; c.d.leak.Has(s) && st.State == play.Leaks {
 			out = append(out, fmt.Sprintf("String %d is left ringing %.0f dB under the note: no damper of this school reaches it here for less.", s, -st.DB))
 		}
 	}
@@ -42,12 +44,12 @@ func (p *Plan) Why(ctx context.Context, t int) ([]string, error) {
 }
 
 // withReason says where a lower voice lies.
-func (p *Plan) withReason(s *Stroke) string {
-	return fmt.Sprintf("With it %s on string %d %s.", s.Note, s.String, howText(s.How, s.Fret-float64(p.Request.Capo)))
+func (p *Plan) withReason(s *play.Stroke) string {
+	return fmt.Sprintf("With it %s on string %d %s.", s.Note, s.String, play.HowText(s.How, play.FromCapo(s.Fret, p.Request.Capo)))
 }
 
 // appendNext adds why the cheapest other place is not taken.
-func (p *Plan) appendNext(ctx context.Context, t int, part Part, out *[]string) error {
+func (p *Plan) appendNext(ctx context.Context, t int, part play.Part, out *[]string) error {
 	alts, err := p.Marginals(ctx, t, part, 0)
 	if err != nil || len(alts) < 2 {
 		return err
@@ -62,26 +64,26 @@ func capital(s string) string { return strings.ToUpper(s[:1]) + s[1:] }
 // AlternativeText names an alternative: "string 2 at fret 12 with the slide".
 func (p *Plan) AlternativeText(a *Alternative) string {
 	switch {
-	case a.How == Drop:
+	case a.How == play.Drop:
 		return "leaving the thumb out"
-	case a.Part == Damper && a.By == "":
+	case a.Part == play.Damped && a.By == "":
 		return "leaving it to ring"
-	case a.Part == Damper:
+	case a.Part == play.Damped:
 		return damperWords[a.By]
 	}
-	return fmt.Sprintf("string %d %s", a.String, howText(a.How, a.Fret-float64(p.Request.Capo)))
+	return fmt.Sprintf("string %d %s", a.String, play.HowText(a.How, play.FromCapo(a.Fret, p.Request.Capo)))
 }
 
-var damperWords = map[string]string{
+var damperWords = map[play.Damper]string{
 	"heel": "the heel of the hand", "p": "the thumb laid on it", "i": "the index finger", "m": "the middle finger", "a": "the ring finger",
 	"c": "the picking hand's little finger", "trailing": "the fingers behind the slide", "finger": "a finger of the left hand",
 	"over": "the thumb over the neck", "tilt": "the bar tilted",
 }
 
 // melodyReason says what speaks for the chosen place.
-func (p *Plan) melodyReason(t int, s *Stroke, c *choice) string {
+func (p *Plan) melodyReason(t int, s *play.Stroke, c *choice) string {
 	secs := p.m.noteSeconds[s.Index]
-	lead := fmt.Sprintf("String %d %s: ", s.String, howText(s.How, s.Fret-float64(p.Request.Capo)))
+	lead := fmt.Sprintf("String %d %s: ", s.String, play.HowText(s.How, play.FromCapo(s.Fret, p.Request.Capo)))
 	length := fmt.Sprintf("a note of %.2f s", secs)
 	if p.m.phraseEnd[s.Index] {
 		length += " at the phrase end"
@@ -92,16 +94,16 @@ func (p *Plan) melodyReason(t int, s *Stroke, c *choice) string {
 		length = "your choice, kept; " + length
 	}
 	switch s.How {
-	case Slide:
+	case play.Slide:
 		length += fmt.Sprintf(", in tune within ±%.1f mm of the wire", p.m.neck.Window(s.Fret)/2) + p.travel(t)
-	case Glide:
+	case play.Glide:
 		length += p.glideText(s) + p.travel(t)
-	case Open:
+	case play.Open:
 		length += p.freeTime(t)
-	case Tapped:
-		length += fmt.Sprintf(", tapped by %s and let go to fret %s", s.Digit, FretText(s.From-float64(p.Request.Capo)))
-	case Bend:
-		length += fmt.Sprintf(", pushed up %.0f cents from fret %s by finger %s", 100*(s.Fret-s.From), FretText(s.From-float64(p.Request.Capo)), s.Finger) + p.travel(t)
+	case play.Tapped:
+		length += fmt.Sprintf(", tapped by %s and let go to fret %s", s.Digit, play.FromCapo(s.From, p.Request.Capo).String())
+	case play.Bend:
+		length += fmt.Sprintf(", pushed up %.0f cents from fret %s by finger %s", 100*(s.Fret-s.From), play.FromCapo(s.From, p.Request.Capo).String(), s.Finger) + p.travel(t)
 		if s.Hook {
 			length += ", hooked by the picking hand with its thumb across the strings"
 		}
@@ -116,8 +118,8 @@ func (p *Plan) melodyReason(t int, s *Stroke, c *choice) string {
 	return lead + length + "."
 }
 
-func (p *Plan) glideText(s *Stroke) string {
-	from := FretText(s.From - float64(p.Request.Capo))
+func (p *Plan) glideText(s *play.Stroke) string {
+	from := play.FromCapo(s.From, p.Request.Capo).String()
 	if s.Digit == "" {
 		return ", the slide carried on from fret " + from + " without a new stroke"
 	}
@@ -157,8 +159,8 @@ func (p *Plan) thumbReason(t int, c *choice) string {
 	}
 	s := mo.Thumb
 	iv := chord.IntervalName(mo.Chord.Interval(s.Note.Pitch()))
-	text := fmt.Sprintf("Thumb: string %d %s, %s, the %s of %s", s.String, howText(s.How, s.Fret-float64(p.Request.Capo)), s.Note, iv, mo.Chord.Name)
-	if clash := c.terms[Clash]; clash > 0 {
+	text := fmt.Sprintf("Thumb: string %d %s, %s, the %s of %s", s.String, play.HowText(s.How, play.FromCapo(s.Fret, p.Request.Capo)), s.Note, iv, mo.Chord.Name)
+	if clash := c.terms[play.Clash]; clash > 0 {
 		kind := "a clash that costs"
 		if p.m.isDrone(s.How, s.Note.Pitch()) {
 			kind = "kept as a home drone, the clash costs"
@@ -186,7 +188,7 @@ const secondReason = 0.4
 func (p *Plan) whyNot(t int, a *Alternative) string {
 	d := p.through(t, a)
 	theirs := p.choices(d)
-	var diff Terms
+	var diff play.Terms
 	for i := range theirs {
 		for k := range diff {
 			diff[k] += theirs[i].terms[k] - p.Moments[d.first+i].Cost[k]
@@ -204,9 +206,9 @@ func (p *Plan) whyNot(t int, a *Alternative) string {
 }
 
 // dearest returns the largest term other than not, the first of equals.
-func dearest(diff *Terms, not Term) Term {
-	best := Term(-1)
-	for k := range terms {
+func dearest(diff *play.Terms, not play.Term) play.Term {
+	best := play.Term(-1)
+	for k := range play.Term(len(diff)) {
 		if k != not && (best < 0 || diff[k] > diff[best]) {
 			best = k
 		}
@@ -215,7 +217,7 @@ func dearest(diff *Terms, not Term) Term {
 }
 
 // weighsMost returns the place in the detour where term k exceeds this plan's most.
-func (p *Plan) weighsMost(k Term, d detour, theirs []choice) int {
+func (p *Plan) weighsMost(k play.Term, d detour, theirs []choice) int {
 	at, most := 0, math.Inf(-1)
 	for i := range theirs {
 		if gain := theirs[i].terms[k] - p.Moments[d.first+i].Cost[k]; gain > most {
@@ -226,45 +228,45 @@ func (p *Plan) weighsMost(k Term, d detour, theirs []choice) int {
 }
 
 // termText says why term k is dearer by diff[k] on a detour; a place other than t is named.
-func (p *Plan) termText(k Term, diff *Terms, d detour, theirs []choice, t int) string {
+func (p *Plan) termText(k play.Term, diff *play.Terms, d detour, theirs []choice, t int) string {
 	at := p.weighsMost(k, d, theirs)
 	m, here := p.m, d.first+at
 	mo, c := &m.moments[here], &theirs[at]
 	text := ""
 	switch k {
-	case Shift:
+	case play.Shift:
 		text = p.shiftText(d, at, c)
-	case Stretch:
+	case play.Stretch:
 		text = p.stretchText(c)
-	case Land:
+	case play.Land:
 		text = "the slide would have to be set down or lifted once more"
-	case StringMove:
+	case play.StringMove:
 		text = "a finger would have to hop from one string to another"
 		if c.h.n > 0 {
 			text = fmt.Sprintf("the line would have to cross strings to string %d", c.h.stops[0].str)
 		}
-	case Tone:
+	case play.Tone:
 		text = p.toneText(mo, c)
-	case Intonation:
+	case play.Intonation:
 		text = p.intonationText(c)
-	case Clash:
+	case play.Clash:
 		text = fmt.Sprintf("%s is the %s of %s", pitch.Spell(c.bass.pitch, p.Request.Tune.Key.Flats), chord.IntervalName(mo.chord.Interval(c.bass.pitch)), mo.chord.Name)
-	case Pattern:
+	case play.Pattern:
 		text = p.patternText(c)
-	case Hand:
+	case play.Hand:
 		text = p.handText(mo, c)
-	case Leak:
+	case play.Leak:
 		text = leakText(c)
-	case Damping:
+	case play.Damping:
 		text = "more has to be damped"
 		if c.heel != 0 {
 			text = "the heel has to come down"
 		}
-	case School:
+	case play.School:
 		text = fmt.Sprintf("it goes against the lean to %s", leanText(m.req.Player.Lean))
 	}
 	if here != t {
-		text += fmt.Sprintf(" in bar %d, beat %s", p.Moments[here].Bar, trimZeros(fmt.Sprintf("%.2f", p.Moments[here].Beat)))
+		text += fmt.Sprintf(" in bar %d, beat %s", p.Moments[here].Bar, play.Decimal(p.Moments[here].Beat))
 	}
 	return fmt.Sprintf("%s (%+.2f)", text, diff[k])
 }
@@ -283,10 +285,10 @@ func (p *Plan) stretchText(c *choice) string {
 	capo := float64(p.Request.Capo)
 	for i := range c.h.n {
 		switch s := &c.h.stops[i]; {
-		case s.how == Bend:
+		case s.how == play.Bend:
 			return fmt.Sprintf("the string would have to be pushed up %.0f cents", 100*(s.fret-s.held))
 		case s.holds()-capo > bodyJoint:
-			return fmt.Sprintf("fret %s lies over the body", FretText(s.holds()-capo))
+			return fmt.Sprintf("fret %s lies over the body", play.CapoFret(s.holds()-capo))
 		}
 	}
 	if f := handOf(c.h).Fingers; len(f) == 2 && f[0].Finger != "T" && f[1].Finger != "T" {
@@ -303,8 +305,8 @@ func (p *Plan) intonationText(c *choice) string {
 	case h.slide && h.slant > 0:
 		return fmt.Sprintf("the slide would be slanted at %.0f%% of the steepest angle", 100*h.slant)
 	case h.slide:
-		return fmt.Sprintf("at fret %s being in tune allows only ±%.1f mm", FretText(h.fret-float64(p.Request.Capo)), p.m.neck.Window(h.fret)/2)
-	case h.n > 0 && h.stops[0].how == Bend:
+		return fmt.Sprintf("at fret %s being in tune allows only ±%.1f mm", play.FromCapo(h.fret, p.Request.Capo).String(), p.m.neck.Window(h.fret)/2)
+	case h.n > 0 && h.stops[0].how == play.Bend:
 		return "the pitch of a bend has to be found by ear"
 	}
 	return "its pitch is harder to hit"
@@ -319,12 +321,12 @@ func (p *Plan) handText(mo *moment, c *choice) string {
 	case c.pl.sweeps != 0:
 		return "one digit would have to brush several strings"
 	}
-	for d := digitA; d >= digitP; d-- {
+	for d := digits.A; d >= digits.P; d-- {
 		if at := c.pl.at[d]; at != 0 {
 			if math.IsInf(mo.since, 1) {
-				return fmt.Sprintf("%s would pluck string %d", digitNames[d], at)
+				return fmt.Sprintf("%s would pluck string %d", play.Digits[d], at)
 			}
-			return fmt.Sprintf("%s would pluck string %d, %.2f s after the note before", digitNames[d], at, mo.since)
+			return fmt.Sprintf("%s would pluck string %d, %.2f s after the note before", play.Digits[d], at, mo.since)
 		}
 	}
 	return "the digits would lie less well"
@@ -336,14 +338,14 @@ func (p *Plan) toneText(mo *moment, c *choice) string {
 	}
 	secs := p.m.noteSeconds[mo.note]
 	switch c.h.stops[0].how {
-	case Slide:
+	case play.Slide:
 		if secs >= slideNeeds {
 			return "a phrase's peak would be struck without gliding in"
 		}
 		return fmt.Sprintf("%.2f s is short for a slide note", secs)
-	case Open:
+	case play.Open:
 		return fmt.Sprintf("an open string cannot be shaped over %.2f s", secs)
-	case Harmonic:
+	case play.Harmonic:
 		return "a bell tone stands out of the line"
 	}
 	switch c.a {
@@ -357,7 +359,7 @@ func (p *Plan) toneText(mo *moment, c *choice) string {
 
 func (p *Plan) patternText(c *choice) string {
 	switch {
-	case c.bass.how == Drop:
+	case c.bass.how == play.Drop:
 		return "a thumb stroke would be left out"
 	case c.bass.str != 0:
 		return fmt.Sprintf("the thumb would take string %d, which fills the pattern less well", c.bass.str)
@@ -398,10 +400,10 @@ func (p *Plan) HitReason(t int) string {
 // DropReason says why the thumb stroke of moment t is left out: what the best plan with
 // it would cost.
 func (p *Plan) DropReason(t int) string {
-	if p.m.isPinned(p.Moments[t].At, Thumb, 0) {
+	if p.m.isPinned(p.Moments[t].At, play.Thumb, 0) {
 		return "your choice"
 	}
-	alts, err := p.Marginals(context.Background(), t, Thumb, 0)
+	alts, err := p.Marginals(context.Background(), t, play.Thumb, 0)
 	if err != nil || len(alts) < 2 {
 		return "no string can take it with this hand"
 	}

@@ -15,40 +15,6 @@ import (
 // that kept documents are made anew.
 const Revision = 4
 
-// How is a technique. Drop and Off are used in pins only.
-type How string
-
-// The techniques.
-const (
-	Open     How = "open"
-	Fret     How = "fret"
-	Slide    How = "slide"    // struck with the slide on the wire
-	Glide    How = "glide"    // the slide moves into the pitch, from beside it or from the note before
-	Hammer   How = "hammer"   // sounded by a finger coming down
-	Pull     How = "pull"     // sounded by a finger letting go
-	Bend     How = "bend"     // a fretted string pushed or hooked sideways up to the pitch
-	Harmonic How = "harmonic" // the open string touched at a node
-	Tapped   How = "tapped"   // sounded by a finger of the picking hand on the neck
-	Drop     How = "drop"     // the thumb stroke is left out
-	Dead     How = "dead"     // struck while its finger lets up: no pitch
-	Off      How = "off"      // no slide; no heel
-)
-
-// Part is a layer of the music, and in pins also a part of the hands.
-type Part string
-
-// The parts. The first two sound.
-const (
-	Melody     Part = "melody"
-	Thumb      Part = "thumb"
-	Tube       Part = "slide"  // the slide itself
-	Heel       Part = "heel"   // the heel of the picking hand
-	Damper     Part = "damper" // what silences a string
-	Ringing    Part = "ring"   // strings left to ring on purpose
-	Percussion Part = "percussion"
-	Finger     Part = "finger" // a finger of a picking pattern, over chords
-)
-
 // Request is everything that a plan depends on.
 type Request struct {
 	Tune     *tune.Tune

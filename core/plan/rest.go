@@ -1,6 +1,8 @@
 package plan
 
 import (
+	"stepping/core/digits"
+	"stepping/core/play"
 	"stepping/core/quiet"
 )
 
@@ -24,7 +26,7 @@ func (m *model) mayRest(pl *pluck, place int) bool {
 	case !m.school.Rests || pl.busy || pl.laid || pl.sweeps != 0 || place+fingers-1 > thickestRest:
 		return false
 	}
-	for d := fingers; d >= digitI; d-- {
+	for d := fingers; d >= digits.I; d-- {
 		if at := int(pl.at[d]); at != 0 {
 			return at == place+fingers-d
 		}
@@ -40,19 +42,19 @@ func (m *model) rest(r *pickShape, s *silence, pl *pluck, o *bassOption, place i
 	if s.heel != 0 {
 		return false
 	}
-	for d := digitI; d <= m.req.Player.Fingers; d++ {
+	for d := digits.I; d <= m.req.Player.Fingers; d++ {
 		str := place + m.req.Player.Fingers - d
 		if pl.at[d] != 0 || (s.struck | s.keep).Has(str) || o.str != 0 && str >= o.str {
 			continue
 		}
-		if !inPlace(pl, d, str) || !r.pins.damperAllowed(str, digitNames[d]) {
+		if !inPlace(pl, d, str) || !r.pins.damperAllowed(str, play.Damper(play.Digits[d])) {
 			return false
 		}
 		pl.at[d] = int8(str)
 		s.rest |= quiet.Of(str)
-		s.damping += quantize(restHold)
+		s.damping += play.Exact(restHold)
 		if s.unw.Has(str) {
-			s.damping += quantize(restStop)
+			s.damping += play.Exact(restStop)
 		}
 	}
 	s.unw, s.idle = s.unw&^s.rest, s.idle&^s.rest
@@ -79,9 +81,9 @@ func (m *model) layRestMoves() {
 	move := &m.restMove
 	for from := range restPlaces {
 		for to := 1; to < restPlaces; to++ {
-			move[from][to] = quantize(restDown)
+			move[from][to] = play.Exact(restDown)
 			if from > 0 {
-				move[from][to] = min(move[from][to], quantize(restShift*absInt(to-from)))
+				move[from][to] = min(move[from][to], play.Exact(restShift*absInt(to-from)))
 			}
 		}
 	}
@@ -95,5 +97,5 @@ func (m *model) layRestMoves() {
 			m.restMostGap = max(m.restMostGap, coming+going)
 		}
 	}
-	m.restMost = quantize(restStop)
+	m.restMost = play.Exact(restStop)
 }

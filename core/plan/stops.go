@@ -5,6 +5,7 @@ import (
 	"slices"
 
 	"stepping/core/pitch"
+	"stepping/core/play"
 	"stepping/core/player"
 	"stepping/core/tune"
 )
@@ -12,11 +13,11 @@ import (
 // stop is one way to hold a string so that it sounds a melody note.
 type stop struct {
 	str    int
-	how    How     // Open, Fret, Slide, Bend, Harmonic or Tapped: what the hands hold, not how it is sounded
-	fret   float64 // from the nut; of a bend the fret of its pitch, of a harmonic where it is touched
-	finger int     // 1 … 4, thumbOver, or 0
-	held   float64 // of a bend and a tapped note, the fret that finger holds below
-	hook   bool    // a bend made by the picking hand
+	how    play.How // Open, Fret, Slide, Bend, Harmonic or Tapped: what the hands hold, not how it is sounded
+	fret   float64  // from the nut; of a bend the fret of its pitch, of a harmonic where it is touched
+	finger int      // 1 … 4, thumbOver, or 0
+	held   float64  // of a bend and a tapped note, the fret that finger holds below
+	hook   bool     // a bend made by the picking hand
 }
 
 // voicing is the stops of one melody note or of two or three struck together, in the order
@@ -74,14 +75,14 @@ func stopsOn(r *Request, s int, p, next pitch.Pitch) []stop {
 	last := float64(pl.Instrument.Frets)
 	var out []stop
 	if whole && fret == capo {
-		out = append(out, stop{str: s, fret: fret, how: Open})
+		out = append(out, stop{str: s, fret: fret, how: play.Open})
 	}
 	if whole && fret > capo && fret <= last {
 		for _, f := range pl.FreeFingers() {
-			out = append(out, stop{str: s, fret: fret, how: Fret, finger: f})
+			out = append(out, stop{str: s, fret: fret, how: play.Fret, finger: f})
 		}
 		if s == 6 && pl.ThumbOver && !pl.Lap() && fret <= capo+overReach {
-			out = append(out, stop{str: s, fret: fret, how: Fret, finger: thumbOver})
+			out = append(out, stop{str: s, fret: fret, how: play.Fret, finger: thumbOver})
 		}
 	}
 	if !pl.Lap() {
@@ -90,7 +91,7 @@ func stopsOn(r *Request, s int, p, next pitch.Pitch) []stop {
 		out = append(out, tapsOn(r, s, fret, whole, next)...)
 	}
 	if slideUsed(*pl) && fret >= capo+1 && fret <= last+slideBeyond {
-		out = append(out, stop{str: s, fret: fret, how: Slide})
+		out = append(out, stop{str: s, fret: fret, how: play.Slide})
 	}
 	return out
 }
@@ -102,7 +103,7 @@ func harmonicsOn(r *Request, s int, p pitch.Pitch) (out []stop) {
 			continue
 		}
 		for _, f := range r.Player.FreeFingers() {
-			out = append(out, stop{str: s, fret: float64(n.fret + r.Capo), how: Harmonic, finger: f})
+			out = append(out, stop{str: s, fret: float64(n.fret + r.Capo), how: play.Harmonic, finger: f})
 		}
 	}
 	return out
@@ -125,7 +126,7 @@ func bendsOn(r *Request, s int, p pitch.Pitch) (out []stop) {
 		if steps%pitch.HalfStep != 0 || held <= float64(r.Capo) || held > float64(r.Player.Instrument.Frets) || s > b.deepest {
 			continue
 		}
-		at := stop{str: s, how: Bend, fret: float64(p-r.Tuning.Open(s)) / 100, held: held, finger: strong}
+		at := stop{str: s, how: play.Bend, fret: float64(p-r.Tuning.Open(s)) / 100, held: held, finger: strong}
 		hooked := at
 		hooked.finger, hooked.hook = fingers[0], true
 		out = append(out, at, hooked)
@@ -140,7 +141,7 @@ func tapsOn(r *Request, s int, fret float64, whole bool, next pitch.Pitch) (out 
 		fret < held+tapFrom || fret > held+tapReach {
 		return nil
 	}
-	at := stop{str: s, how: Tapped, fret: fret, held: held}
+	at := stop{str: s, how: play.Tapped, fret: fret, held: held}
 	if held == float64(r.Capo) {
 		return []stop{at}
 	}
@@ -152,7 +153,7 @@ func tapsOn(r *Request, s int, fret float64, whole bool, next pitch.Pitch) (out 
 }
 
 // tapped reports whether the picking hand is on the neck, hooked whether it bends a string.
-func (c *voicing) tapped() bool { return c.n > 0 && c.stops[0].how == Tapped }
+func (c *voicing) tapped() bool { return c.n > 0 && c.stops[0].how == play.Tapped }
 func (c *voicing) hooked() bool { return c.n > 0 && c.stops[0].hook }
 
 // combosFor lists the ways to hold a note of the tune with all its voices.
@@ -168,7 +169,7 @@ func (m *model) voicingsFor(i int) []voicing {
 	for v, note := range n.Voices() {
 		var longer []voicing
 		for _, s := range stopsFor(m.req, note.Pitch(), next) {
-			if len(n.With) > 0 && s.how == Bend {
+			if len(n.With) > 0 && s.how == play.Bend {
 				continue // a bend moves one string
 			}
 			for _, c := range out {
@@ -195,7 +196,7 @@ func (m *model) tappedTogether(n *tune.Note) (out []voicing) {
 			open := m.req.Tuning.Open(s)
 			fret := float64(p-open) / 100
 			if (p-open)%pitch.HalfStep == 0 && fret >= float64(m.req.Capo+tapFrom) && fret <= float64(m.req.Player.Instrument.Frets) {
-				stops = append(stops, stop{str: s, how: Tapped, fret: fret, held: float64(m.req.Capo)})
+				stops = append(stops, stop{str: s, how: play.Tapped, fret: fret, held: float64(m.req.Capo)})
 			}
 		}
 		return stops
@@ -218,19 +219,19 @@ func (m *model) together(c *voicing) bool {
 	b := &c.stops[c.n-1]
 	for i := range c.n - 1 {
 		a := &c.stops[i]
-		if a.str == b.str || (a.how == Tapped) != (b.how == Tapped) || (a.how == Harmonic) != (b.how == Harmonic) {
+		if a.str == b.str || (a.how == play.Tapped) != (b.how == play.Tapped) || (a.how == play.Harmonic) != (b.how == play.Harmonic) {
 			return false
 		}
 		switch {
-		case a.how == Slide && b.how == Slide:
+		case a.how == play.Slide && b.how == play.Slide:
 			if a.fret != b.fret && !m.slants(a, b) {
 				return false
 			}
-		case a.how == Slide && b.finger != 0:
+		case a.how == play.Slide && b.finger != 0:
 			if !m.req.Player.FretBehindSlide || !m.behind(a.fret, b) {
 				return false
 			}
-		case b.how == Slide && a.finger != 0:
+		case b.how == play.Slide && a.finger != 0:
 			if !m.req.Player.FretBehindSlide || !m.behind(b.fret, a) {
 				return false
 			}
@@ -247,7 +248,7 @@ func (m *model) together(c *voicing) bool {
 func (m *model) straight(c *voicing) bool {
 	var on []*stop
 	for i := range c.n {
-		if c.stops[i].how == Slide {
+		if c.stops[i].how == play.Slide {
 			on = append(on, &c.stops[i])
 		}
 	}
@@ -270,25 +271,27 @@ func (m *model) steepest() float64 {
 
 // slantOf is the tangent of the angle at which one straight slide sounds a and b.
 func (m *model) slantOf(a, b *stop) float64 {
-	across := math.Abs(float64(a.str-b.str)) * m.neck.Spacing(a.fret-float64(m.req.Capo))
+	across := math.Abs(float64(a.str-b.str)) * m.neck.Spacing(float64(m.fromCapo(a.fret)))
 	return math.Abs(m.x(a.fret)-m.x(b.fret)) / across
 }
 
 func (m *model) slants(a, b *stop) bool { return m.slantOf(a, b) <= m.steepest() }
 
+func (m *model) fromCapo(fret float64) play.CapoFret { return play.FromCapo(fret, m.req.Capo) }
+
 // x is the place of a fret for planning, in mm: counted from the capo on the whole scale,
 // so that a shape costs the same wherever the capo sits. On the guitar all distances are
 // smaller by the factor capoScale.
-func (m *model) x(fret float64) float64 { return m.neck.X(fret - float64(m.req.Capo)) }
+func (m *model) x(fret float64) float64 { return m.neck.X(float64(m.fromCapo(fret))) }
 
-func (m *model) window(fret float64) float64 { return m.neck.Window(fret - float64(m.req.Capo)) }
+func (m *model) window(fret float64) float64 { return m.neck.Window(float64(m.fromCapo(fret))) }
 
 // capoScale turns planning distances into millimetres on the guitar: 2^(−capo/12).
 func (m *model) capoScale() float64 { return math.Exp2(-float64(m.req.Capo) / 12) }
 
 // holds is the fret at which the stop's finger is.
 func (s *stop) holds() float64 {
-	if s.how == Bend || s.how == Tapped {
+	if s.how == play.Bend || s.how == play.Tapped {
 		return s.held
 	}
 	return s.fret
@@ -328,7 +331,7 @@ func (m *model) span(a, b *stop) (cost float64, ok bool) {
 // the slide finger, a fret below the slide, within reach.
 func (m *model) behind(fret float64, b *stop) bool {
 	sf := m.req.Player.WornOn()
-	if b.finger >= sf || b.how != Fret || b.fret >= fret {
+	if b.finger >= sf || b.how != play.Fret || b.fret >= fret {
 		return false
 	}
 	return m.x(fret)-m.x(b.fret) <= m.req.Player.SpanMM(b.finger, sf)

@@ -1,6 +1,10 @@
 package plan
 
-import "stepping/core/quiet"
+import (
+	"stepping/core/digits"
+	"stepping/core/play"
+	"stepping/core/quiet"
+)
 
 // Strummed is one string in the strum test: the position is held, all six strings are
 // struck, and only the wanted ones may sound.
@@ -8,8 +12,8 @@ type Strummed struct {
 	String int
 	Note   string // what it sounds if nothing silences it
 	Wanted bool
-	By     string // what silences it already, as in StringState; "" if nothing does
-	Advice string // what part of the hands should take it, as By; "" if it is wanted or silent, or nothing reaches it
+	By     play.Damper // what silences it already, as in StringState; "" if nothing does
+	Advice play.Damper // what part of the hands should take it, as By; "" if it is wanted or silent, or nothing reaches it
 }
 
 // Strum makes the strum test of moment t, string 6 first. The advice is the cheapest way in the
@@ -29,7 +33,7 @@ func (p *Plan) Strum(t int) []Strummed {
 		}
 	}
 	s.swept = s.unw
-	advice := damping{stopper: noDigit}
+	advice := damping{stopper: digits.None}
 	least := inf
 	struck := pluck{at: c.pl.at, busy: c.pl.busy}
 	for d, at := range c.d.digit {
@@ -38,7 +42,7 @@ func (p *Plan) Strum(t int) []Strummed {
 		}
 	}
 	m.eachDamping(r, &s, &struck, 0, func(d *damping) {
-		if d.digit[digitP] == 0 && d.cost() < least {
+		if d.digit[digits.P] == 0 && d.cost() < least {
 			advice, least = *d, d.cost()
 		}
 	})
@@ -46,7 +50,7 @@ func (p *Plan) Strum(t int) []Strummed {
 	for str := 6; str >= 1; str-- {
 		line := Strummed{String: str, Note: m.spell(m.soundingPitch(c.h, str)), Wanted: wanted.Has(str), By: m.dampedBy(&c, str)}
 		if line.By == "" && c.h.under.Has(str) && c.h.trails > 0 && !line.Wanted {
-			line.By = "trailing"
+			line.By = play.ByTrailing
 		}
 		if s.unw.Has(str) {
 			a := choice{h: c.h, s: silence{}, d: advice}

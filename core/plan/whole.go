@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"slices"
 
+	"stepping/core/play"
 	"stepping/core/player"
 	"stepping/core/tuning"
 )
@@ -21,12 +22,12 @@ type Figures struct {
 
 // Figures sums up the plan.
 func (p *Plan) Figures() Figures {
-	f := Figures{Effort: p.Total - p.Terms[School]}
+	f := Figures{Effort: p.Total - p.Terms[play.School]}
 	var leaking [6]bool
 	for t := range p.Moments {
 		mo := &p.Moments[t]
 		for _, s := range mo.Strokes() {
-			if s.Part == Melody {
+			if s.Part == play.Melody {
 				f.count(s.How)
 			}
 		}
@@ -34,10 +35,10 @@ func (p *Plan) Figures() Figures {
 			f.Dropped++
 		}
 		for s, st := range mo.Strings {
-			if st.State == Leaks && !leaking[s] {
+			if st.State == play.Leaks && !leaking[s] {
 				f.Leaks++
 			}
-			leaking[s] = st.State == Leaks
+			leaking[s] = st.State == play.Leaks
 		}
 		if mo.Hand.SlideOn && (t == 0 || !p.Moments[t-1].Hand.SlideOn) {
 			f.Landings++
@@ -52,13 +53,13 @@ func (p *Plan) Figures() Figures {
 	return f
 }
 
-func (f *Figures) count(how How) {
+func (f *Figures) count(how play.How) {
 	switch how {
-	case Slide, Glide:
+	case play.Slide, play.Glide:
 		f.Slid++
-	case Fret, Hammer, Pull:
+	case play.Fret, play.Hammer, play.Pull:
 		f.Fretted++
-	case Open:
+	case play.Open:
 		f.OpenNotes++
 	default:
 		f.Other++

@@ -258,7 +258,7 @@ func (g *Guitar) safer(from, to tuning.Tuning) (out []Safer) {
 	return out
 }
 
-// Gravity in m/s².
+// gravity in m/s².
 const gravity = 9.81
 
 // Clearance returns the height in mm left between string str and fret n, in the new tuning, while a slide

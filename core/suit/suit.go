@@ -15,6 +15,7 @@ import (
 	"stepping/core/chord"
 	"stepping/core/pitch"
 	"stepping/core/plan"
+	"stepping/core/play"
 	"stepping/core/player"
 	"stepping/core/retune"
 	"stepping/core/tune"
@@ -67,7 +68,7 @@ type Stroke struct {
 	At     float64 // quarter notes
 	String int
 	Fret   float64
-	How    plan.How
+	How    play.How
 }
 
 func newFirst(p *plan.Plan) (f First) {

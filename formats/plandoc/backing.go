@@ -8,6 +8,7 @@ import (
 	"stepping/core/chord"
 	"stepping/core/grip"
 	"stepping/core/pitch"
+	"stepping/core/play"
 	"stepping/core/thumb"
 	"stepping/core/tuning"
 )
@@ -60,8 +61,8 @@ type GripBar struct {
 
 // GripSilence is what keeps a left-out string silent.
 type GripSilence struct {
-	String int    `json:"string"`
-	By     string `json:"by"`
+	String int         `json:"string"`
+	By     play.Damper `json:"by"`
 }
 
 // GripThumb is a string that can take a role of the thumb.

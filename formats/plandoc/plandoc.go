@@ -10,6 +10,7 @@ import (
 	"strconv"
 
 	"stepping/core/plan"
+	"stepping/core/play"
 	"stepping/core/player"
 	"stepping/core/thumb"
 	"stepping/core/tune"
@@ -58,18 +59,18 @@ type Moment struct {
 
 // Stroke is one note struck.
 type Stroke struct {
-	Part   string  `json:"part"`
-	String int     `json:"string"`
-	Fret   float64 `json:"fret"`
-	From   float64 `json:"from"`
-	How    string  `json:"how"`
-	Finger string  `json:"finger"`
-	Hook   bool    `json:"hook,omitempty"`
-	Digit  string  `json:"digit"`
-	Pitch  string  `json:"pitch"`
-	Cents  int     `json:"cents"`
-	Dur    string  `json:"dur"`
-	Pinned bool    `json:"pinned"`
+	Part   string     `json:"part"`
+	String int        `json:"string"`
+	Fret   float64    `json:"fret"`
+	From   float64    `json:"from"`
+	How    string     `json:"how"`
+	Finger string     `json:"finger"`
+	Hook   bool       `json:"hook,omitempty"`
+	Digit  play.Digit `json:"digit"`
+	Pitch  string     `json:"pitch"`
+	Cents  int        `json:"cents"`
+	Dur    string     `json:"dur"`
+	Pinned bool       `json:"pinned"`
 }
 
 // Slide is where the slide is.
@@ -84,26 +85,26 @@ type Slide struct {
 
 // String is what one string does.
 type String struct {
-	String int     `json:"string"`
-	State  string  `json:"state"`
-	By     string  `json:"by"`
-	Note   string  `json:"note"`
-	DB     float64 `json:"db,omitempty"`
+	String int         `json:"string"`
+	State  string      `json:"state"`
+	By     play.Damper `json:"by"`
+	Note   string      `json:"note"`
+	DB     float64     `json:"db,omitempty"`
 }
 
 // Pin is a user's choice that the plan keeps.
 type Pin struct {
-	At     string  `json:"at"`
-	To     string  `json:"to,omitempty"`
-	Part   string  `json:"part"`
-	Voice  int     `json:"voice,omitempty"`
-	String int     `json:"string"`
-	Fret   float64 `json:"fret"`
-	How    string  `json:"how"`
-	Finger int     `json:"finger,omitempty"`
-	Digit  string  `json:"digit,omitempty"`
-	Covers int     `json:"covers,omitempty"`
-	By     string  `json:"by,omitempty"`
+	At     string      `json:"at"`
+	To     string      `json:"to,omitempty"`
+	Part   string      `json:"part"`
+	Voice  int         `json:"voice,omitempty"`
+	String int         `json:"string"`
+	Fret   float64     `json:"fret"`
+	How    string      `json:"how"`
+	Finger int         `json:"finger,omitempty"`
+	Digit  play.Digit  `json:"digit,omitempty"`
+	Covers int         `json:"covers,omitempty"`
+	By     play.Damper `json:"by,omitempty"`
 }
 
 // Dropped is a stroke that the pattern asks for and the plan leaves out.
@@ -164,7 +165,7 @@ func newPin(p *plan.Pin) Pin {
 	return out
 }
 
-func moment(mo *plan.Moment, why []string) Moment {
+func moment(mo *play.Moment, why []string) Moment {
 	out := Moment{
 		At: mo.At.String(), Bar: mo.Bar, Beat: Beat(mo.Beat), Chord: mo.Chord.Name, Strokes: []Stroke{}, Heel: mo.Heel, Accent: mo.Accent, Mute: mo.Mute, Flick: mo.Flick, Share: round(mo.Share),
 		Slide: Slide{mo.Hand.SlideOn, mo.Hand.SlideFret, mo.Hand.From, mo.Hand.Covers, mo.Hand.Trails, mo.Hand.Slant},
@@ -174,12 +175,12 @@ func moment(mo *plan.Moment, why []string) Moment {
 		out.Strokes = append(out.Strokes, stroke(s))
 	}
 	if mo.Hit != "" && mo.Hit != thumb.Release { // a release is the dead stroke itself
-		out.Strokes = append(out.Strokes, Stroke{Part: string(plan.Percussion), String: hitString[mo.Hit], How: mo.Hit, Digit: hitDigit[mo.Hit], Dur: "0"})
+		out.Strokes = append(out.Strokes, Stroke{Part: string(play.Percussion), String: hitString[mo.Hit], How: mo.Hit, Digit: hitDigit[mo.Hit], Dur: "0"})
 	}
 	for i, s := range mo.Strings {
 		out.Strings = append(out.Strings, String{i + 1, string(s.State), s.By, s.Note, math.Round(s.DB)})
 	}
-	for k, name := range plan.TermNames() {
+	for k, name := range play.TermNames() {
 		if mo.Cost[k] != 0 {
 			out.Cost[name] = round(mo.Cost[k])
 		}
@@ -190,10 +191,10 @@ func moment(mo *plan.Moment, why []string) Moment {
 // Where percussion falls: the thickest string that it touches, and with what; a thump is on the top.
 var (
 	hitString = map[string]int{thumb.Slap: 6, thumb.Tap: 3, thumb.Thump: 6}
-	hitDigit  = map[string]string{thumb.Slap: "p", thumb.Tap: "i"}
+	hitDigit  = map[string]play.Digit{thumb.Slap: play.P, thumb.Tap: play.I}
 )
 
-func stroke(s *plan.Stroke) Stroke {
+func stroke(s *play.Stroke) Stroke {
 	return Stroke{
 		Part: string(s.Part), String: s.String, Fret: s.Fret, From: s.From, How: string(s.How), Finger: s.Finger, Hook: s.Hook, Digit: s.Digit,
 		Pitch: s.Note.String(), Cents: s.Note.Cents, Dur: s.Dur.String(), Pinned: s.Pinned,

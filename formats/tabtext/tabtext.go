@@ -14,6 +14,7 @@ import (
 	"strings"
 
 	"stepping/core/plan"
+	"stepping/core/play"
 )
 
 // lineBars is the number of bars on a line of music.
@@ -51,7 +52,7 @@ func (r *row) pad(width int, fill string) {
 }
 
 // writeLine writes up to lineBars bars.
-func writeLine(w io.Writer, p *plan.Plan, moments []plan.Moment) {
+func writeLine(w io.Writer, p *plan.Plan, moments []play.Moment) {
 	var chords, digits row
 	var strs [6]row
 	width := 0
@@ -94,12 +95,12 @@ func writeLine(w io.Writer, p *plan.Plan, moments []plan.Moment) {
 	fmt.Fprintf(w, "%s\n\n", strings.TrimRight(digits.String(), " "))
 }
 
-func cell(p *plan.Plan, mo *plan.Moment, s int) string {
+func cell(p *plan.Plan, mo *play.Moment, s int) string {
 	for _, st := range mo.Strokes() {
 		if st.String != s {
 			continue
 		}
-		fret := plan.FretText(st.Fret - float64(p.Request.Capo))
+		fret := play.FromCapo(st.Fret, p.Request.Capo).String()
 		if sign, ok := signs[st.How]; ok {
 			return fmt.Sprintf(sign, fret)
 		}
@@ -109,22 +110,22 @@ func cell(p *plan.Plan, mo *plan.Moment, s int) string {
 }
 
 // signs are the forms of a fret by technique; the others stand bare.
-var signs = map[plan.How]string{
-	plan.Slide: "<%s>", plan.Glide: "/<%s>", plan.Hammer: "h%s", plan.Pull: "p%s", plan.Bend: "b%s", plan.Tapped: "t%s", plan.Harmonic: "%so",
+var signs = map[play.How]string{
+	play.Slide: "<%s>", play.Glide: "/<%s>", play.Hammer: "h%s", play.Pull: "p%s", play.Bend: "b%s", play.Tapped: "t%s", play.Harmonic: "%so",
 }
 
 // digitsOf is the digits that pluck, from the thumb up; one that brushes stands once.
-func digitsOf(mo *plan.Moment) string {
+func digitsOf(mo *play.Moment) string {
 	var in [4]bool
 	for _, st := range mo.Strokes() {
-		if d := strings.Index("pima", st.Digit); st.Digit != "" && d >= 0 {
+		if d := st.Digit.Number(); d < len(in) {
 			in[d] = true
 		}
 	}
 	out := ""
 	for d, has := range in {
 		if has {
-			out += "pima"[d : d+1]
+			out += string(play.Digits[d])
 		}
 	}
 	return out

@@ -8,6 +8,7 @@ import (
 	"testing"
 
 	"stepping/core/plan"
+	"stepping/core/play"
 	"stepping/core/player"
 	"stepping/core/thumb"
 	"stepping/core/tuning"
@@ -50,13 +51,13 @@ func TestEveryStrokeIsWritten(t *testing.T) {
 			for _, s := range p.Moments[i].Strokes() {
 				fret := strconv.FormatFloat(s.Fret-float64(capo), 'f', -1, 64)
 				switch s.How {
-				case plan.Slide:
+				case play.Slide:
 					fret = "<" + fret + ">"
-				case plan.Glide:
+				case play.Glide:
 					fret = "/<" + fret + ">"
-				case plan.Hammer, plan.Pull, plan.Bend, plan.Tapped:
+				case play.Hammer, play.Pull, play.Bend, play.Tapped:
 					fret = string(s.How)[:1] + fret
-				case plan.Harmonic:
+				case play.Harmonic:
 					fret += "o"
 				}
 				want[s.String] = append(want[s.String], fret)

@@ -1,19 +1,21 @@
-package web
+package view
 
 import (
 	"fmt"
 	"math"
+	"strconv"
 	"strings"
 
 	"stepping/core/plan"
+	"stepping/core/play"
 	"stepping/core/thumb"
 	"stepping/core/tune"
 	"stepping/formats/plandoc"
 )
 
-// column is the time column: time runs downward, true to length; the six strings stand
+// Column is the time column: time runs downward, true to length; the six strings stand
 // side by side, string 6 left. What is struck together stands on one line.
-type column struct {
+type Column struct {
 	First    int
 	Height   float64
 	Rows     []rowView
@@ -100,9 +102,9 @@ const (
 
 func stringX(s int) float64 { return columnLeft + columnStep*float64(6-s) }
 
-// newColumn draws the moments around m.
-func newColumn(w *worked, m int) column {
-	all := w.plan.Moments
+// NewColumn draws the moments of p around m; changed are those to be flagged.
+func NewColumn(p *plan.Plan, changed map[int]bool, m int) Column {
+	all := p.Moments
 	first, last := max(0, m-windowBefore), min(len(all), m+windowAfter)
 	for first > 0 && all[first-1].Bar == all[first].Bar {
 		first--
@@ -110,14 +112,14 @@ func newColumn(w *worked, m int) column {
 	moments := all[first:last]
 	scale := pxPerTick(moments)
 	y := func(t tune.Time) float64 { return columnTop + float64(t-moments[0].At)*scale }
-	c := column{First: first, CursorY: y(all[m].At)}
+	c := Column{First: first, CursorY: y(all[m].At)}
 	for s := 6; s >= 1; s-- {
 		c.Strings = append(c.Strings, stringLine{stringX(s), s})
 	}
 	chord := ""
 	for i := range moments {
 		mo := &moments[i]
-		row := newRow(w, first+i, y(mo.At), i == 0 || moments[i-1].Bar != mo.Bar)
+		row := newRow(p, changed, first+i, y(mo.At), i == 0 || moments[i-1].Bar != mo.Bar)
 		if mo.Chord.Name != chord {
 			chord = mo.Chord.Name
 			row.Chord = chord
@@ -129,13 +131,13 @@ func newColumn(w *worked, m int) column {
 	}
 	end := moments[len(moments)-1].At
 	c.Height = y(end) + rowGap
-	c.Ceilings = ceilingViews(w.plan, moments, y)
-	c.Beats = beatLines(w.plan.Request.Tune, moments[0].At, end, y)
+	c.Ceilings = ceilingViews(p, moments, y)
+	c.Beats = beatLines(p.Request.Tune, moments[0].At, end, y)
 	return c
 }
 
 // ceilingViews draws the ceilings of the bars of the moments shown.
-func ceilingViews(p *plan.Plan, moments []plan.Moment, y func(tune.Time) float64) []ceilingView {
+func ceilingViews(p *plan.Plan, moments []play.Moment, y func(tune.Time) float64) []ceilingView {
 	tu, ceilings := p.Request.Tune, p.BarCeilings()
 	var out []ceilingView
 	for bar := moments[0].Bar - 1; bar < moments[len(moments)-1].Bar; bar++ {
@@ -146,13 +148,13 @@ func ceilingViews(p *plan.Plan, moments []plan.Moment, y func(tune.Time) float64
 		width := ceilingWidth * min(1, p.Ceiling.BPM/bpm)
 		from := max(tu.Bars[bar], moments[0].At)
 		to := min(tu.Bars[bar]+tu.BarLength(bar), moments[len(moments)-1].At)
-		out = append(out, ceilingView{columnRight - width, y(from), width, max(y(to)-y(from)-2, 2), fmt.Sprintf("%.0f", bpm), tightness(bpm, p.Ceiling.BPM)})
+		out = append(out, ceilingView{columnRight - width, y(from), width, max(y(to)-y(from)-2, 2), fmt.Sprintf("%.0f", bpm), Tightness(bpm, p.Ceiling.BPM)})
 	}
 	return out
 }
 
 // pxPerTick keeps the closest moments rowGap apart.
-func pxPerTick(moments []plan.Moment) float64 {
+func pxPerTick(moments []play.Moment) float64 {
 	closest := tune.Quarter
 	for i := 1; i < len(moments); i++ {
 		closest = min(closest, moments[i].At-moments[i-1].At)
@@ -172,26 +174,25 @@ func beatLines(tu *tune.Tune, from, to tune.Time, y func(tune.Time) float64) []b
 	return out
 }
 
-func (c *column) addSounds(mo *plan.Moment, y1, y2 float64) {
+func (c *Column) addSounds(mo *play.Moment, y1, y2 float64) {
 	for s, st := range mo.Strings {
-		if st.State == plan.Struck || st.State == plan.Rings {
+		if st.State == play.Struck || st.State == play.Rings {
 			c.Sounds = append(c.Sounds, soundLine{stringX(s + 1), y1, y2, thumb.IsBassString(s + 1)})
 		}
 	}
 }
 
-func newRow(w *worked, m int, y float64, newBar bool) rowView {
-	p := w.plan
+func newRow(p *plan.Plan, changed map[int]bool, m int, y float64, newBar bool) rowView {
 	mo := &p.Moments[m]
-	row := rowView{Moment: m, Y: y, Bar: mo.Bar, Beat: plandoc.Beat(mo.Beat), Label: countLabel(mo.Beat), Hit: mo.Hit, HitX: hitX(mo.Hit), NewBar: newBar, Changed: w.changed[m], Dropped: mo.Dropped}
+	row := rowView{Moment: m, Y: y, Bar: mo.Bar, Beat: plandoc.Beat(mo.Beat), Label: CountAloud(mo.Beat), Hit: mo.Hit, HitX: hitX(mo.Hit), NewBar: newBar, Changed: changed[m], Dropped: mo.Dropped}
 	var words []string
 	for _, s := range mo.Strokes() {
 		v := newStroke(p, s)
 		text := v.Big
-		if s.How == plan.Open {
+		if s.How == play.Open {
 			text = "0"
 		}
-		row.Marks = append(row.Marks, markView{stringX(s.String), y, v.Shape, techniqueSign(s.How, text), s.Digit, s.Pinned, string(s.Part), mo.Accent && s.Part == plan.Thumb})
+		row.Marks = append(row.Marks, markView{stringX(s.String), y, v.Shape, techniqueSign(s.How, text), string(s.Digit), s.Pinned, string(s.Part), mo.Accent && s.Part == play.Thumb})
 		words = append(words, string(s.Part)+" string "+string(rune('0'+s.String))+" "+v.How+" "+text)
 	}
 	if mo.Accent {
@@ -207,8 +208,8 @@ func newRow(w *worked, m int, y float64, newBar bool) rowView {
 		}
 	}
 	for s, st := range mo.Strings {
-		if st.State == plan.Silenced && st.By != mo.Hit || st.State == plan.Leaks {
-			row.Quiet = append(row.Quiet, quietView{stringX(s + 1), y, st.State == plan.Leaks, shortBy(st.By)})
+		if st.State == play.Silenced && string(st.By) != mo.Hit || st.State == play.Leaks {
+			row.Quiet = append(row.Quiet, quietView{stringX(s + 1), y, st.State == play.Leaks, shortBy(st.By)})
 		}
 	}
 	row.Name = strings.Join(words, ", ")
@@ -228,7 +229,7 @@ func hitX(hit string) float64 {
 
 // countLabel is how a beat is counted aloud: its number, and between beats e, &, a, or a third's
 // trip and let.
-func countLabel(beat float64) string {
+func CountAloud(beat float64) string {
 	whole, part := math.Modf(beat)
 	for _, w := range []struct {
 		at   float64
@@ -243,33 +244,33 @@ func countLabel(beat float64) string {
 
 // shortBy is a damper in one letter, as the legend explains them: t trailing, h heel, a
 // digit's letter, a fretting finger's number.
-func shortBy(by string) string {
-	if f, ok := strings.CutPrefix(by, "finger "); ok {
+func shortBy(by play.Damper) string {
+	if f, ok := by.Finger(); ok {
 		return f
 	}
 	switch {
-	case by == "tilt":
+	case by == play.ByTilt:
 		return "/"
 	case len(by) > 1:
-		return by[:1]
+		return string(by[:1])
 	}
-	return by
+	return string(by)
 }
 
 // techniqueSign writes a fret with the sign of its technique, as the legend explains them.
-func techniqueSign(how plan.How, fret string) string {
+func techniqueSign(how play.How, fret string) string {
 	switch how {
-	case plan.Glide:
+	case play.Glide:
 		return "/" + fret
-	case plan.Hammer, plan.Pull, plan.Bend, plan.Tapped:
+	case play.Hammer, play.Pull, play.Bend, play.Tapped:
 		return string(how)[:1] + fret
-	case plan.Harmonic:
+	case play.Harmonic:
 		return fret + "o"
 	}
 	return fret
 }
 
-func (c *column) ys() []float64 {
+func (c *Column) RowYs() []float64 {
 	out := make([]float64, len(c.Rows))
 	for i := range c.Rows {
 		out[i] = c.Rows[i].Y
@@ -277,10 +278,58 @@ func (c *column) ys() []float64 {
 	return out
 }
 
-func (c *column) bars() []int {
+func (c *Column) RowBars() []int {
 	out := make([]int, len(c.Rows))
 	for i := range c.Rows {
 		out[i] = c.Rows[i].Bar
+	}
+	return out
+}
+
+// BarLink is one bar of the overview.
+type BarLink struct {
+	Bar, Moment int
+	Leaks       bool
+	Here        bool
+	Slowest     bool
+	BPM         string // its ceiling, "" if nothing limits it
+	Tight       int    // how near it is to the plan's own ceiling: 0 easy … 3 sets it
+}
+
+// Tightness grades a bar's ceiling against the lowest: 3 sets it, 2 within a quarter of it, 1
+// within twice, 0 beyond.
+func Tightness(bpm, lowest float64) int {
+	switch {
+	case bpm <= lowest:
+		return 3
+	case bpm <= 1.25*lowest:
+		return 2
+	case bpm <= 2*lowest:
+		return 1
+	}
+	return 0
+}
+
+// NewBars is the overview of the whole tune: one link a bar, marked where a string leaks,
+// where the cursor is, and where the tempo is held down.
+func NewBars(p *plan.Plan, m int) []BarLink {
+	var out []BarLink
+	for t := range p.Moments {
+		mo := &p.Moments[t]
+		if len(out) == 0 || out[len(out)-1].Bar != mo.Bar {
+			out = append(out, BarLink{Bar: mo.Bar, Moment: t})
+		}
+		b := &out[len(out)-1]
+		b.Leaks = b.Leaks || len(mo.Leaking()) > 0
+		b.Here = b.Here || t == m
+		b.Slowest = b.Slowest || p.Ceiling.BPM > 0 && mo.At == p.Ceiling.At
+	}
+	ceilings := p.BarCeilings()
+	for i := range out {
+		if bpm := ceilings[out[i].Bar-1]; bpm > 0 {
+			out[i].BPM = strconv.FormatFloat(bpm, 'f', 0, 64)
+			out[i].Tight = Tightness(bpm, p.Ceiling.BPM)
+		}
 	}
 	return out
 }

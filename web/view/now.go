@@ -1,18 +1,20 @@
-package web
+package view
 
 import (
 	"context"
+	"encoding/json"
 	"fmt"
 	"strconv"
 	"strings"
 
 	"stepping/core/plan"
+	"stepping/core/play"
 	"stepping/core/thumb"
 	"stepping/formats/plandoc"
 )
 
-// nowView is everything about the moment at the cursor.
-type nowView struct {
+// Now is everything about the moment at the cursor.
+type Now struct {
 	ID      string
 	Version int
 	Moment  int
@@ -30,14 +32,14 @@ type nowView struct {
 	Together  string // "together", "thumb alone", "melody alone"
 	Next      string
 	NextMove  string
-	Neck      neckView
+	Neck      Neck
 	With      []*strokeView // lower voices of the melody
 	Behind    string        // which fingers lie behind the slide, and which are stranded before it
 	Front     []frontView   // string 6 first: which part of which hand touches it
 	Strum     []strumView
 	Choices   []choiceView
 	Why       []string
-	Places    []placeGroup
+	Places    []PlaceGroup
 	Changed   bool
 }
 
@@ -54,8 +56,8 @@ type strokeView struct {
 	Pinned bool
 }
 
-// placeGroup is the list of other places for one stroke.
-type placeGroup struct {
+// PlaceGroup is the list of other places for one stroke.
+type PlaceGroup struct {
 	Part   string
 	Title  string
 	At     string
@@ -75,34 +77,34 @@ type placeView struct {
 	Pin    string // JSON
 }
 
-var digitWords = map[string]string{"p": "thumb", "i": "index", "m": "middle", "a": "ring"}
+var digitWords = map[play.Digit]string{play.P: "thumb", play.I: "index", play.M: "middle", play.A: "ring"}
 
-var howWords = map[plan.How]string{
-	plan.Open: "open", plan.Fret: "fretted", plan.Slide: "slide", plan.Glide: "glide", plan.Hammer: "hammer on", plan.Pull: "pull off",
-	plan.Bend: "bend", plan.Harmonic: "harmonic", plan.Tapped: "tap",
+var howWords = map[play.How]string{
+	play.Open: "open", play.Fret: "fretted", play.Slide: "slide", play.Glide: "glide", play.Hammer: "hammer on", play.Pull: "pull off",
+	play.Bend: "bend", play.Harmonic: "harmonic", play.Tapped: "tap",
 }
 
 // shapes are the forms in which techniques are drawn: under the slide, fretted, open.
-var shapes = map[plan.How]string{
-	plan.Open: "open", plan.Harmonic: "open", plan.Slide: "slide", plan.Glide: "slide",
+var shapes = map[play.How]string{
+	play.Open: "open", play.Harmonic: "open", play.Slide: "slide", play.Glide: "slide",
 }
 
-func shapeOf(h plan.How) string {
+func shapeOf(h play.How) string {
 	if s, ok := shapes[h]; ok {
 		return s
 	}
 	return "fret"
 }
 
-func newStroke(p *plan.Plan, s *plan.Stroke) *strokeView {
+func newStroke(p *plan.Plan, s *play.Stroke) *strokeView {
 	if s == nil {
 		return nil
 	}
 	v := &strokeView{
-		Big: plan.FretText(s.Fret - float64(p.Request.Capo)), How: howWords[s.How], Shape: shapeOf(s.How), String: s.String,
-		Digit: s.Digit, Note: noteText(s), Pinned: s.Pinned,
+		Big: play.FromCapo(s.Fret, p.Request.Capo).String(), How: howWords[s.How], Shape: shapeOf(s.How), String: s.String,
+		Digit: string(s.Digit), Note: noteText(s), Pinned: s.Pinned,
 	}
-	if s.How == plan.Open {
+	if s.How == play.Open {
 		v.Big = "open"
 	}
 	switch {
@@ -112,7 +114,7 @@ func newStroke(p *plan.Plan, s *plan.Stroke) *strokeView {
 		v.Finger = "finger " + s.Finger
 	}
 	if s.From != s.Fret {
-		v.From = "from " + plan.FretText(s.From-float64(p.Request.Capo))
+		v.From = "from " + play.FromCapo(s.From, p.Request.Capo).String()
 	}
 	if s.Digit == "" {
 		v.Digit = "no stroke"
@@ -120,20 +122,19 @@ func newStroke(p *plan.Plan, s *plan.Stroke) *strokeView {
 	return v
 }
 
-func noteText(s *plan.Stroke) string {
+func noteText(s *play.Stroke) string {
 	if s.Note.Cents != 0 {
 		return fmt.Sprintf("%s %+d cents", s.Note, s.Note.Cents)
 	}
 	return s.Note.String()
 }
 
-// newNow makes the view of moment m. The caller holds w.mu.
-func newNow(b *planBody, w *worked, m int) nowView {
-	p := w.plan
+// NewNow makes the view of moment m of the plan of tune id in a version of its settings.
+func NewNow(id string, version int, p *plan.Plan, m int) Now {
 	mo := &p.Moments[m]
-	v := nowView{
-		ID: b.ID, Version: b.Version, Moment: m, Bar: mo.Bar, Beat: plandoc.Beat(mo.Beat), Chord: mo.Chord.Name,
-		Front: newFront(mo), Behind: behindText(p, mo), Choices: newChoices(p, m), Melody: newStroke(p, mo.Melody), Thumb: newStroke(p, mo.Thumb), Neck: newNeck(p, m), Changed: w.changed[m],
+	v := Now{
+		ID: id, Version: version, Moment: m, Bar: mo.Bar, Beat: plandoc.Beat(mo.Beat), Chord: mo.Chord.Name,
+		Front: newFront(mo), Behind: behindText(p, mo), Choices: newChoices(p, m), Melody: newStroke(p, mo.Melody), Thumb: newStroke(p, mo.Thumb), Neck: NewNeck(p, m),
 	}
 	for _, s := range mo.With {
 		v.With = append(v.With, newStroke(p, s))
@@ -148,8 +149,8 @@ func newNow(b *planBody, w *worked, m int) nowView {
 	}
 	if h := mo.Held; h != nil {
 		v.Held = fmt.Sprintf("string %d sounds on, %s", h.String, howWords[h.How])
-		if h.How != plan.Open {
-			v.Held += " " + plan.FretText(h.Fret-float64(p.Request.Capo))
+		if h.How != play.Open {
+			v.Held += " " + play.FromCapo(h.Fret, p.Request.Capo).String()
 		}
 	}
 	v.Hit, v.HitText, v.Mute = mo.Hit, hitWords[mo.Hit], muteWords[mo.Mute]
@@ -164,7 +165,7 @@ func newNow(b *planBody, w *worked, m int) nowView {
 	return v
 }
 
-func thumbName(mo *plan.Moment) string {
+func thumbName(mo *play.Moment) string {
 	switch {
 	case mo.RingsOn:
 		return "rings on"
@@ -191,32 +192,25 @@ var (
 	muteWords = map[string]string{"half": "half muted by the palm", "thump": "muted to a thump", "stab": "cut short by the palm"}
 )
 
-// addReasons fills in why the moment is played so, and its other places. The caller holds
-// w.mu.
-func (v *nowView) addReasons(ctx context.Context, w *worked) error {
-	r, ok := w.reasons[v.Moment]
-	if !ok {
-		var err error
-		if r, err = newReasons(ctx, w, v.Moment); err != nil {
-			return err
-		}
-		w.reasons[v.Moment] = r
-	}
-	v.Why, v.Places, v.Strum = r.why, r.places, r.strum
-	return nil
+// Reasons is why a moment is played so, its other places, and the strum test.
+type Reasons struct {
+	Why    []string
+	Places []PlaceGroup
+	Strum  []strumView
 }
 
-func newReasons(ctx context.Context, w *worked, m int) (r reasons, err error) {
-	if r.why, err = w.plan.Why(ctx, m); err != nil {
+// NewReasons works out the reasons of moment m.
+func NewReasons(ctx context.Context, p *plan.Plan, m int) (r Reasons, err error) {
+	if r.Why, err = p.Why(ctx, m); err != nil {
 		return r, err
 	}
-	mo := &w.plan.Moments[m]
+	mo := &p.Moments[m]
 	for v := 0; mo.Melody != nil && v <= len(mo.With); v++ {
 		title := "The melody note"
 		if len(mo.With) > 0 {
 			title = fmt.Sprintf("Melody note %s", noteText(mo.Strokes()[v]))
 		}
-		if err := r.add(ctx, w, m, plan.Melody, v, title); err != nil {
+		if err := r.add(ctx, p, m, play.Melody, v, title); err != nil {
 			return r, err
 		}
 	}
@@ -225,22 +219,22 @@ func newReasons(ctx context.Context, w *worked, m int) (r reasons, err error) {
 		if mo.Arrival != "" {
 			title = "The thumb, arriving early in " + mo.Arrival
 		}
-		if err := r.add(ctx, w, m, plan.Thumb, 0, title); err != nil {
+		if err := r.add(ctx, p, m, play.Thumb, 0, title); err != nil {
 			return r, err
 		}
 	}
 	shown := 0
 	for s := 1; s <= 6 && shown < maxDamperGroups; s++ {
-		if st := mo.Strings[s-1].State; st == plan.Silenced || st == plan.Leaks {
-			before := len(r.places)
-			if err := r.add(ctx, w, m, plan.Damper, s, fmt.Sprintf("Keeping string %d quiet", s)); err != nil {
+		if st := mo.Strings[s-1].State; st == play.Silenced || st == play.Leaks {
+			before := len(r.Places)
+			if err := r.add(ctx, p, m, play.Damped, s, fmt.Sprintf("Keeping string %d quiet", s)); err != nil {
 				return r, err
 			}
-			shown += len(r.places) - before
+			shown += len(r.Places) - before
 		}
 	}
-	r.strum = newStrum(w.plan, m)
-	numberKeys(r.places)
+	r.Strum = newStrum(p, m)
+	numberKeys(r.Places)
 	return r, nil
 }
 
@@ -252,7 +246,7 @@ type frontView struct {
 	State, Label string
 }
 
-func newFront(mo *plan.Moment) []frontView {
+func newFront(mo *play.Moment) []frontView {
 	out := make([]frontView, 6)
 	for i := range out {
 		s := 6 - i
@@ -270,18 +264,18 @@ func newFront(mo *plan.Moment) []frontView {
 				v.Left = f.Finger
 			}
 		}
-		if f, ok := strings.CutPrefix(st.By, "finger "); ok && v.Left == "" {
+		if f, ok := st.By.Finger(); ok && v.Left == "" {
 			v.Left = "(" + f + ")" // it touches without pressing
 		}
-		for d, name := range []string{"p", "i", "m", "a", "c"} {
+		for d, name := range play.Digits {
 			if mo.Digits[d] == s {
-				v.Right = name
+				v.Right = string(name)
 			}
 		}
 		if s > 6-mo.Heel {
 			v.Right = "heel"
 		}
-		if st.By == "p" {
+		if st.By == play.Damper(play.P) {
 			v.Right = "p"
 		}
 		out[i] = v
@@ -290,7 +284,7 @@ func newFront(mo *plan.Moment) []frontView {
 }
 
 // behindText says what the fingers beside a worn slide can do.
-func behindText(p *plan.Plan, mo *plan.Moment) string {
+func behindText(p *plan.Plan, mo *play.Moment) string {
 	pl := &p.Request.Player
 	if !mo.Hand.SlideOn || pl.Lap() {
 		return ""
@@ -329,9 +323,9 @@ func newStrum(p *plan.Plan, m int) []strumView {
 		case l.Wanted:
 			v.Text = "may sound"
 		case l.By != "":
-			v.Text = "silent: " + l.By
+			v.Text = "silent: " + string(l.By)
 		case l.Advice != "":
-			v.Text = "sounds: give it to " + l.Advice
+			v.Text = "sounds: give it to " + string(l.Advice)
 		default:
 			v.Text = "sounds, and no part of the hands reaches it"
 		}
@@ -341,7 +335,7 @@ func newStrum(p *plan.Plan, m int) []strumView {
 }
 
 // numberKeys gives the first nine places that are not taken a key.
-func numberKeys(groups []placeGroup) {
+func numberKeys(groups []PlaceGroup) {
 	key := 1
 	for g := range groups {
 		for i := range groups[g].Places {
@@ -374,11 +368,11 @@ func nextText(p *plan.Plan, m int) (text, move string) {
 	return where, wait + p.MoveText(m+1)
 }
 
-func nextWhere(p *plan.Plan, s *plan.Stroke) string {
-	if s.How == plan.Open {
+func nextWhere(p *plan.Plan, s *play.Stroke) string {
+	if s.How == play.Open {
 		return fmt.Sprintf("string %d open", s.String)
 	}
-	return fmt.Sprintf("string %d, %s %s", s.String, howWords[s.How], plan.FretText(s.Fret-float64(p.Request.Capo)))
+	return fmt.Sprintf("string %d, %s %s", s.String, howWords[s.How], play.FromCapo(s.Fret, p.Request.Capo).String())
 }
 
 // maxPlaces is how many places are listed at once.
@@ -388,28 +382,64 @@ const maxPlaces = 5
 const maxDamperGroups = 2
 
 // add appends the other places of one stroke, or the other dampers of a string, if there are any.
-func (r *reasons) add(ctx context.Context, w *worked, m int, part plan.Part, voice int, title string) error {
-	alts, err := w.plan.AlternativesOf(ctx, m, part, voice)
-	if err != nil || len(alts) == 0 || part == plan.Damper && len(alts) < 2 {
+func (r *Reasons) add(ctx context.Context, p *plan.Plan, m int, part play.Part, voice int, title string) error {
+	alts, err := p.AlternativesOf(ctx, m, part, voice)
+	if err != nil || len(alts) == 0 || part == play.Damped && len(alts) < 2 {
 		return err
 	}
-	mo := &w.plan.Moments[m]
+	mo := &p.Moments[m]
 	target := plan.Pin{At: mo.At, Part: part, Voice: voice}
-	if part == plan.Damper {
+	if part == play.Damped {
 		target.Voice, target.String = 0, voice
 	}
-	g := placeGroup{Part: string(part), Title: title, Pin: pinJSON(&target), Pinned: w.plan.PinnedAlone(&target)}
+	g := PlaceGroup{Part: string(part), Title: title, Pin: PinJSON(&target), Pinned: p.PinnedAlone(&target)}
 	for i := range alts {
 		a := &alts[i]
 		pin := a.Pin(mo)
-		g.Places = append(g.Places, placeView{Text: w.plan.AlternativeText(a), Extra: fmt.Sprintf("%+.2f", a.Extra), Why: a.Why, Chosen: a.Chosen, Pin: pinJSON(&pin)})
+		g.Places = append(g.Places, placeView{Text: p.AlternativeText(a), Extra: fmt.Sprintf("%+.2f", a.Extra), Why: a.Why, Chosen: a.Chosen, Pin: PinJSON(&pin)})
 	}
 	if len(g.Places) > maxPlaces+1 {
 		g.Places, g.Rest = g.Places[:maxPlaces], g.Places[maxPlaces:]
 	}
-	r.places = append(r.places, g)
+	r.Places = append(r.Places, g)
 	return nil
 }
 
 // beatOf writes a moment's beat.
-func beatOf(mo *plan.Moment) string { return plandoc.Beat(mo.Beat) }
+func Beat(mo *play.Moment) string { return plandoc.Beat(mo.Beat) }
+
+// PinJSON is how forms carry a pin.
+func PinJSON(p *plan.Pin) string {
+	data, err := json.Marshal(p)
+	if err != nil {
+		panic("web: a pin cannot be written as JSON: " + err.Error())
+	}
+	return string(data)
+}
+
+// choiceView is a choice for one moment beside the places, with its pin as JSON.
+type choiceView struct{ Text, Pin string }
+
+func newChoices(p *plan.Plan, m int) []choiceView {
+	mo := &p.Moments[m]
+	var out []choiceView
+	add := func(text string, pin plan.Pin) {
+		pin.At = mo.At
+		out = append(out, choiceView{text, PinJSON(&pin)})
+	}
+	if mo.Melody != nil {
+		for _, d := range play.Digits[:1+p.Request.Player.Fingers] {
+			add("Pluck with "+string(d)+" ("+digitWords[d]+")", plan.Pin{Part: play.Melody, Digit: d})
+		}
+		for f := 1; f <= 4; f++ {
+			add(fmt.Sprint("Fret with finger ", f), plan.Pin{Part: play.Melody, Finger: f})
+		}
+	}
+	add("Slide off the strings", plan.Pin{Part: play.Tube, How: play.Off})
+	for k := 1; mo.Hand.SlideOn && k <= 6; k++ {
+		add(fmt.Sprint("Slide reaching string ", k), plan.Pin{Part: play.Tube, Covers: k})
+	}
+	add("Heel off the strings", plan.Pin{Part: play.Heel, How: play.Off})
+	add("Strings left to ring", plan.Pin{Part: play.Ringing})
+	return out
+}

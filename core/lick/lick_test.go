@@ -1,12 +1,16 @@
-package plan
+package lick
 
 import (
+	"context"
 	"math/rand/v2"
 	"slices"
 	"testing"
 
 	"stepping/core/chord"
+	"stepping/core/coretest"
 	"stepping/core/pitch"
+	"stepping/core/plan"
+	"stepping/core/play"
 	"stepping/core/player"
 	"stepping/core/thumb"
 	"stepping/core/tune"
@@ -20,14 +24,14 @@ func TestMixesAndLicks(t *testing.T) {
 	pl := player.Default()
 	pl.Lean = player.LeanSlide
 	for seed := range uint64(6) {
-		tu := line('D', 70, tune.Quarter, "D G A", notes(69, 74, 69, 66, 71, 74, 79, 71, 73, 76, 81, 73)...)
+		tu := coretest.Line('D', 70, tune.Quarter, "D G A", coretest.Notes(69, 74, 69, 66, 71, 74, 79, 71, 73, 76, 81, 73)...)
 		if seed%2 == 1 {
-			tu = wander(seed, 24)
+			tu = coretest.Wander(seed, 24)
 		}
-		p := solve(t, Request{Tune: tu, Tuning: mustTuning([]string{"Open D", "Open G", "Standard"}[seed%3]), Player: pl, Thumb: thumb.Alternating})
+		p := solve(t, plan.Request{Tune: tu, Tuning: coretest.Tuning([]string{"Open D", "Open G", "Standard"}[seed%3]), Player: pl, Thumb: thumb.Alternating})
 		for i := range p.Moments {
 			mo := &p.Moments[i]
-			if h, ok := p.HeldBar(i); ok {
+			if h, ok := HeldBar(p, i); ok {
 				held++
 				last := -1
 				for _, m := range h.Mixes {
@@ -49,7 +53,7 @@ func TestMixesAndLicks(t *testing.T) {
 			if mo.Melody == nil {
 				continue
 			}
-			own := p.BarNotes(i)
+			own := BarNotes(p, i)
 			if !slices.Contains(own, i) {
 				t.Errorf("moment %d is not in its bar: %v", i, own)
 			}
@@ -69,9 +73,9 @@ func TestMixesAndLicks(t *testing.T) {
 // checkLick: at each place the notes stand as long after the bar line as they did, on the strings and
 // frets of their pins, which sound them; the shape is the old one moved as said; all other notes of the
 // tune are what they were, cut short at most. It returns the number of places.
-func checkLick(t *testing.T, p *Plan, lick []int) int {
+func checkLick(t *testing.T, p *plan.Plan, lick []int) int {
 	tu := p.Request.Tune
-	l := p.LickOf(lick)
+	l := Of(p, lick)
 	for _, pc := range l.Places {
 		out, err := tu.Rewritten(pc.Rewrites)
 		if err != nil || len(pc.Pins) != len(lick) || pc.Tones < 1 {
@@ -87,10 +91,10 @@ func checkLick(t *testing.T, p *Plan, lick []int) int {
 			if n < 0 || pin.At != at || out.Notes[n].Note.Pitch() != s.Note.Pitch()+pitch.Midi(pc.Shift) || out.Notes[n].Note.Pitch() != pc.Pitches[k] {
 				t.Fatalf("note %d of %v at %v: %+v", k, lick, at, pc)
 			}
-			if pin.String != s.String+pc.Over || pc.Over == 0 && s.How != Harmonic && pin.Fret != s.Fret+float64(pc.Shift) {
+			if pin.String != s.String+pc.Over || pc.Over == 0 && s.How != play.Harmonic && pin.Fret != s.Fret+float64(pc.Shift) {
 				t.Errorf("string %d, fret %v became %+v", s.String, s.Fret, pc)
 			}
-			if pin.How != Harmonic && p.Request.Tuning.Open(pin.String)+pitch.Pitch(100*pin.Fret) != pc.Pitches[k] {
+			if pin.How != play.Harmonic && p.Request.Tuning.Open(pin.String)+pitch.Pitch(100*pin.Fret) != pc.Pitches[k] {
 				t.Errorf("string %d at %v does not sound %v", pin.String, pin.Fret, pc.Pitches[k])
 			}
 			if c := tu.ChordOver(at); chord.IntervalName(c.Interval(pc.Pitches[k])) != pc.Degrees[k] {
@@ -105,4 +109,13 @@ func checkLick(t *testing.T, p *Plan, lick []int) int {
 		}
 	}
 	return len(l.Places)
+}
+
+func solve(t *testing.T, r plan.Request) *plan.Plan {
+	t.Helper()
+	p, err := plan.Solve(context.Background(), r)
+	if err != nil {
+		t.Fatal(err)
+	}
+	return p
 }

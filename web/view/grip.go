@@ -1,4 +1,4 @@
-package web
+package view
 
 import (
 	"fmt"
@@ -6,15 +6,15 @@ import (
 
 	"stepping/core/grip"
 	"stepping/core/pitch"
-	"stepping/core/plan"
+	"stepping/core/play"
 	"stepping/core/thumb"
 	"stepping/core/tuning"
 )
 
-// gripView is a grip as drawn: a stretch of the neck true to scale, string 1 on top.
-type gripView struct {
+// Grip is a grip as drawn: a stretch of the neck true to scale, string 1 on top.
+type Grip struct {
 	Width, Height float64
-	Frets         []fretLine
+	Frets         []FretLine
 	Strings       []gripString
 	Tips          []gripTip
 	Bars          []gripBarView
@@ -48,7 +48,7 @@ const (
 	gripLeast  = 150.0
 )
 
-func newGripView(t grip.Guitar, chordName string, g *grip.Grip) gripView {
+func NewGrip(t grip.Guitar, chordName string, g *grip.Grip) Grip {
 	k := t.Player.Neck()
 	at := func(fret float64) float64 { return k.X(fret) }
 	lo, hi := 99, t.Capo
@@ -66,10 +66,10 @@ func newGripView(t grip.Guitar, chordName string, g *grip.Grip) gripView {
 	y := func(s int, fret float64) float64 {
 		return (k.Spacing(k.FretAt(right))*2.5 + k.Spacing(fret)*(float64(s)-3.5) + 5) * neckScale
 	}
-	v := gripView{Width: (right - left) * neckScale, Height: y(6, k.FretAt(right)) + 9*neckScale, Text: gripText(t, g), Name: t.Name(g), Chord: chordName, Stretch: fmt.Sprintf("%.0f mm", g.Stretch)}
+	v := Grip{Width: (right - left) * neckScale, Height: y(6, k.FretAt(right)) + 9*neckScale, Text: GripText(t, g), Name: t.Name(g), Chord: chordName, Stretch: fmt.Sprintf("%.0f mm", g.Stretch)}
 	for f := t.Capo; f <= k.Frets && at(float64(f)) < right; f++ {
 		if at(float64(f)) >= left {
-			v.Frets = append(v.Frets, fretLine{X: x(at(float64(f))), Y1: y(1, float64(f)) - 14, Y2: y(6, float64(f)) + 14, Number: fretNumber(f - t.Capo), Nut: f == t.Capo})
+			v.Frets = append(v.Frets, FretLine{X: x(at(float64(f))), Y1: y(1, float64(f)) - 14, Y2: y(6, float64(f)) + 14, Number: FretNumber(f - t.Capo), Nut: f == t.Capo})
 		}
 	}
 	middle := func(f int) float64 { return at(float64(f)) - min(11, (at(float64(f))-at(float64(f-1)))/2) }
@@ -102,27 +102,27 @@ func newGripView(t grip.Guitar, chordName string, g *grip.Grip) gripView {
 	return v
 }
 
-func fretNumber(n int) string {
+func FretNumber(n int) string {
 	if n <= 0 {
 		return ""
 	}
 	return fmt.Sprint(n)
 }
 
-func silenceWords(by string) string {
+func silenceWords(by play.Damper) string {
 	switch by {
 	case grip.NotStruck:
 		return "not struck"
-	case "heel":
+	case play.ByHeel:
 		return "under the heel"
-	case "thumb over":
+	case grip.ByThumb:
 		return "thumb over the neck"
 	}
-	return by + " touches it"
+	return string(by) + " touches it"
 }
 
-// gripText writes frets from string 6 to 1, counted from the capo: "x 3 2 0 1 0".
-func gripText(t grip.Guitar, g *grip.Grip) string {
+// GripText writes frets from string 6 to 1, counted from the capo: "x 3 2 0 1 0".
+func GripText(t grip.Guitar, g *grip.Grip) string {
 	var words []string
 	for s := tuning.Strings; s >= 1; s-- {
 		if f := g.Frets[s]; f == grip.Out {
@@ -134,8 +134,8 @@ func gripText(t grip.Guitar, g *grip.Grip) string {
 	return strings.Join(words, " ")
 }
 
-// stepGrid is a bar of a pattern as it comes out on a chord: columns are steps, rows strings.
-type stepGrid struct {
+// StepGrid is a bar of a pattern as it comes out on a chord: columns are steps, rows strings.
+type StepGrid struct {
 	Counts []string
 	Rows   []gridRow
 	Hits   []gridCell
@@ -156,32 +156,26 @@ type gridCell struct {
 	Beat   bool // the column falls on a beat
 }
 
-// countWords are how a beat's parts are spoken, by how many there are.
-var countWords = map[int][]string{1: {""}, 2: {"", "&"}, 3: {"", "trip", "let"}, 4: {"", "e", "&", "a"}}
-
-// counts labels the steps of a pattern as they are counted aloud.
-func counts(p *thumb.Pattern) (out []string) {
+// Counts labels the steps of a pattern as they are counted aloud.
+func Counts(p *thumb.Pattern) (out []string) {
 	m, ok := p.Signature()
 	if !ok || p.Steps%m.Num != 0 {
 		return nil
 	}
 	each := p.Steps / m.Num
 	for i := range p.Steps {
-		word := "·"
-		if words := countWords[each]; words != nil {
-			word = words[i%each]
-		}
-		if i%each == 0 {
-			word = fmt.Sprint(i/each + 1)
+		word := "·" // finer than it is spoken
+		if each <= 4 || i%each == 0 {
+			word = CountAloud(1 + float64(i)/float64(each))
 		}
 		out = append(out, word)
 	}
 	return out
 }
 
-// newStepGrid lays the moments of one bar under a pattern's steps.
-func newStepGrid(p *thumb.Pattern, moments []plan.Moment, at func(mo *plan.Moment) int) stepGrid {
-	g := stepGrid{Counts: counts(p)}
+// NewStepGrid lays the moments of one bar under a pattern's steps.
+func NewStepGrid(p *thumb.Pattern, moments []play.Moment, at func(mo *play.Moment) int) StepGrid {
+	g := StepGrid{Counts: Counts(p)}
 	m, _ := p.Signature()
 	each := max(p.Steps/max(m.Num, 1), 1)
 	cells := func() []gridCell {
@@ -203,11 +197,11 @@ func newStepGrid(p *thumb.Pattern, moments []plan.Moment, at func(mo *plan.Momen
 		}
 		for _, s := range mo.Strokes() {
 			c := &g.Rows[s.String-1].Cells[step-1]
-			c.Text, c.Note, c.Strong, c.Thumb = s.Digit, s.Note.String(), mo.Accent, s.Part == plan.Thumb
+			c.Text, c.Note, c.Strong, c.Thumb = string(s.Digit), s.Note.String(), mo.Accent, s.Part == play.Thumb
 			if c.Thumb {
 				c.Mute = mo.Mute
 			}
-			if s.How == plan.Dead {
+			if s.How == play.Dead {
 				c.Note = "dead"
 			}
 		}

@@ -1,20 +1,20 @@
-package web
+package view
 
 import (
 	"fmt"
-	"html/template"
 	"math"
 
 	"stepping/core/neck"
 	"stepping/core/plan"
+	"stepping/core/play"
 	"stepping/core/player"
 )
 
-// neckView is the neck around the hand, true to scale, with what lies on it; string 1 on
+// Neck is the neck around the hand, true to scale, with what lies on it; string 1 on
 // top. Lengths are drawing units, neckScale to the millimetre.
-type neckView struct {
+type Neck struct {
 	Width, Height float64
-	Frets         []fretLine
+	Frets         []FretLine
 	Strings       []neckString
 	Slide         *slideView
 	Trailing      *boxView
@@ -27,7 +27,7 @@ type neckView struct {
 	Locator       locator
 }
 
-type fretLine struct {
+type FretLine struct {
 	X, Y1, Y2 float64
 	Number    string
 	Nut       bool
@@ -89,8 +89,8 @@ func (f *neckFrame) y(s int, mm float64) float64 {
 	return neckTop + ((widest-spread)/2+spread*float64(s-1)/5)*neckScale
 }
 
-// newNeck draws moment m.
-func newNeck(p *plan.Plan, m int) neckView {
+// NewNeck draws moment m.
+func NewNeck(p *plan.Plan, m int) Neck {
 	mo := &p.Moments[m]
 	f := neckFrame{k: p.Request.Player.Neck(), capo: p.Request.Capo}
 	here, has := handMM(&f, mo)
@@ -99,7 +99,7 @@ func newNeck(p *plan.Plan, m int) neckView {
 		here = f.k.X(next.Fret)
 	}
 	f.left = math.Max(here-neckWindow*0.55, -12)
-	v := neckView{Width: neckWindow * neckScale, Height: f.y(6, f.k.Scale*0.72) + neckBelow}
+	v := Neck{Width: neckWindow * neckScale, Height: f.y(6, f.k.Scale*0.72) + neckBelow}
 	f.drawFrets(&v, p.Request.Player)
 	f.drawStrings(&v, mo)
 	f.drawHand(&v, mo, p.Request.Player)
@@ -109,7 +109,7 @@ func newNeck(p *plan.Plan, m int) neckView {
 }
 
 // handMM is where the left hand is, mm from the nut.
-func handMM(f *neckFrame, mo *plan.Moment) (mm float64, has bool) {
+func handMM(f *neckFrame, mo *play.Moment) (mm float64, has bool) {
 	if mo.Hand.SlideOn {
 		return f.k.X(mo.Hand.SlideFret), true
 	}
@@ -119,7 +119,7 @@ func handMM(f *neckFrame, mo *plan.Moment) (mm float64, has bool) {
 	return 0, false
 }
 
-func nextMelody(p *plan.Plan, m int) *plan.Stroke {
+func nextMelody(p *plan.Plan, m int) *play.Stroke {
 	for t := m + 1; t < len(p.Moments) && t <= m+4; t++ {
 		if s := p.Moments[t].Melody; s != nil {
 			return s
@@ -128,7 +128,7 @@ func nextMelody(p *plan.Plan, m int) *plan.Stroke {
 	return nil
 }
 
-func (f *neckFrame) drawFrets(v *neckView, pl player.Profile) {
+func (f *neckFrame) drawFrets(v *Neck, pl player.Profile) {
 	for n := 0; n <= pl.Instrument.Frets; n++ {
 		mm := f.k.X(float64(n))
 		if x := f.x(mm); x > -1 && x < v.Width-4 {
@@ -136,7 +136,7 @@ func (f *neckFrame) drawFrets(v *neckView, pl player.Profile) {
 			if n > f.capo {
 				label = fmt.Sprint(n - f.capo)
 			}
-			v.Frets = append(v.Frets, fretLine{x, f.y(1, mm) - 12, f.y(6, mm) + 12, label, n == 0})
+			v.Frets = append(v.Frets, FretLine{x, f.y(1, mm) - 12, f.y(6, mm) + 12, label, n == 0})
 		}
 	}
 	if f.capo > 0 {
@@ -147,7 +147,7 @@ func (f *neckFrame) drawFrets(v *neckView, pl player.Profile) {
 	}
 }
 
-func (f *neckFrame) drawStrings(v *neckView, mo *plan.Moment) {
+func (f *neckFrame) drawStrings(v *Neck, mo *play.Moment) {
 	right := f.left + neckWindow
 	for i, st := range mo.Strings {
 		s := i + 1
@@ -159,32 +159,33 @@ func (f *neckFrame) drawStrings(v *neckView, mo *plan.Moment) {
 }
 
 // stateLabel says what a string does and who does it.
-func stateLabel(mo *plan.Moment, s int) string {
+func stateLabel(mo *play.Moment, s int) string {
 	st := mo.Strings[s-1]
 	switch st.State {
-	case plan.Struck:
-		for d, name := range []string{"p", "i", "m", "a", "c"} {
+	case play.Struck:
+		for d, name := range play.Digits {
 			if mo.Digits[d] == s {
-				return name + " plays"
+				return string(name) + " plays"
 			}
 		}
 		return "plays"
-	case plan.Rings:
+	case play.Rings:
 		return "rings on"
-	case plan.Silenced:
-		if word, ok := digitWords[st.By]; ok && st.Rests {
-			return st.By + " rests (" + word + ")"
+	case play.Silenced:
+		digit, _ := st.By.Digit()
+		if word, ok := digitWords[digit]; ok && st.Rests {
+			return string(digit) + " rests (" + word + ")"
 		} else if ok {
-			return st.By + " stops (" + word + ")"
+			return string(digit) + " stops (" + word + ")"
 		}
-		return st.By + " stops"
-	case plan.Leaks:
+		return string(st.By) + " stops"
+	case play.Leaks:
 		return fmt.Sprintf("LEAKS %.0f dB", st.DB)
 	}
 	return "still"
 }
 
-func (f *neckFrame) drawHand(v *neckView, mo *plan.Moment, pl player.Profile) {
+func (f *neckFrame) drawHand(v *Neck, mo *play.Moment, pl player.Profile) {
 	if h := mo.Hand; h.SlideOn {
 		mm := f.k.X(h.SlideFret)
 		tip := f.y(h.Covers, mm) + 0.45*f.k.Spacing(h.SlideFret)*neckScale
@@ -207,8 +208,8 @@ func (f *neckFrame) fingerX(fret float64) float64 {
 	return f.x(wire - fingerBack*(wire-f.k.X(fret-1)))
 }
 
-func (f *neckFrame) drawNext(v *neckView, next *plan.Stroke) {
-	if next == nil || next.How == plan.Open {
+func (f *neckFrame) drawNext(v *Neck, next *play.Stroke) {
+	if next == nil || next.How == play.Open {
 		return
 	}
 	mm := f.k.X(next.Fret)
@@ -216,7 +217,7 @@ func (f *neckFrame) drawNext(v *neckView, next *plan.Stroke) {
 	if shapeOf(next.How) == "fret" {
 		x = f.fingerX(next.Fret)
 	}
-	text := plan.FretText(next.Fret - float64(f.capo))
+	text := play.FromCapo(next.Fret, f.capo).String()
 	switch {
 	case x < 20:
 		v.Arrow, v.Left = "next: "+text, true
@@ -227,26 +228,11 @@ func (f *neckFrame) drawNext(v *neckView, next *plan.Stroke) {
 	}
 }
 
-func (f *neckFrame) locate(v *neckView, frets int) {
+func (f *neckFrame) locate(v *Neck, frets int) {
 	whole := f.k.X(float64(frets + 2))
 	for n := 0; n <= frets; n++ {
 		v.Locator.Frets = append(v.Locator.Frets, 100*f.k.X(float64(n))/whole)
 	}
 	from, to := math.Max(f.left, 0), math.Min(f.left+neckWindow, whole)
 	v.Locator.X, v.Locator.W = 100*from/whole, 100*(to-from)/whole
-}
-
-// viewFuncs are the functions that templates may call.
-var viewFuncs = template.FuncMap{
-	"list": func(words ...string) []string { return words },
-	"px":   func(x float64) string { return fmt.Sprintf("%.1f", x) },
-	"add":  func(a, b float64) float64 { return a + b },
-	"sub":  func(a, b float64) float64 { return a - b },
-	"dict": func(kv ...any) map[string]any { // a template's arguments by name
-		m := map[string]any{}
-		for i := 0; i+1 < len(kv); i += 2 {
-			m[kv[i].(string)] = kv[i+1]
-		}
-		return m
-	},
 }

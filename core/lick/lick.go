@@ -1,12 +1,17 @@
-package plan
+// Package lick finds other ways with a few notes of a planned melody: other orders of strings under
+// one slide position, and other places along the neck or across the strings for a lick as a shape.
+package lick
 
 import (
 	"fmt"
+	"math"
 	"slices"
 	"sort"
 
 	"stepping/core/chord"
 	"stepping/core/pitch"
+	"stepping/core/plan"
+	"stepping/core/play"
 	"stepping/core/tune"
 	"stepping/core/tuning"
 )
@@ -17,7 +22,7 @@ type Mix struct {
 	Degrees  []string // of the chord, for each note
 	Busy     int      // strings crossed in all: 0 stays on one
 	Rewrites []tune.Rewrite
-	Pins     []Pin // that keep its strings
+	Pins     []plan.Pin // that keep its strings
 }
 
 // Held is a bar whose melody lies at one slide position.
@@ -36,7 +41,7 @@ const (
 
 // HeldBar looks at the bar of moment t. ok is false unless all its melody is played with the slide at
 // one fret over one chord.
-func (p *Plan) HeldBar(t int) (h Held, ok bool) {
+func HeldBar(p *plan.Plan, t int) (h Held, ok bool) {
 	h.Bar = p.Moments[t].Bar
 	var over *chord.Chord
 	onsets, thumbs := 0, map[int]bool{}
@@ -62,7 +67,7 @@ func (p *Plan) HeldBar(t int) (h Held, ok bool) {
 	degrees := map[int]string{}
 	pl := &p.Request.Player
 	for s := 1; s <= 6; s++ {
-		if at := p.m.under(h.Fret, s); !thumbs[s] && over.Has(at) && pl.Neck().SlideLength(s, h.Fret-float64(p.Request.Capo)) <= pl.Slide.LengthMM {
+		if at := under(p, h.Fret, s); !thumbs[s] && over.Has(at) && pl.Neck().SlideLength(s, float64(play.FromCapo(h.Fret, p.Request.Capo))) <= pl.Slide.LengthMM {
 			h.Strings = append(h.Strings, s)
 			degrees[s] = chord.IntervalName(over.Interval(at))
 		}
@@ -75,8 +80,8 @@ func (p *Plan) HeldBar(t int) (h Held, ok bool) {
 			return h, false
 		}
 		for k, s := range x.Strings {
-			notes[k].Pitch, notes[k].With = p.m.under(h.Fret, s), nil
-			x.Pins = append(x.Pins, Pin{At: begin + notes[k].At, Part: Melody, String: s, Fret: h.Fret, How: Slide})
+			notes[k].Pitch, notes[k].With = under(p, h.Fret, s), nil
+			x.Pins = append(x.Pins, plan.Pin{At: begin + notes[k].At, Part: play.Melody, String: s, Fret: h.Fret, How: play.Slide})
 		}
 		x.Rewrites = []tune.Rewrite{{Bar: h.Bar, Notes: notes}}
 	}
@@ -125,12 +130,12 @@ func distinct(seq []int) int {
 type Lick struct {
 	Notes   []int    // the moments at which they are struck
 	Degrees []string // of the chords under them
-	Places  []LickPlace
+	Places  []Place
 }
 
-// LickPlace is where the lick fits as well: the same shape moved along the neck, or the same notes in
+// Place is where the lick fits as well: the same shape moved along the neck, or the same notes in
 // another shape, some strings over, under the chords of another bar or of its own.
-type LickPlace struct {
+type Place struct {
 	Chords   []string // under it, each once in a row
 	Bar      int      // the first where it fits so; it begins as long after the bar line as it does now
 	Shift    int      // frets up, or down if negative
@@ -139,17 +144,17 @@ type LickPlace struct {
 	Pitches  []pitch.Pitch
 	Tones    int // notes that are tones of their chord
 	Rewrites []tune.Rewrite
-	Pins     []Pin // that keep its shape
+	Pins     []plan.Pin // that keep its shape
 }
 
-// mostLicks is how many places of a lick are listed; mostOver how many strings over it is tried.
+// mostPlaces is how many places of a lick are listed; mostOver how many strings over it is tried.
 const (
-	mostLicks = 12
-	mostOver  = 2
+	mostPlaces = 12
+	mostOver   = 2
 )
 
 // BarNotes lists the moments at which the melody is struck in the bar of moment t.
-func (p *Plan) BarNotes(t int) (out []int) {
+func BarNotes(p *plan.Plan, t int) (out []int) {
 	for i := range p.Moments {
 		if p.Moments[i].Bar == p.Moments[t].Bar && p.Moments[i].Melody != nil {
 			out = append(out, i)
@@ -158,11 +163,11 @@ func (p *Plan) BarNotes(t int) (out []int) {
 	return out
 }
 
-// LickOf takes the melody struck at some moments, in order, to every bar: along the neck by every shift
+// Of takes the melody struck at some moments, in order, to every bar: along the neck by every shift
 // that keeps it between capo and last fret, and onto other strings at the same pitches. It fits where
 // each note is a tone of the chord under it or of the key. A lick with an open string stays where it is
 // on the neck, since that string cannot move. Those with most chord tones come first, then the nearest.
-func (p *Plan) LickOf(moments []int) Lick {
+func Of(p *plan.Plan, moments []int) Lick {
 	l := Lick{Notes: moments}
 	for _, i := range moments {
 		mo := &p.Moments[i]
@@ -173,18 +178,18 @@ func (p *Plan) LickOf(moments []int) Lick {
 	}
 	seen := map[string]bool{}
 	for bar := range p.Request.Tune.Bars {
-		for _, move := range lickMoves {
+		for _, move := range moves {
 			if move == [2]int{} && bar+1 == p.Moments[moments[0]].Bar {
 				continue
 			}
-			place, ok := p.lickAt(moments, bar+1, move[0], move[1])
+			place, ok := placeIn(p, moments, bar+1, move[0], move[1])
 			if key := fmt.Sprint(place.Chords, move); ok && !seen[key] {
 				seen[key] = true
 				l.Places = append(l.Places, place)
 			}
 		}
 	}
-	far := func(pl *LickPlace) int { return max(pl.Shift, -pl.Shift) + max(pl.Over, -pl.Over) }
+	far := func(pl *Place) int { return max(pl.Shift, -pl.Shift) + max(pl.Over, -pl.Over) }
 	sort.SliceStable(l.Places, func(i, j int) bool {
 		a, b := &l.Places[i], &l.Places[j]
 		if a.Tones != b.Tones {
@@ -192,12 +197,12 @@ func (p *Plan) LickOf(moments []int) Lick {
 		}
 		return far(a) < far(b)
 	})
-	l.Places = l.Places[:min(len(l.Places), mostLicks)]
+	l.Places = l.Places[:min(len(l.Places), mostPlaces)]
 	return l
 }
 
-// lickMoves are the ways to move a lick: frets along the neck, or strings over.
-var lickMoves = func() (out [][2]int) {
+// moves are the ways to move a lick: frets along the neck, or strings over.
+var moves = func() (out [][2]int) {
 	for shift := -12; shift <= 12; shift++ {
 		out = append(out, [2]int{shift, 0})
 	}
@@ -207,11 +212,11 @@ var lickMoves = func() (out [][2]int) {
 	return out
 }()
 
-// lickAt is the lick in a bar, moved. ok is false if it cannot be fingered there or a note is foreign.
-func (p *Plan) lickAt(moments []int, bar, shift, over int) (place LickPlace, ok bool) {
+// placeIn is the lick in a bar, moved. ok is false if it cannot be fingered there or a note is foreign.
+func placeIn(p *plan.Plan, moments []int, bar, shift, over int) (place Place, ok bool) {
 	tu := p.Request.Tune
 	from, to := tu.Bars[p.Moments[moments[0]].Bar-1], tu.Bars[bar-1]
-	place = LickPlace{Bar: bar, Shift: shift, Over: over}
+	place = Place{Bar: bar, Shift: shift, Over: over}
 	var notes []tune.NewNote
 	for _, i := range moments {
 		s := p.Moments[i].Melody
@@ -223,10 +228,10 @@ func (p *Plan) lickAt(moments []int, bar, shift, over int) (place LickPlace, ok 
 		if to+n.At >= tu.Length {
 			return place, false
 		}
-		pin, ok := p.moved(s, shift, over)
+		pin, ok := moved(p, s, shift, over)
 		pin.At = to + n.At
 		c := tu.ChordOver(pin.At)
-		if !ok || !c.Has(n.Pitch) && !p.inKey(n.Pitch) {
+		if !ok || !c.Has(n.Pitch) && !inKey(p, n.Pitch) {
 			return place, false
 		}
 		if c.Has(n.Pitch) {
@@ -244,28 +249,28 @@ func (p *Plan) lickAt(moments []int, bar, shift, over int) (place LickPlace, ok 
 
 // moved is a stroke's place on the neck after moving along it, or over to another string at the same
 // pitch, as a pin for string and fret; how it is sounded is left open unless the string is.
-func (p *Plan) moved(s *Stroke, shift, over int) (pin Pin, ok bool) {
+func moved(p *plan.Plan, s *play.Stroke, shift, over int) (pin plan.Pin, ok bool) {
 	capo, last := float64(p.Request.Capo), float64(p.Request.Player.Instrument.Frets)
-	pin = Pin{Part: Melody, String: s.String + over, Fret: s.Fret + float64(shift)}
+	pin = plan.Pin{Part: play.Melody, String: s.String + over, Fret: s.Fret + float64(shift)}
 	if pin.String < 1 || pin.String > tuning.Strings {
 		return pin, false
 	}
 	pin.Fret += float64(p.Request.Tuning.Open(s.String)-p.Request.Tuning.Open(pin.String)) / 100
 	switch {
-	case s.How == Harmonic:
-		pin.Fret, pin.How = s.Fret, Harmonic
+	case s.How == play.Harmonic:
+		pin.Fret, pin.How = s.Fret, play.Harmonic
 		return pin, shift == 0 && over == 0
-	case shift != 0 && s.How == Open:
+	case shift != 0 && s.How == play.Open:
 		return pin, false
-	case pin.Fret == capo && (shift == 0 || s.How == Open):
-		pin.How = Open
+	case pin.Fret == capo && (shift == 0 || s.How == play.Open):
+		pin.How = play.Open
 		return pin, true
 	}
 	return pin, pin.Fret > capo && pin.Fret <= last
 }
 
 // inKey: p is a tone of the key's scale, or the minor third and seventh that color a major key.
-func (p *Plan) inKey(at pitch.Pitch) bool {
+func inKey(p *plan.Plan, at pitch.Pitch) bool {
 	k := &p.Request.Tune.Key
 	iv := chord.Triad(k.Tonic, k.Minor).Interval(at)
 	if k.Minor {
@@ -274,77 +279,7 @@ func (p *Plan) inKey(at pitch.Pitch) bool {
 	return slices.Contains([]int{0, 2, 3, 4, 5, 7, 9, 10, 11}, iv)
 }
 
-// Coordination is a moment at which both hands have most to line up.
-type Coordination struct {
-	Moment int
-	Load   float64
-	Text   string
-}
-
-// Weights of what has to be lined up at one moment.
-const (
-	loadPinch   = 0.5 // two strokes at once
-	loadBetween = 0.6 // melody between two thumb strokes that are close
-	loadSlide   = 0.5 // the slide landing, lifting or gliding in
-	loadFinger  = 0.2 // each fretting finger put down
-	loadHit     = 0.4 // percussion
-	closeBy     = 0.4 // seconds
-)
-
-// Coordinations are the n moments, at most one a bar, where most comes together: strokes at once
-// or close between, slide, fingers and percussion, and the time that the move there takes.
-func (p *Plan) Coordinations(n int) []Coordination {
-	var out []Coordination
-	for t := range p.Moments {
-		mo := &p.Moments[t]
-		c := Coordination{Moment: t, Load: mo.Share}
-		add := func(load float64, text string) {
-			c.Load += load
-			if c.Text != "" {
-				c.Text += ", "
-			}
-			c.Text += text
-		}
-		if mo.Melody != nil && mo.Thumb != nil {
-			add(loadPinch, "melody and thumb together")
-		}
-		if t > 0 && mo.Melody != nil && mo.Thumb == nil && p.Moments[t-1].Thumb != nil && mo.Seconds-p.Moments[t-1].Seconds < closeBy {
-			add(loadBetween, fmt.Sprintf("melody %.2f s after the thumb", mo.Seconds-p.Moments[t-1].Seconds))
-		}
-		if t > 0 && mo.Hand.SlideOn != p.Moments[t-1].Hand.SlideOn {
-			add(loadSlide, "the slide lands or lifts")
-		} else if mo.Melody != nil && mo.Melody.How == Glide {
-			add(loadSlide, "the slide glides in")
-		}
-		if t > 0 {
-			if f := newFingers(&p.Moments[t-1], mo); f > 0 {
-				add(loadFinger*float64(f), map[bool]string{true: "a fretting finger put down", false: fmt.Sprintf("%d fretting fingers put down", f)}[f == 1])
-			}
-		}
-		if mo.Hit != "" {
-			add(loadHit, mo.Hit)
-		}
-		if c.Text != "" {
-			out = append(out, c)
-		}
-	}
-	sort.SliceStable(out, func(i, j int) bool { return out[i].Load > out[j].Load })
-	bars := map[int]bool{}
-	out = slices.DeleteFunc(out, func(c Coordination) bool {
-		bar := p.Moments[c.Moment].Bar
-		taken := bars[bar]
-		bars[bar] = true
-		return taken
-	})
-	return out[:min(n, len(out))]
-}
-
-// newFingers counts the fingers of b that do not lie there in a.
-func newFingers(a, b *Moment) (n int) {
-	for _, f := range b.Hand.Fingers {
-		if !slices.Contains(a.Hand.Fingers, f) {
-			n++
-		}
-	}
-	return n
+// under is what string str sounds with the slide at fret.
+func under(p *plan.Plan, fret float64, str int) pitch.Pitch {
+	return p.Request.Tuning.Open(str) + pitch.Pitch(math.Round(100*fret))
 }
