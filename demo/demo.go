@@ -9,6 +9,7 @@ import (
 
 	"stepping/core/plan"
 	"stepping/core/player"
+	"stepping/core/setup"
 	"stepping/core/thumb"
 	"stepping/formats/abc"
 	"stepping/store"
@@ -69,14 +70,14 @@ func Prepare(ctx context.Context, st *store.Store, withTunes bool) (store.ID, er
 		}
 	}
 	for _, d := range order {
-		if err := seed(ctx, st, owner, id, d.file, store.Settings{Tuning: d.tuning, Thumb: d.thumb, Pins: []plan.Pin{}}); err != nil {
+		if err := seed(ctx, st, owner, id, d.file, setup.Settings{Tuning: d.tuning, Thumb: d.thumb, Pins: []plan.Pin{}}); err != nil {
 			return owner, err
 		}
 	}
 	return owner, nil
 }
 
-func seed(ctx context.Context, st *store.Store, owner, profile store.ID, file string, settings store.Settings) error {
+func seed(ctx context.Context, st *store.Store, owner, profile store.ID, file string, settings setup.Settings) error {
 	text, err := tunes.ReadFile("tunes/" + file)
 	if err != nil {
 		return err

@@ -21,10 +21,8 @@ import (
 	"github.com/google/uuid"
 	"github.com/pressly/goose/v3"
 
-	"stepping/core/plan"
 	"stepping/core/player"
-	"stepping/core/thumb"
-	"stepping/core/tune"
+	"stepping/core/setup"
 )
 
 //go:embed migrations/*.sql
@@ -149,18 +147,6 @@ func notFound(err error) error {
 	return err
 }
 
-// Settings are the choices for a tune, apart from who plays it.
-type Settings struct {
-	Tuning   string          `json:"tuning"` // as tuning.Parse reads it
-	Capo     int             `json:"capo"`
-	Tempo    float64         `json:"tempo"`           // 0: the tune's own
-	Steps    int             `json:"steps,omitempty"` // half steps that the tune is moved up
-	Thumb    thumb.Kind      `json:"thumb"`
-	Sections []thumb.Section `json:"sections,omitempty"` // patterns in force from a bar on
-	Rewrites []tune.Rewrite  `json:"rewrites,omitempty"` // bars whose melody is another than the one written
-	Pins     []plan.Pin      `json:"pins"`
-}
-
 // Profile is a stored player profile.
 type Profile struct {
 	ID      ID
@@ -175,7 +161,7 @@ type Tune struct {
 	Source    string
 	Version   int
 	ProfileID ID
-	Settings  Settings
+	Settings  setup.Settings
 	CanUndo   bool
 	CanRedo   bool
 }

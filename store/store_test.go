@@ -19,6 +19,7 @@ import (
 	"stepping/core/plan"
 	"stepping/core/play"
 	"stepping/core/player"
+	"stepping/core/setup"
 	"stepping/core/thumb"
 	"stepping/core/tune"
 	"stepping/store"
@@ -59,8 +60,8 @@ func openFixture(t *testing.T, dsn string) fixture {
 	return f
 }
 
-func settings(capo int) store.Settings {
-	return store.Settings{Tuning: "Open D", Capo: capo, Tempo: 92.5, Thumb: thumb.Steady,
+func settings(capo int) setup.Settings {
+	return setup.Settings{Tuning: "Open D", Capo: capo, Tempo: 92.5, Thumb: thumb.Steady,
 		Pins: []plan.Pin{{At: 5 * tune.Quarter / 2, Part: play.Melody, String: 2, Fret: 8.5, How: play.Slide, Finger: 0}}}
 }
 

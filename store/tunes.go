@@ -6,6 +6,8 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
+
+	"stepping/core/setup"
 )
 
 const tuneColumns = `SELECT t.id, t.title, t.source, t.version, e.profile_id, e.settings, e.seq > (SELECT MIN(f.seq) FROM edits f WHERE f.tune_id = t.id),
@@ -52,7 +54,7 @@ func (s *Store) Tune(ctx context.Context, owner, id ID) (Tune, error) {
 }
 
 // AddTune keeps a new tune with its first settings. ErrTooMany past the limit.
-func (s *Store) AddTune(ctx context.Context, owner ID, title, source string, profile ID, st Settings) (ID, error) {
+func (s *Store) AddTune(ctx context.Context, owner ID, title, source string, profile ID, st setup.Settings) (ID, error) {
 	id := newID()
 	err := s.inTx(ctx, "keep the tune", func(tx *sql.Tx) error {
 		if err := atMost(ctx, tx, "SELECT COUNT(*) FROM tunes WHERE owner_id = ?", owner, maxTunes); err != nil {
@@ -76,7 +78,7 @@ func cut(s string, n int) string {
 	return s
 }
 
-func addEdit(ctx context.Context, tx *sql.Tx, owner, tune ID, seq int, profile ID, st Settings) error {
+func addEdit(ctx context.Context, tx *sql.Tx, owner, tune ID, seq int, profile ID, st setup.Settings) error {
 	doc, err := json.Marshal(st)
 	if err != nil {
 		return err
@@ -103,7 +105,7 @@ func setHead(ctx context.Context, tx *sql.Tx, id ID, h int) error {
 
 // SaveSettings makes st the tune's settings, as a new step that can be undone; steps that
 // were undone are forgotten, and steps beyond the oldest 200. ErrStale, ErrNotFound.
-func (s *Store) SaveSettings(ctx context.Context, owner, id ID, version int, profile ID, st Settings) error {
+func (s *Store) SaveSettings(ctx context.Context, owner, id ID, version int, profile ID, st setup.Settings) error {
 	return s.inTx(ctx, "keep the settings", func(tx *sql.Tx) error {
 		h, err := head(ctx, tx, owner, id, version)
 		if err != nil {

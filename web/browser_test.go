@@ -62,7 +62,7 @@ func openSite(t *testing.T, dsn string) *site {
 		t.Fatal(err)
 	}
 	s := &site{httptest.NewServer(app.Handler()), st, owner}
-	t.Cleanup(func() { s.Close(); st.Close() })
+	t.Cleanup(func() { s.Close(); app.Close(); st.Close() })
 	return s
 }
 
@@ -93,8 +93,11 @@ func newTab(t *testing.T, s *site, w, h int64) *tab {
 	b := &tab{t: t, base: s.URL}
 	ctx, cancel := chromedp.NewContext(parent, chromedp.WithListener(b.listen))
 	t.Cleanup(cancel)
-	ctx, stop := context.WithTimeout(ctx, 90*time.Second)
-	t.Cleanup(stop)
+	if end, ok := t.Deadline(); ok { // leave time to say what was waited for
+		var stop context.CancelFunc
+		ctx, stop = context.WithDeadline(ctx, end.Add(-10*time.Second))
+		t.Cleanup(stop)
+	}
 	b.ctx = ctx
 	b.do(chromedp.EmulateViewport(w, h))
 	t.Cleanup(func() {
@@ -131,9 +134,8 @@ func (b *tab) do(steps ...chromedp.Action[chromedp.Void]) {
 	b.t.Helper()
 	for _, step := range steps {
 		err := chromedp.Do(b.ctx, step)
-		if err != nil && strings.Contains(err.Error(), "node with given id") {
+		for err != nil && strings.Contains(err.Error(), "node with given id") && b.ctx.Err() == nil {
 			// The page was replaced between finding the node and using it; nothing was done yet.
-			time.Sleep(200 * time.Millisecond)
 			err = chromedp.Do(b.ctx, step)
 		}
 		if err != nil {
@@ -151,10 +153,10 @@ func eval[T any](b *tab, js string) T {
 	return v
 }
 
-// until waits until the expression is true.
+// until waits until the expression is true, as long as the test may take.
 func (b *tab) until(js string) {
 	b.t.Helper()
-	for end := time.Now().Add(15 * time.Second); time.Now().Before(end); time.Sleep(10 * time.Millisecond) {
+	for ; b.ctx.Err() == nil; time.Sleep(10 * time.Millisecond) {
 		ok, err := chromedp.Run(b.ctx, chromedp.Evaluate[bool]("(() => { try { return Boolean("+js+") } catch { return false } })()"))
 		if err != nil && !strings.Contains(err.Error(), "navigated") { // a page that is just being left has not answered
 			b.t.Fatalf("%s: %v", js, err)
@@ -163,7 +165,7 @@ func (b *tab) until(js string) {
 			return
 		}
 	}
-	b.t.Fatalf("never true: %s\n%s", js, eval[string](b, "document.body.innerText.slice(0, 1500)"))
+	b.t.Fatalf("never true: %s", js)
 }
 
 func (b *tab) open(path string) {

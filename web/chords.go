@@ -17,6 +17,7 @@ import (
 	"stepping/core/plan"
 	"stepping/core/play"
 	"stepping/core/player"
+	"stepping/core/setup"
 	"stepping/core/thumb"
 	"stepping/core/tune"
 	"stepping/core/tuning"
@@ -162,8 +163,8 @@ func (s *Server) backingRequest(c *gin.Context, f *chordsForm, profiles []store.
 		return bad("tuning", err.Error())
 	}
 	if f.Capo != "" {
-		if r.Capo, err = strconv.Atoi(f.Capo); err != nil || r.Capo < 0 || r.Capo > 9 {
-			return bad("capo", fmt.Sprintf("%q: a capo sits on fret 1 to 9, or 0 for none", f.Capo))
+		if r.Capo, err = strconv.Atoi(f.Capo); err != nil || tuning.CheckCapo(r.Capo) != nil {
+			return bad("capo", fmt.Sprintf("%q: %s", f.Capo, setup.CapoRule))
 		}
 	}
 	r.Tempo = 90
@@ -201,7 +202,7 @@ func (s *Server) findPattern(c *gin.Context, value string) (*thumb.Pattern, bool
 	if p, ok := thumb.Named(value); ok {
 		return p, true
 	}
-	own, err := s.store.Patterns().All(c, s.owner)
+	own, err := s.store.Patterns().All(c.Request.Context(), s.owner)
 	if err != nil {
 		return nil, false
 	}
@@ -214,7 +215,7 @@ func (s *Server) findPattern(c *gin.Context, value string) (*thumb.Pattern, bool
 }
 
 func (s *Server) patternChoices(c *gin.Context) (out []patternChoice, err error) {
-	own, err := s.store.Patterns().All(c, s.owner)
+	own, err := s.store.Patterns().All(c.Request.Context(), s.owner)
 	if err != nil {
 		return nil, err
 	}
@@ -231,7 +232,7 @@ func (s *Server) patternChoices(c *gin.Context) (out []patternChoice, err error)
 func (s *Server) chords(c *gin.Context) {
 	f := chordsForm{Chords: c.DefaultQuery("c", defaultChords), Tuning: c.DefaultQuery("tuning", "Standard"), Capo: c.Query("capo"), Tempo: c.Query("tempo"),
 		Player: c.Query("player"), Pattern: c.DefaultQuery("pattern", "Thumb and two, in turn"), At: atoi(c.Query("i")), Pins: c.Query("pins"), Early: c.Query("early")}
-	profiles, err := s.store.Profiles(c, s.owner)
+	profiles, err := s.store.Profiles(c.Request.Context(), s.owner)
 	if err != nil {
 		s.failFor(c, err)
 		return
@@ -243,7 +244,7 @@ func (s *Server) chords(c *gin.Context) {
 	}
 	status := http.StatusOK
 	if r, ok := s.backingRequest(c, &f, profiles); ok {
-		b, err := backing.Solve(c, r)
+		b, err := backing.Solve(c.Request.Context(), r)
 		switch {
 		case err != nil && c.Err() != nil:
 			c.Abort()
@@ -270,7 +271,7 @@ func (v *chordsBody) show(c *gin.Context, f *chordsForm, b *backing.Backing) {
 		sp := &b.Spans[i]
 		card := spanCard{Bar: sp.Bar, Chord: sp.Chord.Name, Text: view.GripText(t, &sp.Grip), Here: i == f.At, Link: f.at(i),
 			Pinned: slices.ContainsFunc(r.Pins, func(p backing.Pin) bool { return p.Span == i })}
-		if bpm := sp.Change.BPM; bpm > 0 && bpm < fastest {
+		if bpm := sp.Change.BPM; bpm > 0 && bpm < plan.MaxTempo {
 			card.BPM = strconv.FormatFloat(bpm, 'f', 0, 64)
 			card.Tight = view.Tightness(bpm, b.Ceiling.BPM)
 		}
@@ -286,7 +287,7 @@ func (v *chordsBody) show(c *gin.Context, f *chordsForm, b *backing.Backing) {
 		v.Next, v.On = &n, f.at(f.At+1)
 		v.NextText, v.Stays = changeText(next), staysText(next.Stays)
 		if e := next.Change.Early; e != nil {
-			v.EarlyText = fmt.Sprintf("Play string %d open on the last stroke of %s: %.2f s instead of %.2f, good up to %.0f", e.String, sp.Chord.Name, e.There, next.Change.There, math.Min(e.BPM, fastest))
+			v.EarlyText = fmt.Sprintf("Play string %d open on the last stroke of %s: %.2f s instead of %.2f, good up to %.0f", e.String, sp.Chord.Name, e.There, next.Change.There, math.Min(e.BPM, plan.MaxTempo))
 		}
 		if v.EarlyOn = slices.Contains(r.Early, f.At); v.EarlyOn {
 			v.EarlyText = fmt.Sprintf("The last stroke of %s is an open string, so that the hand is free sooner. Take that back", sp.Chord.Name)
@@ -301,16 +302,13 @@ func (v *chordsBody) show(c *gin.Context, f *chordsForm, b *backing.Backing) {
 	}
 	v.others(c, f, b, t)
 	v.grid(b, f.At)
-	if bpm := b.Ceiling.BPM; bpm > 0 && bpm < fastest {
+	if bpm := b.Ceiling.BPM; bpm > 0 && bpm < plan.MaxTempo {
 		v.Ceiling, v.Why = strconv.FormatFloat(bpm, 'f', 0, 64), b.Ceiling.Why
 	}
 	for _, l := range b.Lost[:min(len(b.Lost), 4)] {
 		v.Lost = append(v.Lost, fmt.Sprintf("Bar %d: %s left out: %s.", r.Tune.BarOver(l.At)+1, l.Part, l.Why))
 	}
 }
-
-// fastest is the tempo above which a ceiling says nothing.
-const fastest = 400
 
 func thumbWords(t grip.Guitar, c chord.Chord, g *grip.Grip) string {
 	best := map[thumb.Role]int{}
@@ -365,7 +363,7 @@ func (v *chordsBody) others(c *gin.Context, f *chordsForm, b *backing.Backing, t
 		}
 		r := b.Request
 		r.Pins = append(slices.DeleteFunc(slices.Clone(r.Pins), func(p backing.Pin) bool { return p.Span == f.At }), backing.Pin{Span: f.At, Frets: g.Frets})
-		q, err := backing.Solve(c, r)
+		q, err := backing.Solve(c.Request.Context(), r)
 		if err != nil {
 			continue
 		}

@@ -46,7 +46,7 @@ func (s *Server) ways(c *gin.Context, t *store.Tune, own *store.Profile) ([]wayV
 		key := "lean-" + lean
 		out, of[key] = append(out, wayView{key, leanWords[lean]}), p
 	}
-	profiles, err := s.store.Profiles(c, s.owner)
+	profiles, err := s.store.Profiles(c.Request.Context(), s.owner)
 	for i := range profiles {
 		if p := &profiles[i]; p.ID != own.ID && len(out) < maxWays {
 			key := p.ID.String()
@@ -65,7 +65,7 @@ func (s *Server) compare(c *gin.Context) {
 	if !ok {
 		return
 	}
-	own, err := s.store.Profile(c, s.owner, t.ProfileID)
+	own, err := s.store.Profile(c.Request.Context(), s.owner, t.ProfileID)
 	if err != nil {
 		s.failFor(c, err)
 		return
@@ -76,7 +76,7 @@ func (s *Server) compare(c *gin.Context) {
 		return
 	}
 	body := compareBody{ID: t.ID.String(), Title: t.Title, Moment: max(atoi(c.Query("m")), 0), A: c.DefaultQuery("a", ways[0].Key), B: c.DefaultQuery("b", ways[len(ways)-1].Key)}
-	plans, err := planWays(c, t, ways, of)
+	plans, err := s.planWays(c.Request.Context(), t, ways, of)
 	switch {
 	case c.Err() != nil:
 		c.Abort()
@@ -104,11 +104,11 @@ func (s *Server) compare(c *gin.Context) {
 
 // planWays plans the tune in every way, without its pins: a choice for one hand may be none for
 // another. A way that cannot be played has no plan.
-func planWays(ctx context.Context, t *store.Tune, ways []wayView, of map[string]player.Profile) ([]*plan.Plan, error) {
+func (s *Server) planWays(ctx context.Context, t *store.Tune, ways []wayView, of map[string]player.Profile) ([]*plan.Plan, error) {
 	plans := make([]*plan.Plan, len(ways))
 	for i, way := range ways {
 		p := of[way.Key]
-		req, _, err := request(t, &p)
+		req, _, err := s.request(t, &p)
 		if err != nil {
 			return nil, err
 		}

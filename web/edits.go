@@ -3,19 +3,15 @@ package web
 import (
 	"errors"
 	"fmt"
-	"math"
 	"net/http"
-	"slices"
 	"strconv"
 	"strings"
 
 	"github.com/gin-gonic/gin"
 
-	"stepping/core/plan"
-	"stepping/core/play"
+	"stepping/core/setup"
 	"stepping/core/thumb"
-	"stepping/core/tuning"
-	"stepping/formats/abc"
+	"stepping/jobs"
 	"stepping/store"
 )
 
@@ -33,40 +29,31 @@ func formOf(t *store.Tune) settingsForm {
 	return f
 }
 
-// maxSteps is how far a tune may be moved.
-const maxSteps = 36
-
-// read checks the form and returns the settings with t's pins.
-func (f *settingsForm) read(t *store.Tune) (store.Settings, bool) {
-	st := store.Settings{Tuning: strings.TrimSpace(f.Tuning), Thumb: thumb.Kind(f.Thumb), Sections: t.Settings.Sections, Rewrites: t.Settings.Rewrites, Pins: t.Settings.Pins}
-	bad := func(field, text string) (store.Settings, bool) {
+// read turns the form into settings; what is wrong with it is put into it.
+func (f *settingsForm) read() (setup.Settings, bool) {
+	st := setup.Settings{Tuning: strings.TrimSpace(f.Tuning), Thumb: thumb.Kind(f.Thumb)}
+	bad := func(field, text string) (setup.Settings, bool) {
 		f.Field, f.Error = field, text
 		return st, false
 	}
-	if _, err := tuning.Parse(st.Tuning); err != nil {
-		return bad("tuning", err.Error())
-	}
 	var err error
-	if st.Capo, err = strconv.Atoi(strings.TrimSpace(f.Capo)); err != nil || st.Capo < 0 || st.Capo > 9 {
-		return bad("capo", fmt.Sprintf("%q: a capo sits on fret 1 to 9, or 0 for none", f.Capo))
+	if st.Capo, err = strconv.Atoi(strings.TrimSpace(f.Capo)); err != nil {
+		return bad("capo", fmt.Sprintf("%q: %s", f.Capo, setup.CapoRule))
 	}
 	if f.Steps = strings.TrimPrefix(strings.TrimSpace(f.Steps), "+"); f.Steps != "" {
-		if st.Steps, err = strconv.Atoi(f.Steps); err != nil || st.Steps < -maxSteps || st.Steps > maxSteps {
-			return bad("steps", fmt.Sprintf("%q: give the half steps by which the tune is moved, from -%d to %d", f.Steps, maxSteps, maxSteps))
+		if st.Steps, err = strconv.Atoi(f.Steps); err != nil {
+			return bad("steps", fmt.Sprintf("%q: %s", f.Steps, setup.StepsRule))
 		}
 	}
 	if f.Tempo = strings.TrimSpace(f.Tempo); f.Tempo != "" {
-		st.Tempo, err = strconv.ParseFloat(f.Tempo, 64)
-		if err != nil || math.IsNaN(st.Tempo) || st.Tempo < plan.MinTempo || st.Tempo > plan.MaxTempo {
-			return bad("tempo", fmt.Sprintf("%q: give %d to %d quarter notes a minute, or nothing for the tune's own", f.Tempo, plan.MinTempo, plan.MaxTempo))
+		if st.Tempo, err = strconv.ParseFloat(f.Tempo, 64); err != nil || st.Tempo == 0 {
+			return bad("tempo", fmt.Sprintf("%q: %s", f.Tempo, setup.TempoRule))
 		}
 	}
-	for _, k := range thumb.Kinds {
-		if st.Thumb == k {
-			return st, true
-		}
+	if fault := st.Check(); fault != nil {
+		return bad(fault.Field, fault.Text)
 	}
-	return bad("thumb", "choose none, steady or alternating")
+	return st, true
 }
 
 // change is a request that edits a tune: the tune as it is now, and the version that the
@@ -122,7 +109,7 @@ func (s *Server) saveSettings(c *gin.Context) {
 		return
 	}
 	form := settingsForm{Tuning: c.PostForm("tuning"), Capo: c.PostForm("capo"), Tempo: c.PostForm("tempo"), Thumb: c.PostForm("thumb"), Profile: c.PostForm("profile"), Steps: c.PostForm("steps")}
-	st, good := form.read(&ch.tune)
+	next, good := form.read()
 	profile := s.findProfile(c, form.Profile)
 	if good && profile == nil {
 		form.Field, form.Error, good = "profile", "this profile is not here any more: choose another", false
@@ -131,18 +118,12 @@ func (s *Server) saveSettings(c *gin.Context) {
 		s.showPlan(c, http.StatusUnprocessableEntity, ch.tune.ID, ch.moment, planNote{Form: &form})
 		return
 	}
-	// Pins name strings and frets: in another tuning or capo they would mean other notes.
-	if st.Tuning != ch.tune.Settings.Tuning || st.Capo != ch.tune.Settings.Capo || st.Steps != ch.tune.Settings.Steps {
-		st.Pins = []plan.Pin{}
-	}
-	if st.Thumb != ch.tune.Settings.Thumb {
-		st.Pins = slices.DeleteFunc(slices.Clone(st.Pins), func(p plan.Pin) bool { return p.Part == play.Thumb })
-	}
-	s.finish(c, &ch, s.store.SaveSettings(c, s.owner, ch.tune.ID, ch.version, profile.ID, st))
+	st := ch.tune.Settings.To(next)
+	s.finish(c, &ch, s.store.SaveSettings(c.Request.Context(), s.owner, ch.tune.ID, ch.version, profile.ID, st))
 }
 
 func (s *Server) findProfile(c *gin.Context, id string) *store.Profile {
-	profiles, err := s.store.Profiles(c, s.owner)
+	profiles, err := s.store.Profiles(c.Request.Context(), s.owner)
 	if err != nil {
 		return nil
 	}
@@ -163,7 +144,7 @@ func (s *Server) editPin(c *gin.Context, set bool) {
 	if !ok {
 		return
 	}
-	tu, _, err := abc.Read(strings.NewReader(ch.tune.Source))
+	tu, _, err := s.readTune(ch.tune.Source)
 	if err != nil {
 		s.fail(c, http.StatusUnprocessableEntity, err)
 		return
@@ -175,34 +156,35 @@ func (s *Server) editPin(c *gin.Context, set bool) {
 	}
 	st := ch.tune.Settings
 	if set {
-		st.Pins = withPin(ch.tune.Settings.Pins, p)
-		s.tryAndFinish(c, &ch, st, "Not pinned. ")
+		s.tryAndFinish(c, &ch, st.WithPin(p), "Not pinned. ")
 		return
 	}
-	st.Pins = slices.DeleteFunc(slices.Clone(st.Pins), func(old plan.Pin) bool { return old.SameTarget(&p) })
-	s.finish(c, &ch, s.store.SaveSettings(c, s.owner, ch.tune.ID, ch.version, ch.tune.ProfileID, st))
+	s.keep(c, &ch, st.WithoutPin(&p))
 }
 
 // tryAndFinish puts settings in force if there is a plan under them, or one on its way; else nothing
 // changes and the planner's reason is said after refused.
-func (s *Server) tryAndFinish(c *gin.Context, ch *change, st store.Settings, refused string) {
+func (s *Server) tryAndFinish(c *gin.Context, ch *change, st setup.Settings, refused string) {
 	trial := ch.tune
 	trial.Settings = st
-	var busy *errBusy
-	if _, err := s.work(c, &trial); err != nil && !errors.As(err, &busy) {
+	var busy *jobs.NotReady
+	if _, err := s.work(c.Request.Context(), &trial); err != nil && !errors.As(err, &busy) {
 		s.showPlan(c, http.StatusUnprocessableEntity, ch.tune.ID, ch.moment, planNote{Notice: refused + err.Error() + "."})
 		return
 	}
-	s.finish(c, ch, s.store.SaveSettings(c, s.owner, ch.tune.ID, ch.version, ch.tune.ProfileID, st))
+	s.keep(c, ch, st)
+}
+
+// keep puts settings in force for the player of now, and answers.
+func (s *Server) keep(c *gin.Context, ch *change, st setup.Settings) {
+	s.finish(c, ch, s.store.SaveSettings(c.Request.Context(), s.owner, ch.tune.ID, ch.version, ch.tune.ProfileID, st))
 }
 
 // unpinAll lets go of every pin: the way out when another player or text has made one
 // impossible.
 func (s *Server) unpinAll(c *gin.Context) {
 	if ch, ok := s.readChange(c); ok {
-		st := ch.tune.Settings
-		st.Pins = []plan.Pin{}
-		s.finish(c, &ch, s.store.SaveSettings(c, s.owner, ch.tune.ID, ch.version, ch.tune.ProfileID, st))
+		s.keep(c, &ch, ch.tune.Settings.WithoutPins())
 	}
 }
 
@@ -211,6 +193,6 @@ func (s *Server) redo(c *gin.Context) { s.step(c, +1) }
 
 func (s *Server) step(c *gin.Context, by int) {
 	if ch, ok := s.readChange(c); ok {
-		s.finish(c, &ch, s.store.Step(c, s.owner, ch.tune.ID, ch.version, by))
+		s.finish(c, &ch, s.store.Step(c.Request.Context(), s.owner, ch.tune.ID, ch.version, by))
 	}
 }

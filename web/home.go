@@ -11,6 +11,7 @@ import (
 	"github.com/gin-gonic/gin"
 
 	"stepping/core/plan"
+	"stepping/core/setup"
 	"stepping/core/thumb"
 	"stepping/core/tune"
 	"stepping/core/tuning"
@@ -77,24 +78,24 @@ func (s *Server) home(c *gin.Context) {
 }
 
 func (s *Server) showHome(c *gin.Context, status int, body homeBody) {
-	tunes, err := s.store.Tunes(c, s.owner)
+	tunes, err := s.store.Tunes(c.Request.Context(), s.owner)
 	if err != nil {
 		s.failFor(c, err)
 		return
 	}
 	for i := range tunes {
-		body.Tunes = append(body.Tunes, newCard(&tunes[i]))
+		body.Tunes = append(body.Tunes, s.newCard(&tunes[i]))
 	}
 	body.Library = tuning.Library
 	s.render(c, status, "home", "layout", "Your tunes", body)
 }
 
-func newCard(t *store.Tune) tuneCard {
+func (s *Server) newCard(t *store.Tune) tuneCard {
 	card := tuneCard{ID: t.ID, Title: t.Title, Tuning: t.Settings.Tuning, Capo: t.Settings.Capo}
 	if tn, err := tuning.Parse(t.Settings.Tuning); err == nil {
 		card.Tuning, card.Strings = tuning.Identify(tn).String(), tn.Classes()
 	}
-	if tu, _, err := abc.Read(strings.NewReader(t.Source)); err == nil {
+	if tu, _, err := s.readTune(t.Source); err == nil {
 		card.Facts = fmt.Sprintf("%s · %d bars · %d notes", keyName(tu.Key), len(tu.Bars), len(tu.Notes))
 	}
 	return card
@@ -131,7 +132,7 @@ func (s *Server) addTune(c *gin.Context) {
 		}
 		body.Text = string(data)
 	}
-	tu, _, err := abc.Read(strings.NewReader(body.Text))
+	tu, _, err := s.readTune(body.Text)
 	if err != nil {
 		body.Fault = newFault(body.Text, err)
 		s.showHome(c, http.StatusUnprocessableEntity, body)
@@ -142,7 +143,7 @@ func (s *Server) addTune(c *gin.Context) {
 		s.showHome(c, http.StatusUnprocessableEntity, body)
 		return
 	}
-	profiles, err := s.store.Profiles(c, s.owner)
+	profiles, err := s.store.Profiles(c.Request.Context(), s.owner)
 	if err != nil {
 		s.failFor(c, err)
 		return
@@ -152,8 +153,8 @@ func (s *Server) addTune(c *gin.Context) {
 		s.showHome(c, http.StatusUnprocessableEntity, body)
 		return
 	}
-	id, err := s.store.AddTune(c, s.owner, titleOf(tu), body.Text, profiles[0].ID,
-		store.Settings{Tuning: body.Tuning, Thumb: thumb.Alternating, Pins: []plan.Pin{}})
+	id, err := s.store.AddTune(c.Request.Context(), s.owner, titleOf(tu), body.Text, profiles[0].ID,
+		setup.Settings{Tuning: body.Tuning, Thumb: thumb.Alternating, Pins: []plan.Pin{}})
 	if err != nil {
 		s.failFor(c, err)
 		return
@@ -166,9 +167,10 @@ func (s *Server) deleteTune(c *gin.Context) {
 	if !ok {
 		return
 	}
-	if err := s.store.DeleteTune(c, s.owner, id); err != nil {
+	if err := s.store.DeleteTune(c.Request.Context(), s.owner, id); err != nil {
 		s.failFor(c, err)
 		return
 	}
+	s.jobs.StopOf(id.String())
 	c.Redirect(http.StatusSeeOther, "/")
 }

@@ -5,116 +5,56 @@ import (
 	"errors"
 	"fmt"
 	"net/http"
-	"sync"
-	"sync/atomic"
 	"time"
 
 	"github.com/gin-gonic/gin"
 
 	"stepping/core/plan"
+	"stepping/jobs"
 	"stepping/store"
 )
 
 // patience is how long a request waits for a plan before it shows how far the work is.
 const patience = 3 * time.Second
 
-// maxJobs bounds the plans worked out at a time.
-const maxJobs = 4
+// maxJobs bounds the plans and rankings worked out at a time; jobGrace is how long one goes on while
+// nobody waits for it or looks.
+const (
+	maxJobs  = 4
+	jobGrace = 2 * time.Minute
+)
 
-// job is a plan being worked out apart from any request, so that leaving the page or looking
-// again does not begin it anew.
-type job struct {
-	basis string
-	stop  context.CancelFunc
-	done  chan struct{}
-	part  atomic.Int64 // of moments, in thousandths
-	plan  *plan.Plan   // good once done is closed
-	err   error
-}
+// Kinds of jobs.
+const (
+	planJob    = "plan"
+	rankingJob = "ranking"
+)
 
-// jobs is the running and the stopped job of each tune.
-type jobs struct {
-	mu sync.Mutex
-	of map[store.ID]*job
-}
+func planKey(id store.ID) jobs.Key { return jobs.Key{Kind: planJob, Of: id.String()} }
 
-// errBusy tells that a plan is not ready yet, and how far it is in percent.
-type errBusy struct{ Percent int }
-
-func (e *errBusy) Error() string {
-	return fmt.Sprintf("this plan is still being worked out, %d%% done: try again in a moment", e.Percent)
-}
-
-var errStopped = errors.New("the planning of this tune was stopped")
-
-// solve works out req for tune id, or waits for the job that already does.
+// solve works out req for tune id, or waits for the job that already does, so that leaving the page or
+// looking again does not begin it anew.
 func (s *Server) solve(ctx context.Context, id store.ID, basis string, req plan.Request) (*plan.Plan, error) {
-	j, err := s.jobs.start(id, basis, req)
+	j, err := jobs.Start(s.jobs, planKey(id), basis, 0, func(ctx context.Context, j *jobs.Job[*plan.Plan]) (*plan.Plan, error) {
+		req.Progress = j.Report
+		return plan.Solve(ctx, req)
+	})
 	if err != nil {
-		return nil, err
+		return nil, notReady(err)
 	}
-	wait := time.NewTimer(patience)
-	defer wait.Stop()
-	select {
-	case <-ctx.Done():
-		return nil, ctx.Err()
-	case <-wait.C:
-		return nil, &errBusy{int(j.part.Load() / 10)}
-	case <-j.done:
+	p, err := j.Wait(ctx, patience)
+	if !j.Running() && !errors.Is(err, jobs.ErrStopped) {
+		j.Drop() // a stopped one is kept until somebody asks for the plan anew
 	}
-	if errors.Is(j.err, context.Canceled) {
-		return nil, errStopped // kept until somebody asks for the plan anew
-	}
-	s.jobs.drop(id, j)
-	return j.plan, j.err
+	return p, notReady(err)
 }
 
-// start begins a job unless the tune has one for the same basis; one for another is stopped.
-func (js *jobs) start(id store.ID, basis string, req plan.Request) (*job, error) {
-	js.mu.Lock()
-	defer js.mu.Unlock()
-	if old := js.of[id]; old != nil {
-		if old.basis == basis {
-			return old, nil
-		}
-		old.stop()
-		delete(js.of, id)
+// notReady says of a plan that it is still being worked out.
+func notReady(err error) error {
+	if busy := (*jobs.NotReady)(nil); errors.As(err, &busy) {
+		return fmt.Errorf("this plan: %w", err)
 	}
-	running := 0
-	for _, j := range js.of {
-		select {
-		case <-j.done:
-		default:
-			running++
-		}
-	}
-	if running >= maxJobs {
-		return nil, &errBusy{}
-	}
-	ctx, stop := context.WithCancel(context.Background())
-	j := &job{basis: basis, stop: stop, done: make(chan struct{})}
-	req.Progress = func(done, total int) { j.part.Store(int64(1000 * done / total)) }
-	js.of[id] = j
-	go func() {
-		defer close(j.done)
-		defer stop()
-		j.plan, j.err = plan.Solve(ctx, req)
-	}()
-	return j, nil
-}
-
-func (js *jobs) get(id store.ID) *job {
-	js.mu.Lock()
-	defer js.mu.Unlock()
-	return js.of[id]
-}
-
-func (js *jobs) drop(id store.ID, j *job) {
-	js.mu.Lock()
-	defer js.mu.Unlock()
-	if js.of[id] == j {
-		delete(js.of, id)
-	}
+	return err
 }
 
 // progress tells the script how far the plan of a tune is.
@@ -124,13 +64,8 @@ func (s *Server) progress(c *gin.Context) {
 		return
 	}
 	percent, done := 100, true
-	if j := s.jobs.get(id); j != nil {
-		percent = int(j.part.Load() / 10)
-		select {
-		case <-j.done:
-		default:
-			done = false
-		}
+	if j := jobs.Find[*plan.Plan](s.jobs, planKey(id)); j != nil {
+		percent, done = j.Percent(), !j.Running()
 	}
 	c.JSON(http.StatusOK, gin.H{"percent": percent, "done": done})
 }
@@ -138,9 +73,8 @@ func (s *Server) progress(c *gin.Context) {
 // stopPlan stops the planning of a tune; again starts it anew.
 func (s *Server) stopPlan(c *gin.Context) {
 	if id, ok := s.idParam(c); ok {
-		if j := s.jobs.get(id); j != nil {
-			j.stop()
-			<-j.done
+		if j := jobs.Find[*plan.Plan](s.jobs, planKey(id)); j != nil {
+			j.Stop()
 		}
 		c.Redirect(http.StatusSeeOther, "/tunes/"+id.String())
 	}
@@ -148,9 +82,8 @@ func (s *Server) stopPlan(c *gin.Context) {
 
 func (s *Server) planAgain(c *gin.Context) {
 	if id, ok := s.idParam(c); ok {
-		if j := s.jobs.get(id); j != nil {
-			j.stop()
-			s.jobs.drop(id, j)
+		if j := jobs.Find[*plan.Plan](s.jobs, planKey(id)); j != nil {
+			j.Drop()
 		}
 		c.Redirect(http.StatusSeeOther, "/tunes/"+id.String())
 	}

@@ -57,8 +57,6 @@ func (s *Server) pace(c *gin.Context) {
 	if !ok {
 		return
 	}
-	w.mu.Lock()
-	defer w.mu.Unlock()
 	body := paceBody{ID: t.ID.String(), Title: t.Title, Version: t.Version, Ceiling: w.plan.Ceiling.BPM, Moment: atoi(c.Query("m"))}
 	for i, v := range w.plan.Hardest(hardMoves) {
 		mv, err := newMove(c, w.plan, v)
@@ -83,7 +81,7 @@ func (s *Server) pace(c *gin.Context) {
 func newMove(c *gin.Context, p *plan.Plan, v plan.Move) (moveView, error) {
 	mo := &p.Moments[v.Moment]
 	out := moveView{Bar: mo.Bar, Beat: view.Beat(mo), Moment: v.Moment, Text: v.Text(), BPM: p.BPMAt(v.Share())}
-	reliefs, err := p.Reliefs(c, v)
+	reliefs, err := p.Reliefs(c.Request.Context(), v)
 	for _, r := range reliefs[:min(len(reliefs), maxReliefs)] {
 		at := &p.Moments[r.Moment]
 		pin := r.Pin(at)

@@ -12,8 +12,6 @@ import (
 
 	"stepping/core/backing"
 	"stepping/core/grip"
-	"stepping/core/plan"
-	"stepping/core/play"
 	"stepping/core/player"
 	"stepping/core/thumb"
 	"stepping/core/tune"
@@ -98,7 +96,7 @@ func patternFacts(p *thumb.Pattern) string {
 }
 
 func (s *Server) patterns(c *gin.Context) {
-	own, err := s.store.Patterns().All(c, s.owner)
+	own, err := s.store.Patterns().All(c.Request.Context(), s.owner)
 	if err != nil {
 		s.failFor(c, err)
 		return
@@ -127,7 +125,7 @@ func (s *Server) addPattern(c *gin.Context) {
 	if r := []rune(made.Name); len(r) > 60 {
 		made.Name = string(r[:60])
 	}
-	id, err := s.store.Patterns().Add(c, s.owner, &made)
+	id, err := s.store.Patterns().Add(c.Request.Context(), s.owner, &made)
 	if err != nil {
 		s.failFor(c, err)
 		return
@@ -200,7 +198,7 @@ func newPreview(c *gin.Context, p *thumb.Pattern, symbol, spelt string) (v previ
 	}
 	pl := player.Default()
 	pl.Fingers = 3
-	b, err := backing.Solve(c, backing.Request{Tune: tu, Tuning: t, Player: pl, Sections: []thumb.Section{{Bar: 1, Pattern: p}}})
+	b, err := backing.Solve(c.Request.Context(), backing.Request{Tune: tu, Tuning: t, Player: pl, Sections: []thumb.Section{{Bar: 1, Pattern: p}}})
 	if err != nil {
 		v.Fault = err.Error()
 		return v
@@ -256,7 +254,7 @@ func (s *Server) savePattern(c *gin.Context) {
 		s.showPattern(c, http.StatusUnprocessableEntity, "layout", p, body)
 		return
 	}
-	switch err := s.store.Patterns().Save(c, s.owner, old.ID, atoi(c.PostForm("version")), p); {
+	switch err := s.store.Patterns().Save(c.Request.Context(), s.owner, old.ID, atoi(c.PostForm("version")), p); {
 	case errors.Is(err, store.ErrStale):
 		body.Notice = "This pattern was changed in another tab in the meantime. What you typed stands below; keep it again to put it in force."
 		s.showPattern(c, http.StatusConflict, "layout", p, body)
@@ -273,19 +271,12 @@ func (s *Server) saveSection(c *gin.Context) {
 	if !ok {
 		return
 	}
-	st := ch.tune.Settings
-	bar := atoi(c.PostForm("bar"))
-	st.Sections = slices.DeleteFunc(slices.Clone(st.Sections), func(sec thumb.Section) bool { return sec.Bar == bar })
+	var p *thumb.Pattern
 	if value := c.PostForm("pattern"); value != "" {
-		p, found := s.findPattern(c, value)
-		if !found {
+		if p, ok = s.findPattern(c, value); !ok {
 			s.showPlan(c, http.StatusUnprocessableEntity, ch.tune.ID, ch.moment, planNote{Notice: "This pattern is not here any more: choose another."})
 			return
 		}
-		st.Sections = append(st.Sections, thumb.Section{Bar: bar, Pattern: p})
-		slices.SortFunc(st.Sections, func(a, b thumb.Section) int { return a.Bar - b.Bar })
 	}
-	// Pins of the thumb name strokes that another pattern may not have.
-	st.Pins = slices.DeleteFunc(slices.Clone(st.Pins), func(p plan.Pin) bool { return p.Part == play.Thumb })
-	s.tryAndFinish(c, &ch, st, "Not changed. ")
+	s.tryAndFinish(c, &ch, ch.tune.Settings.WithSection(atoi(c.PostForm("bar")), p), "Not changed. ")
 }

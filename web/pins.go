@@ -10,7 +10,7 @@ import (
 	"github.com/gin-gonic/gin"
 
 	"stepping/core/plan"
-	"stepping/core/play"
+	"stepping/core/setup"
 	"stepping/core/tune"
 	"stepping/store"
 	"stepping/web/view"
@@ -52,57 +52,12 @@ func readPin(c *gin.Context, tu *tune.Tune) (plan.Pin, error) {
 	return p, nil
 }
 
-// barChoice is something that can be pinned for whole bars.
-type barChoice struct {
-	Value, Text string
-	pin         plan.Pin
-}
-
-var barChoices = []barChoice{
-	{"no-slide", "No slide", plan.Pin{Part: play.Tube, How: play.Off}},
-	{"all-slide", "All with the slide", plan.Pin{Part: play.Melody, How: play.Slide}},
-	{"all-fret", "All fretted", plan.Pin{Part: play.Melody, How: play.Fret}},
-	{"heel-off", "Heel off the strings", plan.Pin{Part: play.Heel, How: play.Off}},
-	{"ring", "Strings left to ring", plan.Pin{Part: play.Ringing}},
-	{"no-thumb", "Thumb left out", plan.Pin{Part: play.Thumb, How: play.Drop}},
-}
-
 // readChoice reads a choice for the bars first to last.
 func readChoice(c *gin.Context, tu *tune.Tune) (plan.Pin, error) {
 	first, err1 := strconv.Atoi(strings.TrimSpace(c.PostForm("first")))
 	last, err2 := strconv.Atoi(strings.TrimSpace(c.PostForm("last")))
-	if n := len(tu.Bars); err1 != nil || err2 != nil || first < 1 || last < first || last > n {
-		return plan.Pin{}, fmt.Errorf("bars %q to %q: give the first and the last bar, from 1 to %d", c.PostForm("first"), c.PostForm("last"), n)
+	if err1 != nil || err2 != nil {
+		return plan.Pin{}, fmt.Errorf("bars %q to %q: give the first and the last bar, from 1 to %d", c.PostForm("first"), c.PostForm("last"), len(tu.Bars))
 	}
-	for _, ch := range barChoices {
-		if ch.Value == c.PostForm("choice") {
-			p := ch.pin
-			p.At = tu.Bars[first-1]
-			p.To = tu.Bars[last-1] + tu.BarLength(last-1)
-			return p, nil
-		}
-	}
-	return plan.Pin{}, errors.New("choose what to pin from the list")
-}
-
-// withPin returns pins with p set in place of those for the same thing. A digit or finger for
-// a note joins what is pinned for its place.
-func withPin(pins []plan.Pin, p plan.Pin) []plan.Pin {
-	out := []plan.Pin{}
-	for _, old := range pins {
-		if !p.SameTarget(&old) {
-			out = append(out, old)
-			continue
-		}
-		if p.Part == play.Melody && p.String == 0 && p.How == "" {
-			p.String, p.Fret, p.How = old.String, old.Fret, old.How
-			if p.Digit == "" {
-				p.Digit = old.Digit
-			}
-			if p.Finger == 0 {
-				p.Finger = old.Finger
-			}
-		}
-	}
-	return append(out, p)
+	return setup.PinBars(tu, c.PostForm("choice"), first, last)
 }

@@ -6,14 +6,15 @@ import (
 	"fmt"
 	"net/http"
 	"strconv"
-	"strings"
 
 	"github.com/gin-gonic/gin"
 
 	"stepping/core/plan"
+	"stepping/core/setup"
 	"stepping/core/thumb"
 	"stepping/core/tuning"
 	"stepping/formats/abc"
+	"stepping/jobs"
 	"stepping/store"
 	"stepping/web/view"
 )
@@ -43,9 +44,9 @@ type planBody struct {
 	Warnings []abc.Warning
 	Pins     int
 	PinList  []pinView
-	Choices  []barChoice
-	Busy     *errBusy // the plan is not ready yet
-	Stopped  bool     // its planning was stopped
+	Choices  []setup.BarChoice
+	Busy     *jobs.NotReady // the plan is not ready yet
+	Stopped  bool           // its planning was stopped
 	Fits     []fitView
 	Chords   string // the chords page with these chords, for a tune without melody
 	Sections []sectionView
@@ -68,21 +69,12 @@ type sectionView struct {
 }
 
 // chordsLink leads to the chords page with a tune's chords, bar by bar.
-func chordsLink(t *store.Tune) string {
-	tu, _, err := abc.Read(strings.NewReader(t.Source))
+func (s *Server) chordsLink(t *store.Tune) string {
+	tu, _, err := s.readTune(t.Source)
 	if err != nil {
 		return ""
 	}
-	var bars []string
-	next := 0
-	for bar, at := range tu.Bars {
-		end, word := at+tu.BarLength(bar), ""
-		for ; next < len(tu.Chords) && tu.Chords[next].At < end; next++ {
-			word += " " + tu.Chords[next].Chord.Name
-		}
-		bars = append(bars, word)
-	}
-	f := chordsForm{Chords: strings.TrimSpace(strings.Join(bars, " |")), Tuning: t.Settings.Tuning, Capo: strconv.Itoa(t.Settings.Capo), Player: t.ProfileID.String(), Pattern: "Root and alternate"}
+	f := chordsForm{Chords: setup.ChordsOf(tu), Tuning: t.Settings.Tuning, Capo: strconv.Itoa(t.Settings.Capo), Player: t.ProfileID.String(), Pattern: "Root and alternate"}
 	return f.link()
 }
 
@@ -121,12 +113,12 @@ func (s *Server) planPage(c *gin.Context) {
 
 // showPlan renders the plan page, or for the script its changing part.
 func (s *Server) showPlan(c *gin.Context, status int, id store.ID, moment string, note planNote) {
-	t, err := s.store.Tune(c, s.owner, id)
+	t, err := s.store.Tune(c.Request.Context(), s.owner, id)
 	if err != nil {
 		s.failFor(c, err)
 		return
 	}
-	profiles, err := s.store.Profiles(c, s.owner)
+	profiles, err := s.store.Profiles(c.Request.Context(), s.owner)
 	if err != nil {
 		s.failFor(c, err)
 		return
@@ -156,10 +148,10 @@ func (s *Server) showPlan(c *gin.Context, status int, id store.ID, moment string
 		s.failFor(c, err)
 		return
 	}
-	w, err := s.work(c, &t)
+	w, err := s.work(c.Request.Context(), &t)
 	switch {
 	case errors.As(err, &body.Busy):
-	case errors.Is(err, errStopped):
+	case errors.Is(err, jobs.ErrStopped):
 		body.Stopped = true
 	case err != nil && c.Err() != nil:
 		c.Abort()
@@ -172,11 +164,11 @@ func (s *Server) showPlan(c *gin.Context, status int, id store.ID, moment string
 		}
 		body.Fits = s.fits(c, &t, err)
 		if errors.Is(err, plan.ErrNoMelody) {
-			body.Chords = chordsLink(&t)
+			body.Chords = s.chordsLink(&t)
 		}
 	default:
-		body.PinList, body.Choices = newPins(&t, w), barChoices
-		if err := body.addWork(c, w, atoi(moment), c.GetHeader("X-Part") == ""); err != nil {
+		body.PinList, body.Choices = newPins(&t, w), setup.BarChoices
+		if err := body.addWork(c.Request.Context(), w, atoi(moment), c.GetHeader("X-Part") == ""); err != nil {
 			s.failFor(c, err)
 			return
 		}
@@ -191,16 +183,16 @@ func (s *Server) showPlan(c *gin.Context, status int, id store.ID, moment string
 // fits finds what would bring a tune into the guitar's range.
 func (s *Server) fits(c *gin.Context, t *store.Tune, problem error) []fitView {
 	var rangeErr *plan.RangeError
-	prof, err := s.store.Profile(c, s.owner, t.ProfileID)
+	prof, err := s.store.Profile(c.Request.Context(), s.owner, t.ProfileID)
 	if !errors.As(problem, &rangeErr) || err != nil {
 		return nil
 	}
-	req, _, err := request(t, &prof.Profile)
+	req, _, err := s.request(t, &prof.Profile)
 	if err != nil {
 		return nil
 	}
 	var out []fitView
-	for _, f := range plan.Fits(c, req) {
+	for _, f := range plan.Fits(c.Request.Context(), req) {
 		v := fitView{Steps: t.Settings.Steps + f.Steps, Tuning: t.Settings.Tuning}
 		switch {
 		case f.Tuning != "":
@@ -210,7 +202,7 @@ func (s *Server) fits(c *gin.Context, t *store.Tune, problem error) []fitView {
 		default:
 			v.Text = fmt.Sprintf("Move the tune %+d half steps", f.Steps)
 		}
-		if v.Steps >= -maxSteps && v.Steps <= maxSteps {
+		if v.Steps >= -setup.MaxSteps && v.Steps <= setup.MaxSteps {
 			out = append(out, v)
 		}
 	}
@@ -253,18 +245,16 @@ func problemText(err error) string {
 // addWork draws the plan. Reasons and other places take as long again as the plan itself;
 // without them the script asks for them once the picture stands.
 func (b *planBody) addWork(ctx context.Context, w *worked, m int, reasons bool) error {
-	w.mu.Lock()
-	defer w.mu.Unlock()
 	m = min(max(m, 0), len(w.plan.Moments)-1)
-	b.Warnings, b.Changed = w.warnings, len(w.changed)
+	b.Warnings, b.Changed = w.warnings, len(w.differing())
 	now := view.NewNow(b.ID, b.Version, w.plan, m)
-	now.Changed = w.changed[m]
+	now.Changed = w.differing()[m]
 	if reasons {
 		if err := w.addReasons(ctx, &now); err != nil {
 			return err
 		}
 	}
-	col := view.NewColumn(w.plan, w.changed, m)
+	col := view.NewColumn(w.plan, w.differing(), m)
 	b.Work = &workView{Column: col, Now: now, Bars: view.NewBars(w.plan, m), Why: w.plan.Ceiling.Why,
 		Client: clientData{b.ID, m, len(w.plan.Moments), col.First, col.RowYs(), col.RowBars()},
 		Total:  fmt.Sprintf("%.1f", w.plan.Total)}
@@ -280,12 +270,10 @@ func (s *Server) atMoment(c *gin.Context) {
 	if !ok {
 		return
 	}
-	w.mu.Lock()
-	defer w.mu.Unlock()
 	m := min(max(atoi(c.Param("m")), 0), len(w.plan.Moments)-1)
 	now := view.NewNow(t.ID.String(), t.Version, w.plan, m)
-	now.Changed = w.changed[m]
-	if err := w.addReasons(c, &now); err != nil {
+	now.Changed = w.differing()[m]
+	if err := w.addReasons(c.Request.Context(), &now); err != nil {
 		s.failFor(c, err)
 		return
 	}

@@ -8,28 +8,40 @@ import (
 	"encoding/json"
 	"fmt"
 	"slices"
-	"strings"
 	"sync"
 
 	"stepping/core/plan"
 	"stepping/core/play"
 	"stepping/core/player"
-	"stepping/core/tuning"
 	"stepping/formats/abc"
 	"stepping/formats/plandoc"
 	"stepping/store"
 	"stepping/web/view"
 )
 
-// worked is a tune with its plan. The plan's alternatives are worked out on demand and
-// change it, so mu guards every use of plan.
+// worked is a tune with its plan.
 type worked struct {
-	mu       sync.Mutex
 	basis    string // hash of everything that the plan depends on
 	plan     *plan.Plan
 	warnings []abc.Warning
-	changed  map[int]bool // moments that differ from the plan before
-	reasons  map[int]view.Reasons
+
+	mu      sync.Mutex
+	changed map[int]bool // moments that differ from the plan looked at before; replaced, never changed
+	reasons map[int]view.Reasons
+}
+
+// differing is the moments that differ from the plan looked at before.
+func (w *worked) differing() map[int]bool {
+	w.mu.Lock()
+	defer w.mu.Unlock()
+	return w.changed
+}
+
+func (w *worked) differsFrom(old *plan.Plan) {
+	changed := differences(old, w.plan)
+	w.mu.Lock()
+	defer w.mu.Unlock()
+	w.changed = changed
 }
 
 // planCache keeps the plans looked at last, several of a tune, so that undo and redo find them and what
@@ -79,20 +91,13 @@ func (pc *planCache) put(id store.ID, w *worked) {
 }
 
 // request builds the planning request of a tune.
-func request(t *store.Tune, p *player.Profile) (plan.Request, []abc.Warning, error) {
-	tu, warnings, err := abc.Read(strings.NewReader(t.Source))
+func (s *Server) request(t *store.Tune, p *player.Profile) (plan.Request, []abc.Warning, error) {
+	tu, warnings, err := s.readTune(t.Source)
 	if err != nil {
 		return plan.Request{}, nil, err
 	}
-	tn, err := tuning.Parse(t.Settings.Tuning)
-	if err != nil {
-		return plan.Request{}, warnings, err
-	}
-	if tu, err = tu.Rewritten(t.Settings.Rewrites); err != nil {
-		return plan.Request{}, warnings, fmt.Errorf("%w: let go of it in the setup", err)
-	}
-	return plan.Request{Tune: tu.Transposed(t.Settings.Steps), Tuning: tn, Capo: t.Settings.Capo, Tempo: t.Settings.Tempo, Player: *p,
-		Thumb: t.Settings.Thumb, Sections: t.Settings.Sections, Pins: t.Settings.Pins}, warnings, nil
+	req, err := t.Settings.Request(tu, p)
+	return req, warnings, err
 }
 
 // basisOf hashes what the plan depends on, the document's and the planner's version included.
@@ -116,27 +121,24 @@ func (s *Server) work(ctx context.Context, t *store.Tune) (*worked, error) {
 	known, old := s.plans.get(t.ID, basis)
 	if known != nil {
 		if known != old {
-			known.mu.Lock()
-			defer known.mu.Unlock()
-			known.changed = differences(old.plan, known.plan)
+			known.differsFrom(old.plan)
 		}
 		return known, nil
 	}
-	req, warnings, err := request(t, &prof.Profile)
+	req, warnings, err := s.request(t, &prof.Profile)
 	if err != nil {
 		return nil, err
 	}
-	if old != nil && old.mu.TryLock() { // if it is busy, waiting would take longer
+	if old != nil {
 		req.Known = old.plan.Known()
-		old.mu.Unlock()
 	}
 	p, err := s.solve(ctx, t.ID, basis, req)
 	if err != nil {
 		return nil, err
 	}
-	w := &worked{basis: basis, plan: p, warnings: warnings, changed: map[int]bool{}, reasons: map[int]view.Reasons{}}
+	w := &worked{basis: basis, plan: p, warnings: warnings, reasons: map[int]view.Reasons{}}
 	if old != nil {
-		w.changed = differences(old.plan, p)
+		w.differsFrom(old.plan)
 	}
 	s.plans.put(t.ID, w)
 	return w, nil
@@ -171,9 +173,7 @@ func (s *Server) document(ctx context.Context, t *store.Tune, w *worked) ([]byte
 	if doc, err := s.store.Plan(ctx, s.owner, t.ID, w.basis); err == nil {
 		return doc, nil
 	}
-	w.mu.Lock()
 	doc, err := plandoc.New(ctx, w.plan)
-	w.mu.Unlock()
 	if err != nil {
 		return nil, err
 	}
@@ -186,13 +186,17 @@ func (s *Server) document(ctx context.Context, t *store.Tune, w *worked) ([]byte
 
 // addReasons fills in why the moment is played so, and its other places.
 func (w *worked) addReasons(ctx context.Context, v *view.Now) error {
+	w.mu.Lock()
 	r, ok := w.reasons[v.Moment]
+	w.mu.Unlock()
 	if !ok {
 		var err error
 		if r, err = view.NewReasons(ctx, w.plan, v.Moment); err != nil {
 			return err
 		}
+		w.mu.Lock()
 		w.reasons[v.Moment] = r
+		w.mu.Unlock()
 	}
 	v.Why, v.Places, v.Strum = r.Why, r.Places, r.Strum
 	return nil

@@ -20,6 +20,7 @@ import (
 	"github.com/gin-gonic/gin"
 	"github.com/google/uuid"
 
+	"stepping/jobs"
 	"stepping/store"
 )
 
@@ -44,9 +45,9 @@ type Server struct {
 	host   string
 	log    *slog.Logger
 	pages  map[string]*template.Template
-	jobs   jobs
+	jobs   *jobs.Registry
 	plans  planCache
-	suits  suits
+	parsed parsedCache
 	engine *gin.Engine
 }
 
@@ -62,10 +63,11 @@ const (
 
 // New makes a server; a template that does not parse stops it here.
 func New(cfg Config) (*Server, error) {
-	s := &Server{store: cfg.Store, owner: cfg.Owner, host: cfg.Host, log: cfg.Log, jobs: jobs{of: map[store.ID]*job{}}, suits: suits{of: map[string]*suitJob{}}}
+	s := &Server{store: cfg.Store, owner: cfg.Owner, host: cfg.Host, log: cfg.Log}
 	if s.log == nil {
 		s.log = slog.Default()
 	}
+	s.jobs = jobs.New(maxJobs, jobGrace, s.log)
 	var err error
 	if s.pages, err = parsePages(); err != nil {
 		return nil, err
@@ -88,6 +90,9 @@ func parsePages() (map[string]*template.Template, error) {
 	}
 	return pages, nil
 }
+
+// Close stops all work under way.
+func (s *Server) Close() { s.jobs.Close() }
 
 // Handler returns the application with its security measures around it.
 func (s *Server) Handler() http.Handler {
@@ -288,7 +293,7 @@ func (s *Server) failFor(c *gin.Context, err error) {
 }
 
 func (s *Server) health(c *gin.Context) {
-	if err := s.store.Ping(c); err != nil {
+	if err := s.store.Ping(c.Request.Context()); err != nil {
 		c.String(http.StatusServiceUnavailable, "the database does not answer\n")
 		return
 	}
@@ -311,7 +316,7 @@ func (s *Server) tuneParam(c *gin.Context) (*store.Tune, bool) {
 	if !ok {
 		return nil, false
 	}
-	t, err := s.store.Tune(c, s.owner, id)
+	t, err := s.store.Tune(c.Request.Context(), s.owner, id)
 	if err != nil {
 		s.failFor(c, err)
 		return nil, false
@@ -325,7 +330,7 @@ func (s *Server) planParam(c *gin.Context) (*store.Tune, *worked, bool) {
 	if !ok {
 		return nil, nil, false
 	}
-	w, err := s.work(c, t)
+	w, err := s.work(c.Request.Context(), t)
 	if err != nil {
 		s.fail(c, http.StatusUnprocessableEntity, err)
 		return nil, nil, false
@@ -339,7 +344,7 @@ func (s *Server) profileParam(c *gin.Context) (*store.Profile, bool) {
 	if !ok {
 		return nil, false
 	}
-	p, err := s.store.Profile(c, s.owner, id)
+	p, err := s.store.Profile(c.Request.Context(), s.owner, id)
 	if err != nil {
 		s.failFor(c, err)
 		return nil, false

@@ -8,6 +8,7 @@ import (
 	"net/http"
 	"net/url"
 	"strings"
+	"sync"
 	"testing"
 
 	"stepping/store"
@@ -256,5 +257,38 @@ func TestLimits(t *testing.T) {
 	body, err := io.ReadAll(res.Body)
 	if err != nil || !strings.Contains(string(body), "D1 in bar 1 is 14 half steps below") || !strings.Contains(string(body), "Too Deep") {
 		t.Errorf("%v %.800s", err, body)
+	}
+}
+
+// TestSharedPlan: eight clients open a fresh tune at once, each with everything that is worked out from
+// its plan on demand, and all get the same answers. Run with the race detector it is a test of the
+// plan's own lock.
+func TestSharedPlan(t *testing.T) {
+	s := newSite(t)
+	_, _, h := s.ask(t, "POST", "/tunes", url.Values{"abc": {ownTune}, "tuning": {"Open D"}})
+	tune := h.Get("Location")
+	paths := []string{"", "?m=5", "/at/3", "/at/9", "/plan.json", "/tab.txt", "/pace", "/variations?m=4"}
+	var all sync.WaitGroup
+	var answers [8][8]string
+	for client := range answers {
+		all.Go(func() {
+			for i := range paths {
+				n := (client + i) % len(paths)
+				status, body, _ := s.ask(t, "GET", tune+paths[n], nil)
+				for strings.Contains(body, "still being worked out") {
+					status, body, _ = s.ask(t, "GET", tune+paths[n], nil)
+				}
+				if status != 200 {
+					t.Errorf("%s: status %d", paths[n], status)
+				}
+				answers[client][n] = body
+			}
+		})
+	}
+	all.Wait()
+	for client := range answers {
+		if answers[client] != answers[0] {
+			t.Errorf("client %d was told something else", client)
+		}
 	}
 }

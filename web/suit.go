@@ -2,10 +2,11 @@ package web
 
 import (
 	"context"
+	"errors"
 	"fmt"
 	"net/http"
+	"slices"
 	"sort"
-	"sync"
 	"time"
 
 	"github.com/gin-gonic/gin"
@@ -14,24 +15,9 @@ import (
 	"stepping/core/play"
 	"stepping/core/suit"
 	"stepping/core/tuning"
+	"stepping/jobs"
 	"stepping/store"
 )
-
-// suitJob is a ranking under way or done, for one tune.
-type suitJob struct {
-	mu      sync.Mutex
-	basis   string
-	stop    context.CancelFunc
-	running bool
-	got     suit.Ranking
-	problem string
-}
-
-// suits keeps the ranking of each tune until the program ends.
-type suits struct {
-	mu sync.Mutex
-	of map[string]*suitJob
-}
 
 // suitLimit is how long a ranking may take.
 const suitLimit = 5 * time.Minute
@@ -101,7 +87,9 @@ func sortViews(ways []suit.Way, by string) {
 // maxSuitCapo is the highest fret for a capo that a ranking tries.
 const maxSuitCapo = 6
 
-func (s *Server) suitKey(t *store.Tune, keep bool) string { return t.ID.String() + fmt.Sprint(keep) }
+func suitKey(t *store.Tune, keep bool) jobs.Key {
+	return jobs.Key{Kind: rankingJob, Of: t.ID.String(), Part: fmt.Sprint(keep)}
+}
 
 // suit shows the ranking of a tune's tunings as far as it is.
 func (s *Server) suit(c *gin.Context) {
@@ -118,29 +106,34 @@ func (s *Server) suit(c *gin.Context) {
 	sorts := map[bool]string{true: "?sort=", false: "?key=any&sort="}
 	g, _ := sixStringed(guitars)
 	body := suitBody{ID: t.ID.String(), Title: t.Title, Version: t.Version, Keep: keep, Guitar: g.Name, Present: g.Tuning, Sort: sorts[keep]}
-	s.suits.mu.Lock()
-	j := s.suits.of[s.suitKey(t, keep)]
-	s.suits.mu.Unlock()
-	if j != nil {
-		j.mu.Lock()
-		body.Running, body.Problem, body.All, body.Planned, body.Proved = j.running, j.problem, j.got.All, j.got.Planned, j.got.Proved
-		body.Stopped = !j.running && j.got.Proved == 0 && j.problem == ""
-		ways := append([]suit.Way{}, j.got.Ways...)
-		rank := map[suit.Way]int{}
-		for i := range ways {
-			rank[ways[i]] = i
-		}
-		sortViews(ways, c.Query("sort"))
-		for i := range ways {
-			body.Ways = append(body.Ways, newSuitView(rank[ways[i]], &ways[i], t))
-		}
-		j.mu.Unlock()
+	if j := jobs.Find[suit.Ranking](s.jobs, suitKey(t, keep)); j != nil {
+		body.take(j, t, c.Query("sort"))
 	}
 	part := "layout"
 	if c.GetHeader("X-Part") != "" {
 		part = "ranking"
 	}
 	s.render(c, http.StatusOK, "suit", part, "Which tuning suits "+t.Title, body)
+}
+
+// take shows what a ranking has found, and how far it is.
+func (b *suitBody) take(j *jobs.Job[suit.Ranking], t *store.Tune, by string) {
+	b.Running = j.Running() // before what is seen: what ends in between is shown as still under way
+	got, _ := j.Seen()
+	if err := j.Err(); err != nil && !errors.Is(err, jobs.ErrStopped) && !errors.Is(err, context.DeadlineExceeded) {
+		b.Problem = err.Error()
+	}
+	b.All, b.Planned, b.Proved = got.All, got.Planned, got.Proved
+	b.Stopped = !b.Running && got.Proved == 0 && b.Problem == ""
+	ways := slices.Clone(got.Ways)
+	rank := map[suit.Way]int{}
+	for i := range ways {
+		rank[ways[i]] = i
+	}
+	sortViews(ways, by)
+	for i := range ways {
+		b.Ways = append(b.Ways, newSuitView(rank[ways[i]], &ways[i], t))
+	}
 }
 
 // shownWays is how many ways a page lists.
@@ -155,7 +148,7 @@ func newSuitView(i int, w *suit.Way, t *store.Tune) suitView {
 	if w.Steps != 0 {
 		v.Key = fmt.Sprintf("%+d half steps", w.Steps)
 	}
-	if holdsUpTo(w) < fastest {
+	if holdsUpTo(w) < plan.MaxTempo {
 		v.Ceiling = fmt.Sprintf("%.0f", w.Ceiling)
 		if w.Slow > 0 {
 			v.Slow = fmt.Sprintf("+%.1f", w.Slow)
@@ -183,7 +176,7 @@ func (s *Server) startSuit(c *gin.Context) {
 		return
 	}
 	keep := c.PostForm("key") != "any"
-	prof, err := s.store.Profile(c, s.owner, t.ProfileID)
+	prof, err := s.store.Profile(c.Request.Context(), s.owner, t.ProfileID)
 	if err != nil {
 		s.failFor(c, err)
 		return
@@ -193,7 +186,7 @@ func (s *Server) startSuit(c *gin.Context) {
 		s.failFor(c, err)
 		return
 	}
-	req, _, err := request(t, &prof.Profile)
+	req, _, err := s.request(t, &prof.Profile)
 	if err != nil {
 		s.fail(c, http.StatusUnprocessableEntity, err)
 		return
@@ -209,7 +202,10 @@ func (s *Server) startSuit(c *gin.Context) {
 		return
 	}
 	basis := basisOf(t, &prof.Profile) + present.String()
-	s.runSuit(s.suitKey(t, keep), basis, r)
+	if err := s.runSuit(suitKey(t, keep), basis, r); err != nil {
+		s.fail(c, http.StatusServiceUnavailable, errors.New("as much is being worked out already as Stepping does at once: try again in a moment"))
+		return
+	}
 	c.Redirect(http.StatusSeeOther, suitLink(t, keep))
 }
 
@@ -221,47 +217,28 @@ func suitLink(t *store.Tune, keep bool) string {
 	return link
 }
 
-// runSuit starts the job unless it runs; what an earlier one of the same basis found is kept.
-func (s *Server) runSuit(key, basis string, r suit.Request) {
-	s.suits.mu.Lock()
-	defer s.suits.mu.Unlock()
-	if old := s.suits.of[key]; old != nil {
-		old.mu.Lock()
-		defer old.mu.Unlock()
-		if old.running {
-			if old.basis == basis {
-				return
-			}
-			old.stop()
-		}
-		if old.basis == basis {
-			r.Known = old.got.Ways
-		}
+// runSuit starts the job unless it runs; one that was stopped goes on from what it found.
+func (s *Server) runSuit(key jobs.Key, basis string, r suit.Request) error {
+	if old := jobs.Find[suit.Ranking](s.jobs, key); old != nil && !old.Running() && old.Basis() == basis {
+		got, _ := old.Seen()
+		r.Known = got.Ways
+		old.Drop()
 	}
-	ctx, stop := context.WithTimeout(context.Background(), suitLimit)
-	j := &suitJob{basis: basis, stop: stop, running: true}
-	j.got.Ways = r.Known
-	s.suits.of[key] = j
-	r.Progress = func(rk *suit.Ranking) { j.take(rk) }
-	go func() {
-		defer stop()
-		got, err := suit.Rank(ctx, r)
-		j.take(got)
-		j.mu.Lock()
-		defer j.mu.Unlock()
-		j.running = false
-		if err != nil && ctx.Err() == nil {
-			j.problem = err.Error()
+	_, err := jobs.Start(s.jobs, key, basis, suitLimit, func(ctx context.Context, j *jobs.Job[suit.Ranking]) (suit.Ranking, error) {
+		show := func(rk *suit.Ranking) {
+			seen := *rk
+			seen.Ways = slices.Clone(rk.Ways[:min(len(rk.Ways), shownWays)])
+			j.Show(seen)
 		}
-	}()
-}
-
-// take copies what a ranking has found.
-func (j *suitJob) take(rk *suit.Ranking) {
-	j.mu.Lock()
-	defer j.mu.Unlock()
-	j.got = *rk
-	j.got.Ways = append([]suit.Way{}, rk.Ways[:min(len(rk.Ways), shownWays)]...)
+		show(&suit.Ranking{Ways: r.Known})
+		r.Progress = show
+		got, err := suit.Rank(ctx, r)
+		if got != nil {
+			show(got)
+		}
+		return suit.Ranking{}, err
+	})
+	return err
 }
 
 func (s *Server) stopSuit(c *gin.Context) {
@@ -270,20 +247,8 @@ func (s *Server) stopSuit(c *gin.Context) {
 		return
 	}
 	keep := c.PostForm("key") != "any"
-	s.suits.mu.Lock()
-	j := s.suits.of[s.suitKey(t, keep)]
-	s.suits.mu.Unlock()
-	if j != nil {
-		j.stop()
-		for range 100 { // it ends within a moment of the plan at hand
-			j.mu.Lock()
-			running := j.running
-			j.mu.Unlock()
-			if !running {
-				break
-			}
-			time.Sleep(20 * time.Millisecond)
-		}
+	if j := jobs.Find[suit.Ranking](s.jobs, suitKey(t, keep)); j != nil {
+		j.Stop()
 	}
 	c.Redirect(http.StatusSeeOther, suitLink(t, keep))
 }
@@ -294,19 +259,19 @@ func (s *Server) takeWay(c *gin.Context) {
 	if !ok {
 		return
 	}
-	st := ch.tune.Settings
-	st.Tuning, st.Capo, st.Steps, st.Pins = c.PostForm("tuning"), atoi(c.PostForm("capo")), atoi(c.PostForm("steps")), []plan.Pin{}
-	if _, err := tuning.Parse(st.Tuning); err != nil || st.Capo < 0 || st.Capo > 9 || st.Steps < -maxSteps || st.Steps > maxSteps {
-		s.fail(c, http.StatusUnprocessableEntity, fmt.Errorf("%q, capo %d, moved %d is no way to play a tune", st.Tuning, st.Capo, st.Steps))
+	st := ch.tune.Settings.WithoutPins()
+	st.Tuning, st.Capo, st.Steps = c.PostForm("tuning"), atoi(c.PostForm("capo")), atoi(c.PostForm("steps"))
+	if fault := st.Check(); fault != nil {
+		s.fail(c, http.StatusUnprocessableEntity, fault)
 		return
 	}
-	s.finish(c, &ch, s.store.SaveSettings(c, s.owner, ch.tune.ID, ch.version, ch.tune.ProfileID, st))
+	s.keep(c, &ch, st)
 }
 
-// holdsUpTo is a way's ceiling, fastest where nothing of account limits it.
+// holdsUpTo is a way's ceiling, plan.MaxTempo where nothing of account limits it.
 func holdsUpTo(w *suit.Way) float64 {
 	if w.Ceiling <= 0 {
-		return fastest
+		return plan.MaxTempo
 	}
-	return min(w.Ceiling, fastest)
+	return min(w.Ceiling, plan.MaxTempo)
 }

@@ -3,11 +3,9 @@ package web
 import (
 	"errors"
 	"net/http"
-	"strings"
 
 	"github.com/gin-gonic/gin"
 
-	"stepping/formats/abc"
 	"stepping/store"
 )
 
@@ -40,13 +38,13 @@ func (s *Server) saveText(c *gin.Context) {
 		return
 	}
 	body := textBody{ID: ch.tune.ID.String(), Title: ch.tune.Title, Version: ch.tune.Version, Text: c.PostForm("abc")}
-	tu, _, err := abc.Read(strings.NewReader(body.Text))
+	tu, _, err := s.readTune(body.Text)
 	if err != nil {
 		body.Version, body.Fault = ch.version, newFault(body.Text, err)
 		s.showText(c, http.StatusUnprocessableEntity, body)
 		return
 	}
-	err = s.store.SaveSource(c, s.owner, ch.tune.ID, ch.version, titleOf(tu), body.Text)
+	err = s.store.SaveSource(c.Request.Context(), s.owner, ch.tune.ID, ch.version, titleOf(tu), body.Text)
 	if errors.Is(err, store.ErrStale) {
 		body.Notice = "This tune was changed in another tab or window in the meantime. Your text stands below and was not kept; keep it again to put it in force."
 		s.showText(c, http.StatusConflict, body)

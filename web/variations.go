@@ -16,9 +16,8 @@ import (
 	"stepping/core/pitch"
 	"stepping/core/plan"
 	"stepping/core/play"
-	"stepping/core/player"
+	"stepping/core/setup"
 	"stepping/core/tune"
-	"stepping/store"
 	"stepping/web/view"
 )
 
@@ -55,22 +54,9 @@ type melodyChange struct {
 	Pins     []plan.Pin     `json:"pins"`
 }
 
-// melodyText is a melodyChange as JSON, its notes moved back by the steps that the tune is moved.
-func melodyText(steps int, rewrites []tune.Rewrite, pins []plan.Pin) string {
-	ch := melodyChange{Pins: pins}
-	for _, r := range rewrites {
-		r.Notes = slices.Clone(r.Notes)
-		for i := range r.Notes {
-			n := &r.Notes[i]
-			n.Pitch -= pitch.Midi(steps)
-			n.With = slices.Clone(n.With)
-			for v := range n.With {
-				n.With[v] -= pitch.Midi(steps)
-			}
-		}
-		ch.Rewrites = append(ch.Rewrites, r)
-	}
-	data, err := json.Marshal(ch)
+// melodyText is a melodyChange as JSON, for a tune under the settings.
+func melodyText(st *setup.Settings, rewrites []tune.Rewrite, pins []plan.Pin) string {
+	data, err := json.Marshal(melodyChange{st.AsWritten(rewrites), pins})
 	if err != nil {
 		panic("web: a change of the melody cannot be written as JSON: " + err.Error())
 	}
@@ -96,22 +82,12 @@ func (s *Server) rewrite(c *gin.Context) {
 		s.fail(c, http.StatusBadRequest, errors.New("the form came without its notes: load the page again"))
 		return
 	}
-	st := ch.tune.Settings
-	st.Rewrites, st.Pins = slices.Clone(st.Rewrites), slices.Clone(st.Pins)
-	req, _, err := request(&ch.tune, &player.Profile{})
-	for _, r := range to.Rewrites {
-		st.Rewrites = slices.DeleteFunc(st.Rewrites, func(old tune.Rewrite) bool { return old.Bar == r.Bar })
-		if len(r.Notes) > 0 {
-			st.Rewrites = append(st.Rewrites, r)
-		}
-		if err == nil && r.Bar >= 1 && r.Bar <= len(req.Tune.Bars) { // pins in the bar name notes that are no longer there
-			begin := req.Tune.Bars[r.Bar-1]
-			end := begin + req.Tune.BarLength(r.Bar-1)
-			st.Pins = slices.DeleteFunc(st.Pins, func(p plan.Pin) bool { return p.Part == play.Melody && p.At >= begin && p.At < end })
-		}
+	tu, _, err := s.readTune(ch.tune.Source)
+	if err != nil {
+		s.fail(c, http.StatusUnprocessableEntity, err)
+		return
 	}
-	st.Pins = append(st.Pins, to.Pins...)
-	s.tryAndFinish(c, &ch, st, "Not changed. ")
+	s.tryAndFinish(c, &ch, ch.tune.Settings.WithMelody(tu, to.Rewrites, to.Pins), "Not changed. ")
 }
 
 // mostLickPins is how many pins a lick may bring.
@@ -124,8 +100,6 @@ func (s *Server) variations(c *gin.Context) {
 	if !ok {
 		return
 	}
-	w.mu.Lock()
-	defer w.mu.Unlock()
 	at, chosen, typed := c.Query("m"), c.Query("n"), c.Query("b") != ""
 	if typed {
 		at = c.Query("b")
@@ -135,7 +109,7 @@ func (s *Server) variations(c *gin.Context) {
 	if h, ok := lick.HeldBar(w.plan, m); ok {
 		body.Held, body.Strings = play.FromCapo(h.Fret, w.plan.Request.Capo).String(), joinInts(h.Strings)
 		for i, x := range h.Mixes {
-			body.Mixes = append(body.Mixes, mixView{joinInts(x.Strings), strings.Join(x.Degrees, ", "), crossed(x.Busy), melodyText(t.Settings.Steps, x.Rewrites, x.Pins), firstKey("n", i)})
+			body.Mixes = append(body.Mixes, mixView{joinInts(x.Strings), strings.Join(x.Degrees, ", "), crossed(x.Busy), melodyText(&t.Settings, x.Rewrites, x.Pins), firstKey("n", i)})
 		}
 	}
 	body.lick(w.plan, &t.Settings, chosen, typed)
@@ -147,7 +121,7 @@ func (s *Server) variations(c *gin.Context) {
 }
 
 // lick shows the notes that can be chosen, and where those that are fit as well.
-func (v *variationsBody) lick(p *plan.Plan, st *store.Settings, chosen string, typed bool) {
+func (v *variationsBody) lick(p *plan.Plan, st *setup.Settings, chosen string, typed bool) {
 	own := lick.BarNotes(p, v.Moment)
 	all := own
 	if next := slices.IndexFunc(p.Moments, func(mo play.Moment) bool { return mo.Bar > v.Bar }); next >= 0 {
@@ -175,7 +149,7 @@ func (v *variationsBody) lick(p *plan.Plan, st *store.Settings, chosen string, t
 	for i := range l.Places {
 		pl := &l.Places[i]
 		v.Places = append(v.Places, lickView{strings.Join(pl.Chords, ", "), placeText(pl), shapeText(pl, p.Request.Capo), becomes(pl), fmt.Sprintf("%d of %d chord tones", pl.Tones, len(pl.Degrees)),
-			melodyText(st.Steps, pl.Rewrites, pl.Pins), firstKey("l", i)})
+			melodyText(st, pl.Rewrites, pl.Pins), firstKey("l", i)})
 	}
 }
 

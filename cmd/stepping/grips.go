@@ -46,8 +46,9 @@ func (a *planArgs) guitar() (g grip.Guitar, err error) {
 	if g.Tuning, err = tuning.Parse(a.tuning); err != nil {
 		return g, &inputError{"--tuning:1:1: " + err.Error()}
 	}
-	if g.Capo = a.capo; a.capo < 0 || a.capo > 9 {
-		return g, &inputError{fmt.Sprintf("--capo:1:1: %d: a capo sits on fret 1 to 9, or 0 for none", a.capo)}
+	g.Capo = a.capo
+	if err := tuning.CheckCapo(a.capo); err != nil {
+		return g, &inputError{"--capo:1:1: " + err.Error()}
 	}
 	g.Player, err = readProfile(a.player)
 	return g, err

@@ -61,6 +61,7 @@ func serve(ctx context.Context, args []string, out io.Writer, withTunes bool) er
 	if err != nil {
 		return err
 	}
+	defer app.Close()
 	return listen(ctx, out, app.Handler())
 }
 

@@ -59,8 +59,8 @@ func suitCommand(ctx context.Context, args []string, out io.Writer) error {
 	if err != nil {
 		return err
 	}
-	if capos < 0 || capos > 9 {
-		return &inputError{fmt.Sprintf("--capos:1:1: %d: give the highest fret for a capo, 0 to 9", capos)}
+	if capos < 0 || capos > tuning.MaxCapo {
+		return &inputError{fmt.Sprintf("--capos:1:1: %d: give the highest fret for a capo, 0 to %d", capos, tuning.MaxCapo)}
 	}
 	r := suit.Request{Plan: plan.Request{Thumb: thumb.Kind(a.thumb)}, KeepKey: keep, Capos: capos, Workers: runtime.GOMAXPROCS(0)}
 	if r.Plan.Tune, _, err = readTune(a.file); err != nil {

@@ -153,8 +153,8 @@ func (s *solver) check() error {
 	switch {
 	case r.Tune == nil || len(r.Tune.Chords) == 0:
 		return errors.New("there are no chords")
-	case r.Capo < 0 || r.Capo > 9:
-		return fmt.Errorf("capo %d: a capo sits on fret 1 to 9, or 0 for none", r.Capo)
+	case tuning.CheckCapo(r.Capo) != nil:
+		return tuning.CheckCapo(r.Capo)
 	case r.Tempo != 0 && !(r.Tempo >= plan.MinTempo && r.Tempo <= plan.MaxTempo):
 		return fmt.Errorf("tempo %g: give %d to %d quarter notes a minute", r.Tempo, plan.MinTempo, plan.MaxTempo)
 	case r.Player.Lap():

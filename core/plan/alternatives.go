@@ -43,13 +43,18 @@ func (p *Plan) Alternatives(ctx context.Context, t int, part play.Part) ([]Alter
 
 // AlternativesOf is Alternatives for any voice of the melody, and for part Damper and a string
 // in place of the voice, for what silences it. They are min-marginals: exact, from one forward
-// and one backward pass over the same model. The first call does the backward pass. Not
-// safe for concurrent use, like everything of a Plan that computes.
+// and one backward pass over the same model. The first call does the backward pass.
 func (p *Plan) AlternativesOf(ctx context.Context, t int, part play.Part, voice int) ([]Alternative, error) {
+	p.mu.Lock()
+	defer p.mu.Unlock()
+	return p.alternativesOf(ctx, t, part, voice)
+}
+
+func (p *Plan) alternativesOf(ctx context.Context, t int, part play.Part, voice int) ([]Alternative, error) {
 	if part != play.Damped && p.Pinned(p.Moments[t].At, part, voice) {
 		return p.besidePin(ctx, t, part, voice)
 	}
-	alts, err := p.Marginals(ctx, t, part, voice)
+	alts, err := p.marginalsOf(ctx, t, part, voice)
 	if err != nil {
 		return nil, err
 	}
@@ -123,6 +128,12 @@ func chosenFirst(alts []Alternative) {
 
 // Marginals is AlternativesOf without the reasons, and of a pinned note just the pin.
 func (p *Plan) Marginals(ctx context.Context, t int, part play.Part, voice int) ([]Alternative, error) {
+	p.mu.Lock()
+	defer p.mu.Unlock()
+	return p.marginalsOf(ctx, t, part, voice)
+}
+
+func (p *Plan) marginalsOf(ctx context.Context, t int, part play.Part, voice int) ([]Alternative, error) {
 	all, err := p.marginalsAt(ctx, t)
 	if part == play.Damped {
 		all, err = p.dampersAt(ctx, t, voice)

@@ -22,6 +22,12 @@ type Known struct {
 // Known returns what p's alternatives have found out; nil if none were asked for, or if the tune is so
 // long that bounds do not pay.
 func (p *Plan) Known() *Known {
+	p.mu.Lock()
+	defer p.mu.Unlock()
+	return p.known()
+}
+
+func (p *Plan) known() *Known {
 	if p.back == nil || len(p.m.moments) > boundMoments {
 		return nil
 	}

@@ -151,6 +151,12 @@ type Relief struct {
 // moment before, and returns those that raise the ceiling there, best first; of equals the
 // cheaper. Each is judged by the best whole plan with that choice.
 func (p *Plan) Reliefs(ctx context.Context, v Move) ([]Relief, error) {
+	p.mu.Lock()
+	defer p.mu.Unlock()
+	return p.reliefs(ctx, v)
+}
+
+func (p *Plan) reliefs(ctx context.Context, v Move) ([]Relief, error) {
 	var out []Relief
 	for t := max(v.Moment-1, 0); t <= v.Moment; t++ {
 		all, err := p.marginalsAt(ctx, t)
@@ -218,6 +224,12 @@ func where(g *hand, capo int) string {
 
 // MoveText says how far the hand travels into moment t, ", 36 mm"; "" if it does not.
 func (p *Plan) MoveText(t int) string {
+	p.mu.Lock()
+	defer p.mu.Unlock()
+	return p.moveText(t)
+}
+
+func (p *Plan) moveText(t int) string {
 	if d, _, need := p.travelled(t, p.handAt(t-1), p.handAt(t)); need > 0 {
 		return fmt.Sprintf(", %.0f mm", d)
 	}

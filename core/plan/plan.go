@@ -6,6 +6,7 @@ import (
 	"math"
 	"math/bits"
 	"slices"
+	"sync"
 
 	"stepping/core/digits"
 	"stepping/core/pitch"
@@ -15,7 +16,8 @@ import (
 	"stepping/core/tune"
 )
 
-// Plan is a complete way to play a tune, with the least total cost in the model.
+// Plan is a complete way to play a tune, with the least total cost in the model. Safe for concurrent
+// use; the exported fields do not change.
 type Plan struct {
 	Request Request
 	Moments []play.Moment
@@ -23,7 +25,10 @@ type Plan struct {
 	Terms   play.Terms
 	Ceiling play.Ceiling
 
-	m         *model
+	m *model
+
+	// mu guards what follows: it is worked out when it is asked for.
+	mu        sync.Mutex
 	layers    []layer
 	path      []int32 // state of each moment
 	back      *backward
@@ -52,6 +57,7 @@ func Solve(ctx context.Context, r Request) (*Plan, error) {
 	r.Known = nil // or every plan would hold on to the one before
 	p := &Plan{Request: r, m: m}
 	p.follow(layers)
+	p.Total = p.state(len(layers) - 1).cost
 	p.Moments, p.hard = make([]play.Moment, len(layers)), make([]Move, len(layers))
 	for t := range layers {
 		c := p.choiceAt(t, p.before(t), p.state(t))
@@ -72,7 +78,7 @@ func Solve(ctx context.Context, r Request) (*Plan, error) {
 func (p *Plan) follow(layers []layer) {
 	last := len(layers) - 1
 	end := best(layers[last].states)
-	p.layers, p.path, p.Total = layers, make([]int32, len(layers)), layers[last].states[end].cost
+	p.layers, p.path = layers, make([]int32, len(layers))
 	for t, s := last, int32(end); t >= 0; t-- {
 		p.path[t] = s
 		s = layers[t].states[s].prev

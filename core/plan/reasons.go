@@ -17,6 +17,12 @@ import (
 // Why explains the choices of moment t from their own cost terms: one sentence for each
 // stroke on what speaks for it, one on the best other place, one for each leak.
 func (p *Plan) Why(ctx context.Context, t int) ([]string, error) {
+	p.mu.Lock()
+	defer p.mu.Unlock()
+	return p.why(ctx, t)
+}
+
+func (p *Plan) why(ctx context.Context, t int) ([]string, error) {
 	mo := &p.Moments[t]
 	c := p.choiceAt(t, p.before(t), p.state(t))
 	var out []string
@@ -50,7 +56,7 @@ func (p *Plan) withReason(s *play.Stroke) string {
 
 // appendNext adds why the cheapest other place is not taken.
 func (p *Plan) appendNext(ctx context.Context, t int, part play.Part, out *[]string) error {
-	alts, err := p.Marginals(ctx, t, part, 0)
+	alts, err := p.marginalsOf(ctx, t, part, 0)
 	if err != nil || len(alts) < 2 {
 		return err
 	}
@@ -382,6 +388,12 @@ func leakText(c *choice) string {
 
 // HitReason says why the percussion of moment t is left out.
 func (p *Plan) HitReason(t int) string {
+	p.mu.Lock()
+	defer p.mu.Unlock()
+	return p.hitReason(t)
+}
+
+func (p *Plan) hitReason(t int) string {
 	mo := &p.m.moments[t]
 	h := p.handAt(t)
 	switch {
@@ -400,10 +412,16 @@ func (p *Plan) HitReason(t int) string {
 // DropReason says why the thumb stroke of moment t is left out: what the best plan with
 // it would cost.
 func (p *Plan) DropReason(t int) string {
+	p.mu.Lock()
+	defer p.mu.Unlock()
+	return p.dropReason(t)
+}
+
+func (p *Plan) dropReason(t int) string {
 	if p.m.isPinned(p.Moments[t].At, play.Thumb, 0) {
 		return "your choice"
 	}
-	alts, err := p.Marginals(context.Background(), t, play.Thumb, 0)
+	alts, err := p.marginalsOf(context.Background(), t, play.Thumb, 0)
 	if err != nil || len(alts) < 2 {
 		return "no string can take it with this hand"
 	}

@@ -43,9 +43,6 @@ var ErrNoMelody = errors.New("the tune has no notes: plan its chords with a pick
 // ErrOver is a plan that costs more than Request.Within.
 var ErrOver = errors.New("the best plan costs more than is wanted")
 
-// maxCapo is the highest fret for a capo.
-const maxCapo = 9
-
 // Tempo limits in quarter notes a minute.
 const (
 	MinTempo = 10
@@ -134,8 +131,8 @@ func (r *Request) check() error {
 	if r.Tune == nil || len(r.Tune.Notes) == 0 {
 		return ErrNoMelody
 	}
-	if r.Capo < 0 || r.Capo > maxCapo {
-		return fmt.Errorf("capo %d: a capo sits on fret 1 to %d, or 0 for none", r.Capo, maxCapo)
+	if err := tuning.CheckCapo(r.Capo); err != nil {
+		return err
 	}
 	if r.Tempo != 0 && !(r.Tempo >= MinTempo && r.Tempo <= MaxTempo) {
 		return fmt.Errorf("tempo %g: give %d to %d quarter notes a minute", r.Tempo, MinTempo, MaxTempo)

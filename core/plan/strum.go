@@ -20,6 +20,12 @@ type Strummed struct {
 // model to silence everything that is left, the thumb doing the striking; every part of the
 // hands that plays, frets or damps already stays where it is.
 func (p *Plan) Strum(t int) []Strummed {
+	p.mu.Lock()
+	defer p.mu.Unlock()
+	return p.strum(t)
+}
+
+func (p *Plan) strum(t int) []Strummed {
 	m := p.m
 	c := p.choiceAt(t, p.before(t), p.state(t))
 	ar := p.around(t)

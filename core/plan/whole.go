@@ -22,6 +22,12 @@ type Figures struct {
 
 // Figures sums up the plan.
 func (p *Plan) Figures() Figures {
+	p.mu.Lock()
+	defer p.mu.Unlock()
+	return p.figures()
+}
+
+func (p *Plan) figures() Figures {
 	f := Figures{Effort: p.Total - p.Terms[play.School]}
 	var leaking [6]bool
 	for t := range p.Moments {

@@ -139,8 +139,8 @@ func (s *solver) check() error {
 		if t.Tuning.Len() != r.Tunes[0].Tuning.Len() {
 			return fmt.Errorf("%s has %d strings, %s has %d: a set is for guitars of one kind", t.Title, t.Tuning.Len(), r.Tunes[0].Title, r.Tunes[0].Tuning.Len())
 		}
-		if t.Capo < 0 || t.Capo > 9 {
-			return fmt.Errorf("%s: capo %d: a capo sits on fret 1 to 9, or 0 for none", r.Tunes[i].Title, t.Capo)
+		if err := tuning.CheckCapo(t.Capo); err != nil {
+			return fmt.Errorf("%s: %w", r.Tunes[i].Title, err)
 		}
 	}
 	for _, p := range r.Neighbours {

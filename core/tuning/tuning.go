@@ -40,6 +40,17 @@ func New(notes ...pitch.Note) (t Tuning) {
 // Len is the number of strings.
 func (t Tuning) Len() int { return t.n }
 
+// MaxCapo is the highest fret for a capo.
+const MaxCapo = 9
+
+// CheckCapo says what is wrong with a capo at a fret, nil if nothing is; 0 is none.
+func CheckCapo(fret int) error {
+	if fret < 0 || fret > MaxCapo {
+		return fmt.Errorf("capo %d: a capo sits on fret 1 to %d, or 0 for none", fret, MaxCapo)
+	}
+	return nil
+}
+
 // standard is the tuning from which a missing octave is inferred, string 6 to 1.
 const standard = "E2 A2 D3 G3 B3 E4"
 

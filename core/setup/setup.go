@@ -1,0 +1,226 @@
+// Package setup holds the settings of a tune: how it is tuned, played and pinned. It says what they may
+// be, which of a player's choices fall when another changes, and what the planner is asked for them.
+package setup
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+
+	"stepping/core/pitch"
+	"stepping/core/plan"
+	"stepping/core/play"
+	"stepping/core/player"
+	"stepping/core/thumb"
+	"stepping/core/tune"
+	"stepping/core/tuning"
+)
+
+// MaxSteps is how many half steps a tune may be moved.
+const MaxSteps = 36
+
+// Settings are everything about a tune that a player chooses, beside the player himself.
+type Settings struct {
+	Tuning   string          `json:"tuning"` // as tuning.Parse reads it
+	Capo     int             `json:"capo"`
+	Tempo    float64         `json:"tempo"`           // 0: the tune's own
+	Steps    int             `json:"steps,omitempty"` // half steps that the tune is moved up
+	Thumb    thumb.Kind      `json:"thumb"`
+	Sections []thumb.Section `json:"sections,omitempty"` // patterns in force from a bar on
+	Rewrites []tune.Rewrite  `json:"rewrites,omitempty"` // bars whose melody is another than the one written
+	Pins     []plan.Pin      `json:"pins"`
+}
+
+// FieldError is a setting that cannot be: which, and what would be right.
+type FieldError struct{ Field, Text string }
+
+func (e *FieldError) Error() string { return e.Text }
+
+// What numbers may be, for people.
+var (
+	CapoRule  = fmt.Sprintf("a capo sits on fret 1 to %d, or 0 for none", tuning.MaxCapo)
+	StepsRule = fmt.Sprintf("give the half steps by which the tune is moved, from -%d to %d", MaxSteps, MaxSteps)
+	TempoRule = fmt.Sprintf("give %d to %d quarter notes a minute, or nothing for the tune's own", plan.MinTempo, plan.MaxTempo)
+)
+
+// Check returns the first setting that cannot be, nil if all can. What depends on the tune or the
+// player is left to the planner.
+func (s *Settings) Check() *FieldError {
+	if _, err := tuning.Parse(s.Tuning); err != nil {
+		return &FieldError{"tuning", err.Error()}
+	}
+	switch {
+	case s.Capo < 0 || s.Capo > tuning.MaxCapo:
+		return &FieldError{"capo", fmt.Sprintf("%d: %s", s.Capo, CapoRule)}
+	case s.Steps < -MaxSteps || s.Steps > MaxSteps:
+		return &FieldError{"steps", fmt.Sprintf("%d: %s", s.Steps, StepsRule)}
+	case s.Tempo != 0 && !(s.Tempo >= plan.MinTempo && s.Tempo <= plan.MaxTempo):
+		return &FieldError{"tempo", fmt.Sprintf("%g: %s", s.Tempo, TempoRule)}
+	case !slices.Contains(thumb.Kinds, s.Thumb):
+		return &FieldError{"thumb", "choose none, steady or alternating"}
+	}
+	return nil
+}
+
+// Request is what the planner is asked for tu, as written, under the settings.
+func (s *Settings) Request(tu *tune.Tune, p *player.Profile) (plan.Request, error) {
+	tn, err := tuning.Parse(s.Tuning)
+	if err != nil {
+		return plan.Request{}, err
+	}
+	if tu, err = tu.Rewritten(s.Rewrites); err != nil {
+		return plan.Request{}, fmt.Errorf("%w: let go of it in the setup", err)
+	}
+	return plan.Request{Tune: tu.Transposed(s.Steps), Tuning: tn, Capo: s.Capo, Tempo: s.Tempo, Player: *p,
+		Thumb: s.Thumb, Sections: s.Sections, Pins: s.Pins}, nil
+}
+
+// with returns a copy with those pins that keep holds for.
+func (s Settings) with(keep func(*plan.Pin) bool) Settings {
+	pins := make([]plan.Pin, 0, len(s.Pins))
+	for i := range s.Pins {
+		if keep(&s.Pins[i]) {
+			pins = append(pins, s.Pins[i])
+		}
+	}
+	s.Pins = pins
+	return s
+}
+
+// To returns what is in force when the player asks for next. Pins name strings and frets: in another
+// tuning, capo or key all fall; with another thumb the thumb's fall.
+func (s Settings) To(next Settings) Settings {
+	next.Sections, next.Rewrites, next.Pins = s.Sections, s.Rewrites, s.Pins
+	if next.Tuning != s.Tuning || next.Capo != s.Capo || next.Steps != s.Steps {
+		return next.WithoutPins()
+	}
+	if next.Thumb != s.Thumb {
+		return next.with(notThumb)
+	}
+	return next
+}
+
+func notThumb(p *plan.Pin) bool { return p.Part != play.Thumb }
+
+// WithoutPins lets go of every pin.
+func (s Settings) WithoutPins() Settings { return s.with(func(*plan.Pin) bool { return false }) }
+
+// WithoutPin lets go of the pin for the same thing as p.
+func (s Settings) WithoutPin(p *plan.Pin) Settings {
+	return s.with(func(old *plan.Pin) bool { return !old.SameTarget(p) })
+}
+
+// WithPin sets p in place of what is pinned for the same thing. A digit or finger for a note joins what
+// is pinned for its place.
+func (s Settings) WithPin(p plan.Pin) Settings {
+	for i := range s.Pins {
+		old := &s.Pins[i]
+		if !p.SameTarget(old) || p.Part != play.Melody || p.String != 0 || p.How != "" {
+			continue
+		}
+		p.String, p.Fret, p.How = old.String, old.Fret, old.How
+		if p.Digit == "" {
+			p.Digit = old.Digit
+		}
+		if p.Finger == 0 {
+			p.Finger = old.Finger
+		}
+	}
+	s = s.WithoutPin(&p)
+	s.Pins = append(s.Pins, p)
+	return s
+}
+
+// WithSection puts a pattern in force from a bar on; nil takes away the one that begins there. Pins of
+// the thumb fall: another pattern may not have their strokes.
+func (s Settings) WithSection(bar int, p *thumb.Pattern) Settings {
+	s = s.with(notThumb)
+	s.Sections = slices.DeleteFunc(slices.Clone(s.Sections), func(sec thumb.Section) bool { return sec.Bar == bar })
+	if p != nil {
+		s.Sections = append(s.Sections, thumb.Section{Bar: bar, Pattern: p})
+		slices.SortFunc(s.Sections, func(a, b thumb.Section) int { return a.Bar - b.Bar })
+	}
+	return s
+}
+
+// WithMelody puts other melodies into bars of tu (without notes: as written again) and adds pins for
+// them. Pins in those bars name notes that are no longer there, and fall.
+func (s Settings) WithMelody(tu *tune.Tune, rewrites []tune.Rewrite, pins []plan.Pin) Settings {
+	s.Rewrites = slices.Clone(s.Rewrites)
+	for _, r := range rewrites {
+		s.Rewrites = slices.DeleteFunc(s.Rewrites, func(old tune.Rewrite) bool { return old.Bar == r.Bar })
+		if len(r.Notes) > 0 {
+			s.Rewrites = append(s.Rewrites, r)
+		}
+		if r.Bar < 1 || r.Bar > len(tu.Bars) {
+			continue
+		}
+		begin := tu.Bars[r.Bar-1]
+		end := begin + tu.BarLength(r.Bar-1)
+		s = s.with(func(p *plan.Pin) bool { return p.Part != play.Melody || p.At < begin || p.At >= end })
+	}
+	s.Pins = append(slices.Clone(s.Pins), pins...)
+	return s
+}
+
+// AsWritten moves the notes of rewrites for the tune as it is played back to the tune as written.
+func (s *Settings) AsWritten(rewrites []tune.Rewrite) []tune.Rewrite {
+	var out []tune.Rewrite
+	for _, r := range rewrites {
+		r.Notes = slices.Clone(r.Notes)
+		for i := range r.Notes {
+			n := &r.Notes[i]
+			n.Pitch -= pitch.Midi(s.Steps)
+			n.With = slices.Clone(n.With)
+			for v := range n.With {
+				n.With[v] -= pitch.Midi(s.Steps)
+			}
+		}
+		out = append(out, r)
+	}
+	return out
+}
+
+// BarChoice is something that can be pinned for whole bars.
+type BarChoice struct {
+	Value, Text string
+	pin         plan.Pin
+}
+
+// BarChoices are all of them.
+var BarChoices = []BarChoice{
+	{"no-slide", "No slide", plan.Pin{Part: play.Tube, How: play.Off}},
+	{"all-slide", "All with the slide", plan.Pin{Part: play.Melody, How: play.Slide}},
+	{"all-fret", "All fretted", plan.Pin{Part: play.Melody, How: play.Fret}},
+	{"heel-off", "Heel off the strings", plan.Pin{Part: play.Heel, How: play.Off}},
+	{"ring", "Strings left to ring", plan.Pin{Part: play.Ringing}},
+	{"no-thumb", "Thumb left out", plan.Pin{Part: play.Thumb, How: play.Drop}},
+}
+
+// PinBars is a choice as a pin for the bars first to last of tu; the error is written for people.
+func PinBars(tu *tune.Tune, choice string, first, last int) (plan.Pin, error) {
+	if n := len(tu.Bars); first < 1 || last < first || last > n {
+		return plan.Pin{}, fmt.Errorf("bars %d to %d: give the first and the last bar, from 1 to %d", first, last, n)
+	}
+	at := slices.IndexFunc(BarChoices, func(c BarChoice) bool { return c.Value == choice })
+	if at < 0 {
+		return plan.Pin{}, fmt.Errorf("choose what to pin from the list")
+	}
+	p := BarChoices[at].pin
+	p.At, p.To = tu.Bars[first-1], tu.Bars[last-1]+tu.BarLength(last-1)
+	return p, nil
+}
+
+// ChordsOf writes a tune's chords bar by bar, as tune.Progression reads them.
+func ChordsOf(tu *tune.Tune) string {
+	var bars []string
+	next := 0
+	for bar, at := range tu.Bars {
+		end, word := at+tu.BarLength(bar), ""
+		for ; next < len(tu.Chords) && tu.Chords[next].At < end; next++ {
+			word += " " + tu.Chords[next].Chord.Name
+		}
+		bars = append(bars, word)
+	}
+	return strings.TrimSpace(strings.Join(bars, " |"))
+}

@@ -1,0 +1,115 @@
+package setup
+
+import (
+	"encoding/json"
+	"math"
+	"math/rand/v2"
+	"reflect"
+	"testing"
+
+	"stepping/core/coretest"
+	"stepping/core/plan"
+	"stepping/core/play"
+	"stepping/core/thumb"
+	"stepping/core/tune"
+	"stepping/core/tuning"
+)
+
+// TestWithPin: however pins are set, each thing has one at most, a digit or finger joins the place
+// that is pinned, and all come back from JSON as they were.
+func TestWithPin(t *testing.T) {
+	rng := rand.New(rand.NewPCG(1, 9))
+	var st Settings
+	for range 400 {
+		p := plan.Pin{At: tune.Quarter * tune.Time(rng.IntN(3)), Part: []play.Part{play.Melody, play.Thumb, play.Damped, play.Tube}[rng.IntN(4)]}
+		switch rng.IntN(3) {
+		case 0:
+			p.String, p.How, p.Fret = 1+rng.IntN(6), play.Fret, float64(rng.IntN(9))
+		case 1:
+			p.Digit = "i"
+		default:
+			p.Finger = 1 + rng.IntN(3)
+		}
+		before := st.Pins
+		st = st.WithPin(p)
+		pins := st.Pins
+		for i := range pins {
+			for j := range i {
+				if pins[i].SameTarget(&pins[j]) {
+					t.Fatalf("two pins for one thing: %+v %+v", pins[i], pins[j])
+				}
+			}
+		}
+		last := pins[len(pins)-1]
+		for _, old := range before {
+			if old.SameTarget(&p) && p.Part == play.Melody && p.String == 0 && (last.String != old.String || last.Fret != old.Fret || last.How != old.How) {
+				t.Fatalf("%+v after %+v lost its place: %+v", p, old, last)
+			}
+		}
+	}
+	data, err := json.Marshal(st.Pins)
+	if err != nil {
+		t.Fatal(err)
+	}
+	var again []plan.Pin
+	if err := json.Unmarshal(data, &again); err != nil || !reflect.DeepEqual(again, st.Pins) {
+		t.Errorf("%v: %s", err, data)
+	}
+}
+
+// TestWhatFalls: each change lets go of just those pins whose strings, strokes or notes it takes away,
+// and the settings that it began with stay as they were.
+func TestWhatFalls(t *testing.T) {
+	tu := coretest.Line('D', 80, tune.Quarter, "D G", coretest.Notes(62, 64, 66, 69, 74, 71, 69, 66)...)
+	place := plan.Pin{At: 0, Part: play.Melody, String: 3, How: play.Open}
+	later := plan.Pin{At: tune.Whole, Part: play.Melody, String: 1, How: play.Open}
+	bass := plan.Pin{At: 0, Part: play.Thumb, How: play.Drop}
+	off := plan.Pin{At: 0, To: 2 * tune.Whole, Part: play.Tube, How: play.Off}
+	st := Settings{Tuning: "Open D", Thumb: thumb.Alternating, Pins: []plan.Pin{place, later, bass, off}}
+	pattern, _ := thumb.Named("Steady bass")
+	to := func(change func(*Settings)) Settings {
+		next := st
+		next.Pins = nil
+		change(&next)
+		return st.To(next)
+	}
+	for name, c := range map[string]struct {
+		got  Settings
+		want []plan.Pin
+	}{
+		"tempo":      {to(func(s *Settings) { s.Tempo = 90 }), st.Pins},
+		"thumb":      {to(func(s *Settings) { s.Thumb = thumb.Steady }), []plan.Pin{place, later, off}},
+		"capo":       {to(func(s *Settings) { s.Capo = 2 }), []plan.Pin{}},
+		"tuning":     {to(func(s *Settings) { s.Tuning = "Open G" }), []plan.Pin{}},
+		"key":        {to(func(s *Settings) { s.Steps = -1 }), []plan.Pin{}},
+		"pattern":    {st.WithSection(1, pattern), []plan.Pin{place, later, off}},
+		"melody":     {st.WithMelody(tu, []tune.Rewrite{{Bar: 2, Notes: tu.BarMelody(1)}}, nil), []plan.Pin{place, bass, off}},
+		"one let go": {st.WithoutPin(&bass), []plan.Pin{place, later, off}},
+	} {
+		if !reflect.DeepEqual(c.got.Pins, c.want) {
+			t.Errorf("%s: %+v are left, want %+v", name, c.got.Pins, c.want)
+		}
+	}
+	if len(st.Pins) != 4 || st.Sections != nil || st.Rewrites != nil {
+		t.Errorf("the settings changed: %+v", st)
+	}
+	for field, bad := range map[string]Settings{
+		"tuning": {Tuning: "H", Thumb: thumb.None}, "capo": {Tuning: "Standard", Capo: tuning.MaxCapo + 1, Thumb: thumb.None},
+		"steps": {Tuning: "Standard", Steps: -MaxSteps - 1, Thumb: thumb.None}, "tempo": {Tuning: "Standard", Tempo: math.NaN(), Thumb: thumb.None}, "thumb": {Tuning: "Standard", Thumb: "loud"},
+	} {
+		if err := bad.Check(); err == nil || err.Field != field {
+			t.Errorf("a wrong %s: %v", field, err)
+		}
+	}
+	for _, bars := range [][2]int{{0, 1}, {2, 1}, {1, 3}} {
+		if p, err := PinBars(tu, "heel-off", bars[0], bars[1]); err == nil {
+			t.Errorf("bars %v are pinned: %+v", bars, p)
+		}
+	}
+	if p, err := PinBars(tu, "heel-off", 2, 2); err != nil || p.At != tune.Whole || p.To != 2*tune.Whole || p.Part != play.Heel {
+		t.Errorf("%+v, %v", p, err)
+	}
+	if got := ChordsOf(tu); got != "D | G" {
+		t.Errorf("the chords are %q", got)
+	}
+}

@@ -1,0 +1,173 @@
+package jobs
+
+import (
+	"context"
+	"errors"
+	"log/slog"
+	"sync"
+	"sync/atomic"
+	"testing"
+	"time"
+)
+
+// long is longer than any test takes.
+const long = time.Minute
+
+func quiet() *slog.Logger { return slog.New(slog.DiscardHandler) }
+
+// endless works until it is stopped.
+func endless(ctx context.Context, _ *Job[int]) (int, error) {
+	<-ctx.Done()
+	return 0, ctx.Err()
+}
+
+// However many ask for the same work at once, it is done once, and all get its result.
+func TestShared(t *testing.T) {
+	r := New(4, long, quiet())
+	defer r.Close()
+	var runs atomic.Int64
+	begin := make(chan struct{})
+	var all sync.WaitGroup
+	for range 50 {
+		all.Go(func() {
+			j, err := Start(r, Key{Kind: "sum", Of: "a"}, "1", 0, func(context.Context, *Job[int]) (int, error) {
+				runs.Add(1)
+				<-begin
+				return 42, nil
+			})
+			if err != nil {
+				t.Error(err)
+				return
+			}
+			if v, err := j.Wait(context.Background(), long); v != 42 || err != nil {
+				t.Error(v, err)
+			}
+		})
+	}
+	close(begin)
+	all.Wait()
+	if runs.Load() != 1 {
+		t.Errorf("the work was done %d times", runs.Load())
+	}
+}
+
+// A job ends by itself once nobody waits or looks, with its thing, at another basis, at its time's end,
+// and when the registry closes; each time with what it says of it, and leaves room for another.
+func TestEnds(t *testing.T) {
+	for name, end := range map[string]func(r *Registry, j *Job[int]){
+		"nobody waits": func(_ *Registry, j *Job[int]) {
+			ctx, stop := context.WithCancel(context.Background())
+			stop()
+			if _, err := j.Wait(ctx, long); !errors.Is(err, context.Canceled) {
+				t.Error(err)
+			}
+		},
+		"nobody ever came": func(*Registry, *Job[int]) {},
+		"impatient": func(_ *Registry, j *Job[int]) {
+			var busy *NotReady
+			if _, err := j.Wait(context.Background(), time.Microsecond); !errors.As(err, &busy) {
+				t.Error(err)
+			}
+		},
+		"its thing goes": func(r *Registry, _ *Job[int]) { r.StopOf("a") },
+		"dropped":        func(_ *Registry, j *Job[int]) { j.Drop() },
+		"stopped":        func(_ *Registry, j *Job[int]) { j.Stop() },
+		"other basis": func(r *Registry, _ *Job[int]) {
+			j, err := Start(r, Key{Kind: "k", Of: "a"}, "2", 0, func(context.Context, *Job[int]) (int, error) { return 7, nil })
+			if err != nil {
+				t.Error(err) // room for two: the stopped one may still be ending
+				return
+			}
+			if v, err := j.Wait(context.Background(), long); v != 7 || err != nil {
+				t.Error(v, err)
+			}
+		},
+		"closed": func(r *Registry, _ *Job[int]) { r.Close() },
+	} {
+		r := New(2, 20*time.Millisecond, quiet())
+		j, err := Start(r, Key{Kind: "k", Of: "a"}, "1", 0, endless)
+		if err != nil {
+			t.Fatal(err)
+		}
+		end(r, j)
+		<-j.done
+		if !errors.Is(j.Err(), ErrStopped) {
+			t.Errorf("%s: %v", name, j.Err())
+		}
+		r.Close()
+	}
+}
+
+// Looking keeps a job alive, and what it shows is seen while it runs.
+func TestLookedAt(t *testing.T) {
+	r := New(1, 40*time.Millisecond, quiet())
+	defer r.Close()
+	shown := make(chan struct{})
+	j, err := Start(r, Key{Kind: "k"}, "", 0, func(ctx context.Context, j *Job[int]) (int, error) {
+		j.Show(3)
+		j.Report(1, 2)
+		close(shown)
+		<-ctx.Done()
+		return 0, ctx.Err()
+	})
+	if err != nil {
+		t.Fatal(err)
+	}
+	<-shown
+	for range 20 {
+		time.Sleep(5 * time.Millisecond)
+		if !j.Running() {
+			t.Fatal("it ended though somebody looks")
+		}
+	}
+	if v, ok := j.Seen(); v != 3 || !ok || j.Percent() != 50 {
+		t.Errorf("%d %v, %d%%", v, ok, j.Percent())
+	}
+}
+
+// Only so many run at a time; the next one is told so and can begin when one has ended. A panic ends
+// its job alone, work that takes too long ends with the deadline's error, and old results are forgotten.
+func TestBounds(t *testing.T) {
+	r := New(2, long, quiet())
+	defer r.Close()
+	var running []*Job[int]
+	for _, of := range []string{"a", "b"} {
+		j, err := Start(r, Key{Of: of}, "", 0, endless)
+		if err != nil {
+			t.Fatal(err)
+		}
+		running = append(running, j)
+	}
+	var busy *NotReady
+	if _, err := Start(r, Key{Of: "c"}, "", 0, endless); !errors.As(err, &busy) {
+		t.Fatalf("a third job: %v", err)
+	}
+	running[0].Stop()
+	j, err := Start(r, Key{Of: "c"}, "", 0, func(context.Context, *Job[int]) (int, error) { panic("no") })
+	if err != nil {
+		t.Fatal(err)
+	}
+	if _, err := j.Wait(context.Background(), long); !errors.Is(err, ErrPanic) {
+		t.Errorf("after a panic: %v", err)
+	}
+	if j, err = Start(r, Key{Of: "d"}, "", time.Millisecond, endless); err != nil {
+		t.Fatal(err)
+	}
+	if _, err := j.Wait(context.Background(), long); !errors.Is(err, context.DeadlineExceeded) {
+		t.Errorf("after its time: %v", err)
+	}
+	for i := range 3 * keptResults {
+		j, err := Start(r, Key{Of: "e", Part: string(rune('0' + i))}, "", 0, func(context.Context, *Job[int]) (int, error) { return i, nil })
+		if err != nil {
+			t.Fatal(err)
+		}
+		if v, err := j.Wait(context.Background(), long); v != i || err != nil {
+			t.Fatal(v, err)
+		}
+	}
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	if len(r.jobs) > keptResults+2 {
+		t.Errorf("%d jobs are kept", len(r.jobs))
+	}
+}
