@@ -135,15 +135,7 @@ func (s *Server) showPlan(c *gin.Context, status int, id store.ID, moment string
 			body.Player = p.Name
 		}
 	}
-	if tn, err := tuning.Parse(t.Settings.Tuning); err == nil {
-		body.Identity, body.Strings = tuning.Identify(tn).String(), tn.Classes()
-	}
-	for _, r := range t.Settings.Rewrites {
-		body.Rewrites = append(body.Rewrites, rewriteView{r.Bar, fmt.Sprintf(`{"rewrites":[{"bar":%d}]}`, r.Bar)})
-	}
-	for _, sec := range t.Settings.Sections {
-		body.Sections = append(body.Sections, sectionView{sec.Bar, sec.Pattern.Name})
-	}
+	body.describe(&t.Settings)
 	if body.Patterns, err = s.patternChoices(c); err != nil {
 		s.failFor(c, err)
 		return
@@ -178,6 +170,19 @@ func (s *Server) showPlan(c *gin.Context, status int, id store.ID, moment string
 		part = "sheet"
 	}
 	s.render(c, status, "plan", part, t.Title, body)
+}
+
+// describe fills in what the settings are, in words.
+func (b *planBody) describe(st *setup.Settings) {
+	if tn, err := tuning.Parse(st.Tuning); err == nil {
+		b.Identity, b.Strings = tuning.Identify(tn).String(), tn.Classes()
+	}
+	for _, r := range st.Rewrites {
+		b.Rewrites = append(b.Rewrites, rewriteView{r.Bar, fmt.Sprintf(`{"rewrites":[{"bar":%d}]}`, r.Bar)})
+	}
+	for _, sec := range st.Sections {
+		b.Sections = append(b.Sections, sectionView{sec.Bar, sec.Pattern.Name})
+	}
 }
 
 // fits finds what would bring a tune into the guitar's range.

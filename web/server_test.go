@@ -96,7 +96,7 @@ func TestRequests(t *testing.T) {
 		{"POST", tune + "/rewrite", url.Values{"version": {"1"}, "rewrite": {"{"}}, 400, "without its notes"},
 		{"POST", tune + "/rewrite", url.Values{"version": {"1"}, "rewrite": {`{"rewrites":[{"bar":1,"notes":[{"at":"0","dur":"9","pitch":6200}]}]}`}}, 422, "overlap or leave it"},
 		{"POST", tune + "/rewrite", url.Values{"version": {"1"}, "rewrite": {`{"rewrites":[{"bar":1,"notes":[{"at":"0","dur":"1","pitch":100}]}]}`}}, 422, "below the lowest string"},
-		{"POST", tune + "/way", url.Values{"version": {"1"}, "tuning": {"Open D"}, "capo": {"99"}}, 422, "no way to play"},
+		{"POST", tune + "/way", url.Values{"version": {"1"}, "tuning": {"Open D"}, "capo": {"99"}}, 422, "a capo sits on fret 1 to 9"},
 		{"GET", "/chords?c=D+|+Dwobble", nil, 422, "nearest: D"},
 		{"GET", "/chords?tuning=D+A", nil, 422, "six from string 6"},
 		{"GET", "/chords?capo=x", nil, 422, "fret 1 to 9"},

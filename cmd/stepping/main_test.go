@@ -4,7 +4,6 @@ import (
 	"bytes"
 	"context"
 	"flag"
-	"go/build"
 	"io"
 	"net/http"
 	"net/url"
@@ -245,59 +244,5 @@ func quit(t *testing.T, cmd *exec.Cmd) {
 	}
 	if err := cmd.Wait(); err != nil {
 		t.Errorf("the program ended with %v", err)
-	}
-}
-
-// TestImports holds the direction core ← formats, store ← web ← cmd, and keeps core pure.
-func TestImports(t *testing.T) {
-	forbidden := map[string][]string{
-		"core":    {"os", "net", "net/http", "log", "log/slog", "database/sql", "html/template", "text/template", "math/rand", "io/ioutil", "syscall", "stepping/formats", "stepping/store", "stepping/web", "stepping/localdb", "stepping/demo", "github.com", "honnef.co"},
-		"formats": {"os", "net", "net/http", "database/sql", "html/template", "stepping/store", "stepping/web", "stepping/localdb", "stepping/demo", "github.com"},
-		"store":   {"net/http", "html/template", "stepping/web", "stepping/formats"},
-		"web":     {"database/sql", "github.com/go-sql-driver", "stepping/localdb", "stepping/demo"},
-	}
-	for root, banned := range forbidden {
-		err := filepath.WalkDir(filepath.Join("../..", root), func(path string, d os.DirEntry, err error) error {
-			if err != nil || !d.IsDir() || strings.Contains(path, "testdata") || strings.HasSuffix(path, "storetest") {
-				return err
-			}
-			pkg, err := build.ImportDir(path, 0)
-			if _, none := err.(*build.NoGoError); none {
-				return nil
-			}
-			if err != nil {
-				return err
-			}
-			for _, imp := range pkg.Imports {
-				for _, b := range banned {
-					if imp == b || strings.HasPrefix(imp, b+"/") {
-						t.Errorf("%s imports %s", path, imp)
-					}
-				}
-				if root == "core" && strings.Contains(imp, ".") && !strings.HasPrefix(imp, "gonum.org/") {
-					t.Errorf("%s imports %s", path, imp)
-				}
-			}
-			return nil
-		})
-		if err != nil {
-			t.Fatal(err)
-		}
-	}
-	// Transitively too: nothing that core reaches may serve, store or draw.
-	out, err := exec.Command("go", "list", "-deps", "../../core/...").Output()
-	if err != nil {
-		t.Fatal(err)
-	}
-	for _, dep := range strings.Fields(string(out)) {
-		for _, b := range []string{"net/http", "database/sql", "html/template", "net"} {
-			if dep == b {
-				t.Errorf("core reaches %s", dep)
-			}
-		}
-	}
-	var clock []byte
-	if clock, err = exec.Command("grep", "-rnE", `time\.(Now|Since|Sleep)|rand\.(Int|Float|Shuffle|Perm)[A-Za-z0-9]*\(`, "../../core", "--include=*.go", "--exclude=*_test.go").Output(); err == nil {
-		t.Errorf("core reads the clock or the global random source:\n%s", clock)
 	}
 }

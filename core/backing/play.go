@@ -40,61 +40,28 @@ type stepAt struct {
 	filled
 }
 
+// digitMasks is how many sets of i, m, a there are, bit n for digit n.
+const digitMasks = 16
+
+// digitCell is the cheapest way to a set of digits: its cost, and the set before.
+type digitCell struct {
+	cost float64
+	prev uint8
+}
+
 // digits gives every finger note a digit so that repeats, alternation and reach cost least over the
 // whole piece: by string order, a digit for a string. Values are by the beat's roles.
 func (s *solver) digits(at []stepAt) (out [][]play.Digit, cost float64) {
-	type cell struct {
-		cost float64
-		prev uint8
-	}
-	const masks = 16
-	table := make([][masks]cell, len(at)+1)
-	for m := 1; m < masks; m++ {
+	table := make([][digitMasks]digitCell, len(at)+1)
+	for m := 1; m < digitMasks; m++ {
 		table[0][m].cost = math.Inf(1)
 	}
-	last := make([]float64, len(at)) // seconds since fingers played before
-	since := math.Inf(1)
+	last := s.sincePlucked(at)
 	for n := range at {
-		last[n] = since
-		next := math.Inf(1)
-		if n+1 < len(at) {
-			next = s.seconds(at, n+1) - s.seconds(at, n)
-		}
-		if len(plucked(&at[n])) > 0 {
-			since = next
-		} else {
-			since += next
-		}
-	}
-	for n := range at {
-		for m := range masks {
-			table[n+1][m].cost = math.Inf(1)
-		}
-		strs := plucked(&at[n])
-		for from := range masks {
-			c := table[n][from].cost
-			if math.IsInf(c, 1) {
-				continue
-			}
-			for mask := range masks {
-				place, ok := s.place(strs, mask, at[n].hit)
-				if !ok {
-					continue
-				}
-				to, v := mask, c+place
-				if len(strs) == 0 {
-					to = from
-				} else {
-					v += digits.AgainCost(s.r.Player.Attack, uint8(from), uint8(mask), last[n])
-				}
-				if v < table[n+1][to].cost {
-					table[n+1][to] = cell{v, uint8(from)}
-				}
-			}
-		}
+		s.nextDigits(&at[n], last[n], &table[n], &table[n+1])
 	}
 	best := 0
-	for m := range masks {
+	for m := range digitMasks {
 		if table[len(at)][m].cost < table[len(at)][best].cost {
 			best = m
 		}
@@ -109,6 +76,54 @@ func (s *solver) digits(at []stepAt) (out [][]play.Digit, cost float64) {
 		m = int(table[n][m].prev)
 	}
 	return out, table[len(at)][best].cost
+}
+
+// sincePlucked is how many seconds before each step fingers played.
+func (s *solver) sincePlucked(at []stepAt) []float64 {
+	last := make([]float64, len(at))
+	since := math.Inf(1)
+	for n := range at {
+		last[n] = since
+		next := math.Inf(1)
+		if n+1 < len(at) {
+			next = s.seconds(at, n+1) - s.seconds(at, n)
+		}
+		if len(plucked(&at[n])) > 0 {
+			since = next
+		} else {
+			since += next
+		}
+	}
+	return last
+}
+
+// nextDigits fills the cells after step f, since seconds after fingers played.
+func (s *solver) nextDigits(f *stepAt, since float64, before, after *[digitMasks]digitCell) {
+	for m := range digitMasks {
+		after[m].cost = math.Inf(1)
+	}
+	strs := plucked(f)
+	for from := range digitMasks {
+		c := before[from].cost
+		if math.IsInf(c, 1) {
+			continue
+		}
+		for mask := range digitMasks {
+			place, ok := s.place(strs, mask, f.hit)
+			if !ok {
+				continue
+			}
+			to, v := mask, c+place
+			if len(strs) == 0 {
+				to = from
+			} else {
+				v += digits.AgainCost(s.r.Player.Attack, uint8(from), uint8(mask), since)
+			}
+			if v < after[to].cost {
+				after[to] = digitCell{v, uint8(from)}
+			}
+		}
+	}
 }
 
 func (s *solver) seconds(at []stepAt, n int) float64 {

@@ -297,6 +297,11 @@ func (s *solver) exact() []int {
 			}
 		}
 	}
+	return s.traceBack(cost, prev, size, width)
+}
+
+// traceBack reads the best order of all tunes from the table; nil if there is none.
+func (s *solver) traceBack(cost []float64, prev []int16, size, width int) []int {
 	full, best := uint(1)<<s.n-1, -1
 	for k := range size {
 		if i := int(full)*size + k; !math.IsInf(cost[i], 1) && (best < 0 || cost[i] < cost[best]) {
@@ -321,24 +326,26 @@ func (s *solver) relax(cost []float64, prev []int16, here, from, to int, more fl
 	}
 }
 
-// order plays an order on the guitars so that it costs least.
-func (s *solver) order(seq []int) Order {
-	type way struct {
-		cost float64
-		prev int
-		same bool // on the guitar of the tune before
-	}
-	// For each tune in turn, by what the other guitar is tuned to.
-	table := make([]map[int]way, len(seq))
+// turn is how a tune of an order is come to: at what cost by then, what the other guitar was tuned to
+// before, and whether it is played on the guitar of the tune before.
+type turn struct {
+	cost float64
+	prev int
+	same bool
+}
+
+// turns finds for each tune of an order the cheapest way to it, by what the other guitar is tuned to.
+func (s *solver) turns(seq []int) []map[int]turn {
+	table := make([]map[int]turn, len(seq))
 	for k, j := range seq {
-		table[k] = map[int]way{}
-		put := func(other int, w way) {
+		table[k] = map[int]turn{}
+		put := func(other int, w turn) {
 			if old, ok := table[k][other]; !ok || w.cost < old.cost {
 				table[k][other] = w
 			}
 		}
 		if k == 0 {
-			put(s.n, way{s.cost[s.n][j], -1, true})
+			put(s.n, turn{s.cost[s.n][j], -1, true})
 			continue
 		}
 		for other := range s.n + 1 {
@@ -346,12 +353,18 @@ func (s *solver) order(seq []int) Order {
 			if !ok {
 				continue
 			}
-			put(other, way{w.cost + s.cost[seq[k-1]][j], other, true})
+			put(other, turn{w.cost + s.cost[seq[k-1]][j], other, true})
 			if s.r.Guitars == 2 {
-				put(seq[k-1], way{w.cost + swapGuitar + s.cost[other][j], other, false})
+				put(seq[k-1], turn{w.cost + swapGuitar + s.cost[other][j], other, false})
 			}
 		}
 	}
+	return table
+}
+
+// order plays an order on the guitars so that it costs least.
+func (s *solver) order(seq []int) Order {
+	table := s.turns(seq)
 	last, best := -1, math.Inf(1)
 	for other := range s.n + 1 {
 		if w, ok := table[len(seq)-1][other]; ok && w.cost < best {
