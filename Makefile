@@ -1,5 +1,5 @@
 # Two commands: make demo and make test. Each installs what is missing first.
-.PHONY: demo test bench deps deps-test build fmt shots
+.PHONY: demo test test-long mutate pair bench deps deps-test build fmt shots
 GO ?= go
 
 demo: deps build
@@ -10,6 +10,18 @@ build:
 
 test: deps-test
 	scripts/check.sh
+
+# What takes longer than a change should wait for: the tests in full, and the race detector.
+test-long: deps-test
+	scripts/check-long.sh
+
+# Changes core a little, again and again; a change that no short test notices is named.
+mutate:
+	scripts/mutate.sh
+
+# The planner of this commit against that of another, in CPU time: make pair BASE=commit
+pair:
+	$(GO) run ./scripts/pair -base "$(BASE)"
 
 bench:
 	GOMAXPROCS=1 $(GO) test ./core/plan -run '^$$' -bench . -benchtime 2x -count 3

@@ -88,12 +88,36 @@ func TestPlanDocument(t *testing.T) {
 	}
 }
 
-// Golden files: the readable tables of the demo tunes; renew with -update and read the
-// difference as a player would.
+// Golden files: the readable tables of the demo tunes, and of players who do otherwise; renew with
+// -update and read the difference as a player would.
 func TestPlanTables(t *testing.T) {
+	type table struct {
+		name, tune, player string
+		args               []string
+	}
+	var tables []table
 	for _, d := range demoFiles {
-		_, out, _ := call("plan", "../../demo/tunes/"+d.file+".abc", "--tuning", d.tuning, "--thumb", d.thumb)
-		golden := filepath.Join("testdata", d.file+".golden")
+		tables = append(tables, table{d.file, d.file, "", []string{"--tuning", d.tuning, "--thumb", d.thumb}})
+	}
+	slow := demoFiles[0]
+	tables = append(tables,
+		table{"lap", slow.file, `{"posture":"lap","silence":"lap"}`, []string{"--tuning", slow.tuning, "--thumb", slow.thumb}},
+		table{"capo", demoFiles[1].file, "", []string{"--tuning", demoFiles[1].tuning, "--thumb", demoFiles[1].thumb, "--capo", "2"}},
+		table{"heel", slow.file, `{"silence":"heel","support":"heel","fingers":1,"slideFinger":3,"lean":"slide"}`, []string{"--tuning", slow.tuning, "--thumb", slow.thumb}})
+	for _, d := range tables {
+		args := append([]string{"plan", "../../demo/tunes/" + d.tune + ".abc"}, d.args...)
+		if d.player != "" {
+			file := filepath.Join(t.TempDir(), "player.json")
+			if err := os.WriteFile(file, []byte(d.player), 0o600); err != nil {
+				t.Fatal(err)
+			}
+			args = append(args, "--player", file)
+		}
+		status, out, problem := call(args...)
+		if status != exitOK {
+			t.Fatalf("%s: %s", d.name, problem)
+		}
+		golden := filepath.Join("testdata", d.name+".golden")
 		if *update {
 			if err := os.WriteFile(golden, []byte(out), 0o644); err != nil {
 				t.Fatal(err)
@@ -101,7 +125,7 @@ func TestPlanTables(t *testing.T) {
 		}
 		want, err := os.ReadFile(golden)
 		if err != nil || string(want) != out {
-			t.Errorf("%s differs from %s (%v); go test ./cmd/stepping -update, then look at the difference", d.file, golden, err)
+			t.Errorf("%s differs from %s (%v); go test ./cmd/stepping -update, then look at the difference", d.name, golden, err)
 		}
 	}
 }

@@ -11,7 +11,7 @@ import (
 
 // bound is an admissible bound on what is still to pay: the left hand's least cost from each
 // hand of each moment to the end, the picking hand counted at no more than it must cost
-// whatever rings and whichever digit plucked before. On our tunes it reaches about 95% of the
+// whatever rings and whichever digit plucked before. On our tunes it reaches about 92% of the
 // true cost, so that most hands can be left out of the search for one best plan.
 type bound struct {
 	m        *model

@@ -210,6 +210,9 @@ func (c *planCheck) legato() {
 		return
 	}
 	steps := float64(m.Note.Pitch()-before.Note.Pitch()) / float64(pitch.HalfStep)
+	if (m.How == play.Hammer || m.How == play.Pull) && before.How != play.Open && m.How != play.Open && before.How != play.Tapped && (m.Finger > before.Finger) != (m.How == play.Hammer) {
+		c.bad("%s from finger %s to finger %s", m.How, before.Finger, m.Finger)
+	}
 	if m.How == play.Hammer && steps <= 0 || m.How == play.Pull && steps >= 0 || m.How == play.Glide && (steps == 0 || math.Abs(steps) > glideMost) {
 		c.bad("%s by %v half steps", m.How, steps)
 	}

@@ -246,6 +246,7 @@ func smallCase(rng *rand.Rand) Request {
 	p.Drone, p.FretBehindSlide, p.ThumbOver = rng.IntN(2) == 0, rng.IntN(2) == 0, rng.IntN(2) == 0
 	p.Attack, p.Support = pick(player.Attacks...), pick(player.Supports...)
 	p.ReachMM = 70 + 60*rng.Float64()
+	p.Slide.LengthMM = 15 + 50*rng.Float64()
 	p.Slide.BoreMM, p.Slide.WallMM, p.Slide.Material = 20, 1+4*rng.Float64(), pick("glass", "brass", "")
 	p.Instrument.Frets = 6 + rng.IntN(7)
 	if rng.IntN(6) == 0 {
@@ -304,10 +305,7 @@ func smallTune(rng *rand.Rand, tn tuning.Tuning) *tune.Tune {
 func TestExhaustive(t *testing.T) {
 	t.Parallel()
 	rng := rand.New(rand.NewPCG(2, 11))
-	want, checked := 1000, 0
-	if testing.Short() {
-		want = 60
-	}
+	want, checked := few(1000), 0
 	met := map[string]int{} // techniques and dampers of the plans compared
 	for tries := 0; checked < want; tries++ {
 		if tries > 12*want {
@@ -398,7 +396,7 @@ func TestMarginals(t *testing.T) {
 	t.Parallel()
 	rng := rand.New(rand.NewPCG(5, 7))
 	ctx := context.Background()
-	for cases := 0; cases < 40; {
+	for cases := 0; cases < few(40); {
 		r := smallCase(rng)
 		p, err := Solve(ctx, r)
 		if err != nil {
@@ -455,7 +453,7 @@ func TestBound(t *testing.T) {
 	t.Parallel()
 	rng := rand.New(rand.NewPCG(17, 4))
 	ctx := context.Background()
-	for cases := 0; cases < 600; {
+	for cases := 0; cases < few(600); {
 		r := smallCase(rng)
 		p, err := Solve(ctx, r)
 		if err != nil {

@@ -20,7 +20,7 @@ func TestKnown(t *testing.T) {
 	rng := rand.New(rand.NewPCG(8, 21))
 	ctx := context.Background()
 	pins, found := 0, 0
-	for range 10 {
+	for range few(10) {
 		r := Request{Tune: coretest.Wander(rng.Uint64(), 6+rng.IntN(8)), Tuning: coretest.Tuning([]string{"Open D", "Open G", "Standard"}[rng.IntN(3)]), Player: player.Default(), Thumb: []thumb.Kind{thumb.Alternating, thumb.Steady, thumb.None}[rng.IntN(3)]}
 		r.Player.Silence = player.Silences[rng.IntN(4)]
 		p, err := Solve(ctx, r)
@@ -65,7 +65,7 @@ func TestWithin(t *testing.T) {
 	t.Parallel()
 	rng := rand.New(rand.NewPCG(9, 2))
 	ctx := context.Background()
-	for range 25 {
+	for range few(25) {
 		r := Request{Tune: coretest.Wander(rng.Uint64(), 8+rng.IntN(8)), Tuning: coretest.Tuning([]string{"Open D", "Open G", "Standard"}[rng.IntN(3)]), Player: player.Default(), Thumb: thumb.Alternating}
 		p, err := Solve(ctx, r)
 		if err != nil {

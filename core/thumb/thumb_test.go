@@ -1,6 +1,7 @@
 package thumb
 
 import (
+	"math"
 	"testing"
 
 	"stepping/core/chord"
@@ -109,6 +110,56 @@ func TestStrokes(t *testing.T) {
 		}
 		if got != tt.want {
 			t.Errorf("%d/%d with pickup %v: %s, want %s", tt.num, tt.den, tt.pickup, got, tt.want)
+		}
+	}
+}
+
+// TestTerms works out by hand a case for every figure of fit and clash. In open D the root of D lies on
+// string 6 (D2), the fifth on 5 (A2), the octave on 4 (D3).
+func TestTerms(t *testing.T) {
+	tn, err := tuning.Parse("Open D")
+	if err != nil {
+		t.Fatal(err)
+	}
+	chordOf := func(name string) chord.Chord {
+		c, err := chord.Parse(name)
+		if err != nil {
+			t.Fatal(err)
+		}
+		return c
+	}
+	d := chordOf("D")
+	for _, c := range []struct {
+		what string
+		over chord.Chord
+		role Role
+		str  int
+		midi int
+		want float64
+	}{
+		{"the root", d, Root, 6, 38, 0},
+		{"the fifth for the root", d, Root, 5, 45, fitFifthAsRoot},
+		{"the third for the root", d, Root, 6, 42, fitThird},
+		{"no tone for the root", d, Root, 6, 40, fitNoChordTone},
+		{"the seventh for the root", chordOf("D7"), Root, 6, 48, fitOtherTone},
+		{"an octave above the root", d, Root, 4, 50, fitOctaveUp},
+		{"the fifth as alternate", d, Alternate, 5, 45, 0},
+		{"the octave as alternate", d, Alternate, 4, 50, fitRootAlternate},
+		{"the root's own string as alternate", d, Alternate, 6, 45, fitSameString},
+		{"a third a fourth below D3 is muddy", d, Alternate, 5, 42, fitThird + fitMuddy},
+		{"a higher tone below the root", d, Higher, 6, 33, fitNotHigher},
+		{"a step into the root", d, Walk, 6, 40, 0},
+		{"a half step into the root", d, Walk, 6, 39, fitHalfStep},
+		{"a fifth leads less", d, Walk, 5, 45, fitFifthAsRoot},
+		{"a third leads nowhere", d, Walk, 6, 42, fitNoChordTone},
+	} {
+		if got := Fit(tn, 0, c.over, c.role, c.str, pitch.Midi(c.midi)); math.Abs(got-c.want) > 1e-9 {
+			t.Errorf("%s: %v, by hand %v", c.what, got, c.want)
+		}
+	}
+	for iv, want := range []float64{0, 2, 0.9, 1.5, 0, 0.6, 2, 0, 1.5, 0.6, 0.9, 2} {
+		if got := Clash(d, pitch.Midi(38+iv)); got != want {
+			t.Errorf("%d half steps above the root of D: clash %v, want %v", iv, got, want)
 		}
 	}
 }

@@ -2,7 +2,6 @@ package plandoc
 
 import (
 	"fmt"
-	"strings"
 
 	"stepping/core/backing"
 	"stepping/core/chord"
@@ -199,17 +198,4 @@ func NewSounding(t tuning.Tuning, frets []int) Sounding {
 		out.Readings = append(out.Readings, ChordReading{r.Chord.Name, missing})
 	}
 	return out
-}
-
-// GripText writes frets as players say them, string 6 to 1: "x 3 2 0 1 0".
-func GripText(g *Grip) string {
-	var words []string
-	for _, f := range g.Frets {
-		if f == nil {
-			words = append(words, "x")
-		} else {
-			words = append(words, fmt.Sprint(*f))
-		}
-	}
-	return strings.Join(words, " ")
 }

@@ -1,0 +1,75 @@
+package grip
+
+import (
+	"math"
+	"testing"
+
+	"stepping/core/coretest"
+	"stepping/core/player"
+)
+
+// TestTerms works out by hand what fingerings and changes cost: a case for each weight of the hand and
+// of a change, and for the rules of reach. What a whole grip costs beside is held by TestFindExhaustive.
+func TestTerms(t *testing.T) {
+	pl := player.Default()
+	pl.Lean = player.LeanNone // four fingers
+	g := Guitar{Tuning: coretest.Tuning("Standard"), Player: pl}
+	x := func(fret float64) float64 { return 648 * (1 - math.Exp2(-fret/12)) }
+	best := func(six ...int) (*fingering, bool) { // from string 6 to 1
+		var frets [strings6 + 1]int
+		for i, f := range six {
+			frets[strings6-i] = f
+		}
+		return g.newAssigner().best(&frets, math.Inf(1))
+	}
+	is := func(what string, got, want float64) {
+		t.Helper()
+		if math.Abs(got-want) > 1e-9 {
+			t.Errorf("%s: %v, by hand %v", what, got, want)
+		}
+	}
+	// Em 0 2 2 0 0 0: two fingers at one fret, a fret closer than one a fret.
+	h, _ := best(0, 2, 2, 0, 0, 0)
+	is("fingerEffort wCramped", h.cost(), 2*fingerEffort+wCramped)
+	// C x 3 2 0 1 0: fingers 3, 2, 1 a fret each, the widest pair 1 and 3.
+	h, _ = best(Out, 3, 2, 0, 1, 0)
+	share := (x(3) - x(1)) / 72
+	is("wStretch", h.cost(), 3*fingerEffort+wStretch*share*share)
+	if h.fingers[5] != 3 || h.fingers[4] != 2 || h.fingers[2] != 1 {
+		t.Errorf("C is fingered %v", h.fingers)
+	}
+	// A bar over all six at fret 5.
+	h, _ = best(5, 5, 5, 5, 5, 5)
+	is("barEffort barPer", h.cost(), fingerEffort+barEffort+4*barPer)
+	is("a bar by another finger is dear", barStrain(3, 2), barEffort+barPer+barOther)
+	is("a bar by the first", barStrain(1, 2), barEffort+barPer)
+	is("no bar", barStrain(2, 0), 0)
+	// The thumb over the neck at fret 2, open strings above.
+	h, ok := best(2, 0, 0, 0, 0, 0)
+	if !ok || h.cost() != fingerEffort {
+		t.Errorf("one finger is cheaper than the thumb: %v", h.cost())
+	}
+	// Five notes at five frets are too many for four fingers; four frets at the nut fit, five do not.
+	if _, ok := best(1, 2, 3, 4, 5, 6); ok {
+		t.Error("six frets with four fingers")
+	}
+	if _, ok := best(Out, Out, 1, 0, 0, 4); !ok {
+		t.Error("frets 1 and 4 are out of reach")
+	}
+	if _, ok := best(Out, Out, 1, 0, 0, 6); ok {
+		t.Error("frets 1 and 6 are within reach")
+	}
+	// Changes: a finger put down, lifted, moved; the hand moved.
+	one := func(f, str, fret int) *hold {
+		h := &hold{held: true, pos: x(float64(fret - f + 1))}
+		h.str[f], h.fret[f], h.x[f] = str, fret, x(float64(fret))
+		return h
+	}
+	is("it stays", move(one(1, 2, 1), one(1, 2, 1)), 0)
+	is("fingerDown fingerUp", move(one(1, 2, 1), one(2, 2, 2)), fingerDown+fingerUp)
+	is("fingerSlide", move(one(1, 2, 2), one(1, 3, 2)), fingerSlide*stringGap+fingerUp)
+	d := x(3) - x(2)
+	is("fingerSlide handShift", move(one(1, 2, 2), one(1, 2, 3)), fingerSlide*d+fingerUp+handShift*d)
+	far := x(9) - x(2)
+	is("a long way is lifting and putting down", move(one(1, 2, 2), one(1, 2, 9)), fingerUp+fingerDown+handShift*far)
+}

@@ -1,0 +1,10 @@
+package main
+
+import "stepping/core/plan"
+
+// Names of parts in commits before core/play.
+const (
+	melody = plan.Melody
+	bass   = plan.Thumb
+	damped = plan.Damper
+)
