@@ -263,7 +263,8 @@ func (c *termCase) digits() {
 	c.rule("the heel lies over five strings at most", heelStates == 6, true)
 	brushed := func(mo *moment, strs ...int) bool {
 		h := hand{voicing: voicing{n: len(strs)}}
-		for _, s := range strs {
+		for v, s := range strs {
+			h.stops[v].str = s
 			h.sounding |= quiet.Of(s)
 		}
 		return slices.ContainsFunc(c.m.plucks(nil, mo, &h), func(p pluck) bool { return p.sweeps != 0 })
