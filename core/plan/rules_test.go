@@ -258,6 +258,11 @@ func (c *termCase) digits() {
 	c.rule("rest around a plucking m", c.m.mayRest(at(0, 0, 2, 0), 1), true)
 	c.rule("rest beside a plucking m", c.m.mayRest(at(0, 0, 2, 0), 2), false)
 	c.rule("rest in a hand that brushes", c.m.mayRest(&pluck{sweeps: quiet.Of(1)}, 1), false)
+	c.rule("rest in a hand on the neck", c.m.mayRest(&pluck{busy: true}, 1), false)
+	c.rule("rest in a hand whose fingertips fall", c.m.mayRest(&pluck{laid: true}, 1), false)
+	c.m.school.Rests = false
+	c.rule("rest in a school without", c.m.mayRest(at(0, 0, 0, 0), 1), false)
+	c.rule("lifted in a school without", c.m.mayRest(at(0, 0, 0, 0), 0), true)
 	c.rule("p plucks melody on string 4", lowestThumb(1) == 4, true)
 	c.rule("p plucks the lowest of a chord on string 3", lowestThumb(2) == 3, true)
 	c.rule("the heel lies over five strings at most", heelStates == 6, true)

@@ -455,7 +455,7 @@ func (c *termCase) picking() {
 func (c *termCase) silent(r *pickShape, s silence, pl pluck, wants func(*damping) bool) float64 {
 	least := math.Inf(1)
 	c.m.eachDamping(r, &s, &pl, 0, func(d *damping) {
-		if wants(d) {
+		if d.leak == 0 && wants(d) {
 			least = min(least, d.effort)
 		}
 	})
