@@ -39,6 +39,7 @@ type profileInput struct {
 	number            func(*player.Profile) *float64
 	count             func(*player.Profile) *int
 	check             func(*player.Profile) *bool
+	uses              string // a special technique
 }
 
 // profileInputs is the profile form; names are the keys of the player file.
@@ -70,6 +71,10 @@ var profileInputs = []profileInput{
 	{name: "fretBehindSlide", label: "Frets bass notes behind the sounding slide", check: func(p *player.Profile) *bool { return &p.FretBehindSlide }},
 	{name: "thumbOver", label: "Frets string 6 with the thumb over the neck", check: func(p *player.Profile) *bool { return &p.ThumbOver }},
 	{name: "drone", label: "Welcomes open home bass notes under other chords", check: func(p *player.Profile) *bool { return &p.Drone }},
+	{name: "uses-bend", label: "Bends fretted strings", uses: player.UsesBend},
+	{name: "uses-harmonic", label: "Plays harmonics", uses: player.UsesHarmonic},
+	{name: "uses-tap", label: "Taps notes on the neck", uses: player.UsesTap},
+	{name: "uses-hook", label: "Bends with the picking hand", uses: player.UsesHook},
 	{name: "fittsA", label: "Any move of the hand takes at least, s", help: "With the next figure this sets how fast you move: a + b · log2(distance / width + 1).",
 		number: func(p *player.Profile) *float64 { return &p.FittsA }},
 	{name: "fittsB", label: "and for each doubling of its difficulty, s", number: func(p *player.Profile) *float64 { return &p.FittsB }},
@@ -99,6 +104,8 @@ func (in *profileInput) field(p *player.Profile) profileField {
 		f.Value = strconv.FormatFloat(*in.number(p), 'f', -1, 64)
 	case in.count != nil:
 		f.Value = strconv.Itoa(*in.count(p))
+	case in.uses != "":
+		f.Kind, f.On = "check", p.Uses(in.uses)
 	default:
 		f.Kind, f.On = "check", *in.check(p)
 	}
@@ -115,6 +122,8 @@ func (in *profileInput) read(p *player.Profile, value string) error {
 		*in.number(p), err = strconv.ParseFloat(value, 64)
 	case in.count != nil:
 		*in.count(p), err = strconv.Atoi(value)
+	case in.uses != "":
+		p.SetUses(in.uses, value == "yes")
 	default:
 		*in.check(p) = value == "yes"
 	}

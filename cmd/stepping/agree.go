@@ -45,7 +45,7 @@ type agreeChoice struct {
 func agreeCommand(ctx context.Context, args []string, out io.Writer) error {
 	fs := flag.NewFlagSet("agree", flag.ContinueOnError)
 	fs.SetOutput(io.Discard)
-	asJSON, prices := fs.Bool("json", false, ""), fs.Bool("prices", false, "")
+	asJSON, prices, weights := fs.Bool("json", false, ""), fs.Bool("prices", false, ""), fs.String("weights", "", "")
 	var paths []string
 	for len(args) > 0 {
 		if err := fs.Parse(args); err != nil {
@@ -58,6 +58,13 @@ func agreeCommand(ctx context.Context, args []string, out io.Writer) error {
 	files, err := readReferences(paths)
 	if err != nil {
 		return err
+	}
+	w, err := readWeights(*weights)
+	if err != nil {
+		return err
+	}
+	for _, f := range files {
+		f.ref.Request.Weights = &w
 	}
 	agreeAll(ctx, files, *prices)
 	if ctx.Err() != nil {

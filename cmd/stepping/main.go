@@ -29,7 +29,8 @@ const usage = `usage:
   stepping suit TUNE.abc [--player FILE.json] [--keep-key] [--capos N] [--from "…"]
                 [--guitar FILE.json] [--thumb steady|alternating|none]
   stepping set FILE.json
-  stepping agree DIR|FILE.ref… [--prices] [--json]
+  stepping agree DIR|FILE.ref… [--weights FILE.json] [--prices] [--json]
+  stepping fit DIR|FILE.ref… [--from FILE.json] [--out FILE.json] [--only NAME,…] [--sweeps N] [--folds N]
 `
 
 // Exit statuses.
@@ -53,7 +54,7 @@ func main() {
 // run is main without the process: it returns the exit status.
 func run(ctx context.Context, args []string, out, errOut io.Writer) int {
 	commands := map[string]func(context.Context, []string, io.Writer) error{
-		"plan": planCommand, "grips": gripsCommand, "chords": chordsCommand, "name": nameCommand, "retune": retuneCommand, "tuning": tuningCommand, "suit": suitCommand, "set": setCommand, "agree": agreeCommand, "read": readCommand, "serve": serveCommand, "demo": demoCommand,
+		"plan": planCommand, "grips": gripsCommand, "chords": chordsCommand, "name": nameCommand, "retune": retuneCommand, "tuning": tuningCommand, "suit": suitCommand, "set": setCommand, "agree": agreeCommand, "fit": fitCommand, "read": readCommand, "serve": serveCommand, "demo": demoCommand,
 	}
 	if len(args) > 0 && (args[0] == "help" || args[0] == "--help" || args[0] == "-h") {
 		fmt.Fprint(out, usage)

@@ -45,12 +45,12 @@ func (m *model) dropCost(mo *moment, o *bassOption, y *tally) {
 	if mo.stroke.Optional {
 		return
 	}
-	y.add(play.Pattern, wDropped)
+	y.add(play.Pattern, m.w.Dropped)
 	if mo.stroke.One {
-		y.add(play.Pattern, wDropOne)
+		y.add(play.Pattern, m.w.DropOne)
 	}
 	if mo.stroke.Arrived {
-		o.eased = max(0, y.sum-play.Exact(wRingsOn))
+		o.eased = max(0, y.sum-play.Exact(m.w.RingsOn))
 	}
 }
 
@@ -79,7 +79,7 @@ func (m *model) withHit(mo *moment, h *hand, options []bassOption) []bassOption 
 			out = append(out, played)
 		}
 		y := tally{by: &o.cost}
-		y.add(play.Pattern, wDropHit)
+		y.add(play.Pattern, m.w.DropHit)
 		o.sum += y.sum
 		out = append(out, o)
 	}
@@ -128,7 +128,7 @@ func (m *model) read(mo *moment, o *bassOption) (fit, clash float64) {
 	least := inf
 	for i := range mo.readings {
 		r := &mo.readings[i]
-		f := wPattern * (r.Extra + thumb.Fit(m.req.Tuning, m.req.Capo, r.Over, r.Role, o.str, o.pitch))
+		f := m.w.Pattern * (r.Extra + thumb.Fit(m.req.Tuning, m.req.Capo, r.Over, r.Role, o.str, o.pitch))
 		if c := m.clashCost(r, o); f+c < least {
 			least, fit, clash, o.reading = f+c, f, c, i
 		}
@@ -142,9 +142,9 @@ func (m *model) clashCost(r *thumb.Reading, o *bassOption) float64 {
 	if r.Role == thumb.Walk {
 		return 0 // it leads on
 	}
-	clash := wClash * thumb.Clash(r.Over, o.pitch)
+	clash := m.w.Clash * thumb.Clash(r.Over, o.pitch)
 	if m.isDrone(o.how, o.pitch) {
-		clash *= droneEase
+		clash *= m.w.DroneEase
 	}
 	return clash
 }
@@ -168,14 +168,14 @@ type leakPrice struct {
 func (m *model) newLeakPrice(mo *moment) (lp leakPrice) {
 	for s := 1; s <= 6; s++ {
 		p := m.open(s)
-		lp.bass[s], lp.ended[s], lp.ease[s], lp.weight = quiet.Strength(p, mo.bassFor), quiet.Strength(p, mo.endedFor), 1, wLeak
+		lp.bass[s], lp.ended[s], lp.ease[s], lp.weight = quiet.Strength(p, mo.bassFor), quiet.Strength(p, mo.endedFor), 1, m.w.Leak
 		if m.req.Player.Lap() {
-			lp.weight = wLapLeak
+			lp.weight = m.w.LapLeak
 		}
 		if mo.has(p) {
-			lp.ease[s] = consonant
+			lp.ease[s] = m.w.Consonant
 		} else if m.isDrone(play.Open, p) {
-			lp.ease[s] = droneEase
+			lp.ease[s] = m.w.DroneEase
 		}
 	}
 	return lp

@@ -185,20 +185,20 @@ func (m *model) leastSympathy(r *pickShape, s *silence, o *bassOption, idle quie
 		if quiet.Heel(heel)&s.struck != 0 {
 			break
 		}
-		least = min(least, heelEffort*float64(heel)+wSympathy*sympathetic(r, o, idle&^quiet.Heel(heel)))
+		least = min(least, m.w.HeelEffort*float64(heel)+m.w.Sympathy*sympathetic(r, o, idle&^quiet.Heel(heel)))
 	}
 	return least
 }
 
 // leastRest is the least that idle strings cost, ringing along or under resting digits.
 func (m *model) leastRest(r *pickShape, o *bassOption, idle quiet.Strings) float64 {
-	least := wSympathy * sympathetic(r, o, idle)
+	least := m.w.Sympathy * sympathetic(r, o, idle)
 	if !m.school.Rests {
 		return least
 	}
 	for place := 1; place < restPlaces; place++ {
 		lain := idle & quiet.Between(place, place+m.req.Player.Fingers-1)
-		least = min(least, restHold*float64(lain.Len())+wSympathy*sympathetic(r, o, idle&^lain))
+		least = min(least, m.w.RestHold*float64(lain.Len())+m.w.Sympathy*sympathetic(r, o, idle&^lain))
 	}
 	return least
 }
@@ -210,12 +210,12 @@ func (r *pickShape) leastEnding(m *model, ended quiet.Strings) float64 {
 		if !ended.Has(s) {
 			continue
 		}
-		least := min(min(stopOwn, underTouch), r.leakPrice(r.mo.leak.ended[s], s))
+		least := min(min(m.w.StopOwn, m.w.UnderTouch), r.leakPrice(r.mo.leak.ended[s], s))
 		if m.school.Heel {
-			least = min(least, heelEffort*float64(7-s))
+			least = min(least, m.w.HeelEffort*float64(7-s))
 		}
 		if m.school.Rests {
-			least = min(least, restHold+restStop)
+			least = min(least, m.w.RestHold+m.w.RestStop)
 		}
 		most = max(most, least)
 	}

@@ -80,7 +80,7 @@ func (m *model) underHeel(r *pickShape, s *silence, o *bassOption, idle quiet.St
 	s.heel, s.damping = quiet.Heel(n), 0
 	s.unw, s.idle = s.unwanted&^s.heel, idle&^s.heel
 	if n > 0 {
-		s.damping = play.Exact(heelEffort * float64(n))
+		s.damping = play.Exact(m.w.HeelEffort * float64(n))
 	}
 	m.priceSilence(r, s, o)
 	if s.demanded != 0 && !m.demand(r, s) {
@@ -93,7 +93,7 @@ func (m *model) underHeel(r *pickShape, s *silence, o *bassOption, idle quiet.St
 func (m *model) priceSilence(r *pickShape, s *silence, o *bassOption) {
 	s.cost = s.damping
 	if m.damps(r.mo) {
-		s.cost += play.Exact(wSympathy * sympathetic(r, o, s.idle))
+		s.cost += play.Exact(m.w.Sympathy * sympathetic(r, o, s.idle))
 	}
 }
 
@@ -193,7 +193,7 @@ func (dl *dampingSearch) try(str, last int, cur *damping) {
 	if dl.thumbMay(str) && pins.damperAllowed(str, play.Damper(play.P)) {
 		next := *cur
 		next.digit[digits.P] = int8(str)
-		next.effort += play.Exact(restEffort)
+		next.effort += play.Exact(dl.m.w.RestEffort)
 		dl.try(7, digits.P, &next) // the thumb's side covers all the strings below
 	}
 	if pins.dampers[str] == "" {
@@ -212,24 +212,24 @@ func (dl *dampingSearch) fingers(str, last int, cur *damping) {
 		switch {
 		case dl.s.touch&at != 0:
 			next.touch |= at
-			dl.with(str, last, &next, fingerTouch)
+			dl.with(str, last, &next, dl.m.w.FingerTouch)
 		case dl.s.below&at != 0:
 			next.touch |= at
-			dl.with(str, last, &next, underTouch)
+			dl.with(str, last, &next, dl.m.w.UnderTouch)
 		case dl.r.spare && cur.spare == 0:
 			next.spare = at
-			dl.with(str, last, &next, spareEffort)
+			dl.with(str, last, &next, dl.m.w.SpareEffort)
 		}
 	}
 	if str == 6 && dl.r.over && pins.damperAllowed(str, play.ByOver) {
 		next := *cur
 		next.over = at
-		dl.with(str, last, &next, overEffort)
+		dl.with(str, last, &next, dl.m.w.OverEffort)
 	}
 	if dl.m.school.Tilt && dl.s.ringIn.ended&at != 0 && pins.damperAllowed(str, play.ByTilt) {
 		next := *cur
 		next.tilt |= at
-		dl.with(str, last, &next, tiltEffort)
+		dl.with(str, last, &next, dl.m.w.TiltEffort)
 	}
 }
 
@@ -272,9 +272,9 @@ func (dl *dampingSearch) thumbMay(str int) bool {
 // digit lives.
 func (m *model) stopPrice(d, str int) float64 {
 	if d == digits.C {
-		return play.Exact(littleEffort)
+		return play.Exact(m.w.LittleEffort)
 	}
-	return play.Exact(stopEffort + stopReach*absInt(str-digits.UsualString(m.req.Player.Fingers, d)))
+	return play.Exact(m.w.StopEffort + m.w.StopReach*absInt(str-digits.UsualString(m.req.Player.Fingers, d)))
 }
 
 func absInt(n int) float64 { return float64(max(n, -n)) }

@@ -1,17 +1,20 @@
 package plan
 
 import (
+	"fmt"
 	"go/ast"
 	"go/parser"
 	"go/token"
 	"os"
+	"reflect"
+	"strconv"
 	"strings"
 	"testing"
 )
 
 // weightFiles are all files of core whose constants are weights or figures of the model.
 var weightFiles = []string{
-	"cost.go", "stops.go", "lineup.go", "../digits/digits.go", "../grip/cost.go", "../thumb/thumb.go", "../quiet/quiet.go",
+	"stops.go", "lineup.go", "../digits/digits.go", "../grip/cost.go", "../thumb/thumb.go", "../quiet/quiet.go",
 	"../suit/suit.go", "../setlist/setlist.go", "../backing/backing.go",
 }
 
@@ -20,6 +23,13 @@ func TestModelDocument(t *testing.T) {
 	doc, err := os.ReadFile("../../docs/model.md")
 	if err != nil {
 		t.Fatal(err)
+	}
+	w := reflect.ValueOf(inForce)
+	for i := range w.NumField() {
+		row := fmt.Sprintf("`%s` | %s |", w.Type().Field(i).Name, strconv.FormatFloat(w.Field(i).Float(), 'f', -1, 64))
+		if !strings.Contains(string(doc), row) {
+			t.Errorf("docs/model.md lacks %q", row)
+		}
 	}
 	for _, name := range weightFiles {
 		file, err := parser.ParseFile(token.NewFileSet(), name, nil, 0)

@@ -14,7 +14,7 @@ type dominance struct {
 // most bounds what any picking state can cost more than any other.
 func (d *dominance) most() float64 {
 	if d.all == 0 {
-		d.all = d.m.heelGap + d.m.restMostGap + stopEffort
+		d.all = d.m.heelGap + d.m.restMostGap + d.m.w.StopEffort
 		if d.again != nil {
 			worst := 0.0
 			for from := range d.again {
@@ -72,7 +72,7 @@ func (d *dominance) of(p, q pickState) float64 {
 		rest = max(rest, d.m.restMove[p.rest()][to]-d.m.restMove[q.rest()][to])
 	}
 	if q.mask()&^p.mask() != 0 {
-		most += play.Exact(stopEffort) - play.Exact(stopOwn)
+		most += play.Exact(d.m.w.StopEffort) - play.Exact(d.m.w.StopOwn)
 	}
 	d.known[p][q] = most + heel + rest
 	return d.known[p][q]

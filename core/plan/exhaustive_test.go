@@ -179,24 +179,24 @@ func (e *exhaustive) deal(t, g int, r *pickShape, s *silence, o *bassOption, pl 
 		touch.touch |= at
 		switch {
 		case s.touch.Has(str):
-			on(touch, fingerTouch)
+			on(touch, inForce.FingerTouch)
 		case s.below.Has(str):
-			on(touch, underTouch)
+			on(touch, inForce.UnderTouch)
 		case r.spare && cur.spare == 0:
 			spare := cur
 			spare.spare = at
-			on(spare, spareEffort)
+			on(spare, inForce.SpareEffort)
 		}
 	}
 	if str == 6 && r.over && pins.damperAllowed(str, "over") {
 		over := cur
 		over.over = at
-		on(over, overEffort)
+		on(over, inForce.OverEffort)
 	}
 	if e.m.school.Tilt && s.ringIn.ended.Has(str) && pins.damperAllowed(str, "tilt") {
 		tilt := cur
 		tilt.tilt |= at
-		on(tilt, tiltEffort)
+		on(tilt, inForce.TiltEffort)
 	}
 	for d := digits.I; d <= digits.C; d++ {
 		if !dl.digitMay(d, str) || cur.digit[d] != 0 || !pins.damperAllowed(str, play.Damper(play.Digits[d])) {
@@ -214,7 +214,7 @@ func (e *exhaustive) deal(t, g int, r *pickShape, s *silence, o *bassOption, pl 
 	if dl.thumbMay(str) && pins.damperAllowed(str, "p") {
 		rest := cur
 		rest.digit[digits.P] = int8(str)
-		rest.effort += play.Exact(restEffort)
+		rest.effort += play.Exact(inForce.RestEffort)
 		e.deal(t, g, r, s, o, pl, was, a, 7, rest)
 	}
 }

@@ -2,6 +2,7 @@ package plan
 
 import (
 	"math"
+	"math/bits"
 	"slices"
 
 	"stepping/core/pitch"
@@ -150,7 +151,7 @@ func (m *model) settle(mo *moment, h *hand) {
 	}
 	if count > 0 {
 		h.anchored, h.pos = true, sum/float64(count)
-		m.target(h)
+		m.target(mo, h)
 	}
 	y := tally{}
 	m.holdCost(mo, h, &y)
@@ -167,7 +168,7 @@ func (m *model) slideIndex(fret float64) float64 {
 
 // target sets how wide the place is that a shift must hit: under the slide the in-tune
 // window, or half a fret if it may glide in; for a finger a share of its fret.
-func (m *model) target(h *hand) {
+func (m *model) target(mo *moment, h *hand) {
 	fret := h.bass.fret
 	if h.n > 0 && h.stops[0].finger != 0 {
 		fret = h.stops[0].holds()
@@ -175,10 +176,10 @@ func (m *model) target(h *hand) {
 	if h.slide {
 		fret = h.fret
 	}
-	h.wide = fretTarget * (m.x(fret) - m.x(fret-1))
-	h.narrow, h.touch = h.wide, stillMM
+	h.wide = m.w.FretTarget * (m.x(fret) - m.x(fret-1))
+	h.narrow, h.touch = h.wide, m.w.StillMM
 	if h.slide {
-		h.narrow = m.window(fret)
+		h.narrow = m.window(fret) * m.tolerance(mo)
 		h.touch = h.narrow / 2
 	}
 }
@@ -319,7 +320,10 @@ func (m *model) bassStops(mo *moment) (out []stop) {
 func (m *model) holdCost(mo *moment, h *hand, y *tally) {
 	m.stretchCost(h, y)
 	if h.trails > 0 {
-		y.add(play.Damping, trailEffort+trailPer*float64(h.trails))
+		y.add(play.Damping, m.w.TrailEffort+m.w.TrailPer*float64(h.trails))
+	}
+	if h.bass.str != 0 && mo.wantsThumb() {
+		y.add(play.Place, m.w.BassNeck*float64(m.fromCapo(h.bass.fret)))
 	}
 	if mo.note < 0 {
 		return
@@ -328,24 +332,24 @@ func (m *model) holdCost(mo *moment, h *hand, y *tally) {
 		s := &h.stops[i]
 		share := 1.0
 		if i > 0 {
-			share = wWith
+			share = m.w.With
 		}
 		m.toneCost(mo, s, i, share, y)
-		y.add(play.Stretch, share*wBody*max(0, float64(m.fromCapo(s.holds()))-bodyJoint))
+		m.placeCost(mo, s, share, y)
 		m.leanCost(mo, s, share, y)
 	}
 	if h.slide {
-		y.add(play.Intonation, wIntonation*easyWindow/m.window(h.fret)+wSlant*h.slant)
+		y.add(play.Intonation, m.w.Intonation*m.w.EasyWindow/(m.window(h.fret)*m.tolerance(mo))+m.w.Slant*h.slant)
 		if beyond := h.fret - float64(m.req.Player.Instrument.Frets); beyond > 0 {
-			y.add(play.Intonation, wBeyond*beyond)
+			y.add(play.Intonation, m.w.Beyond*beyond)
 		}
 		if h.from == h.covers && h.from > 1 {
-			y.add(play.Intonation, tipAngle)
+			y.add(play.Intonation, m.w.TipAngle)
 		}
 		if m.school.Cares && !mo.pins.ringing {
-			y.add(play.Leak, slideTouch*float64((h.under&^h.sounding).Len()))
+			y.add(play.Leak, m.w.SlideTouch*float64((h.under&^h.sounding).Len()))
 			if h.trails == 0 {
-				y.add(play.Leak, behindRing)
+				y.add(play.Leak, m.w.BehindRing)
 			}
 		}
 	}
@@ -364,7 +368,7 @@ func (m *model) stretchCost(h *hand, y *tally) {
 	}
 	for i, a := range fingered {
 		if a.finger == thumbOver {
-			y.add(play.Stretch, thumbEffort)
+			y.add(play.Stretch, m.w.ThumbEffort)
 		}
 		if a.how == play.Bend {
 			m.bendCost(a, y)
@@ -378,27 +382,91 @@ func (m *model) stretchCost(h *hand, y *tally) {
 }
 
 func (m *model) bendCost(s *stop, y *tally) {
-	for _, b := range bends {
-		if pitch.Pitch(math.Round(100*(s.fret-s.held))) == b.cents {
-			y.add(play.Stretch, b.effort)
-		}
-	}
+	effort := map[float64]float64{50: m.w.BendQuarter, 100: m.w.BendHalf, 200: m.w.BendWhole}
+	y.add(play.Stretch, effort[math.Round(100*(s.fret-s.held))])
 	if s.hook {
-		y.add(play.Hand, bendHook)
+		y.add(play.Hand, m.w.BendHook)
 	}
 }
 
-// leanCost: a note against the lean. Who keeps the slide for the peaks has it there, and at
-// phrase ends, for nothing.
+// placeCost: where on the neck a note lies. Fretted notes get dearer from the nut up; the slide sings
+// on the thin strings, low on the neck, and under the bar of its chord.
+func (m *model) placeCost(mo *moment, s *stop, share float64, y *tally) {
+	at := float64(m.fromCapo(s.holds()))
+	switch {
+	case s.how == play.Slide:
+		y.add(play.Place, share*(m.w.SlideString*float64(s.str-1)+m.w.SlideFret*at))
+		if !mo.onBar(at) {
+			y.add(play.Place, share*m.w.OffBar)
+		}
+		y.add(play.Place, share*m.w.SlideLow*max(0, lowFret-at))
+	case s.finger != 0:
+		y.add(play.Place, share*(m.w.NeckPer*at+m.w.Body*max(0, at-m.w.BodyJoint)))
+	}
+}
+
+// lowFret is the fret below which strings are stiff under a slide and sound thin.
+const lowFret = 4.0
+
+// barFrets lists the frets above the capo, up to an octave, at which a straight bar sounds a chord: on
+// strings 1 to 3 or 2 to 4 nothing but its tones, at least two of them. Bit n is for fret n; 0 if there is none.
+func (m *model) barFrets(tones uint16) (frets uint16) {
+	for n := range 12 {
+		for first := 1; first <= 2; first++ {
+			var sound uint16
+			for s := first; s < first+3; s++ {
+				midi, _ := m.open(s).Nearest()
+				sound |= 1 << (uint(midi+n) % 12)
+			}
+			if sound&^tones == 0 && bits.OnesCount16(sound) > 1 {
+				frets |= 1 << n
+			}
+		}
+	}
+	return frets
+}
+
+// onBar reports whether a fret above the capo is one of the chord's bars, or between the frets, or the
+// chord has no bar.
+func (mo *moment) onBar(at float64) bool {
+	n := int(at)
+	return mo.bars == 0 || at != float64(n) || mo.bars>>(n%12)&1 != 0
+}
+
+// tolerance is how much wider than for a held note the window is that a note of mo's length must hit.
+func (m *model) tolerance(mo *moment) float64 {
+	if mo.note < 0 {
+		return 1
+	}
+	dur := m.noteSeconds[mo.note]
+	return 1 + (m.w.QuickWindow-1)*min(1, max(0, (2*m.w.QuickNote-dur)/m.w.QuickNote))
+}
+
+// leanCost: a note against the lean; open strings go with every lean. Mostly slide: all others are slid.
+// Slide for the peaks: it is slid there and at phrase ends alone. Mixed: the long notes, the peaks and
+// what lies under the bar are slid, quick notes off the bar are not.
 func (m *model) leanCost(mo *moment, s *stop, share float64, y *tally) {
+	slid := s.how == play.Slide
+	if s.how == play.Open {
+		return
+	}
 	switch m.req.Player.Lean {
 	case player.LeanSlide:
-		if s.how != play.Slide {
-			y.add(play.School, share*wLean)
+		if !slid {
+			y.add(play.School, share*m.w.Lean)
 		}
 	case player.LeanFret:
-		if s.how == play.Slide && !mo.peak && !m.phraseEnd[mo.note] {
-			y.add(play.School, share*wLean)
+		if slid && !mo.peak && !m.phraseEnd[mo.note] {
+			y.add(play.School, share*m.w.LeanPeaks)
+		}
+	case player.LeanMixed:
+		bar := mo.bars != 0 && mo.onBar(float64(m.fromCapo(s.holds())))
+		singing := m.noteSeconds[mo.note] >= m.w.MixedLong || mo.peak
+		switch {
+		case !slid && (singing || bar):
+			y.add(play.School, share*m.w.MixedFret)
+		case slid && !singing && !bar:
+			y.add(play.School, share*m.w.MixedSlide)
 		}
 	}
 }
@@ -407,27 +475,27 @@ func (m *model) leanCost(mo *moment, s *stop, share float64, y *tally) {
 // is its pitch to hit.
 func (m *model) toneCost(mo *moment, s *stop, voice int, share float64, y *tally) {
 	dur := m.noteSeconds[mo.note]
-	long := wLongFretted * min(1, dur/longNote)
+	long := m.w.LongFretted * min(1, dur/m.w.LongNote)
 	if m.phraseEnd[mo.note] {
-		long += wPhraseEnd * min(1, dur/longNote)
+		long += m.w.PhraseEnd * min(1, dur/m.w.LongNote)
 	}
 	if !slideUsed(m.req.Player) {
 		long = 0 // without a slide there is nothing to prefer
 	}
 	switch s.how {
 	case play.Slide:
-		y.add(play.Tone, share*wShortSlide*max(0, slideNeeds-dur)/slideNeeds)
+		y.add(play.Tone, share*m.w.ShortSlide*max(0, m.w.SlideNeeds-dur)/m.w.SlideNeeds)
 	case play.Open:
-		y.add(play.Tone, share*long*openSustained)
+		y.add(play.Tone, share*long*m.w.OpenSustained)
 	case play.Harmonic:
-		y.add(play.Tone, share*(long+wHarmonic))
-		y.add(play.Intonation, harmonicAim)
+		y.add(play.Tone, share*(long+m.w.Harmonic))
+		y.add(play.Intonation, m.w.HarmonicAim)
 	case play.Bend:
-		y.add(play.Tone, share*long*openSustained) // it sings, and can be shaken
-		y.add(play.Intonation, bendPitch)
+		y.add(play.Tone, share*long*m.w.OpenSustained) // it sings, and can be shaken
+		y.add(play.Intonation, m.w.BendPitch)
 	case play.Tapped:
 		y.add(play.Tone, share*long)
-		y.add(play.Hand, wTap)
+		y.add(play.Hand, m.w.Tap)
 	default:
 		y.add(play.Tone, share*long)
 	}

@@ -515,7 +515,7 @@ func arriveEarly(t *testing.T, r Request, p *Plan) (added, rests int) {
 			if mo := &z.Moments[next]; mo.RingsOn == mo.Dropped {
 				t.Errorf("%+v", mo)
 			} else if mo.RingsOn {
-				if rests++; !mo.Chord.IsBass(z.Moments[at].Thumb.Note.Pitch()) || mo.Cost[play.Pattern] > wRingsOn+1e-5 {
+				if rests++; !mo.Chord.IsBass(z.Moments[at].Thumb.Note.Pitch()) || mo.Cost[play.Pattern] > inForce.RingsOn+1e-5 {
 					t.Errorf("the thumb rests over %s after %s, for %v", mo.Chord.Name, z.Moments[at].Thumb.Note, mo.Cost[play.Pattern])
 				}
 			}

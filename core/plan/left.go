@@ -2,9 +2,11 @@ package plan
 
 import (
 	"math"
+	"slices"
 
 	"stepping/core/pitch"
 	"stepping/core/play"
+	"stepping/core/player"
 	"stepping/core/quiet"
 )
 
@@ -166,7 +168,7 @@ func (st *stage) leaves(h *hand) lastPosition {
 	if h.anchored {
 		mem.since = st.m.moments[st.t-1].sec
 	}
-	if mem.loose || st.mo.sec-mem.since >= freeSeconds {
+	if mem.loose || st.mo.sec-mem.since >= st.m.w.FreeSeconds {
 		return lastPosition{loose: true}
 	}
 	return mem
@@ -204,7 +206,7 @@ func (m *model) shiftNeed(pos float64, g *hand, a attack) float64 {
 		return m.shiftTime(pos, g, g.narrow)
 	}
 	if need := m.shiftTime(pos, g, g.wide); need > 0 {
-		return need + scoopTime
+		return need + m.w.ScoopTime
 	}
 	return 0
 }
@@ -216,7 +218,7 @@ func (st *stage) shiftCost(k int, g *hand, a attack, y *tally) {
 		return
 	}
 	if need := st.m.shiftNeed(mem.pos, g, a); need > 0 {
-		y.add(play.Shift, overTime(need, st.mo.sec-mem.since))
+		y.add(play.Shift, st.m.w.overTime(need, st.mo.sec-mem.since))
 	}
 }
 
@@ -226,16 +228,16 @@ func (st *stage) beginCost(k int, g *hand, a attack, y *tally) {
 	st.shiftCost(k, g, a, y)
 	switch {
 	case a == scoop:
-		y.add(play.Intonation, wScoop)
+		y.add(play.Intonation, st.m.w.Scoop)
 	case g.slide && a == plain && st.mo.peak:
-		y.add(play.Tone, peakPlain)
+		y.add(play.Tone, st.m.w.PeakPlain)
 	}
 }
 
 // scoops: a slide note long enough to be glided into, from beside the pitch.
 func (st *stage) scoops(g *hand) bool {
 	mo := st.mo
-	return mo.note >= 0 && g.slide && g.fret >= float64(st.m.req.Capo+1+scoopFrets) && st.m.noteSeconds[mo.note] >= scoopNeeds
+	return mo.note >= 0 && g.slide && g.fret >= float64(st.m.req.Capo+1+scoopFrets) && st.m.noteSeconds[mo.note] >= st.m.w.ScoopNeeds
 }
 
 func (st *stage) newReposition(k int, g *hand) reposition {
@@ -268,10 +270,10 @@ func blocked(no bool) float64 {
 // landCost is what it costs to put the slide down after last position k.
 func (st *stage) landCost(k int, y *tally) {
 	slow := st.m.slowness
-	y.add(play.Land, landOn*slow)
+	y.add(play.Land, st.m.w.LandOn*slow)
 	if mem := st.lastPositions[k]; !mem.loose {
-		share := slow * landTime / max(st.mo.sec-mem.since, landTime/3)
-		y.add(play.Land, wLand*share*share)
+		share := slow * st.m.w.LandTime / max(st.mo.sec-mem.since, st.m.w.LandTime/3)
+		y.add(play.Land, st.m.w.Land*share*share)
 	}
 }
 
@@ -293,7 +295,7 @@ func (st *stage) may(h *hand, k int, g *hand) bool {
 // strings and fingers changed, trailing fingers moved.
 func (st *stage) changeCost(k int, h, g *hand, y *tally) {
 	if h.bass.str != 0 && !st.mo.wantsThumb() && g.bass != h.bass {
-		y.add(play.Pattern, cutBass)
+		y.add(play.Pattern, st.m.w.CutBass)
 	}
 	switch {
 	case g.slide && !h.slide:
@@ -303,22 +305,38 @@ func (st *stage) changeCost(k int, h, g *hand, y *tally) {
 			y.sum += st.land[k]
 		}
 	case h.slide && !g.slide:
-		y.add(play.Land, landOff)
+		y.add(play.Land, st.m.w.LandOff)
 	case h.slide && g.slide:
 		if h.trails != g.trails {
-			y.add(play.Damping, trailMove*math.Abs(float64(h.trails-g.trails)))
+			y.add(play.Damping, st.m.w.TrailMove*math.Abs(float64(h.trails-g.trails)))
 		}
 		if h.covers != g.covers {
-			y.add(play.Intonation, coverMove*math.Abs(float64(h.covers-g.covers)))
+			y.add(play.Intonation, st.m.w.CoverMove*math.Abs(float64(h.covers-g.covers)))
 		}
 	}
 	if st.mo.note >= 0 && h.n > 0 && h.stops[0].str != g.stops[0].str {
-		y.add(play.StringMove, stringStep*math.Abs(float64(h.stops[0].str-g.stops[0].str)))
+		y.add(play.StringMove, st.m.w.StringStep*math.Abs(float64(h.stops[0].str-g.stops[0].str)))
+	}
+	if st.mo.note >= 0 && h.n > 0 && !st.mo.begins {
+		st.toolCost(h, g, y)
 	}
 	for f := 1; f <= 4; f++ {
 		if a, b := h.on[f], g.on[f]; a != b && a != 0 && b != 0 {
-			y.add(play.StringMove, fingerHop)
+			y.add(play.StringMove, st.m.w.FingerHop)
 		}
+	}
+}
+
+// toolCost: within a phrase the slide is neither taken up nor laid by without need. Open strings go
+// with both, and leaving the slide for one costs less.
+func (st *stage) toolCost(h, g *hand, y *tally) {
+	was, now := h.stops[0].how, g.stops[0].how
+	switch {
+	case was == now || was == play.Open:
+	case now == play.Open && was == play.Slide:
+		y.add(play.Tone, st.m.w.ToolOpen)
+	case now != play.Open && (was == play.Slide) != (now == play.Slide):
+		y.add(play.Tone, st.m.w.ToolChange)
 	}
 }
 
@@ -349,27 +367,44 @@ func (st *stage) legatoKind(h, g *hand) (attack, float64) {
 		switch {
 		case a.how == play.Slide && b.how == play.Slide:
 			if steps > 0 && steps <= glideMost && h.slant == 0 && g.slant == 0 && allSlide(&h.voicing) && allSlide(&g.voicing) {
-				return glideOn, wGlideOn + glidePer*steps
+				return glideOn, st.m.w.GlideOn + st.m.w.GlidePer*steps
 			}
 			return plain, 0
 		case a.how == play.Tapped:
 			if b.finger == a.finger && b.fret == a.held && (b.how == play.Fret || b.how == play.Open) {
-				return pullOff, wPull
+				return pullOff, st.m.w.Pull
 			}
 		case a.how == play.Fret && b.how == play.Bend, a.how == play.Bend && b.how == play.Fret:
 			if a.holds() == b.holds() && a.finger == b.finger && !a.hook && !b.hook {
-				return bendOn, wBendOn
+				return bendOn, st.m.w.BendOn
 			}
 		case b.how == play.Fret && (a.how == play.Open || a.how == play.Fret && a.finger < b.finger) && a.fret < b.fret:
-			return hammerOn, wHammer
+			return hammerOn, st.m.w.Hammer + st.slurCost()
 		case a.how == play.Fret && a.fret > b.fret && (b.how == play.Open || b.how == play.Fret && b.finger < a.finger):
-			return pullOff, wPull
+			return pullOff, st.m.w.Pull + st.slurCost()
 		}
 	}
-	if b.how == play.Fret && b.finger != thumbOver {
-		return ghost, wGhost
+	if b.how == play.Fret && b.finger != thumbOver && st.ghosts() {
+		return ghost, st.m.w.Ghost
 	}
 	return plain, 0
+}
+
+// slurCost: hammers and pulls are for quick notes off the beat; a long one is too weak, and a beat wants
+// its stroke.
+func (st *stage) slurCost() float64 {
+	m, mo := st.m, st.mo
+	cost := m.w.SlurLong * min(1, max(0, m.noteSeconds[mo.note]/m.w.SlurNeeds-1))
+	if mo.onBeat {
+		cost += m.w.SlurBeat
+	}
+	return cost
+}
+
+// ghosts: a note may be hammered from nowhere, by a player who does that or where a pin asks for it.
+func (st *stage) ghosts() bool {
+	return st.m.req.Player.Uses(player.UsesTap) ||
+		slices.ContainsFunc(st.mo.pins.strokes, func(p *Pin) bool { return p.Part == play.Melody && p.How == play.Hammer })
 }
 
 func allSlide(c *voicing) bool {

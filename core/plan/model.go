@@ -17,6 +17,7 @@ import (
 // model is a request prepared for the search: its moments with their candidates.
 type model struct {
 	req    *Request
+	w      *Weights
 	neck   neck.Neck
 	school quiet.School
 	clock  tune.Clock
@@ -49,12 +50,15 @@ type moment struct {
 	note     int           // melody note that begins, -1 if none
 	sounding int           // melody note that sounds: begins or goes on; -1 in a rest
 	ended    int           // melody note that stopped since the last moment without another in its place, or was followed by note; -1
+	onBeat   bool          // the moment falls on a felt beat
 	joined   bool          // note follows ended at once
+	begins   bool          // note is the first of its phrase
 	peak     bool          // note is the highest of its phrase, and long
 	stroke   *thumb.Stroke // of the thumb, nil if none is wanted
 	hit      string        // percussion wanted, "" for none
 	chord    chord.Chord
 	tones    uint16 // the chord's pitch classes, bit 0 is C
+	bars     uint16 // frets above the capo at which a straight bar sounds the chord, see barFrets
 
 	readings   []thumb.Reading // what the stroke can be taken for
 	bassPlaces []thumb.Place   // for any of them, or for the last stroke
@@ -82,7 +86,7 @@ func newModel(r *Request) (*model, error) {
 		return nil, err
 	}
 	m := &model{
-		req: r, neck: r.Player.Neck(), school: quiet.SchoolOf(r.Player), clock: r.Tune.Clock(r.Tempo),
+		req: r, w: r.weights(), neck: r.Player.Neck(), school: quiet.SchoolOf(r.Player), clock: r.Tune.Clock(r.Tempo),
 		phraseEnd: r.Tune.PhraseEnds(), peak: r.Tune.Peaks(), sympathy: map[pitch.Pitch][7]float64{}, agains: map[float64]*againTable{}, dominances: map[float64]*dominance{},
 	}
 	m.slowness = r.Player.Slowness()
@@ -158,7 +162,9 @@ func (m *model) layMoments() {
 	get := func(t tune.Time) *moment {
 		if at[t] == nil {
 			c := tu.ChordOver(t)
-			at[t] = &moment{at: t, sec: m.clock.Seconds(t), note: -1, sounding: -1, ended: -1, chord: c, tones: c.Classes()}
+			bar, since := tu.Position(t)
+			_ = bar
+			at[t] = &moment{onBeat: since%tu.MeterOver(t).Pulse() == 0, at: t, sec: m.clock.Seconds(t), note: -1, sounding: -1, ended: -1, chord: c, tones: c.Classes(), bars: m.barFrets(c.Classes())}
 		}
 		return at[t]
 	}
@@ -200,6 +206,7 @@ func (m *model) followMelody() {
 		if mo.note >= 0 {
 			mo.joined = mo.ended >= 0 && notes[last].End() == mo.at
 			mo.peak = m.peak[mo.note]
+			mo.begins = mo.note == 0 || m.phraseEnd[mo.note-1]
 			last, open, lastSec = mo.note, true, mo.sec
 		}
 		if open {

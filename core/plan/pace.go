@@ -39,7 +39,7 @@ func (p *Plan) moves(t int, c *choice) (out []Move) {
 			out = append(out, Move{t, fmt.Sprintf("the left hand moves %.0f mm to %s", m.capoScale()*math.Abs(c.h.pos-mem.pos), where(c.h, m.req.Capo)), need, mo.sec - mem.since})
 		}
 		if c.h.slide && !c.from.slide {
-			out = append(out, Move{t, "the slide is set down", m.slowness * landTime, mo.sec - mem.since})
+			out = append(out, Move{t, "the slide is set down", m.slowness * p.m.w.LandTime, mo.sec - mem.since})
 		}
 	}
 	between := mo.sec - m.moments[t-1].sec

@@ -342,7 +342,7 @@ func (m *model) plucks(out []pluck, mo *moment, h *hand) []pluck {
 	}
 	assign(0, digits.P, pluck{})
 	if n := len(order); n > 1 && int(order[0]-order[n-1]) == n-1 && mo.digitAllowed(h, digits.I, int(order[0])) && mo.digitAllowed(h, digits.I, int(order[n-1])) {
-		p := pluck{mask: 1 << digits.I, cost: play.Exact(wBrush), sweeps: quiet.Of(int(order[0]))<<1&quiet.Upto(6) | quiet.Of(int(order[n-1]))>>1}
+		p := pluck{mask: 1 << digits.I, cost: play.Exact(m.w.Brush), sweeps: quiet.Of(int(order[0]))<<1&quiet.Upto(6) | quiet.Of(int(order[n-1]))>>1}
 		p.at[digits.I] = order[0]
 		out = append(out, p)
 	}
@@ -365,10 +365,10 @@ func (m *model) flicks(mo *moment, h *hand) (out []pluck) {
 		if !mo.digitAllowed(h, d, str) {
 			continue
 		}
-		p := pluck{mask: 1 << d, busy: true, cost: play.Exact(wFlick), sweeps: trebles &^ h.sounding}
+		p := pluck{mask: 1 << d, busy: true, cost: play.Exact(m.w.Flick), sweeps: trebles &^ h.sounding}
 		p.at[d] = int8(str)
 		shallow := p
-		shallow.cost, shallow.sweeps = play.Exact(wFlick+wShallow), quiet.Of(str)>>1&^h.sounding
+		shallow.cost, shallow.sweeps = play.Exact(m.w.Flick+m.w.Shallow), quiet.Of(str)>>1&^h.sounding
 		out = append(out, p, shallow)
 	}
 	return out
@@ -421,12 +421,12 @@ func (m *model) digitCost(p *pluck) {
 			continue
 		}
 		if d == digits.P {
-			y.add(play.Hand, thumbMelody)
+			y.add(play.Hand, m.w.ThumbMelody)
 		} else {
 			y.add(play.Hand, digits.PlaceCost(m.req.Player.Fingers, d, at))
 		}
 		if last > digits.P && int(p.at[last])-at > 2*(d-last) {
-			y.add(play.Hand, wSpread*float64(int(p.at[last])-at-2*(d-last)))
+			y.add(play.Hand, m.w.Spread*float64(int(p.at[last])-at-2*(d-last)))
 		}
 		last = d
 	}
@@ -552,7 +552,7 @@ func (sd *pickStage) turn(p pickState, q pose) float64 {
 		cost += sd.again[p.mask()][q.mask]
 	}
 	if q.stopper != digits.None {
-		cost += stopperPrice(p, q.stopper)
+		cost += sd.m.stopperPrice(p, q.stopper)
 	}
 	return cost
 }
@@ -572,11 +572,11 @@ func (sd *pickStage) turns(of uint16, picks []pickState) []float64 {
 	return sd.turned[int(of)*n : int(of)*n+n]
 }
 
-func stopperPrice(p pickState, d uint8) float64 {
+func (m *model) stopperPrice(p pickState, d uint8) float64 {
 	if p.mask()>>d&1 != 0 {
-		return play.Exact(stopOwn)
+		return play.Exact(m.w.StopOwn)
 	}
-	return play.Exact(stopEffort)
+	return play.Exact(m.w.StopEffort)
 }
 
 // after is the picking state that pose q leaves behind p.
@@ -589,9 +589,9 @@ func (p pickState) after(q pose) pickState {
 
 // newHeelMove tabulates what it costs to bring the heel down (from 0 to 1) and to lift it.
 func (m *model) newHeelMove() (t [2][2]float64) {
-	t[0][1], t[1][0] = play.Exact(heelFloat), play.Exact(heelLift)
+	t[0][1], t[1][0] = play.Exact(m.w.HeelFloat), play.Exact(m.w.HeelLift)
 	if m.req.Player.Support == player.HeelRests {
-		t[0][1] = play.Exact(heelFall)
+		t[0][1] = play.Exact(m.w.HeelFall)
 	}
 	return t
 }

@@ -169,7 +169,7 @@ func (m *model) turnTerms(sd *pickStage, was pickState, a *action, pl *pluck, c 
 		c[play.Hand] += sd.again[was.mask()][a.mask]
 	}
 	if a.stopper != digits.None {
-		c[play.Damping] += stopperPrice(was, a.stopper)
+		c[play.Damping] += m.stopperPrice(was, a.stopper)
 	}
 }
 

@@ -293,7 +293,7 @@ func (p *Plan) stretchText(c *choice) string {
 		switch s := &c.h.stops[i]; {
 		case s.how == play.Bend:
 			return fmt.Sprintf("the string would have to be pushed up %.0f cents", 100*(s.fret-s.held))
-		case s.holds()-capo > bodyJoint:
+		case s.holds()-capo > p.m.w.BodyJoint:
 			return fmt.Sprintf("fret %s lies over the body", play.CapoFret(s.holds()-capo))
 		}
 	}
@@ -345,7 +345,7 @@ func (p *Plan) toneText(mo *moment, c *choice) string {
 	secs := p.m.noteSeconds[mo.note]
 	switch c.h.stops[0].how {
 	case play.Slide:
-		if secs >= slideNeeds {
+		if secs >= p.m.w.SlideNeeds {
 			return "a phrase's peak would be struck without gliding in"
 		}
 		return fmt.Sprintf("%.2f s is short for a slide note", secs)

@@ -3,6 +3,7 @@ package plan
 import (
 	"errors"
 	"fmt"
+	"reflect"
 	"strings"
 
 	"stepping/core/player"
@@ -32,6 +33,9 @@ type Request struct {
 	// Within, if not 0, is a total above which the plan is not wanted: Solve then gives up with ErrOver, which
 	// takes less time. It is not looked at for tunes so long that bounds do not pay.
 	Within float64
+
+	// Weights, if not nil, take the place of those in force.
+	Weights *Weights
 
 	// Known, if not nil, is what a plan with fewer pins has found out. The plan is the same, found sooner.
 	Known *Known
@@ -148,4 +152,22 @@ func (r *Request) check() error {
 		}
 	}
 	return fmt.Errorf("thumb %q: choose none, steady or alternating", r.Thumb)
+}
+
+func (r *Request) weights() *Weights {
+	if r.Weights != nil {
+		return r.Weights
+	}
+	return &inForce
+}
+
+// InForce returns the weights that plans are made with.
+func InForce() Weights { return inForce }
+
+// WeightNames returns the names of all weights, in order.
+func WeightNames() (names []string) {
+	for f := range reflect.TypeFor[Weights]().Fields() {
+		names = append(names, f.Name)
+	}
+	return names
 }

@@ -52,9 +52,9 @@ func (m *model) rest(r *pickShape, s *silence, pl *pluck, o *bassOption, place i
 		}
 		pl.at[d] = int8(str)
 		s.rest |= quiet.Of(str)
-		s.damping += play.Exact(restHold)
+		s.damping += play.Exact(m.w.RestHold)
 		if s.unw.Has(str) {
-			s.damping += play.Exact(restStop)
+			s.damping += play.Exact(m.w.RestStop)
 		}
 	}
 	s.unw, s.idle = s.unw&^s.rest, s.idle&^s.rest
@@ -81,9 +81,9 @@ func (m *model) layRestMoves() {
 	move := &m.restMove
 	for from := range restPlaces {
 		for to := 1; to < restPlaces; to++ {
-			move[from][to] = play.Exact(restDown)
+			move[from][to] = play.Exact(m.w.RestDown)
 			if from > 0 {
-				move[from][to] = min(move[from][to], play.Exact(restShift*absInt(to-from)))
+				move[from][to] = min(move[from][to], play.Exact(m.w.RestShift*absInt(to-from)))
 			}
 		}
 	}
@@ -97,5 +97,5 @@ func (m *model) layRestMoves() {
 			m.restMostGap = max(m.restMostGap, coming+going)
 		}
 	}
-	m.restMost = play.Exact(restStop)
+	m.restMost = play.Exact(m.w.RestStop)
 }

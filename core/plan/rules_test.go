@@ -294,5 +294,5 @@ func (c *termCase) digits() {
 	c.set(func(r *Request) { r.Player.SlideFinger = 2 }, 74, 71)
 	var y play.Terms
 	c.m.stage(1).changeCost(0, &hand{voicing: voicing{n: 1}, on: [thumbOver + 1]int8{4: 1}}, &hand{voicing: voicing{n: 1}, on: [thumbOver + 1]int8{4: 2}}, &tally{by: &y})
-	c.is("fingerHop", y[play.StringMove], fingerHop)
+	c.is("FingerHop", y[play.StringMove], inForce.FingerHop)
 }

@@ -466,7 +466,7 @@ func (sr *search) flowDominated(r *pickShape, flows []inflow, f *inflow) bool {
 		case its:
 			gap -= max(r.ringInLeak(b.ringIn, s), sr.m.restMost)
 		case mine:
-			gap -= 2 * wSympathy
+			gap -= 2 * sr.m.w.Sympathy
 		}
 	}
 	return gap > 0

@@ -47,12 +47,11 @@ var nodes = []struct {
 	cents float64
 }{{12, 1200}, {7, 1200 * math.Log2(3)}, {5, 2400}}
 
-// bends are the amounts in cents, their effort, and the thickest string that bends so far.
+// bends are the amounts in cents, with the thickest string that bends so far.
 var bends = []struct {
 	cents   pitch.Pitch
-	effort  float64
 	deepest int
-}{{50, bendQuarter, 5}, {100, bendHalf, 4}, {200, bendWhole, 3}}
+}{{50, 5}, {100, 4}, {200, 3}}
 
 // slideUsed reports whether the player has a slide or bar on this piece.
 func slideUsed(p player.Profile) bool { return p.Lean != player.LeanNone }
@@ -156,8 +155,42 @@ func tapsOn(r *Request, s int, fret float64, whole bool, next pitch.Pitch) (out 
 func (c *voicing) tapped() bool { return c.n > 0 && c.stops[0].how == play.Tapped }
 func (c *voicing) hooked() bool { return c.n > 0 && c.stops[0].hook }
 
-// combosFor lists the ways to hold a note of the tune with all its voices.
+// special reports whether a stop needs a technique that the player does not list. A quarter tone
+// pushed up is none: the music asks for it.
+func (m *model) special(s *stop) bool {
+	p := &m.req.Player
+	switch s.how {
+	case play.Bend:
+		return s.hook && !p.Uses(player.UsesHook) || !s.hook && s.fret-s.held >= 1 && !p.Uses(player.UsesBend)
+	case play.Harmonic:
+		return !p.Uses(player.UsesHarmonic)
+	case play.Tapped:
+		return !p.Uses(player.UsesTap)
+	}
+	return false
+}
+
+// voicingsFor lists the ways to hold a note of the tune with all its voices. Those that need a special
+// technique are left out unless a pin asks for one, or there is no other.
 func (m *model) voicingsFor(i int) []voicing {
+	all := m.everyVoicing(i)
+	at := m.req.Tune.Notes[i].At
+	for k := range m.req.Pins {
+		if p := &m.req.Pins[k]; p.Part == play.Melody && p.inForce(at) && slices.Contains([]play.How{play.Bend, play.Harmonic, play.Tapped}, p.How) {
+			return all
+		}
+	}
+	usual := slices.DeleteFunc(slices.Clone(all), func(v voicing) bool {
+		return slices.ContainsFunc(v.stops[:v.n], func(s stop) bool { return m.special(&s) })
+	})
+	if len(usual) > 0 {
+		return usual
+	}
+	return all
+}
+
+// everyVoicing lists the ways to hold a note by any technique.
+func (m *model) everyVoicing(i int) []voicing {
 	n := &m.req.Tune.Notes[i]
 	next := pitch.Pitch(0)
 	if i+1 < len(m.req.Tune.Notes) {
@@ -306,7 +339,7 @@ func (m *model) indexAt(fret float64, finger int) float64 {
 	return m.x(fret - float64(finger-1))
 }
 
-// span checks two fingered stops, and returns the cost of their spread; ok is false if the
+// span checks two fingered stops, and returns the cost of their spread, free at one fret a finger; ok is false if the
 // hand cannot do it: fingers in fret order, at one fret the lower finger on the thicker
 // string, the stretch in mm within the reach; one finger lies flat over several strings at
 // one fret only if it is the first; the thumb reaches over within a fret of the index.
@@ -317,14 +350,17 @@ func (m *model) span(a, b *stop) (cost float64, ok bool) {
 	af, bf := a.holds(), b.holds()
 	switch {
 	case a.finger == b.finger:
-		return barEffort, a.finger == 1 && af == bf
+		return m.w.BarEffort, a.finger == 1 && af == bf
 	case b.finger == thumbOver:
 		return 0, math.Abs(bf-(af-float64(a.finger-1))) <= 1
 	case af > bf || af == bf && a.str < b.str:
 		return 0, false
 	}
 	share := (m.x(bf) - m.x(af)) / (m.req.Player.SpanMM(a.finger, b.finger))
-	return wStretch * share * share, share <= 1
+	if spare := float64(b.finger-a.finger) - (bf - af); spare >= 0 {
+		return m.w.Cramped * spare, share <= 1
+	}
+	return m.w.Stretch * share * share, share <= 1
 }
 
 // behind reports whether b can be fretted behind the slide sounding at fret: a finger below

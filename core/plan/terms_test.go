@@ -1,10 +1,8 @@
 package plan
 
 import (
-	"go/ast"
-	"go/parser"
-	"go/token"
 	"math"
+	"reflect"
 	"slices"
 	"strings"
 	"testing"
@@ -125,16 +123,11 @@ func TestTerms(t *testing.T) {
 	c.dampers()
 	c.leaks()
 	c.rules()
-	file, err := parser.ParseFile(token.NewFileSet(), "cost.go", nil, 0)
-	if err != nil {
-		t.Fatal(err)
-	}
-	ast.Inspect(file, func(n ast.Node) bool {
-		if spec, ok := n.(*ast.ValueSpec); ok && !c.seen[spec.Names[0].Name] {
-			t.Errorf("%s has no case", spec.Names[0].Name)
+	for of := range reflect.TypeFor[Weights]().Fields() {
+		if !c.seen[of.Name] {
+			t.Errorf("%s has no case", of.Name)
 		}
-		return true
-	})
+	}
 }
 
 // moving: shifts, landings, strings, fingers that hop.
@@ -142,50 +135,50 @@ func (c *termCase) moving() {
 	// B4 on string 1 at fret 9, then D5 at 12, both with finger 1.
 	c.set(nil, 71, 74)
 	i, g := c.hand(0, 1, play.Fret, 1, nil), c.hand(1, 1, play.Fret, 1, nil)
-	need := fitts(x(12)-x(9), fretTarget*(x(12)-x(11)))
-	c.is("wShift fretTarget", c.change(1, i, g, plain)[play.Shift], wShift*need*need)
+	need := fitts(x(12)-x(9), inForce.FretTarget*(x(12)-x(11)))
+	c.is("Shift FretTarget", c.change(1, i, g, plain)[play.Shift], inForce.Shift*need*need)
 	// The same in a tenth of the time is late: 0.1 s there.
 	c.set(func(r *Request) { r.Tempo = 400 }, 71, 74) // a quarter in 0.15 s
 	i, g = c.hand(0, 1, play.Fret, 1, nil), c.hand(1, 1, play.Fret, 1, nil)
 	ratio := need / 0.15
-	c.is("wLate", c.change(1, i, g, plain)[play.Shift], wShift*ratio*ratio+wLate*(ratio-1)*(ratio-1))
+	c.is("Late", c.change(1, i, g, plain)[play.Shift], inForce.Shift*ratio*ratio+inForce.Late*(ratio-1)*(ratio-1))
 	// Finger 1 at fret 9, then finger 4 at fret 12: the index finger stays where it is.
 	c.set(func(r *Request) { r.Player.SlideFinger = 3; r.Player.Lean = player.LeanNone }, 71, 74)
 	i, g = c.hand(0, 1, play.Fret, 1, nil), c.hand(1, 1, play.Fret, 4, nil)
-	c.is("stillMM", c.change(1, i, g, plain)[play.Shift], 0)
+	c.is("StillMM", c.change(1, i, g, plain)[play.Shift], 0)
 	h := &c.m.moments[1].hands[g]
-	c.is("stillMM", h.touch, 6)
+	c.is("StillMM", h.touch, 6)
 	// After a rest as long as freeSeconds the hand may be anywhere.
 	st := c.m.stage(1)
-	free := hand{pos: 300, since: st.mo.sec - freeSeconds}
-	late := hand{pos: 300, since: st.mo.sec - freeSeconds + 0.01}
+	free := hand{pos: 300, since: st.mo.sec - inForce.FreeSeconds}
+	late := hand{pos: 300, since: st.mo.sec - inForce.FreeSeconds + 0.01}
 	c.rule("free after freeSeconds", st.leaves(&free).loose, true)
 	c.rule("free before freeSeconds", st.leaves(&late).loose, false)
-	c.is("freeSeconds", freeSeconds, 1.5)
+	c.is("FreeSeconds", inForce.FreeSeconds, 1.5)
 
 	// The slide set down on D5 after a fretted B4, a second between: landing, and the other way.
 	c.set(nil, 71, 74, 71)
 	i, g = c.hand(0, 1, play.Fret, 1, nil), c.hand(1, 1, play.Slide, 0, nil)
-	c.is("landOn wLand landTime", c.change(1, i, g, plain)[play.Land], landOn+wLand*landTime*landTime)
-	c.is("landOff", c.change(2, g, c.hand(2, 1, play.Fret, 1, nil), plain)[play.Land], landOff)
+	c.is("LandOn Land LandTime", c.change(1, i, g, plain)[play.Land], inForce.LandOn+inForce.Land*inForce.LandTime*inForce.LandTime)
+	c.is("LandOff", c.change(2, g, c.hand(2, 1, play.Fret, 1, nil), plain)[play.Land], inForce.LandOff)
 	c.set(func(r *Request) { r.Tempo = 400; r.Tune.Tempos[0].BPM = 400 }, 71, 74)
-	slow := landTime / 0.15
-	c.is("landTime", c.change(1, c.hand(0, 1, play.Fret, 1, nil), c.hand(1, 1, play.Slide, 0, nil), plain)[play.Land], landOn+wLand*slow*slow)
+	slow := inForce.LandTime / 0.15
+	c.is("LandTime", c.change(1, c.hand(0, 1, play.Fret, 1, nil), c.hand(1, 1, play.Slide, 0, nil), plain)[play.Land], inForce.LandOn+inForce.Land*slow*slow)
 
 	// D5 on string 1, then A3 open on string 2 or at fret 3 of string 3: one string, or two.
 	c.set(nil, 74, 57)
 	i = c.hand(0, 1, play.Fret, 1, nil)
-	c.is("stringStep", c.change(1, i, c.hand(1, 2, play.Open, 0, nil), plain)[play.StringMove], stringStep)
-	c.is("stringStep fingerHop", c.change(1, i, c.hand(1, 3, play.Fret, 1, nil), plain)[play.StringMove], 2*stringStep+fingerHop)
-	c.is("fingerHop", c.change(1, i, c.hand(1, 3, play.Fret, 2, nil), plain)[play.StringMove], 2*stringStep)
+	c.is("StringStep", c.change(1, i, c.hand(1, 2, play.Open, 0, nil), plain)[play.StringMove], inForce.StringStep)
+	c.is("StringStep FingerHop", c.change(1, i, c.hand(1, 3, play.Fret, 1, nil), plain)[play.StringMove], 2*inForce.StringStep+inForce.FingerHop)
+	c.is("FingerHop", c.change(1, i, c.hand(1, 3, play.Fret, 2, nil), plain)[play.StringMove], 2*inForce.StringStep)
 
 	// Trailing over four strings instead of one, the tip from string 1 to string 3.
 	c.set(func(r *Request) { r.Player.Silence = player.Trailing }, 74, 66)
 	from := c.hand(0, 1, play.Slide, 0, func(h *hand) bool { return h.trails == 1 })
 	to := c.hand(1, 3, play.Slide, 0, func(h *hand) bool { return h.from == 1 && h.trails == 6 })
 	ch := c.change(1, from, to, plain)
-	c.is("trailMove", ch[play.Damping], 5*trailMove)
-	c.is("coverMove", ch[play.Intonation], 2*coverMove)
+	c.is("TrailMove", ch[play.Damping], 5*inForce.TrailMove)
+	c.is("CoverMove", ch[play.Intonation], 2*inForce.CoverMove)
 }
 
 // holding: spreads, bars, the thumb over the neck, what trailing costs, tone and lean.
@@ -202,42 +195,42 @@ func (c *termCase) holding() {
 	c.set(two(71, 64), 71)
 	g := c.hand(0, 1, play.Fret, 3, func(h *hand) bool { return h.stops[1].str == 2 && h.stops[1].finger == 1 })
 	share := (x(9) - x(7)) / 72 // fingers 1 and 3: 0.72 of 100 mm
-	c.is("wStretch", c.own(0, g)[play.Stretch], wStretch*share*share)
+	c.is("Stretch", c.own(0, g)[play.Stretch], inForce.Stretch*share*share)
 	// Both at fret 9: F#4 on string 2, B4 on string 1, one finger flat.
 	c.set(two(71, 66), 71)
 	g = c.hand(0, 1, play.Fret, 1, func(h *hand) bool { return h.stops[1].str == 2 && h.stops[1].finger == 1 })
-	c.is("barEffort", c.own(0, g)[play.Stretch], barEffort)
+	c.is("BarEffort", c.own(0, g)[play.Stretch], inForce.BarEffort)
 	// E2 on string 6 at fret 2, the thumb over the neck.
 	c.set(nil, 40)
-	c.is("thumbEffort", c.own(0, c.hand(0, 6, play.Fret, thumbOver, nil))[play.Stretch], thumbEffort)
+	c.is("ThumbEffort", c.own(0, c.hand(0, 6, play.Fret, thumbOver, nil))[play.Stretch], inForce.ThumbEffort)
 	// F#5 on string 1 at fret 16: four frets over the body.
 	c.set(nil, 78)
-	c.is("wBody bodyJoint", c.own(0, c.hand(0, 1, play.Fret, 1, nil))[play.Stretch], 4*wBody)
+	c.is("Body BodyJoint", c.own(0, c.hand(0, 1, play.Fret, 1, nil))[play.Stretch], 4*inForce.Body)
 	// Bends: string 1 up to D5 from 11.5, 11 and 10.
 	c.set(func(r *Request) { r.Tune.Notes[0].Note.Cents = 50 }, 74)
-	c.is("bendQuarter bendPitch", c.own(0, c.hand(0, 1, play.Bend, 3, func(h *hand) bool { return !h.hooked() && h.stops[0].held == 12 }))[play.Stretch], bendQuarter)
+	c.is("BendQuarter BendPitch", c.own(0, c.hand(0, 1, play.Bend, 3, func(h *hand) bool { return !h.hooked() && h.stops[0].held == 12 }))[play.Stretch], inForce.BendQuarter)
 	c.set(nil, 74)
 	pushed := func(held float64) func(*hand) bool {
 		return func(h *hand) bool { return !h.hooked() && h.stops[0].held == held }
 	}
-	c.is("bendHalf", c.own(0, c.hand(0, 1, play.Bend, 3, pushed(11)))[play.Stretch], bendHalf)
-	c.is("bendWhole", c.own(0, c.hand(0, 1, play.Bend, 3, pushed(10)))[play.Stretch], bendWhole)
-	c.is("bendPitch", c.own(0, c.hand(0, 1, play.Bend, 3, pushed(10)))[play.Intonation], bendPitch)
-	c.is("bendHook", c.own(0, c.hand(0, 1, play.Bend, 1, func(h *hand) bool { return h.hooked() }))[play.Hand], bendHook)
+	c.is("BendHalf", c.own(0, c.hand(0, 1, play.Bend, 3, pushed(11)))[play.Stretch], inForce.BendHalf)
+	c.is("BendWhole", c.own(0, c.hand(0, 1, play.Bend, 3, pushed(10)))[play.Stretch], inForce.BendWhole)
+	c.is("BendPitch", c.own(0, c.hand(0, 1, play.Bend, 3, pushed(10)))[play.Intonation], inForce.BendPitch)
+	c.is("BendHook", c.own(0, c.hand(0, 1, play.Bend, 1, func(h *hand) bool { return h.hooked() }))[play.Hand], inForce.BendHook)
 
 	// The slide at fret 12, and beyond the last fret of a guitar with ten; on its tip; with trailing fingers.
 	c.set(nil, 74)
 	flat := func(h *hand) bool { return h.from == 1 }
-	c.is("wIntonation easyWindow", c.own(0, c.hand(0, 1, play.Slide, 0, flat))[play.Intonation], wIntonation*easyWindow/window(12))
+	c.is("Intonation EasyWindow", c.own(0, c.hand(0, 1, play.Slide, 0, flat))[play.Intonation], inForce.Intonation*inForce.EasyWindow/window(12))
 	c.set(func(r *Request) { r.Player.Instrument.Frets = 10 }, 74)
-	c.is("wBeyond", c.own(0, c.hand(0, 1, play.Slide, 0, flat))[play.Intonation], wIntonation*easyWindow/window(12)+2*wBeyond)
+	c.is("Beyond", c.own(0, c.hand(0, 1, play.Slide, 0, flat))[play.Intonation], inForce.Intonation*inForce.EasyWindow/window(12)+2*inForce.Beyond)
 	c.set(nil, 69)
-	c.is("tipAngle", c.own(0, c.hand(0, 2, play.Slide, 0, func(h *hand) bool { return h.from == 2 }))[play.Intonation], wIntonation*easyWindow/window(12)+tipAngle)
+	c.is("TipAngle", c.own(0, c.hand(0, 2, play.Slide, 0, func(h *hand) bool { return h.from == 2 }))[play.Intonation], inForce.Intonation*inForce.EasyWindow/window(12)+inForce.TipAngle)
 	c.set(func(r *Request) { r.Player.Silence = player.Trailing }, 69)
 	own := c.own(0, c.hand(0, 2, play.Slide, 0, func(h *hand) bool { return h.from == 1 && h.trails == 2 }))
-	c.is("trailEffort trailPer", own[play.Damping], trailEffort+2*trailPer)
-	c.is("slideTouch", own[play.Leak], slideTouch)
-	c.is("behindRing", c.own(0, c.hand(0, 2, play.Slide, 0, func(h *hand) bool { return h.from == 1 && h.trails == 0 }))[play.Leak], slideTouch+behindRing)
+	c.is("TrailEffort TrailPer", own[play.Damping], inForce.TrailEffort+2*inForce.TrailPer)
+	c.is("SlideTouch", own[play.Leak], inForce.SlideTouch)
+	c.is("BehindRing", c.own(0, c.hand(0, 2, play.Slide, 0, func(h *hand) bool { return h.from == 1 && h.trails == 0 }))[play.Leak], inForce.SlideTouch+inForce.BehindRing)
 	c.is("freeTrailing", freeTrailing, 3)
 	c.set(func(r *Request) { r.Player.Silence, r.Thumb = player.Trailing, thumb.Steady }, 74)
 	c.rule("beside a playing thumb fingers trail over string 4", slices.Contains(c.m.trailOptions(1), 4), false)
@@ -256,36 +249,36 @@ func (c *termCase) slant() {
 	g := c.hand(0, 1, play.Slide, 0, func(h *hand) bool { return h.stops[1].str == 5 && h.stops[1].fret == 11 })
 	spacing := (36 + (54-36)*x(11)/648) / 5
 	share := (x(12) - x(11)) / (4 * spacing) / math.Tan(35*math.Pi/180)
-	c.is("wSlant", c.own(0, g)[play.Intonation], wIntonation*easyWindow/window(12)+wSlant*share)
+	c.is("Slant", c.own(0, g)[play.Intonation], inForce.Intonation*inForce.EasyWindow/window(12)+inForce.Slant*share)
 }
 
 // tone: what suits a note of a second and one of a quarter of it, at a phrase end or not.
 func (c *termCase) tone() {
 	// Two quarters of a second: the last ends the phrase, the first does not.
 	c.set(nil, 74, 57)
-	long := min(1, 1/longNote)
-	c.is("wLongFretted longNote", c.own(0, c.hand(0, 1, play.Fret, 1, nil))[play.Tone], wLongFretted*long)
-	c.is("wPhraseEnd", c.own(1, c.hand(1, 3, play.Fret, 1, nil))[play.Tone], (wLongFretted+wPhraseEnd)*long)
-	c.is("openSustained", c.own(1, c.hand(1, 2, play.Open, 0, nil))[play.Tone], (wLongFretted+wPhraseEnd)*long*openSustained)
-	c.is("wHarmonic", c.own(0, c.hand(0, 1, play.Harmonic, 1, nil))[play.Tone], wLongFretted*long+wHarmonic)
-	c.is("harmonicAim", c.own(0, c.hand(0, 1, play.Harmonic, 1, nil))[play.Intonation], harmonicAim)
-	c.is("slideNeeds", c.own(0, c.hand(0, 1, play.Slide, 0, nil))[play.Tone], 0)
+	long := min(1, 1/inForce.LongNote)
+	c.is("LongFretted LongNote", c.own(0, c.hand(0, 1, play.Fret, 1, nil))[play.Tone], inForce.LongFretted*long)
+	c.is("PhraseEnd", c.own(1, c.hand(1, 3, play.Fret, 1, nil))[play.Tone], (inForce.LongFretted+inForce.PhraseEnd)*long)
+	c.is("OpenSustained", c.own(1, c.hand(1, 2, play.Open, 0, nil))[play.Tone], (inForce.LongFretted+inForce.PhraseEnd)*long*inForce.OpenSustained)
+	c.is("Harmonic", c.own(0, c.hand(0, 1, play.Harmonic, 1, nil))[play.Tone], inForce.LongFretted*long+inForce.Harmonic)
+	c.is("HarmonicAim", c.own(0, c.hand(0, 1, play.Harmonic, 1, nil))[play.Intonation], inForce.HarmonicAim)
+	c.is("SlideNeeds", c.own(0, c.hand(0, 1, play.Slide, 0, nil))[play.Tone], 0)
 	// At 300 a minute a quarter takes 0.2 s.
 	c.set(func(r *Request) { r.Tempo = 300 }, 74, 57)
-	c.is("wShortSlide slideNeeds", c.own(0, c.hand(0, 1, play.Slide, 0, nil))[play.Tone], wShortSlide*(slideNeeds-0.2)/slideNeeds)
+	c.is("ShortSlide SlideNeeds", c.own(0, c.hand(0, 1, play.Slide, 0, nil))[play.Tone], inForce.ShortSlide*(inForce.SlideNeeds-0.2)/inForce.SlideNeeds)
 	// A lower voice counts a share: D5 fretted, A3 open.
 	c.set(func(r *Request) { r.Tune.Notes[0].With = []pitch.Note{pitch.Spell(pitch.Midi(57), false)} }, 74, 57)
 	g := c.hand(0, 1, play.Fret, 1, func(h *hand) bool { return h.stops[1].how == play.Open })
-	c.is("wWith", c.own(0, g)[play.Tone], wLongFretted*long*(1+wWith*openSustained))
+	c.is("With", c.own(0, g)[play.Tone], inForce.LongFretted*long*(1+inForce.With*inForce.OpenSustained))
 	// Against the lean.
 	c.set(func(r *Request) { r.Player.Lean = player.LeanSlide }, 74)
-	c.is("wLean", c.own(0, c.hand(0, 1, play.Fret, 1, nil))[play.School], wLean)
-	c.is("wLean", c.own(0, c.hand(0, 1, play.Slide, 0, nil))[play.School], 0)
+	c.is("Lean", c.own(0, c.hand(0, 1, play.Fret, 1, nil))[play.School], inForce.Lean)
+	c.is("Lean", c.own(0, c.hand(0, 1, play.Slide, 0, nil))[play.School], 0)
 	// Slide for the peaks: D5 in the middle of the phrase is neither, the highest and the last are.
 	c.set(func(r *Request) { r.Player.Lean = player.LeanFret }, 74, 76, 57)
-	for t, want := range []float64{wLean, 0, 0} {
+	for t, want := range []float64{inForce.Lean, 0, 0} {
 		str := []int{1, 1, 3}[t]
-		c.is("wLean", c.own(t, c.hand(t, str, play.Slide, 0, nil))[play.School], want)
+		c.is("Lean", c.own(t, c.hand(t, str, play.Slide, 0, nil))[play.School], want)
 	}
 }
 
@@ -305,17 +298,17 @@ func (c *termCase) techniques() {
 	// D5 to E5 on string 1, frets 12 and 14, and back.
 	c.set(nil, 74, 76, 74)
 	at12, at14 := c.hand(0, 1, play.Fret, 1, nil), c.hand(1, 1, play.Fret, 3, nil)
-	sounded("wHammer", 1, at12, at14, hammerOn, wHammer)
-	sounded("wGhost", 1, c.hand(0, 1, play.Fret, 3, nil), c.hand(1, 1, play.Fret, 1, nil), ghost, wGhost)
-	sounded("wPull", 2, at14, c.hand(2, 1, play.Fret, 1, nil), pullOff, wPull)
-	sounded("wGhost", 2, c.hand(1, 1, play.Fret, 1, nil), c.hand(2, 1, play.Fret, 3, nil), ghost, wGhost)
+	sounded("Hammer", 1, at12, at14, hammerOn, inForce.Hammer)
+	sounded("Ghost", 1, c.hand(0, 1, play.Fret, 3, nil), c.hand(1, 1, play.Fret, 1, nil), ghost, inForce.Ghost)
+	sounded("Pull", 2, at14, c.hand(2, 1, play.Fret, 1, nil), pullOff, inForce.Pull)
+	sounded("Ghost", 2, c.hand(1, 1, play.Fret, 1, nil), c.hand(2, 1, play.Fret, 3, nil), ghost, inForce.Ghost)
 	slid12, slid14 := c.hand(0, 1, play.Slide, 0, nil), c.hand(1, 1, play.Slide, 0, nil)
-	sounded("wGlideOn glidePer", 1, slid12, slid14, glideOn, wGlideOn+2*glidePer)
+	sounded("GlideOn GlidePer", 1, slid12, slid14, glideOn, inForce.GlideOn+2*inForce.GlidePer)
 	bent := c.hand(1, 1, play.Bend, 3, func(h *hand) bool { return !h.hooked() && h.stops[0].held == 12 })
-	sounded("wBendOn", 1, c.hand(0, 1, play.Fret, 3, nil), bent, bendOn, wBendOn)
+	sounded("BendOn", 1, c.hand(0, 1, play.Fret, 3, nil), bent, bendOn, inForce.BendOn)
 	// Seven half steps are carried, eight are not.
 	c.set(nil, 69, 76, 77)
-	sounded("glideMost", 1, c.hand(0, 1, play.Slide, 0, nil), c.hand(1, 1, play.Slide, 0, nil), glideOn, wGlideOn+7*glidePer)
+	sounded("glideMost", 1, c.hand(0, 1, play.Slide, 0, nil), c.hand(1, 1, play.Slide, 0, nil), glideOn, inForce.GlideOn+7*inForce.GlidePer)
 	c.set(nil, 69, 77)
 	sounded("glideMost", 1, c.hand(0, 1, play.Slide, 0, nil), c.hand(1, 1, play.Slide, 0, nil), plain, 0)
 
@@ -323,23 +316,23 @@ func (c *termCase) techniques() {
 	c.set(nil, 71, 74)
 	i, g := c.hand(0, 1, play.Slide, 0, nil), c.hand(1, 1, play.Slide, 0, nil)
 	ch := c.change(1, i, g, scoop)
-	need := fitts(x(9)-x(6), fretTarget*(x(12)-x(11))) + scoopTime // the slide on finger 4: the index lies three frets behind
-	c.is("scoopTime", ch[play.Shift], wShift*need*need)
-	c.is("wScoop", ch[play.Intonation], wScoop)
+	need := fitts(x(9)-x(6), inForce.FretTarget*(x(12)-x(11))) + inForce.ScoopTime // the slide on finger 4: the index lies three frets behind
+	c.is("ScoopTime", ch[play.Shift], inForce.Shift*need*need)
+	c.is("Scoop", ch[play.Intonation], inForce.Scoop)
 	ch = c.change(1, i, g, plain)
 	need = fitts(x(9)-x(6), window(12))
-	c.is("peakPlain", ch[play.Tone], peakPlain)
-	c.is("wShift", ch[play.Shift], wShift*need*need)
+	c.is("PeakPlain", ch[play.Tone], inForce.PeakPlain)
+	c.is("Shift", ch[play.Shift], inForce.Shift*need*need)
 	c.is("scoopFrets", float64(scoopFrets), 1)
 	c.rule("a long slide note is glided into", c.m.stage(1).scoops(&c.m.moments[1].hands[g]), true)
-	c.set(func(r *Request) { r.Tempo = 60 / (scoopNeeds - 0.01) }, 71, 74)
+	c.set(func(r *Request) { r.Tempo = 60 / (inForce.ScoopNeeds - 0.01) }, 71, 74)
 	c.rule("a short one is not", c.m.stage(1).scoops(&c.m.moments[1].hands[c.hand(1, 1, play.Slide, 0, nil)]), false)
-	c.is("scoopNeeds", scoopNeeds, 0.4)
+	c.is("ScoopNeeds", inForce.ScoopNeeds, 0.4)
 	// Tapped at 14 over the 12 that follows.
 	c.set(nil, 76, 74)
-	c.is("wTap", c.own(0, c.hand(0, 1, play.Tapped, 1, nil))[play.Hand], wTap)
-	sounded("wPull", 1, c.hand(0, 1, play.Tapped, 1, nil), c.hand(1, 1, play.Fret, 1, nil), pullOff, wPull)
-	sounded("wGhost", 1, c.hand(0, 1, play.Tapped, 1, nil), c.hand(1, 1, play.Fret, 2, nil), ghost, wGhost)
+	c.is("Tap", c.own(0, c.hand(0, 1, play.Tapped, 1, nil))[play.Hand], inForce.Tap)
+	sounded("Pull", 1, c.hand(0, 1, play.Tapped, 1, nil), c.hand(1, 1, play.Fret, 1, nil), pullOff, inForce.Pull)
+	sounded("Ghost", 1, c.hand(0, 1, play.Tapped, 1, nil), c.hand(1, 1, play.Fret, 2, nil), ghost, inForce.Ghost)
 }
 
 // options returns the thumb's options at moment t with hand g, by string; 0 is the stroke left out.
@@ -364,18 +357,18 @@ func (c *termCase) bass() {
 	}
 	c.set(over("D"), 74)
 	o := c.options(0, c.hand(0, 1, play.Fret, 1, nil))
-	c.is("wPattern", o[6].cost[play.Pattern], 0)
-	c.is("wPattern", o[5].cost[play.Pattern], wPattern*0.8) // the fifth in the root's place
-	c.is("wDropped wDropOne", o[0].cost[play.Pattern], wDropped+wDropOne)
+	c.is("Pattern", o[6].cost[play.Pattern], 0)
+	c.is("Pattern", o[5].cost[play.Pattern], inForce.Pattern*0.8) // the fifth in the root's place
+	c.is("Dropped DropOne", o[0].cost[play.Pattern], inForce.Dropped+inForce.DropOne)
 	o = c.options(1, c.hand(1, 1, play.Fret, 1, nil))
-	c.is("wDropped", o[0].cost[play.Pattern], wDropped)
+	c.is("Dropped", o[0].cost[play.Pattern], inForce.Dropped)
 	// Over G the open D is a fifth and A a second: 0.9. A is the key's fifth, a drone that is welcome.
 	c.set(over("G"), 74)
 	o = c.options(0, c.hand(0, 1, play.Fret, 1, nil))
-	c.is("wClash droneEase", o[5].cost[play.Clash], wClash*0.9*droneEase)
+	c.is("Clash DroneEase", o[5].cost[play.Clash], inForce.Clash*0.9*inForce.DroneEase)
 	c.set(func(r *Request) { over("G")(r); r.Player.Drone = false }, 74)
 	o = c.options(0, c.hand(0, 1, play.Fret, 1, nil))
-	c.is("wClash", o[5].cost[play.Clash], wClash*0.9)
+	c.is("Clash", o[5].cost[play.Clash], inForce.Clash*0.9)
 	// A slap that is left out.
 	slap, _ := thumb.Named("Slap on two and four")
 	c.set(func(r *Request) {
@@ -391,14 +384,14 @@ func (c *termCase) bass() {
 			made = min(made, sum)
 		}
 	}
-	c.is("wDropHit", lost-made, wDropHit)
+	c.is("DropHit", lost-made, inForce.DropHit)
 	// The root may rest where it rings in after it arrived early.
-	c.is("wRingsOn", wRingsOn, 0.4)
+	c.is("RingsOn", inForce.RingsOn, 0.4)
 	mo := &moment{stroke: &thumb.Stroke{One: true, Arrived: true}}
 	rest := bassOption{}
 	y := tally{}
 	c.m.dropCost(mo, &rest, &y)
-	c.is("wRingsOn", y.sum-rest.eased, wRingsOn)
+	c.is("RingsOn", y.sum-rest.eased, inForce.RingsOn)
 	c.cut()
 }
 
@@ -412,7 +405,7 @@ func (c *termCase) cut() {
 	i, g := c.hand(0, 2, play.Open, 0, bass(6)), c.hand(1, 2, play.Open, 0, func(h *hand) bool { return h.bass.str == 0 })
 	var y play.Terms
 	c.m.stage(1).changeCost(0, &c.m.stage(1).before[i], &c.m.moments[1].hands[g], &tally{by: &y})
-	c.is("cutBass", y[play.Pattern], cutBass)
+	c.is("CutBass", y[play.Pattern], inForce.CutBass)
 }
 
 // picking: digits, brushes, flicks.
@@ -424,31 +417,31 @@ func (c *termCase) picking() {
 		c.m.digitCost(&p)
 		return p.cost
 	}
-	c.is("thumbMelody", cost(5), thumbMelody)
-	c.is("wSpread", cost(0, 3, 2, 1), 0)
+	c.is("ThumbMelody", cost(5), inForce.ThumbMelody)
+	c.is("Spread", cost(0, 3, 2, 1), 0)
 	// i on 3, m on 1: two strings apart is what two digits reach; i on 5 and m on 2 is one more.
-	c.is("wSpread", cost(0, 5, 2), digits.PlaceCost(3, digits.I, 5)+digits.PlaceCost(3, digits.M, 2)+wSpread)
+	c.is("Spread", cost(0, 5, 2), digits.PlaceCost(3, digits.I, 5)+digits.PlaceCost(3, digits.M, 2)+inForce.Spread)
 	two := c.m.plucks(nil, &c.m.moments[0], &hand{voicing: voicing{n: 2}, sounding: quiet.Of(1) | quiet.Of(2)})
 	i := slices.IndexFunc(two, func(p pluck) bool { return p.sweeps != 0 })
-	c.is("wBrush", two[i].cost, wBrush)
+	c.is("Brush", two[i].cost, inForce.Brush)
 	c.rule("a brush catches its neighbour", two[i].sweeps == quiet.Of(3), true)
 	flicks := c.m.flicks(&c.m.moments[0], &hand{voicing: voicing{n: 1}, sounding: quiet.Of(2)})
-	c.is("wFlick", flicks[0].cost, wFlick)
-	c.is("wShallow", flicks[1].cost, wFlick+wShallow)
+	c.is("Flick", flicks[0].cost, inForce.Flick)
+	c.is("Shallow", flicks[1].cost, inForce.Flick+inForce.Shallow)
 	c.rule("a flick catches strings 1 and 3", flicks[0].sweeps == quiet.Of(1)|quiet.Of(3), true)
 	c.rule("a shallow one only string 1", flicks[1].sweeps == quiet.Of(1), true)
 	// The heel comes down supported or from the air, and lifts.
 	c.set(func(r *Request) { r.Player.Support = player.HeelRests }, 74)
-	c.is("heelFall heelLift", c.m.heelMove[0][1]+c.m.heelMove[1][0], heelFall+heelLift)
+	c.is("HeelFall HeelLift", c.m.heelMove[0][1]+c.m.heelMove[1][0], inForce.HeelFall+inForce.HeelLift)
 	c.set(nil, 74)
-	c.is("heelFloat", c.m.heelMove[0][1], heelFloat)
-	c.is("heelLift", c.m.heelMove[1][0], heelLift)
+	c.is("HeelFloat", c.m.heelMove[0][1], inForce.HeelFloat)
+	c.is("HeelLift", c.m.heelMove[1][0], inForce.HeelLift)
 	// Resting digits come down, move with the melody, and never dearer than coming down.
 	c.set(func(r *Request) { r.Player.Silence, r.Player.Fingers = player.Fingers, 3 }, 74)
-	c.is("restDown", c.m.restMove[0][2], restDown)
-	c.is("restShift", c.m.restMove[1][3], 2*restShift)
-	c.is("restDown restShift", c.m.restMove[1][5], min(restDown, 4*restShift))
-	c.is("restDown", c.m.restMove[3][0], 0)
+	c.is("RestDown", c.m.restMove[0][2], inForce.RestDown)
+	c.is("RestShift", c.m.restMove[1][3], 2*inForce.RestShift)
+	c.is("RestDown RestShift", c.m.restMove[1][5], min(inForce.RestDown, 4*inForce.RestShift))
+	c.is("RestDown", c.m.restMove[3][0], 0)
 }
 
 // silent returns the cheapest damping of strings unw, all else free, by what ends it.
@@ -469,21 +462,21 @@ func (c *termCase) dampers() {
 	r := &pickShape{mo: mo, pins: &mo.pins, h: &hand{}, spare: true, over: true}
 	unw := func(str int) silence { return silence{unw: quiet.Of(str), struck: quiet.Of(1)} }
 	digit := func(d int) func(*damping) bool { return func(x *damping) bool { return x.digit[d] != 0 } }
-	c.is("stopEffort", c.silent(r, unw(3), pluck{}, digit(digits.I)), stopEffort)
-	c.is("stopReach", c.silent(r, unw(5), pluck{}, digit(digits.I)), stopEffort+2*stopReach)
-	c.is("littleEffort", c.silent(r, unw(4), pluck{}, digit(digits.C)), littleEffort)
-	c.is("restEffort", c.silent(r, unw(5), pluck{}, digit(digits.P)), restEffort)
-	c.is("spareEffort", c.silent(r, unw(4), pluck{}, func(d *damping) bool { return d.spare != 0 }), spareEffort)
-	c.is("overEffort", c.silent(r, unw(6), pluck{}, func(d *damping) bool { return d.over != 0 }), overEffort)
+	c.is("StopEffort", c.silent(r, unw(3), pluck{}, digit(digits.I)), inForce.StopEffort)
+	c.is("StopReach", c.silent(r, unw(5), pluck{}, digit(digits.I)), inForce.StopEffort+2*inForce.StopReach)
+	c.is("LittleEffort", c.silent(r, unw(4), pluck{}, digit(digits.C)), inForce.LittleEffort)
+	c.is("RestEffort", c.silent(r, unw(5), pluck{}, digit(digits.P)), inForce.RestEffort)
+	c.is("SpareEffort", c.silent(r, unw(4), pluck{}, func(d *damping) bool { return d.spare != 0 }), inForce.SpareEffort)
+	c.is("OverEffort", c.silent(r, unw(6), pluck{}, func(d *damping) bool { return d.over != 0 }), inForce.OverEffort)
 	s := unw(4)
 	s.touch = quiet.Of(4)
-	c.is("fingerTouch", c.silent(r, s, pluck{}, func(d *damping) bool { return d.touch != 0 }), fingerTouch)
+	c.is("FingerTouch", c.silent(r, s, pluck{}, func(d *damping) bool { return d.touch != 0 }), inForce.FingerTouch)
 	s = unw(4)
 	s.below = quiet.Of(4)
-	c.is("underTouch", c.silent(r, s, pluck{}, func(d *damping) bool { return d.touch != 0 }), underTouch)
+	c.is("UnderTouch", c.silent(r, s, pluck{}, func(d *damping) bool { return d.touch != 0 }), inForce.UnderTouch)
 	// The thumb's side lies on all below it; a finger lies on one string.
 	both := silence{unw: quiet.Of(5) | quiet.Of(6), struck: quiet.Of(1)}
-	c.is("restEffort", c.silent(r, both, pluck{}, digit(digits.P)), restEffort)
+	c.is("RestEffort", c.silent(r, both, pluck{}, digit(digits.P)), inForce.RestEffort)
 	three := silence{unw: quiet.Between(2, 4), struck: quiet.Of(1)}
 	pl := pluck{}
 	c.m.eachDamping(r, &three, &pl, 0, func(d *damping) {
@@ -498,20 +491,20 @@ func (c *termCase) dampers() {
 		}
 	})
 	// The digit that has just played falls back on its string, another comes down.
-	c.is("stopOwn", stopperPrice(newPickState(1<<digits.M, 0, 0), digits.M), stopOwn)
-	c.is("stopEffort", stopperPrice(newPickState(1<<digits.M, 0, 0), digits.I), stopEffort)
+	c.is("StopOwn", c.m.stopperPrice(newPickState(1<<digits.M, 0, 0), digits.M), inForce.StopOwn)
+	c.is("StopEffort", c.m.stopperPrice(newPickState(1<<digits.M, 0, 0), digits.I), inForce.StopEffort)
 	// The heel over three strings; nothing to silence there.
 	h := &c.m.moments[0].hands[c.hand(0, 1, play.Fret, 1, nil)]
 	shape := &pickShape{mo: mo, pins: &mo.pins, h: h}
 	lain := silence{struck: quiet.Of(1)}
 	c.m.underHeel(shape, &lain, &bassOption{}, 0, 3)
-	c.is("heelEffort", lain.damping, 3*heelEffort)
+	c.is("HeelEffort", lain.damping, 3*inForce.HeelEffort)
 	// Two digits rest on strings 2 and 3 beside the one that plays string 1; string 2 was ringing.
 	lain = silence{struck: quiet.Of(1), unw: quiet.Of(2)}
 	pl = pluck{}
 	pl.at[digits.A] = 1
 	ok := c.m.rest(shape, &lain, &pl, &bassOption{}, 1)
-	c.is("restHold restStop", lain.damping, 2*restHold+restStop)
+	c.is("RestHold RestStop", lain.damping, 2*inForce.RestHold+inForce.RestStop)
 	c.rule("they lie beside it", ok && pl.at[digits.M] == 2 && pl.at[digits.I] == 3 && lain.unw == 0, true)
 	// Not on a string that sounds: i stays off string 3.
 	lain, pl = silence{struck: quiet.Of(1) | quiet.Of(3)}, pluck{}
@@ -524,7 +517,7 @@ func (c *termCase) dampers() {
 	r = &pickShape{mo: mo, pins: &mo.pins, h: &hand{}}
 	s = unw(3)
 	s.ringIn.ended = quiet.Of(3)
-	c.is("tiltEffort", c.silent(r, s, pluck{}, func(d *damping) bool { return d.tilt != 0 }), tiltEffort)
+	c.is("TiltEffort", c.silent(r, s, pluck{}, func(d *damping) bool { return d.tilt != 0 }), inForce.TiltEffort)
 	s.ringIn.ended = 0
 	c.rule("the bar is not tilted off a string whose note goes on", c.silent(r, s, pluck{}, func(d *damping) bool { return d.tilt != 0 }) < inf, false)
 }
@@ -536,22 +529,22 @@ func (c *termCase) leaks() {
 	r := &pickShape{mo: mo, pins: &mo.pins, h: &hand{}}
 	after := math.Exp(-1 / quiet.RingTime(pitch.Midi(62))) // string 1, D4, a second after it was struck
 	ended := silence{ringIn: ringIn{ended: quiet.Of(1)}}
-	c.is("wLeak consonant", r.leakCost(&ended, 1), wLeak*after*consonant) // D belongs to D
+	c.is("Leak Consonant", r.leakCost(&ended, 1), inForce.Leak*after*inForce.Consonant) // D belongs to D
 	r.h = &hand{under: quiet.Of(1)}
-	c.is("wLeak", r.leakCost(&ended, 1), wLeak*after) // but not under the slide
+	c.is("Leak", r.leakCost(&ended, 1), inForce.Leak*after) // but not under the slide
 	c.set(func(r *Request) {
 		*r.Tune = *coretest.Line('D', 60, tune.Quarter, "C", coretest.Notes(74, 71)...)
 		r.Player.Silence = player.Both
 	}, 74)
 	mo = &c.m.moments[1]
 	r = &pickShape{mo: mo, pins: &mo.pins, h: &hand{}}
-	c.is("droneEase", r.leakCost(&ended, 1), wLeak*after*droneEase) // over C it is a drone
+	c.is("DroneEase", r.leakCost(&ended, 1), inForce.Leak*after*inForce.DroneEase) // over C it is a drone
 	swept := silence{swept: quiet.Of(3)}
-	c.is("wLeak", r.leakCost(&swept, 3), wLeak*0.4) // F# over C is neither
+	c.is("Leak", r.leakCost(&swept, 3), inForce.Leak*0.4) // F# over C is neither
 	c.set(func(r *Request) { r.Player.Posture, r.Player.Silence = player.Lap, player.LapStop }, 74, 71)
 	mo = &c.m.moments[1]
 	r = &pickShape{mo: mo, pins: &mo.pins, h: &hand{under: quiet.Of(1)}}
-	c.is("wLapLeak", r.leakCost(&ended, 1), wLapLeak*after)
+	c.is("LapLeak", r.leakCost(&ended, 1), inForce.LapLeak*after)
 	// An idle string rings along with what is struck by the share of overtones that agree.
 	c.set(func(r *Request) { r.Player.Silence = player.Both }, 74)
 	mo = &c.m.moments[0]
@@ -559,5 +552,5 @@ func (c *termCase) leaks() {
 	r.ring[3] = 0.5
 	s := silence{idle: quiet.Of(3)}
 	c.m.priceSilence(r, &s, &bassOption{})
-	c.is("wSympathy", s.cost, wSympathy*0.5)
+	c.is("Sympathy", s.cost, inForce.Sympathy*0.5)
 }

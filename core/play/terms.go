@@ -10,6 +10,7 @@ const (
 	Shift      Term = iota // moving the left hand along the neck in the time there is
 	Stretch                // spread of fretting fingers, bars, bends
 	Land                   // slide put on or taken off the strings
+	Place                  // where on the neck a note lies
 	StringMove             // melody moving to another string, a finger hopping strings
 	Tone                   // the technique suiting the note's length and place
 	Intonation             // how hard the pitch is to hit without a fret
@@ -22,7 +23,7 @@ const (
 	terms                  // how many there are
 )
 
-var termNames = [terms]string{"shift", "stretch", "land", "string", "tone", "intonation",
+var termNames = [terms]string{"shift", "stretch", "land", "place", "string", "tone", "intonation",
 	"clash", "pattern", "hand", "leak", "damping", "school"}
 
 func (t Term) String() string { return termNames[t] }

@@ -18,21 +18,22 @@ import (
 // Profile is a player. JSON keys are those of the player file; every one is optional.
 type Profile struct {
 	Name            string     `json:"name"`
-	Posture         string     `json:"posture"`            // upright, or lap: a solid bar over a guitar lying flat
-	SlideFinger     int        `json:"slideFinger"`        // 2 middle, 3 ring, 4 little
-	Silence         string     `json:"silence"`            // see Silences
-	Lean            string     `json:"lean"`               // see Leans
-	Fingers         int        `json:"fingers"`            // besides the thumb, 1 … 3
-	Attack          string     `json:"attack"`             // see Attacks
-	Support         string     `json:"support"`            // see Supports
-	FretBehindSlide bool       `json:"fretBehindSlide"`    // may fret a bass note while the slide sounds
-	ThumbOver       bool       `json:"thumbOver"`          // may fret string 6 with the thumb over the neck
-	Drone           bool       `json:"drone"`              // an open home bass under another chord is welcome
-	Accent          string     `json:"accent"`             // of the thumb, see Accents
-	ReachMM         float64    `json:"reachMm"`            // comfortable stretch of fingers 1 to 4, mm
-	FingerMM        float64    `json:"fingerMm,omitempty"` // width of the slide's finger at its widest knuckle; 0 if not measured
-	FittsA          float64    `json:"fittsA"`             // time to move the hand, see MoveTime: s
-	FittsB          float64    `json:"fittsB"`             // s per bit
+	Posture         string     `json:"posture"`              // upright, or lap: a solid bar over a guitar lying flat
+	SlideFinger     int        `json:"slideFinger"`          // 2 middle, 3 ring, 4 little
+	Silence         string     `json:"silence"`              // see Silences
+	Lean            string     `json:"lean"`                 // see Leans
+	Fingers         int        `json:"fingers"`              // besides the thumb, 1 … 3
+	Attack          string     `json:"attack"`               // see Attacks
+	Support         string     `json:"support"`              // see Supports
+	FretBehindSlide bool       `json:"fretBehindSlide"`      // may fret a bass note while the slide sounds
+	ThumbOver       bool       `json:"thumbOver"`            // may fret string 6 with the thumb over the neck
+	Drone           bool       `json:"drone"`                // an open home bass under another chord is welcome
+	Accent          string     `json:"accent"`               // of the thumb, see Accents
+	Techniques      []string   `json:"techniques,omitempty"` // special ones that the player uses, see Techniques
+	ReachMM         float64    `json:"reachMm"`              // comfortable stretch of fingers 1 to 4, mm
+	FingerMM        float64    `json:"fingerMm,omitempty"`   // width of the slide's finger at its widest knuckle; 0 if not measured
+	FittsA          float64    `json:"fittsA"`               // time to move the hand, see MoveTime: s
+	FittsB          float64    `json:"fittsB"`               // s per bit
 	Slide           Slide      `json:"slide"`
 	Instrument      Instrument `json:"instrument"`
 }
@@ -92,6 +93,30 @@ var (
 	Supports = []string{HeelRests, Floats, Planted}
 	Accents  = []string{"one", "two-four", "even"}
 )
+
+// Special techniques. Hammers, pulls and glides are everyone's; these are planned for who lists them, or
+// where a note cannot be had otherwise.
+const (
+	UsesBend     = "bend"     // a fretted string pushed up
+	UsesHarmonic = "harmonic" // an open string touched at a node
+	UsesTap      = "tap"      // a finger of either hand sounding a string from nowhere
+	UsesHook     = "hook"     // the picking hand bends
+	UsesFlick    = "flick"    // beside a slap, which asks for it
+)
+
+// Techniques lists them.
+var Techniques = []string{UsesBend, UsesHarmonic, UsesTap, UsesHook, UsesFlick}
+
+// Uses reports whether the player lists a special technique.
+func (p Profile) Uses(technique string) bool { return slices.Contains(p.Techniques, technique) }
+
+// SetUses puts a special technique on the player's list or takes it away.
+func (p *Profile) SetUses(technique string, on bool) {
+	p.Techniques = slices.DeleteFunc(slices.Clone(p.Techniques), func(t string) bool { return t == technique })
+	if on {
+		p.Techniques = append(p.Techniques, technique)
+	}
+}
 
 // Default returns the profile that missing keys fall back on: a medium hand, the
 // slide on the little finger, a full-scale guitar.
@@ -203,6 +228,11 @@ func (p Profile) Validate() error {
 	}
 	if err := p.checkLap(); err != nil {
 		return err
+	}
+	for i, t := range p.Techniques {
+		if !slices.Contains(Techniques, t) || slices.Contains(p.Techniques[:i], t) {
+			return &FieldError{"techniques", fmt.Sprintf("%q is not one of %s, each once", t, strings.Join(Techniques, ", "))}
+		}
 	}
 	for _, c := range []struct {
 		field          string

@@ -4,6 +4,7 @@ import (
 	"encoding/json"
 	"errors"
 	"math"
+	"reflect"
 	"strings"
 	"testing"
 )
@@ -33,7 +34,7 @@ func TestReadFaults(t *testing.T) {
 
 func TestReadDefaults(t *testing.T) {
 	p, err := Read(strings.NewReader("{}"))
-	if err != nil || p != Default() {
+	if err != nil || !reflect.DeepEqual(p, Default()) {
 		t.Fatalf("%+v %v", p, err)
 	}
 	// Every key of the written profile is read back, and NaN or huge numbers are refused.
@@ -41,7 +42,7 @@ func TestReadDefaults(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	if again, err := Read(strings.NewReader(string(data))); err != nil || again != p {
+	if again, err := Read(strings.NewReader(string(data))); err != nil || !reflect.DeepEqual(again, p) {
 		t.Errorf("%+v %v", again, err)
 	}
 	p.ReachMM = math.NaN()

@@ -290,7 +290,8 @@ const (
 	fitOtherTone     = 0.9
 	fitNoChordTone   = 1.5 // before what the clash itself costs
 	fitSameString    = 1.0 // an alternate that is the root's own string
-	fitRootAlternate = 0.1
+	fitOtherString   = 0.25 // one that lies on neither
+	fitColour        = 0.3  // an alternate that is a seventh or ninth
 	fitNotHigher     = 0.8 // a higher tone that lies below the root
 	fitHalfStep      = 0.1 // walking in by a half step, which often lies outside the key
 	// A skipped neighbour: two low notes closer than a fourth sound muddy together.
@@ -314,7 +315,7 @@ func Places(t tuning.Tuning, capo int, c chord.Chord, r Role) []Place {
 	for s := highestNumber; s >= lowestNumber; s-- {
 		for f := capo + 1; f <= capo+maxBassFret; f++ {
 			p := t.Open(s) + pitch.Midi(f)
-			if wantedFretted(c, r, p) && !OpenHas(t, capo, p) {
+			if wantedFretted(c, r, p) && !OpenHas(t, capo, p) || heldAlternate(t, capo, c, r, s, f, root) {
 				out = append(out, Place{s, f, roleFit(c, r, s, p, root)})
 			}
 		}
@@ -328,6 +329,24 @@ func wantedFretted(c chord.Chord, r Role, p pitch.Pitch) bool {
 		return walkFit(c, p) <= fitHalfStep
 	}
 	return c.IsBass(p) || (r == Alternate || r == Higher) && slices.Contains(c.Tones, 7) && c.Interval(p) == 7
+}
+
+// heldAlternate: where the alternate's open string is no tone of the chord, a finger takes a tone there
+// that a held shape reaches: at fret 1 to 4.
+func heldAlternate(t tuning.Tuning, capo int, c chord.Chord, r Role, str, fret int, root rootPlace) bool {
+	return r == Alternate && str == alternateString(root) && fret <= capo+heldFrets &&
+		!c.Has(t.Open(str)+pitch.Midi(capo)) && c.Has(t.Open(str)+pitch.Midi(fret))
+}
+
+// heldFrets is how far above the capo the fretted tones of a held shape lie.
+const heldFrets = 4
+
+// alternateString is where the alternate belongs: string 4, or 5 if the root lies there.
+func alternateString(root rootPlace) int {
+	if root.str == 4 {
+		return 5
+	}
+	return 4
 }
 
 // OpenHas reports whether an open bass string has the pitch class of p.
@@ -371,6 +390,9 @@ func roleFit(c chord.Chord, r Role, str int, p pitch.Pitch, root rootPlace) floa
 		return fit
 	}
 	gap := p - root.pitch
+	if r == Alternate {
+		return fit + alternateFit(str, p, root)
+	}
 	up := fitOctaveUp * float64(max(gap, 0)/pitch.Octave)
 	fit += up
 	switch {
@@ -384,11 +406,22 @@ func roleFit(c chord.Chord, r Role, str int, p pitch.Pitch, root rootPlace) floa
 		}
 		return fit
 	}
-	if gap == pitch.Octave {
-		fit -= fitOctaveUp // the octave is a usual alternate
-	}
-	if str == root.str {
+	return fit
+}
+
+// alternateFit: another string than the root's, its own before others, and not so close to the root that
+// two low notes sound muddy.
+func alternateFit(str int, p pitch.Pitch, root rootPlace) (fit float64) {
+	gap := p - root.pitch
+	switch str {
+	case root.str:
 		fit += fitSameString
+	case alternateString(root):
+	default:
+		fit += fitOtherString
+	}
+	if gap > pitch.Octave {
+		fit += fitOctaveUp
 	}
 	if p < muddyCeiling && gap > -muddyBelow && gap < muddyBelow && gap != 0 {
 		fit += fitMuddy
@@ -415,25 +448,21 @@ func bassAbove(c chord.Chord) int { return (c.Bass.Class() - c.Root.Class() + 12
 func toneFit(c chord.Chord, r Role, p pitch.Pitch) float64 {
 	iv := c.Interval(p)
 	switch {
-	case c.IsBass(p) && r == Root:
-		return 0
-	case c.IsBass(p):
-		return fitRootAlternate
-	case !c.Has(p):
+	case !c.Has(p) && !c.IsBass(p):
 		return fitNoChordTone
-	case iv == 7 && r == Root:
-		return fitFifthAsRoot
-	case r == Higher && (iv == 3 || iv == 4):
-		return fitRootAlternate
-	case iv == 7:
+	case r == Alternate || r == Higher: // third, fifth and octave are as good
+		if c.IsBass(p) || iv == 0 || iv == 3 || iv == 4 || iv == 7 {
+			return 0
+		}
+		return fitColour
+	case c.IsBass(p):
 		return 0
-	case iv == 0:
-		return fitRootAlternate
+	case iv == 7:
+		return fitFifthAsRoot
 	case iv == 3 || iv == 4:
 		return fitThird
-	default:
-		return fitOtherTone
 	}
+	return fitOtherTone
 }
 
 // Clash names how badly a bass note at half-step interval iv above the chord's root

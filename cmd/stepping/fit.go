@@ -1,0 +1,122 @@
+package main
+
+import (
+	"bytes"
+	"context"
+	"encoding/json"
+	"flag"
+	"fmt"
+	"io"
+	"os"
+	"strings"
+	"time"
+
+	"stepping/core/fit"
+	"stepping/core/plan"
+	"stepping/core/reference"
+)
+
+// fitCommand fits the planner's weights to reference arrangements. What it has found is written to a
+// file as it goes on, from which it can go on later.
+func fitCommand(ctx context.Context, args []string, out io.Writer) error {
+	fs := flag.NewFlagSet("fit", flag.ContinueOnError)
+	fs.SetOutput(io.Discard)
+	from, to := fs.String("from", "", ""), fs.String("out", "", "")
+	only, folds, sweeps := fs.String("only", "", ""), fs.Int("folds", 0, ""), fs.Int("sweeps", len(fit.Steps), "")
+	var paths []string
+	for len(args) > 0 {
+		if err := fs.Parse(args); err != nil {
+			return &inputError{fmt.Sprintf("stepping fit: %v; see stepping help", err)}
+		}
+		if args = fs.Args(); len(args) > 0 {
+			paths, args = append(paths, args[0]), args[1:]
+		}
+	}
+	files, err := readReferences(paths)
+	if err != nil {
+		return err
+	}
+	refs := make([]*reference.Reference, len(files))
+	for i := range files {
+		refs[i] = files[i].ref
+	}
+	start, err := readWeights(*from)
+	if err != nil {
+		return err
+	}
+	var names []string
+	if *only != "" {
+		names = strings.Split(*only, ",")
+	}
+	steps := fit.Steps[:min(max(*sweeps, 0), len(fit.Steps))]
+	if *folds > 1 {
+		return heldOut(ctx, out, refs, start, names, steps, *folds)
+	}
+	begin := time.Now()
+	best, err := fit.Fit(ctx, refs, start, names, steps, func(p fit.Progress) {
+		fmt.Fprintf(os.Stderr, "\rsweep %d of %d, %-14s melody %d/%d, bass %d/%d  ", p.Sweep, p.Sweeps, p.Weight, p.Agreement.Melody, p.Agreement.MelodyOf, p.Agreement.Bass, p.Agreement.BassOf)
+		if *to != "" {
+			_ = writeWeights(*to, &p.Best) // said again at the end, with its error
+		}
+	})
+	fmt.Fprintf(os.Stderr, "\n%.0f s\n", time.Since(begin).Seconds())
+	if err != nil {
+		return err
+	}
+	if *to != "" {
+		return writeWeights(*to, &best)
+	}
+	return writeJSON(out, best)
+}
+
+// heldOut fits on all folds but one, and measures on that one.
+func heldOut(ctx context.Context, out io.Writer, refs []*reference.Reference, start plan.Weights, names []string, steps []float64, n int) error {
+	folds := fit.Folds(refs, n)
+	var total reference.Agreement
+	for k := range folds {
+		var rest []*reference.Reference
+		for i := range folds {
+			if i != k {
+				rest = append(rest, folds[i]...)
+			}
+		}
+		w, err := fit.Fit(ctx, rest, start, names, steps, nil)
+		if err != nil {
+			return err
+		}
+		a, err := fit.Agree(ctx, folds[k], &w)
+		if err != nil {
+			return err
+		}
+		total.Add(&a)
+		fmt.Fprintf(out, "fold %d: melody %d/%d, bass %d/%d\n", k+1, a.Melody, a.MelodyOf, a.Bass, a.BassOf)
+	}
+	_, err := fmt.Fprintf(out, "held out in %d folds: melody %.1f%%, bass %.1f%%\n", n, 100*float64(total.Melody)/float64(total.MelodyOf), 100*float64(total.Bass)/float64(total.BassOf))
+	return err
+}
+
+// readWeights reads a file of weights on top of those in force.
+func readWeights(file string) (plan.Weights, error) {
+	w := plan.InForce()
+	if file == "" {
+		return w, nil
+	}
+	data, err := os.ReadFile(file)
+	if err != nil {
+		return w, &inputError{fmt.Sprintf("%s: cannot be opened: %v", file, err)}
+	}
+	dec := json.NewDecoder(bytes.NewReader(data))
+	dec.DisallowUnknownFields()
+	if err := dec.Decode(&w); err != nil {
+		return w, &inputError{fmt.Sprintf("%s:1:1: not a file of weights: %v", file, err)}
+	}
+	return w, nil
+}
+
+func writeWeights(file string, w *plan.Weights) error {
+	var buf bytes.Buffer
+	if err := writeJSON(&buf, w); err != nil {
+		return err
+	}
+	return os.WriteFile(file, buf.Bytes(), 0o644)
+}

@@ -1,0 +1,250 @@
+package plan
+
+// Weights of the model, in cost units: 1 is about the nuisance of a clearly awkward change or a clearly
+// heard leak. Times are seconds, lengths mm. Each stands in docs/model.md with its reason.
+type Weights struct {
+	// Width that counts as on target for a fretting fingertip: a share of the fret gap.
+	FretTarget float64
+	// Hand movements below this are finger play, not a shift.
+	StillMM float64
+	// shift = wShift·ratio² + wLate·max(0, ratio − 1)², ratio = need / time there is.
+	Shift float64
+	Late  float64
+	// After this long without touching the neck, the hand may be anywhere.
+	FreeSeconds float64
+
+	Stretch     float64 // · (span / allowed span)²
+	BarEffort   float64 // one finger over several strings
+	ThumbEffort float64 // thumb over the neck
+	BodyJoint   float64 // beyond this fret (from the capo) the guitar's body is in the hand's way
+	Body        float64 // per fret beyond it
+
+	BendQuarter float64 // pushing a string a quarter tone up
+	BendHalf    float64
+	BendWhole   float64
+	BendPitch   float64 // hitting the pitch of a bend
+	BendHook    float64 // the picking hand bends instead, its thumb across the strings
+	Harmonic    float64 // a bell tone in the middle of a line
+	HarmonicAim float64 // touching the node
+	Slant       float64 // · slant / steepest slant: two pitches to hit at once
+	TipAngle    float64 // the slide angled so that only its tip touches
+	Tap         float64 // a picking finger tapping on the neck
+	Hammer      float64
+	Ghost       float64 // hammered from nowhere: the finger alone must sound the string
+	Pull        float64
+	BendOn      float64 // a bend begun or released while the note sounds
+	GlideOn     float64 // the slide carried on to the next pitch without a new stroke
+	GlidePer    float64 // per half step of it
+	Scoop       float64 // gliding into a note
+	ScoopTime   float64 // seconds that it takes
+	ScoopNeeds  float64 // seconds: a shorter note is over before it is in tune
+	PeakPlain   float64 // a phrase peak struck dead on the wire instead
+	With        float64 // share of tone that a lower voice counts
+
+	LandOn   float64
+	LandOff  float64
+	LandTime float64 // seconds to set the slide down quietly
+	Land     float64 // · (landTime / time there is)²
+
+	StringStep float64 // per string that the melody moves
+	FingerHop  float64 // a finger that must leave one string for another
+
+	// A slide note shorter than this does not bloom, a fretted one as long dies away.
+	SlideNeeds    float64
+	ShortSlide    float64
+	LongFretted   float64
+	LongNote      float64 // seconds from which a note counts as fully long
+	PhraseEnd     float64
+	OpenSustained float64 // an open string sings longer than a fretted note, but has no vibrato
+
+	Intonation float64 // · (comfortable window / window), both mm
+	EasyWindow float64
+	Beyond     float64 // per fret beyond the last one: no wire to aim at
+	CoverMove  float64 // per string that the tip moves across: the slide may slip off the wire
+
+	Clash     float64
+	DroneEase float64 // what remains of a clash when the player welcomes a home drone
+	Pattern   float64
+	Dropped   float64
+	DropOne   float64 // more, on beat 1
+	RingsOn   float64 // a root left out over its new chord, half a beat after it may have arrived, while it rings
+	DropHit   float64 // percussion left out
+	CutBass   float64 // a fretted bass note let go before the next stroke
+
+	ThumbMelody float64 // the thumb plucking melody
+	Spread      float64 // per string that two neighbouring digits lie further apart than two
+	Flick       float64 // the index or middle finger flicking outward beside a slap
+	Shallow     float64 // keeping that so shallow that it catches one string more at most
+	Brush       float64 // one digit brushing several strings
+
+	Leak       float64 // · strength of a string left ringing
+	LapLeak    float64 // the same for a lap-style player, who stops each string as the next speaks
+	Consonant  float64 // share left if its note belongs to the chord
+	Sympathy   float64 // · agreement of overtones
+	SlideTouch float64 // a string under the slide that is not played
+	BehindRing float64 // the length behind the slide, nothing trailing
+
+	HeelFall     float64 // the heel coming down on the strings, supported at the bridge
+	HeelFloat    float64 // the same from a floating or planted hand
+	HeelLift     float64
+	HeelEffort   float64 // per string covered
+	StopEffort   float64 // a digit coming down on a string to stop it
+	StopReach    float64 // per string away from the digit's usual one
+	StopOwn      float64 // the digit that just played that string falling back on it
+	LittleEffort float64 // the picking hand's little finger laid on a string
+	RestEffort   float64 // the thumb laid on its strings
+	RestDown     float64 // i, m, a coming to rest, each on a string of its own
+	RestShift    float64 // per string that they move together
+	RestHold     float64 // per digit that rests
+	RestStop     float64 // a digit resting on a string that was ringing
+	FingerTouch  float64 // a fretting finger touching a string beside it
+	UnderTouch   float64 // its underside lying on one further thinner string
+	SpareEffort  float64 // a spare finger laid on a string
+	OverEffort   float64 // the thumb over the neck touching string 6
+	TiltEffort   float64 // a lap-style bar tilted to cut a string off
+	TrailEffort  float64
+	TrailPer     float64 // per string that trailing fingers lie across
+	TrailMove    float64 // per string that their edge moves
+	Lean         float64 // a note against the player's lean
+
+	Cramped     float64 // per fret that two fingers lie closer together than one fret a finger
+	NeckPer     float64 // a fretted note, per fret from the nut or capo
+	BassNeck    float64 // a fretted bass note, per fret from the nut or capo, when it is struck
+	SlideString float64 // a slide note, per string from string 1
+	SlideFret   float64 // per fret from the nut or capo
+	SlideLow    float64 // per fret below lowFret, where strings are stiff and thin
+	OffBar      float64 // off every fret at which a bar sounds the chord
+	QuickWindow float64 // times the in-tune window for a short note
+	QuickNote   float64 // seconds: up to here a note is short, from twice that on it must be dead in tune
+	ToolChange  float64 // the slide taken up or laid by within a phrase
+	ToolOpen    float64 // laid by for an open string
+	SlurLong    float64 // a hammered or pulled note twice as long as a slur may be, or longer
+	SlurNeeds   float64 // seconds that a slurred note may last
+	SlurBeat    float64 // a hammered or pulled note on a beat
+	LeanPeaks   float64 // slide for the peaks: slid elsewhere
+	MixedLong   float64 // seconds from which a mixed player slides a note
+	MixedFret   float64 // such a note, a peak or one under the bar, fretted
+	MixedSlide  float64 // a shorter one off the bar, slid
+
+}
+
+// inForce are the weights that plans are made with.
+var inForce = Weights{
+	FretTarget:  0.5,
+	StillMM:     6.0,
+	Shift:       0.9,
+	Late:        6.0,
+	FreeSeconds: 1.5,
+
+	Stretch:     0.6,
+	BarEffort:   0.35,
+	ThumbEffort: 0.3,
+	BodyJoint:   12,
+	Body:        0.06,
+
+	BendQuarter: 0.4,
+	BendHalf:    0.6,
+	BendWhole:   0.9,
+	BendPitch:   0.3,
+	BendHook:    0.35,
+	Harmonic:    0.6,
+	HarmonicAim: 0.1,
+	Slant:       0.5,
+	TipAngle:    0.25,
+	Tap:         0.55,
+	Hammer:      0.03,
+	Ghost:       0.9,
+	Pull:        0.03,
+	BendOn:      0.1,
+	GlideOn:     0.14,
+	GlidePer:    0.03,
+	Scoop:       0.16,
+	ScoopTime:   0.12,
+	ScoopNeeds:  0.40,
+	PeakPlain:   0.22,
+	With:        0.5,
+
+	LandOn:   0.22,
+	LandOff:  0.10,
+	LandTime: 0.16,
+	Land:     0.5,
+
+	StringStep: 0.05,
+	FingerHop:  0.18,
+
+	SlideNeeds:    0.25,
+	ShortSlide:    1.4,
+	LongFretted:   0.55,
+	LongNote:      1.2,
+	PhraseEnd:     0.35,
+	OpenSustained: 0.3,
+
+	Intonation: 0.12,
+	EasyWindow: 3.0,
+	Beyond:     0.3,
+	CoverMove:  0.04,
+
+	Clash:     0.8,
+	DroneEase: 0.3,
+	Pattern:   0.8,
+	Dropped:   2.0,
+	DropOne:   0.8,
+	RingsOn:   0.4,
+	DropHit:   1.2,
+	CutBass:   0.3,
+
+	ThumbMelody: 0.25,
+	Spread:      0.08,
+	Flick:       0.15,
+	Shallow:     0.7,
+	Brush:       0.3,
+
+	Leak:       1.6,
+	LapLeak:    6.4,
+	Consonant:  0.4,
+	Sympathy:   0.06,
+	SlideTouch: 0.05,
+	BehindRing: 0.10,
+
+	HeelFall:     0.07,
+	HeelFloat:    0.12,
+	HeelLift:     0.02,
+	HeelEffort:   0.02,
+	StopEffort:   0.09,
+	StopReach:    0.01,
+	StopOwn:      0.05,
+	LittleEffort: 0.12,
+	RestEffort:   0.07,
+	RestDown:     0.04,
+	RestShift:    0.01,
+	RestHold:     0.01,
+	RestStop:     0.05,
+	FingerTouch:  0.06,
+	UnderTouch:   0.05,
+	SpareEffort:  0.12,
+	OverEffort:   0.15,
+	TiltEffort:   0.08,
+	TrailEffort:  0.04,
+	TrailPer:     0.01,
+	TrailMove:    0.03,
+	Lean:         1.0,
+
+	Cramped:     0.03,
+	NeckPer:     0.10,
+	BassNeck:    0.04,
+	SlideString: 0.06,
+	SlideFret:   0.015,
+	SlideLow:    0.1,
+	OffBar:      0.3,
+	QuickWindow: 3.5,
+	QuickNote:   0.35,
+	ToolChange:  0.3,
+	ToolOpen:    0.15,
+	SlurLong:    0.3,
+	SlurNeeds:   0.35,
+	SlurBeat:    0.1,
+	LeanPeaks:   0.7,
+	MixedLong:   0.4,
+	MixedFret:   0.5,
+	MixedSlide:  0.4,
+}
