@@ -3,20 +3,24 @@ package grip
 // Weights of a grip and of a change, in cost units like the planner's: 1 is about the nuisance of a
 // clearly awkward hold or change. docs/model.md gives each with its reason.
 const (
-	wStretch     = 0.3   // · (span / allowed span)² of the widest pair of fingers
-	wCramped     = 0.08  // per fret that the fingers lie closer or further apart than one a fret
-	fingerEffort = 0.05  // each finger that frets
-	barEffort    = 0.25  // one finger over two strings
-	barPer       = 0.04  // each string more
-	barOther     = 0.15  // by another finger than the first
-	overEffort   = 0.25  // the thumb over the neck
-	overReach    = 7     // highest fret above the capo for it
-	upNeck       = 0.045 // per fret between capo and hand
-	notSilenced  = 0.05  // a left-out string that only the picking hand avoids
+	wStretch     = 0.3  // · (span / allowed span)² of the widest pair of fingers
+	wCramped     = 0.03 // per fret that the fingers lie closer or further apart than one a fret
+	fingerEffort = 0.04 // each finger that frets
+	barEffort    = 0.13 // one finger over two strings
+	barPer       = 0.02 // each string more
+	barOther     = 0.15 // by another finger than the first
+	overEffort   = 0.3  // the thumb over the neck
+	overReach    = 7    // highest fret above the capo for it
+	upNeck       = 0.05 // per fret between capo and hand
+	wSpread      = 0.08 // per fret between the outermost fingers
+	upFinger     = 0.04 // per fret between the capo and each fret that fingers hold
+	strayOpen    = 0.12 // an open string beside a hand at strayFrom or beyond
+	strayFrom    = 2    // frets above the capo
+	notSilenced  = 0.08 // a left-out string that only the picking hand avoids
 
-	outThick = 0.08 // a left-out string thicker than all that sound
-	outThin  = 0.18 // one thinner than all that sound
-	outInner = 0.45 // one between
+	outThick = 0.06 // a left-out string thicker than all that sound
+	outThin  = 0.3  // one thinner than all that sound
+	outInner = 0.7  // one between
 
 	bassFifth = 0.6  // the fifth lowest instead of the root
 	bassOther = 0.9  // another tone lowest

@@ -252,7 +252,7 @@ func (fd *finder) lowest() (low *tone) {
 
 // soundCost is what missing tones, another bass than the root and the thumb's strings cost.
 func (fd *finder) soundCost(set uint16, low *tone) float64 {
-	cost := lacksTone*float64(bits.OnesCount16(fd.all&^set)) + fd.thumbCost()
+	cost := lacksTone*float64(bits.OnesCount16(fd.all&^set)) + fd.thumbCost() + fd.strayCost()
 	if !low.bass {
 		cost += bassCost(fd.c.Interval(low.pitch))
 	}
@@ -299,6 +299,23 @@ func (fd *finder) weigh(frets *[strings6 + 1]int) float64 {
 		cost += fd.soundCost(set, low)
 	}
 	return cost
+}
+
+// strayCost is what open strings cost beside a hand up the neck: they stand out of the shape.
+func (fd *finder) strayCost() float64 {
+	open, hand := 0, 0
+	for s := 1; s <= strings6; s++ {
+		switch f := fd.frets[s]; {
+		case f == fd.t.Capo:
+			open++
+		case f != Out && (hand == 0 || f < hand):
+			hand = f
+		}
+	}
+	if hand-fd.t.Capo < strayFrom {
+		return 0
+	}
+	return strayOpen * float64(open)
 }
 
 func (fd *finder) thumbCost() float64 {

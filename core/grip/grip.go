@@ -151,11 +151,12 @@ type fingering struct {
 	widest  float64 // share of the allowed span that the worst pair of fingers spreads
 	lo, hi  int     // fret at which the index finger would lie by each finger, plus nutOffset; 0 if none
 	stretch float64 // of x, between the outermost fingers
+	spread  int     // frets between them
 }
 
 // cost is the effort of the whole hand.
 func (h *fingering) cost() float64 {
-	return h.strain + wStretch*h.widest*h.widest + wCramped*float64(h.hi-h.lo)
+	return h.strain + wStretch*h.widest*h.widest + wCramped*float64(h.hi-h.lo) + wSpread*float64(h.spread)
 }
 
 // mostFrets is how many frets above the capo are looked at, with the open string.
@@ -298,6 +299,9 @@ func (a *assigner) reach(f, fret int, h *fingering) (ok bool) {
 	}
 	h.lo, h.hi = min(h.lo, index+nutOffset), max(h.hi, index+nutOffset)
 	h.strain += fingerEffort
+	if !slices.Contains(a.at[1:f], fret) {
+		h.strain += upFinger * float64(fret-a.t.Capo)
+	}
 	for g := 1; g < f; g++ {
 		if a.at[g] == 0 {
 			continue
@@ -307,7 +311,10 @@ func (a *assigner) reach(f, fret int, h *fingering) (ok bool) {
 		if share > 1 {
 			return false
 		}
-		h.widest, h.stretch = max(h.widest, share), max(h.stretch, d)
+		h.stretch, h.spread = max(h.stretch, d), max(h.spread, fret-a.at[g])
+		if fret-a.at[g] > f-g { // one fret a finger is free
+			h.widest = max(h.widest, share)
+		}
 	}
 	return true
 }

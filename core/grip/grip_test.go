@@ -129,6 +129,11 @@ func (s *slow) shape(frets [strings6 + 1]int, anyOut bool) (cost float64, ok boo
 	if hand > 0 {
 		cost += upNeck * float64(hand-t.Capo)
 	}
+	for _, str := range sounding {
+		if frets[str] == t.Capo && hand >= t.Capo+strayFrom {
+			cost += strayOpen
+		}
+	}
 	g := Grip{Frets: frets}
 	root, alternate := false, 2.0
 	for _, ts := range t.ThumbStrings(c, &g) {
@@ -183,7 +188,8 @@ func (s *slow) hold(frets [strings6 + 1]int) float64 {
 }
 
 func (s *slow) effort(g *Grip) float64 {
-	t, cost, widest := s.t, 0.0, 0.0
+	t, cost, widest, spread := s.t, 0.0, 0.0, 0
+	held := map[int]bool{} // frets that fingers hold
 	lo, hi := 99, -99
 	seen := map[int]int{} // strings of each finger
 	for a := 1; a <= strings6; a++ {
@@ -198,6 +204,7 @@ func (s *slow) effort(g *Grip) float64 {
 			}
 			continue
 		}
+		held[g.Frets[a]-t.Capo] = true
 		lo, hi = min(lo, g.Frets[a]-(f-1)), max(hi, g.Frets[a]-(f-1))
 		for b := 1; b <= strings6; b++ {
 			e := g.Fingers[b]
@@ -221,7 +228,10 @@ func (s *slow) effort(g *Grip) float64 {
 				if d < 0 || d == 0 && a < b || d > t.Player.SpanMM(f, e) {
 					return math.Inf(1)
 				}
-				widest = max(widest, d/t.Player.SpanMM(f, e))
+				apart := g.Frets[b] - g.Frets[a]
+				if spread = max(spread, apart); apart > e-f {
+					widest = max(widest, d/t.Player.SpanMM(f, e))
+				}
 			}
 		}
 	}
@@ -232,10 +242,13 @@ func (s *slow) effort(g *Grip) float64 {
 		}
 		cost += fingerEffort + barStrain(f, n-1)
 	}
+	for fret := range held {
+		cost += upFinger * float64(fret)
+	}
 	if hi >= lo {
 		cost += wCramped * float64(hi-lo)
 	}
-	return cost + wStretch*widest*widest
+	return cost + wStretch*widest*widest + wSpread*float64(spread)
 }
 
 func randomGuitar(rng *rand.Rand) Guitar {

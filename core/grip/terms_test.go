@@ -30,23 +30,30 @@ func TestTerms(t *testing.T) {
 	}
 	// Em 0 2 2 0 0 0: two fingers at one fret, a fret closer than one a fret.
 	h, _ := best(0, 2, 2, 0, 0, 0)
-	is("fingerEffort wCramped", h.cost(), 2*fingerEffort+wCramped)
-	// C x 3 2 0 1 0: fingers 3, 2, 1 a fret each, the widest pair 1 and 3.
+	is("fingerEffort wCramped upFinger", h.cost(), 2*fingerEffort+wCramped+2*upFinger)
+	// C x 3 2 0 1 0: fingers 3, 2, 1 a fret each, which is free; over two frets.
 	h, _ = best(Out, 3, 2, 0, 1, 0)
-	share := (x(3) - x(1)) / 72
-	is("wStretch", h.cost(), 3*fingerEffort+wStretch*share*share)
+	is("wSpread", h.cost(), 3*fingerEffort+6*upFinger+2*wSpread)
+	// Frets 12 and 14 with fingers 1 and 2 are wider than that: 39 of 42 mm.
+	a := g.newAssigner()
+	wide := fingering{}
+	a.reach(1, 12, &wide)
+	a.at[1] = 12
+	a.reach(2, 14, &wide)
+	share := (x(14) - x(12)) / 42
+	is("wStretch", wide.cost(), 2*fingerEffort+26*upFinger+wStretch*share*share+wCramped+2*wSpread)
 	if h.fingers[5] != 3 || h.fingers[4] != 2 || h.fingers[2] != 1 {
 		t.Errorf("C is fingered %v", h.fingers)
 	}
 	// A bar over all six at fret 5.
 	h, _ = best(5, 5, 5, 5, 5, 5)
-	is("barEffort barPer", h.cost(), fingerEffort+barEffort+4*barPer)
+	is("barEffort barPer", h.cost(), fingerEffort+barEffort+4*barPer+5*upFinger)
 	is("a bar by another finger is dear", barStrain(3, 2), barEffort+barPer+barOther)
 	is("a bar by the first", barStrain(1, 2), barEffort+barPer)
 	is("no bar", barStrain(2, 0), 0)
 	// The thumb over the neck at fret 2, open strings above.
 	h, ok := best(2, 0, 0, 0, 0, 0)
-	if !ok || h.cost() != fingerEffort {
+	if !ok || h.cost() != fingerEffort+2*upFinger {
 		t.Errorf("one finger is cheaper than the thumb: %v", h.cost())
 	}
 	// Five notes at five frets are too many for four fingers; four frets at the nut fit, five do not.

@@ -3,7 +3,6 @@ package plan
 import (
 	"math"
 	"math/bits"
-	"slices"
 
 	"stepping/core/pitch"
 	"stepping/core/play"
@@ -69,48 +68,14 @@ func (m *model) layHands(t int) (anchored, bare []hand) {
 			continue
 		}
 		add(h)
-		for _, b := range m.easiest(&h, basses) {
-			g := h
-			g.bass = b
-			add(g)
+		for _, b := range basses {
+			if g := h; m.withBass(&h, &b) {
+				g.bass = b
+				add(g)
+			}
 		}
 	}
 	return anchored, bare
-}
-
-// easiest keeps of the bass stops that go with h, for every place, the finger that strains it
-// least, and the thumb over the neck. Beside a free hand every finger is kept.
-func (m *model) easiest(h *hand, basses []stop) (out []stop) {
-	strain := map[[2]int]float64{}
-	place := map[[2]int]int{}
-	fingered := slices.ContainsFunc(h.stops[:h.n], func(s stop) bool { return s.finger != 0 })
-	for _, b := range basses {
-		if !m.withBass(h, &b) {
-			continue
-		}
-		key := [2]int{b.str, int(b.fret)}
-		if !fingered || b.finger == thumbOver {
-			out = append(out, b)
-			continue
-		}
-		worst := 0.0
-		for i := range h.n {
-			if h.stops[i].finger != 0 {
-				cost, _ := m.span(&h.stops[i], &b)
-				worst = max(worst, cost)
-			}
-		}
-		if old, ok := strain[key]; !ok {
-			place[key] = len(out)
-			out = append(out, b)
-		} else if worst >= old {
-			continue
-		} else {
-			out[place[key]] = b
-		}
-		strain[key] = worst
-	}
-	return out
 }
 
 // finish derives what follows from the stops and the slide.

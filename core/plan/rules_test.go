@@ -16,7 +16,7 @@ import (
 // rules holds every hard rule on both of its sides.
 func (c *termCase) rules() {
 	c.spans()
-	c.places()
+	c.holds()
 	c.slides()
 	c.hands()
 	c.digits()
@@ -79,8 +79,8 @@ func (c *termCase) spans() {
 	together("three not on a line", false, slid(1, 12), slid(2, 12.3), slid(3, 12))
 }
 
-// places: where a note can be held.
-func (c *termCase) places() {
+// holds: where a note can be held.
+func (c *termCase) holds() {
 	// With the slide on the little finger: fingers 1 to 3 fret, open, slide; the last fret, and four beyond.
 	c.set(func(r *Request) { r.Player.Instrument.Frets = 12 }, 74, 75, 78)
 	for finger, want := range map[int]bool{1: true, 2: true, 3: true, 4: false} {

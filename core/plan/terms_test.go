@@ -30,7 +30,7 @@ type termCase struct {
 func (c *termCase) set(change func(*Request), midis ...int) *termCase {
 	c.Helper()
 	pl := player.Default()
-	pl.Silence = player.Ring
+	pl.Silence, pl.Techniques = player.Ring, player.Techniques
 	r := Request{Tune: coretest.Line('D', 60, tune.Quarter, "D", coretest.Notes(midis...)...), Tuning: coretest.Tuning("Open D"), Player: pl, Thumb: thumb.None}
 	if change != nil {
 		change(&r)
@@ -191,21 +191,27 @@ func (c *termCase) holding() {
 			}
 		}
 	}
-	// E4 and B4 together: strings 2 and 1 are A3 and D4, so string 2 at 7 with 9 above on string 1.
+	// E4 and B4 together: strings 2 and 1 are A3 and D4, so string 2 at 7 with 9 above on string 1. Fingers 1
+	// and 3 lie a fret each, 1 and 2 a fret too wide, 1 and 4 a fret too close.
 	c.set(two(71, 64), 71)
-	g := c.hand(0, 1, play.Fret, 3, func(h *hand) bool { return h.stops[1].str == 2 && h.stops[1].finger == 1 })
-	share := (x(9) - x(7)) / 72 // fingers 1 and 3: 0.72 of 100 mm
-	c.is("Stretch", c.own(0, g)[play.Stretch], inForce.Stretch*share*share)
+	upper := func(finger int) int {
+		return c.hand(0, 1, play.Fret, finger, func(h *hand) bool { return h.stops[1].str == 2 && h.stops[1].finger == 1 })
+	}
+	c.is("Cramped", c.own(0, upper(3))[play.Stretch], 0)
+	c.is("Cramped", c.own(0, upper(4))[play.Stretch], inForce.Cramped)
+	c.set(func(r *Request) { two(78, 71)(r); r.Player.ReachMM = 180 }, 78) // frets 14 and 16
+	share := (x(16) - x(14)) / (0.42 * 180)
+	c.is("Stretch", c.own(0, upper(2))[play.Stretch], inForce.Stretch*share*share)
 	// Both at fret 9: F#4 on string 2, B4 on string 1, one finger flat.
 	c.set(two(71, 66), 71)
-	g = c.hand(0, 1, play.Fret, 1, func(h *hand) bool { return h.stops[1].str == 2 && h.stops[1].finger == 1 })
+	g := upper(1)
 	c.is("BarEffort", c.own(0, g)[play.Stretch], inForce.BarEffort)
 	// E2 on string 6 at fret 2, the thumb over the neck.
 	c.set(nil, 40)
 	c.is("ThumbEffort", c.own(0, c.hand(0, 6, play.Fret, thumbOver, nil))[play.Stretch], inForce.ThumbEffort)
 	// F#5 on string 1 at fret 16: four frets over the body.
 	c.set(nil, 78)
-	c.is("Body BodyJoint", c.own(0, c.hand(0, 1, play.Fret, 1, nil))[play.Stretch], 4*inForce.Body)
+	c.is("Body BodyJoint NeckPer", c.own(0, c.hand(0, 1, play.Fret, 1, nil))[play.Place], 16*inForce.NeckPer+(16-inForce.BodyJoint)*inForce.Body)
 	// Bends: string 1 up to D5 from 11.5, 11 and 10.
 	c.set(func(r *Request) { r.Tune.Notes[0].Note.Cents = 50 }, 74)
 	c.is("BendQuarter BendPitch", c.own(0, c.hand(0, 1, play.Bend, 3, func(h *hand) bool { return !h.hooked() && h.stops[0].held == 12 }))[play.Stretch], inForce.BendQuarter)
@@ -237,7 +243,45 @@ func (c *termCase) holding() {
 	c.rule("beside a playing thumb fingers trail over string 3", slices.Contains(c.m.trailOptions(1), 3), true)
 
 	c.slant()
+	c.places()
 	c.tone()
+}
+
+// places: what lies where on the neck. In open D a bar sounds D at 0 and 12, G at 5.
+func (c *termCase) places() {
+	place := func(str int, how play.How, finger int) float64 {
+		return c.own(0, c.hand(0, str, how, finger, func(h *hand) bool { return h.bass.str == 0 }))[play.Place]
+	}
+	c.set(nil, 74) // D5: string 1 at 12, string 2 at 17, string 3 at 20
+	c.is("SlideFret", place(1, play.Slide, 0), 12*inForce.SlideFret)
+	c.is("SlideString OffBar", place(2, play.Slide, 0), inForce.SlideString+17*inForce.SlideFret+inForce.OffBar)
+	c.is("SlideString OffBar", place(3, play.Slide, 0), 2*inForce.SlideString+20*inForce.SlideFret+inForce.OffBar)
+	c.is("NeckPer", place(1, play.Fret, 1), 12*inForce.NeckPer)
+	c.set(nil, 64) // E4 on string 1 at 2, two frets below lowFret, off the bar
+	c.is("SlideLow", place(1, play.Slide, 0), 2*inForce.SlideFret+2*inForce.SlideLow+inForce.OffBar)
+	c.set(func(r *Request) { // over G: at 5 under the bar, the root of the thumb on string 6 at 5
+		*r.Tune = *coretest.Line('D', 60, tune.Quarter, "G", coretest.Notes(67)...)
+		r.Thumb = thumb.Steady
+	}, 67)
+	c.is("OffBar", place(1, play.Slide, 0), 5*inForce.SlideFret)
+	low := c.hand(0, 1, play.Fret, 2, func(h *hand) bool { return h.bass.str == 6 && h.bass.fret == 5 && h.bass.finger == 1 })
+	c.is("BassNeck", c.own(0, low)[play.Place], 5*inForce.NeckPer+5*inForce.BassNeck)
+	for name, want := range map[string]uint16{"D": 1 << 0, "G": 1 << 5, "A7": 1 << 7, "Em": 0} {
+		c.set(func(r *Request) { *r.Tune = *coretest.Line('D', 60, tune.Quarter, name, coretest.Notes(67)...) }, 67)
+		c.rule("the bars of "+name, c.m.moments[0].bars == want, true)
+	}
+	c.set(func(r *Request) { // strings 2 to 4 of standard spell G, 1 to 3 E minor
+		*r.Tune = *coretest.Line('G', 60, tune.Quarter, "G Am", coretest.Notes(67, 67, 67, 67, 69)...)
+		r.Tuning = coretest.Tuning("Standard")
+	}, 67)
+	c.rule("the bars of G and Am in standard", c.m.moments[0].bars == 1 && c.m.moments[4].bars == 1<<5, true)
+	// A short note may miss by more: at 120 a minute an eighth takes 0.25 s, at 60 a quarter a second.
+	c.set(func(r *Request) { *r.Tune = *coretest.Line('D', 120, tune.Quarter/2, "D", coretest.Notes(74)...) }, 74)
+	g := c.hand(0, 1, play.Slide, 0, nil)
+	c.is("QuickWindow QuickNote", c.own(0, g)[play.Intonation], inForce.Intonation*inForce.EasyWindow/(window(12)*inForce.QuickWindow))
+	c.is("QuickWindow", c.m.moments[0].hands[g].narrow/c.m.window(12), inForce.QuickWindow)
+	c.set(func(r *Request) { r.Tempo = 60 / (1.5 * inForce.QuickNote) }, 74) // half way to a long note
+	c.is("QuickNote", c.own(0, c.hand(0, 1, play.Slide, 0, nil))[play.Intonation], inForce.Intonation*inForce.EasyWindow/(window(12)*(1+(inForce.QuickWindow-1)/2)))
 }
 
 // slant: fret 12 of string 1 and 11 of string 5 at once, as a share of the steepest angle of a bar.
@@ -263,23 +307,39 @@ func (c *termCase) tone() {
 	c.is("Harmonic", c.own(0, c.hand(0, 1, play.Harmonic, 1, nil))[play.Tone], inForce.LongFretted*long+inForce.Harmonic)
 	c.is("HarmonicAim", c.own(0, c.hand(0, 1, play.Harmonic, 1, nil))[play.Intonation], inForce.HarmonicAim)
 	c.is("SlideNeeds", c.own(0, c.hand(0, 1, play.Slide, 0, nil))[play.Tone], 0)
-	// At 300 a minute a quarter takes 0.2 s.
-	c.set(func(r *Request) { r.Tempo = 300 }, 74, 57)
-	c.is("ShortSlide SlideNeeds", c.own(0, c.hand(0, 1, play.Slide, 0, nil))[play.Tone], inForce.ShortSlide*(inForce.SlideNeeds-0.2)/inForce.SlideNeeds)
+	// At 400 a minute a quarter takes 0.15 s.
+	c.set(func(r *Request) { r.Tempo = 400 }, 74, 57)
+	c.is("ShortSlide SlideNeeds", c.own(0, c.hand(0, 1, play.Slide, 0, nil))[play.Tone], inForce.ShortSlide*max(0, inForce.SlideNeeds-0.15)/inForce.SlideNeeds)
 	// A lower voice counts a share: D5 fretted, A3 open.
 	c.set(func(r *Request) { r.Tune.Notes[0].With = []pitch.Note{pitch.Spell(pitch.Midi(57), false)} }, 74, 57)
 	g := c.hand(0, 1, play.Fret, 1, func(h *hand) bool { return h.stops[1].how == play.Open })
 	c.is("With", c.own(0, g)[play.Tone], inForce.LongFretted*long*(1+inForce.With*inForce.OpenSustained))
-	// Against the lean.
-	c.set(func(r *Request) { r.Player.Lean = player.LeanSlide }, 74)
+	// Against the lean: mostly slide.
+	c.set(func(r *Request) { r.Player.Lean = player.LeanSlide }, 74, 57)
 	c.is("Lean", c.own(0, c.hand(0, 1, play.Fret, 1, nil))[play.School], inForce.Lean)
 	c.is("Lean", c.own(0, c.hand(0, 1, play.Slide, 0, nil))[play.School], 0)
+	c.is("Lean", c.own(1, c.hand(1, 2, play.Open, 0, nil))[play.School], 0)
 	// Slide for the peaks: D5 in the middle of the phrase is neither, the highest and the last are.
 	c.set(func(r *Request) { r.Player.Lean = player.LeanFret }, 74, 76, 57)
-	for t, want := range []float64{inForce.Lean, 0, 0} {
+	for t, want := range []float64{inForce.LeanPeaks, 0, 0} {
 		str := []int{1, 1, 3}[t]
-		c.is("Lean", c.own(t, c.hand(t, str, play.Slide, 0, nil))[play.School], want)
+		c.is("LeanPeaks", c.own(t, c.hand(t, str, play.Slide, 0, nil))[play.School], want)
 	}
+	// Mixed: a second is long; a fifth of one is short, and then only what lies under the bar is slid, as D at
+	// 12 does and E at 14 does not; the peak, F# at 16, always.
+	mixed := func(t, str int, how play.How, finger int) float64 {
+		return c.own(t, c.hand(t, str, how, finger, nil))[play.School]
+	}
+	c.set(nil, 76, 78, 57)
+	c.is("MixedFret MixedLong", mixed(0, 1, play.Fret, 1), inForce.MixedFret)
+	c.is("MixedSlide MixedLong", mixed(0, 1, play.Slide, 0), 0)
+	c.set(func(r *Request) { r.Tempo = 300 }, 74, 76, 78, 57)
+	c.is("MixedFret", mixed(0, 1, play.Fret, 1), inForce.MixedFret)
+	c.is("MixedFret", mixed(1, 1, play.Fret, 1), 0)
+	c.is("MixedSlide", mixed(0, 1, play.Slide, 0), 0)
+	c.is("MixedSlide", mixed(1, 1, play.Slide, 0), inForce.MixedSlide)
+	c.is("MixedFret", mixed(2, 1, play.Fret, 1), inForce.MixedFret)
+	c.is("MixedSlide", mixed(2, 1, play.Slide, 0), 0)
 }
 
 // techniques: how notes are sounded from what was held.
@@ -298,14 +358,36 @@ func (c *termCase) techniques() {
 	// D5 to E5 on string 1, frets 12 and 14, and back.
 	c.set(nil, 74, 76, 74)
 	at12, at14 := c.hand(0, 1, play.Fret, 1, nil), c.hand(1, 1, play.Fret, 3, nil)
-	sounded("Hammer", 1, at12, at14, hammerOn, inForce.Hammer)
+	// Over beats slurs are dear, and quarters of a second are too long for them; two at a time they are not.
+	slow := inForce.SlurBeat + inForce.SlurLong
+	sounded("Hammer SlurBeat SlurLong", 1, at12, at14, hammerOn, inForce.Hammer+slow)
 	sounded("Ghost", 1, c.hand(0, 1, play.Fret, 3, nil), c.hand(1, 1, play.Fret, 1, nil), ghost, inForce.Ghost)
-	sounded("Pull", 2, at14, c.hand(2, 1, play.Fret, 1, nil), pullOff, inForce.Pull)
+	sounded("Pull", 2, at14, c.hand(2, 1, play.Fret, 1, nil), pullOff, inForce.Pull+slow)
 	sounded("Ghost", 2, c.hand(1, 1, play.Fret, 1, nil), c.hand(2, 1, play.Fret, 3, nil), ghost, inForce.Ghost)
 	slid12, slid14 := c.hand(0, 1, play.Slide, 0, nil), c.hand(1, 1, play.Slide, 0, nil)
 	sounded("GlideOn GlidePer", 1, slid12, slid14, glideOn, inForce.GlideOn+2*inForce.GlidePer)
 	bent := c.hand(1, 1, play.Bend, 3, func(h *hand) bool { return !h.hooked() && h.stops[0].held == 12 })
 	sounded("BendOn", 1, c.hand(0, 1, play.Fret, 3, nil), bent, bendOn, inForce.BendOn)
+	c.set(func(r *Request) { *r.Tune = *coretest.Line('D', 120, tune.Quarter/2, "D", coretest.Notes(74, 76)...) }, 74)
+	sounded("Hammer SlurNeeds", 1, c.hand(0, 1, play.Fret, 1, nil), c.hand(1, 1, play.Fret, 3, nil), hammerOn, inForce.Hammer)
+	c.set(func(r *Request) {
+		*r.Tune = *coretest.Line('D', 60/(1.5*inForce.SlurNeeds)/2, tune.Quarter/2, "D", coretest.Notes(74, 76)...)
+	}, 74)
+	sounded("SlurNeeds SlurLong", 1, c.hand(0, 1, play.Fret, 1, nil), c.hand(1, 1, play.Fret, 3, nil), hammerOn, inForce.Hammer+inForce.SlurLong/2)
+	// The tool of a phrase: from slide to finger and back, and to an open string.
+	c.set(nil, 74, 57, 74)
+	tool := func(t, i, g int) float64 {
+		var y play.Terms
+		c.m.stage(t).toolCost(&c.m.stage(t).before[i], &c.m.moments[t].hands[g], &tally{by: &y})
+		return y[play.Tone]
+	}
+	slid, fretted := c.hand(0, 1, play.Slide, 0, nil), c.hand(0, 1, play.Fret, 1, nil)
+	c.is("ToolChange", tool(1, slid, c.hand(1, 3, play.Fret, 1, nil)), inForce.ToolChange)
+	c.is("ToolChange", tool(1, fretted, c.hand(1, 3, play.Slide, 0, nil)), inForce.ToolChange)
+	c.is("ToolChange", tool(1, slid, c.hand(1, 3, play.Slide, 0, nil)), 0)
+	c.is("ToolOpen", tool(1, slid, c.hand(1, 2, play.Open, 0, nil)), inForce.ToolOpen)
+	c.is("ToolOpen", tool(1, fretted, c.hand(1, 2, play.Open, 0, nil)), 0)
+	c.is("ToolOpen", tool(2, c.hand(1, 2, play.Open, 0, nil), c.hand(2, 1, play.Slide, 0, nil)), 0)
 	// Seven half steps are carried, eight are not.
 	c.set(nil, 69, 76, 77)
 	sounded("glideMost", 1, c.hand(0, 1, play.Slide, 0, nil), c.hand(1, 1, play.Slide, 0, nil), glideOn, inForce.GlideOn+7*inForce.GlidePer)

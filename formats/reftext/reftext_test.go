@@ -1,0 +1,116 @@
+package reftext
+
+import (
+	"os"
+	"path/filepath"
+	"strings"
+	"testing"
+
+	"stepping/core/fit"
+	"stepping/core/plan"
+	"stepping/core/reference"
+)
+
+const folder = "../../core/plan/testdata/references"
+
+func readAll(t testing.TB) (refs []*reference.Reference) {
+	t.Helper()
+	names, err := filepath.Glob(filepath.Join(folder, "*.ref"))
+	if err != nil || len(names) < 60 {
+		t.Fatal(len(names), err)
+	}
+	for _, name := range names {
+		f, err := os.Open(name)
+		if err != nil {
+			t.Fatal(err)
+		}
+		r, err := Read(f, filepath.Base(name))
+		f.Close()
+		if err != nil {
+			t.Fatalf("%s: %v", name, err)
+		}
+		refs = append(refs, r)
+	}
+	return refs
+}
+
+// Floors of the agreement with the reference arrangements, in tenths of a percent: they only go up.
+const (
+	melodyFloor = 942
+	bassFloor   = 990
+)
+
+// TestReferences: the best plans choose what good players chose.
+func TestReferences(t *testing.T) {
+	w := plan.InForce()
+	a, err := fit.Agree(t.Context(), readAll(t), &w)
+	if err != nil {
+		t.Fatal(err)
+	}
+	t.Logf("figure: agreement with the references: melody %d of %d, bass %d of %d", a.Melody, a.MelodyOf, a.Bass, a.BassOf)
+	if 1000*a.Melody < melodyFloor*a.MelodyOf || 1000*a.Bass < bassFloor*a.BassOf {
+		t.Errorf("melody %d of %d, bass %d of %d: below the floor", a.Melody, a.MelodyOf, a.Bass, a.BassOf)
+	}
+}
+
+// TestCompare: what a reference asks for is met by a plan pinned to it, priced where it is not, and each
+// manner takes just what it should.
+func TestCompare(t *testing.T) {
+	const text = `about: a test
+tuning: D A D F# A D
+thumb: steady
+player: {"lean":"mixed","silence":"ring"}
+abc:
+M:4/4
+L:1/4
+Q:1/4=60
+K:D
+"D"d f a2 |
+play:
+2:17s 1:16f ?
+bass:
+6 5/4 - ?
+`
+	r, err := Read(strings.NewReader(text), "t")
+	if err != nil {
+		t.Fatal(err)
+	}
+	p, err := plan.Solve(t.Context(), r.Request)
+	if err != nil {
+		t.Fatal(err)
+	}
+	a, err := r.Compare(p)
+	if err != nil || a.MelodyOf != 2 || a.BassOf != 3 || len(a.Misses) != 5-a.Melody-a.Bass {
+		t.Fatalf("%+v, %v", a, err)
+	}
+	if err := r.Price(t.Context(), p, &a); err != nil {
+		t.Fatal(err)
+	}
+	for i := range a.Misses {
+		m := &a.Misses[i]
+		if !m.Priced || m.Extra <= 0 || !strings.Contains(m.String(), "wanted "+m.Wanted) {
+			t.Errorf("%s", m)
+		}
+	}
+	for text, same := range map[string]bool{"2:17s": true, "2:17": true, "1:12p": true, "1:0": true, "1:5x": false, "7:1": false, "1:": false} {
+		if _, ok := way(text); ok != same {
+			t.Errorf("%s is read: %v", text, ok)
+		}
+	}
+}
+
+// FuzzRead: whatever the text, it is read or a fault has its line.
+func FuzzRead(f *testing.F) {
+	f.Add("tuning: D A D F# A D\nabc:\nM:4/4\nL:1/4\nK:D\nd\nplay:\n1:12s\nbass:\n6\n")
+	f.Add("tuning: x\nabc:\nplay:\n")
+	f.Add("play:\n(1:2 3:4s/2:1) ?\nabc:\n\ntuning:")
+	f.Fuzz(func(t *testing.T, text string) {
+		r, err := Read(strings.NewReader(text), "f")
+		if e, ok := err.(*Error); err != nil && (!ok || e.Line < 1) {
+			t.Fatalf("%v", err)
+		}
+		if err == nil && (r.Request.Tune == nil || r.Melody == nil) {
+			t.Fatalf("%+v", r)
+		}
+	})
+}
