@@ -19,11 +19,12 @@ func (y *tally) add(t play.Term, x float64) {
 	}
 }
 
-// Limits of techniques that are not fitted.
+// Limits that are not fitted.
 const (
-	glideMost    = 7 // half steps that a note carries
-	scoopFrets   = 1 // a glide into a note begins this many frets away
-	freeTrailing = 3 // strings that trailing fingers may lie across beside a playing thumb
+	leapFree     = 180.0 // mm that the hand moves within sight of where it was: about an octave's half
+	glideMost    = 7     // half steps that a note carries
+	scoopFrets   = 1     // a glide into a note begins this many frets away
+	freeTrailing = 3     // strings that trailing fingers may lie across beside a playing thumb
 )
 
 // overTime is the convex cost of a movement that needs need seconds when avail are there.

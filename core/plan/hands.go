@@ -395,7 +395,7 @@ func (m *model) barFrets(tones uint16) (frets uint16) {
 // chord has no bar.
 func (mo *moment) onBar(at float64) bool {
 	n := int(at)
-	return mo.bars == 0 || at != float64(n) || mo.bars>>(n%12)&1 != 0
+	return mo.bars == 0 || at != float64(n) || n <= 12 && mo.bars>>(n%12)&1 != 0
 }
 
 // tolerance is how much wider than for a held note the window is that a note of mo's length must hit.

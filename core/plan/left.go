@@ -218,7 +218,7 @@ func (st *stage) shiftCost(k int, g *hand, a attack, y *tally) {
 		return
 	}
 	if need := st.m.shiftNeed(mem.pos, g, a); need > 0 {
-		y.add(play.Shift, st.m.w.overTime(need, st.mo.sec-mem.since))
+		y.add(play.Shift, st.m.w.overTime(need, st.mo.sec-mem.since)+st.m.w.Leap*max(0, math.Abs(g.pos-mem.pos)-leapFree)/100)
 	}
 }
 

@@ -114,6 +114,7 @@ type Weights struct {
 	SlideFret   float64 // per fret from the nut or capo
 	SlideLow    float64 // per fret below lowFret, where strings are stiff and thin
 	OffBar      float64 // off every fret at which a bar sounds the chord
+	Leap        float64 // per 100 mm that the hand moves beyond leapFree, whatever the time
 	QuickWindow float64 // times the in-tune window for a short note
 	QuickNote   float64 // seconds: up to here a note is short, from twice that on it must be dead in tune
 	ToolChange  float64 // the slide taken up or laid by within a phrase
@@ -236,6 +237,7 @@ var inForce = Weights{
 	SlideFret:   0.0187,
 	SlideLow:    0.1,
 	OffBar:      0.336,
+	Leap:        0.4,
 	QuickWindow: 3.5,
 	QuickNote:   0.35,
 	ToolChange:  0.3,

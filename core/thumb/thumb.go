@@ -285,8 +285,8 @@ const maxBassFret = 7
 // fit of a chord tone in a role. A root wants the root; the alternate wants the fifth,
 // or the root in another octave. Thirds and sevenths in the bass turn the chord over.
 const (
-	fitFifthAsRoot   = 0.8
-	fitThird         = 0.6
+	fitFifthAsRoot   = 0.6
+	fitThird         = 1.0
 	fitOtherTone     = 0.9
 	fitNoChordTone   = 1.5 // before what the clash itself costs
 	fitSameString    = 1.0 // an alternate that is the root's own string
