@@ -271,7 +271,7 @@ func (v *chordsBody) show(c *gin.Context, f *chordsForm, b *backing.Backing) {
 		sp := &b.Spans[i]
 		card := spanCard{Bar: sp.Bar, Chord: sp.Chord.Name, Text: view.GripText(t, &sp.Grip), Here: i == f.At, Link: f.at(i),
 			Pinned: slices.ContainsFunc(r.Pins, func(p backing.Pin) bool { return p.Span == i })}
-		if bpm := sp.Change.BPM; bpm > 0 && bpm < plan.MaxTempo {
+		if bpm := sp.Change.BPM; bpm > 0 && bpm <= plan.FastestShown {
 			card.BPM = strconv.FormatFloat(bpm, 'f', 0, 64)
 			card.Tight = view.Tightness(bpm, b.Ceiling.BPM)
 		}
@@ -287,7 +287,7 @@ func (v *chordsBody) show(c *gin.Context, f *chordsForm, b *backing.Backing) {
 		v.Next, v.On = &n, f.at(f.At+1)
 		v.NextText, v.Stays = changeText(next), staysText(next.Stays)
 		if e := next.Change.Early; e != nil {
-			v.EarlyText = fmt.Sprintf("Play string %d open on the last stroke of %s: %.2f s instead of %.2f, good up to %.0f", e.String, sp.Chord.Name, e.There, next.Change.There, math.Min(e.BPM, plan.MaxTempo))
+			v.EarlyText = fmt.Sprintf("Play string %d open on the last stroke of %s: %.2f s instead of %.2f, good up to %.0f", e.String, sp.Chord.Name, e.There, next.Change.There, math.Min(e.BPM, plan.FastestShown))
 		}
 		if v.EarlyOn = slices.Contains(r.Early, f.At); v.EarlyOn {
 			v.EarlyText = fmt.Sprintf("The last stroke of %s is an open string, so that the hand is free sooner. Take that back", sp.Chord.Name)
@@ -302,7 +302,7 @@ func (v *chordsBody) show(c *gin.Context, f *chordsForm, b *backing.Backing) {
 	}
 	v.others(c, f, b, t)
 	v.grid(b, f.At)
-	if bpm := b.Ceiling.BPM; bpm > 0 && bpm < plan.MaxTempo {
+	if bpm := b.Ceiling.BPM; bpm > 0 && bpm <= plan.FastestShown {
 		v.Ceiling, v.Why = strconv.FormatFloat(bpm, 'f', 0, 64), b.Ceiling.Why
 	}
 	for _, l := range b.Lost[:min(len(b.Lost), 4)] {

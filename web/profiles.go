@@ -39,7 +39,8 @@ type profileInput struct {
 	number            func(*player.Profile) *float64
 	count             func(*player.Profile) *int
 	check             func(*player.Profile) *bool
-	uses              string // a special technique
+	uses              string                          // a special technique
+	list              func(*player.Profile) *[]string // names between semicolons
 }
 
 // profileInputs is the profile form; names are the keys of the player file.
@@ -75,6 +76,8 @@ var profileInputs = []profileInput{
 	{name: "uses-harmonic", label: "Plays harmonics", uses: player.UsesHarmonic},
 	{name: "uses-tap", label: "Taps notes on the neck", uses: player.UsesTap},
 	{name: "uses-hook", label: "Bends with the picking hand", uses: player.UsesHook},
+	{name: "tunings", label: "Tunings that you know", help: "Names between semicolons, like Open D; Standard. What suits a tune is looked for among them first. Empty: what most players have met.",
+		list: func(p *player.Profile) *[]string { return &p.Tunings }},
 	{name: "fittsA", label: "Any move of the hand takes at least, s", help: "With the next figure this sets how fast you move: a + b · log2(distance / width + 1).",
 		number: func(p *player.Profile) *float64 { return &p.FittsA }},
 	{name: "fittsB", label: "and for each doubling of its difficulty, s", number: func(p *player.Profile) *float64 { return &p.FittsB }},
@@ -104,6 +107,8 @@ func (in *profileInput) field(p *player.Profile) profileField {
 		f.Value = strconv.FormatFloat(*in.number(p), 'f', -1, 64)
 	case in.count != nil:
 		f.Value = strconv.Itoa(*in.count(p))
+	case in.list != nil:
+		f.Value = strings.Join(*in.list(p), "; ")
 	case in.uses != "":
 		f.Kind, f.On = "check", p.Uses(in.uses)
 	default:
@@ -122,6 +127,13 @@ func (in *profileInput) read(p *player.Profile, value string) error {
 		*in.number(p), err = strconv.ParseFloat(value, 64)
 	case in.count != nil:
 		*in.count(p), err = strconv.Atoi(value)
+	case in.list != nil:
+		*in.list(p) = nil
+		for _, name := range strings.Split(value, ";") {
+			if name = strings.TrimSpace(name); name != "" {
+				*in.list(p) = append(*in.list(p), name)
+			}
+		}
 	case in.uses != "":
 		p.SetUses(in.uses, value == "yes")
 	default:

@@ -365,7 +365,7 @@ func (s *Server) compareSlides(c *gin.Context) {
 
 func newSlideRow(p *plan.Plan, sl *store.Slide, now bool) slideRow {
 	row := slideRow{Finger: fingerNames[p.Request.Player.SlideFinger], Name: sl.Name, Size: slideSize(sl.Slide), Total: fmt.Sprintf("%.2f", p.Total), Ceiling: "–", Now: now, total: p.Total}
-	if bpm := p.Ceiling.BPM; bpm > 0 && bpm < plan.MaxTempo {
+	if bpm := p.Ceiling.BPM; bpm > 0 && bpm <= plan.FastestShown {
 		row.Ceiling = fmt.Sprintf("%.0f", bpm)
 	}
 	f := p.Figures()

@@ -42,6 +42,8 @@ type suitView struct {
 	Tuning, Notes, Capo, Key, Score, Total   string
 	Retuning, Risk, Ceiling, Leaks, UnderBar string
 	Slow, Bar                                string // what the ceiling and the bar cost
+	Home, Strange                            string
+	Also                                     []string // other ways to the same strings
 	Turned                                   int
 	Steps, CapoN                             int
 	Now                                      bool
@@ -74,13 +76,13 @@ func firstMarks(w *suit.Way) (out []firstMark) {
 }
 
 // sortViews orders the list by another column than the rank, best first.
-func sortViews(ways []suit.Way, by string) {
+func sortViews(rows []suit.Row, by string) {
 	key := map[string]func(w *suit.Way) float64{
 		"plan": func(w *suit.Way) float64 { return w.Total }, "retuning": func(w *suit.Way) float64 { return w.Retuning }, "risk": func(w *suit.Way) float64 { return w.Risk },
-		"ceiling": func(w *suit.Way) float64 { return -holdsUpTo(w) }, "leaks": func(w *suit.Way) float64 { return float64(w.Leaks) }, "bar": func(w *suit.Way) float64 { return -w.UnderBar },
+		"ceiling": func(w *suit.Way) float64 { return -holdsUpTo(w) }, "leaks": func(w *suit.Way) float64 { return float64(w.Leaks) }, "bar": func(w *suit.Way) float64 { return -w.UnderBar }, "home": func(w *suit.Way) float64 { return w.Home }, "known": func(w *suit.Way) float64 { return w.Strange },
 	}[by]
 	if key != nil {
-		sort.SliceStable(ways, func(i, j int) bool { return key(&ways[i]) < key(&ways[j]) })
+		sort.SliceStable(rows, func(i, j int) bool { return key(&rows[i].Way) < key(&rows[j].Way) })
 	}
 }
 
@@ -125,14 +127,18 @@ func (b *suitBody) take(j *jobs.Job[suit.Ranking], t *store.Tune, by string) {
 	}
 	b.All, b.Planned, b.Proved = got.All, got.Planned, got.Proved
 	b.Stopped = !b.Running && got.Proved == 0 && b.Problem == ""
-	ways := slices.Clone(got.Ways)
+	rows := suit.Rows(got.Ways)
 	rank := map[suit.Way]int{}
-	for i := range ways {
-		rank[ways[i]] = i
+	for i := range rows {
+		rank[rows[i].Way] = i
 	}
-	sortViews(ways, by)
-	for i := range ways {
-		b.Ways = append(b.Ways, newSuitView(rank[ways[i]], &ways[i], t))
+	sortViews(rows, by)
+	for i := range rows {
+		v := newSuitView(rank[rows[i].Way], &rows[i].Way, t)
+		for k := range rows[i].Ways[1:] {
+			v.Also = append(v.Also, wayName(&rows[i].Ways[1+k]))
+		}
+		b.Ways = append(b.Ways, v)
 	}
 }
 
@@ -141,14 +147,14 @@ const shownWays = 24
 
 func newSuitView(i int, w *suit.Way, t *store.Tune) suitView {
 	v := suitView{Rank: i + 1, Tuning: w.Tuning.Name, Notes: classesOf(w.Tuning.Spelt), Capo: "none", Key: "as written", Score: fmt.Sprintf("%.1f", w.Score), Total: fmt.Sprintf("%.1f", w.Total),
-		Retuning: fmt.Sprintf("%.1f", w.Retuning), Risk: fmt.Sprintf("%.1f", w.Risk), Ceiling: "–", Leaks: fmt.Sprint(w.Leaks), UnderBar: fmt.Sprintf("%.0f%%", 100*w.UnderBar), Bar: fmt.Sprintf("+%.1f", w.Bar), Turned: w.Turned, Steps: w.Steps, CapoN: w.Capo, First: firstMarks(w)}
+		Retuning: fmt.Sprintf("%.1f", w.Retuning), Risk: fmt.Sprintf("%.1f", w.Risk), Ceiling: "–", Leaks: fmt.Sprint(w.Leaks), UnderBar: fmt.Sprintf("%.0f%%", 100*w.UnderBar), Bar: fmt.Sprintf("+%.1f", w.Bar), Home: fmt.Sprintf("%.1f", w.Home), Strange: fmt.Sprintf("%.1f", w.Strange), Turned: w.Turned, Steps: w.Steps, CapoN: w.Capo, First: firstMarks(w)}
 	if w.Capo > 0 {
 		v.Capo = fmt.Sprint(w.Capo)
 	}
 	if w.Steps != 0 {
 		v.Key = fmt.Sprintf("%+d half steps", w.Steps)
 	}
-	if holdsUpTo(w) < plan.MaxTempo {
+	if holdsUpTo(w) < plan.FastestShown {
 		v.Ceiling = fmt.Sprintf("%.0f", w.Ceiling)
 		if w.Slow > 0 {
 			v.Slow = fmt.Sprintf("+%.1f", w.Slow)
@@ -159,6 +165,14 @@ func newSuitView(i int, w *suit.Way, t *store.Tune) suitView {
 		v.Now = tn.String() == known.String() && w.Capo == t.Settings.Capo && w.Steps == 0
 	}
 	return v
+}
+
+// wayName is how a shape is got: "Open D, capo 2".
+func wayName(w *suit.Way) string {
+	if w.Capo == 0 {
+		return w.Tuning.Name
+	}
+	return fmt.Sprintf("%s, capo %d", w.Tuning.Name, w.Capo)
 }
 
 func classesOf(spelt string) string {
@@ -268,10 +282,10 @@ func (s *Server) takeWay(c *gin.Context) {
 	s.keep(c, &ch, st)
 }
 
-// holdsUpTo is a way's ceiling, plan.MaxTempo where nothing of account limits it.
+// holdsUpTo is a way's ceiling, plan.FastestShown where nothing of account limits it.
 func holdsUpTo(w *suit.Way) float64 {
 	if w.Ceiling <= 0 {
-		return plan.MaxTempo
+		return plan.FastestShown
 	}
-	return min(w.Ceiling, plan.MaxTempo)
+	return min(w.Ceiling, plan.FastestShown)
 }

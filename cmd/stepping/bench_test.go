@@ -49,7 +49,7 @@ func TestBenchCommands(t *testing.T) {
 		t.Fatalf("%v %s %+v", err, errOut, ranking)
 	}
 	for i, w := range ranking.Ways {
-		if i > 0 && w.Score < ranking.Ways[i-1].Score || w.Steps != 0 || rounded(w.Total+w.Retuning+w.Risk+w.Bar+w.Slow-w.Score, 3) != 0 {
+		if i > 0 && w.Score < ranking.Ways[i-1].Score || w.Steps != 0 || rounded(w.Total+w.Retuning+w.Risk+w.Bar+w.Home+w.Strange+w.Slow-w.Score, 3) != 0 {
 			t.Errorf("%d: %+v", i, w)
 		}
 	}

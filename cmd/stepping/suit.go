@@ -33,17 +33,26 @@ type suitWay struct {
 	Notes    []string `json:"notes"`
 	Capo     int      `json:"capo"`
 	Steps    int      `json:"steps"` // half steps that the tune is moved up
-	Score    float64  `json:"score"` // total + retuning + risk + bar + slow
+	Score    float64  `json:"score"` // total + retuning + risk + bar + home + strange + slow
 	Total    float64  `json:"total"`
 	Retuning float64  `json:"retuning"`
 	Risk     float64  `json:"risk"`
 	Bar      float64  `json:"bar"`
+	Home     float64  `json:"home"`
+	Strange  float64  `json:"strange"`
 	Slow     float64  `json:"slow"`
 	Ceiling  float64  `json:"ceilingBpm"`
 	Leaks    int      `json:"leaks"`
 	UnderBar float64  `json:"chordsUnderBar"` // share
 	Turned   int      `json:"halfSteps"`
 	Tightest float64  `json:"tightestShare"`
+	Ways     []suitTo `json:"ways"` // to get the same strings, the best first
+}
+
+// suitTo is one way to get a shape.
+type suitTo struct {
+	Tuning string `json:"tuning"`
+	Capo   int    `json:"capo"`
 }
 
 func suitCommand(ctx context.Context, args []string, out io.Writer) error {
@@ -83,9 +92,14 @@ func suitCommand(ctx context.Context, args []string, out io.Writer) error {
 		return &inputError{fmt.Sprintf("%s:1:1: %v", a.file, err)}
 	}
 	doc := suitDoc{Title: r.Plan.Tune.Title, Present: r.Plan.Tuning.Spelled(), KeepKey: keep, All: got.All, Planned: got.Planned, Proved: got.Proved}
-	for _, w := range got.Ways {
-		doc.Ways = append(doc.Ways, suitWay{w.Tuning.Name, strings.Fields(w.Tuning.Spelt), w.Capo, w.Steps, rounded(w.Score, 4), rounded(w.Total, 4), rounded(w.Retuning, 4), rounded(w.Risk, 4), rounded(w.Bar, 4), rounded(w.Slow, 4),
-			w.Ceiling, w.Leaks, rounded(w.UnderBar, 4), w.Turned, rounded(w.Tightest, 4)})
+	for _, row := range suit.Rows(got.Ways) {
+		w := &row.Way
+		var to []suitTo
+		for i := range row.Ways {
+			to = append(to, suitTo{row.Ways[i].Tuning.Name, row.Ways[i].Capo})
+		}
+		doc.Ways = append(doc.Ways, suitWay{w.Tuning.Name, strings.Fields(w.Tuning.Spelt), w.Capo, w.Steps, rounded(w.Score, 4), rounded(w.Total, 4), rounded(w.Retuning, 4), rounded(w.Risk, 4), rounded(w.Bar, 4), rounded(w.Home, 4), rounded(w.Strange, 4), rounded(w.Slow, 4),
+			w.Ceiling, w.Leaks, rounded(w.UnderBar, 4), w.Turned, rounded(w.Tightest, 4), to})
 	}
 	return writeJSON(out, doc)
 }

@@ -7,6 +7,7 @@ import (
 
 	"stepping/core/digits"
 	"stepping/core/grip"
+	"stepping/core/plan"
 	"stepping/core/play"
 	"stepping/core/quiet"
 	"stepping/core/thumb"
@@ -294,8 +295,9 @@ func (s *solver) leak(str int, ring *ringing, now float64) play.StringState {
 	return play.StringState{State: play.Leaks, Note: s.spell(p).String(), DB: quiet.Decibels(strength)}
 }
 
-// placeTime is the least time in seconds in which fingers come down on a grip that lies under them.
-const placeTime = 0.1
+// placeTime is the least time in seconds in which fingers leave one grip and come down on another that
+// lies under them.
+const placeTime = 0.2
 
 // pace finds what each change needs, what there is, and what letting go early buys.
 func (s *solver) pace(b *Backing, at []stepAt) {
@@ -322,6 +324,29 @@ func (s *solver) pace(b *Backing, at []stepAt) {
 				break
 			}
 		}
+	}
+	s.digitPace(b, worst)
+}
+
+// digitPace counts every stroke of every digit: none strikes again sooner than it can.
+func (s *solver) digitPace(b *Backing, worst float64) {
+	last := map[play.Digit]float64{}
+	for m := range b.Moments {
+		mo := &b.Moments[m]
+		for _, st := range mo.Strokes() {
+			if at, ok := last[st.Digit]; ok {
+				need, there := digits.Restrike(s.r.Player.Attack), mo.Seconds-at
+				mo.Share = max(mo.Share, need/there)
+				if need/there > worst {
+					worst = need / there
+					b.Ceiling = play.Ceiling{BPM: s.bpm(worst), At: mo.At, Why: fmt.Sprintf("%s strikes twice in a row: %.2f s needed, %.2f s there", st.Digit, need, there)}
+				}
+			}
+			last[st.Digit] = mo.Seconds
+		}
+	}
+	if plan.Believable(b.Ceiling.BPM) == 0 {
+		b.Ceiling = play.Ceiling{}
 	}
 }
 

@@ -26,7 +26,7 @@ const (
 	bassOther = 0.9  // another tone lowest
 	lacksTone = 0.12 // each tone that may be left out and is
 	noRoot    = 0.5  // no thumb string has the root
-	thumbFit  = 0.15 // · fit of the best alternate string
+	thumbFit  = 0.2  // · fit of the best alternate string
 
 	// Limits of what counts as a grip.
 	highestHand = 12 // frets above the capo at which the lowest finger may lie

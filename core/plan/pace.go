@@ -46,6 +46,9 @@ func (p *Plan) moves(t int, c *choice) (out []Move) {
 	if mo.note >= 0 && c.pl.mask != 0 && c.pl.mask != keepMask && c.was.mask() != 0 {
 		out = append(out, m.digitMoves(t, c)...)
 	}
+	if c.bass.str != 0 && !math.IsInf(mo.bassFor, 1) {
+		out = append(out, Move{t, "the thumb strikes again", digits.Restrike(m.req.Player.Attack), mo.bassFor})
+	}
 	if lies := c.heel > 0; lies != (c.was.heel() > 0) {
 		what := "the heel comes down"
 		if !lies {
@@ -114,12 +117,24 @@ func (p *Plan) Tempo() float64 {
 func (p *Plan) Hardest(n int) []Move {
 	var out []Move
 	for t := range p.hard {
-		if p.hard[t].Need > 0 {
+		if v := &p.hard[t]; v.Need > 0 && Believable(p.BPMAt(v.Share())) > 0 {
 			out = append(out, p.hard[t])
 		}
 	}
 	sort.SliceStable(out, func(i, j int) bool { return out[i].Share() > out[j].Share() })
 	return out[:min(n, len(out))]
+}
+
+// FastestShown is the tempo above which a ceiling is none: nobody plays so fast, and the figure would
+// pretend that somebody could.
+const FastestShown = 300
+
+// Believable is a ceiling as it is shown: 0, no limit, above FastestShown.
+func Believable(bpm float64) float64 {
+	if bpm > FastestShown {
+		return 0
+	}
+	return bpm
 }
 
 // BarCeilings returns the highest tempo of each bar, 0 where nothing limits it. Index 0 is
@@ -133,7 +148,7 @@ func (p *Plan) BarCeilings() []float64 {
 	out := make([]float64, len(shares))
 	for b, s := range shares {
 		if s > 0 {
-			out[b] = p.BPMAt(s)
+			out[b] = Believable(p.BPMAt(s))
 		}
 	}
 	return out
@@ -202,7 +217,7 @@ func (p *Plan) paceOf(d detour, at int) (local, whole float64) {
 		}
 	}
 	limit := func(share float64) float64 {
-		if share == 0 {
+		if share == 0 || Believable(p.BPMAt(share)) == 0 {
 			return noLimit
 		}
 		return p.BPMAt(share)

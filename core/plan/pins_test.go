@@ -215,7 +215,11 @@ func TestReliefs(t *testing.T) {
 				offered++
 				r.Pins = []Pin{rl.Pin(&p.Moments[rl.Moment])}
 				q := solve(t, r)
-				if q.Ceiling.BPM != rl.BPM || q.Total != p.Total+rl.Extra || q.BPMAt(q.Moments[v.Moment].Share) <= p.BPMAt(v.Share()) {
+				ceiling := q.Ceiling.BPM
+				if ceiling == 0 {
+					ceiling = noLimit
+				}
+				if ceiling != rl.BPM || q.Total != p.Total+rl.Extra || q.BPMAt(q.Moments[v.Moment].Share) <= p.BPMAt(v.Share()) {
 					t.Errorf("%+v promised, ceiling %v at %v, total %v", rl, q.Ceiling.BPM, q.BPMAt(q.Moments[v.Moment].Share), q.Total)
 				}
 			}

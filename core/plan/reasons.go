@@ -188,9 +188,9 @@ func (p *Plan) thumbReason(t int, c *choice) string {
 // secondReason is the share of the dearest term from which the next dearest is told too.
 const secondReason = 0.4
 
-// whyNot finds the terms, one or two, that make the best plan through a dearest against
-// this plan, and says each with its amount and the figures of the moment where it weighs
-// most.
+// whyNot finds the terms, one or two, that make the best plan through a dearest against this plan, and
+// says each with its amount and the figures of the moment where it weighs most; then what is gained
+// most by it, and what the other terms add up to, so that all of it is the price.
 func (p *Plan) whyNot(t int, a *Alternative) string {
 	d := p.through(t, a)
 	theirs := p.choices(d)
@@ -204,11 +204,40 @@ func (p *Plan) whyNot(t int, a *Alternative) string {
 	if diff[first] <= 0 {
 		return "it costs the same, and the plan takes the first of equals"
 	}
+	rest := diff.Sum() - diff[first]
 	text := p.termText(first, &diff, d, theirs, t)
 	if second := dearest(&diff, first); diff[second] >= secondReason*diff[first] {
+		rest -= diff[second]
 		text += "; " + p.termText(second, &diff, d, theirs, t)
 	}
+	if gain := leastOf(&diff); diff[gain] <= -leastTold {
+		rest -= diff[gain]
+		text += fmt.Sprintf("; in return %s (%+.2f)", gainWords[gain], diff[gain])
+	}
+	if math.Abs(rest) >= leastTold {
+		text += fmt.Sprintf("; all else %+.2f", rest)
+	}
 	return text
+}
+
+// leastTold is the least difference that is told, half of the last digit shown.
+const leastTold = 0.005
+
+// gainWords say what a smaller term is to a player.
+var gainWords = [...]string{
+	play.Shift: "the hand moves less", play.Stretch: "the fingers strain less", play.Land: "the slide lands less often", play.Place: "it lies better on the neck",
+	play.StringMove: "the line crosses fewer strings", play.Tone: "the tone suits better", play.Intonation: "the pitch is easier to hit", play.Clash: "the bass clashes less",
+	play.Pattern: "the thumb keeps its pattern better", play.Hand: "the digits lie better", play.Leak: "less rings on", play.Damping: "less has to be damped", play.School: "it is nearer the lean",
+}
+
+// leastOf returns the smallest term, the first of equals.
+func leastOf(diff *play.Terms) (least play.Term) {
+	for k := range play.Term(len(diff)) {
+		if diff[k] < diff[least] {
+			least = k
+		}
+	}
+	return least
 }
 
 // dearest returns the largest term other than not, the first of equals.
@@ -246,13 +275,17 @@ func (p *Plan) termText(k play.Term, diff *play.Terms, d detour, theirs []choice
 		text = p.stretchText(c)
 	case play.Land:
 		text = "the slide would have to be set down or lifted once more"
+	case play.Place:
+		text = p.placeText(mo, c)
 	case play.StringMove:
 		text = "a finger would have to hop from one string to another"
 		if c.h.n > 0 {
 			text = fmt.Sprintf("the line would have to cross strings to string %d", c.h.stops[0].str)
 		}
 	case play.Tone:
-		text = p.toneText(mo, c)
+		if text = p.toneText(mo, c); p.changesTool(here, c) {
+			text = "the slide would be taken up or laid by within the phrase"
+		}
 	case play.Intonation:
 		text = p.intonationText(c)
 	case play.Clash:
@@ -269,7 +302,7 @@ func (p *Plan) termText(k play.Term, diff *play.Terms, d detour, theirs []choice
 			text = "the heel has to come down"
 		}
 	case play.School:
-		text = fmt.Sprintf("it goes against the lean to %s", leanText(m.req.Player.Lean))
+		text = p.leanText(mo, c)
 	}
 	if here != t {
 		text += fmt.Sprintf(" in bar %d, beat %s", p.Moments[here].Bar, play.Decimal(p.Moments[here].Beat))
@@ -277,8 +310,50 @@ func (p *Plan) termText(k play.Term, diff *play.Terms, d detour, theirs []choice
 	return fmt.Sprintf("%s (%+.2f)", text, diff[k])
 }
 
-func leanText(lean string) string {
-	return map[string]string{player.LeanSlide: "the slide", player.LeanFret: "fretting"}[lean]
+// leanText says how a note goes against the player's lean.
+func (p *Plan) leanText(mo *moment, c *choice) string {
+	switch {
+	case p.Request.Player.Lean == player.LeanSlide:
+		return "it goes against the lean to the slide"
+	case p.Request.Player.Lean == player.LeanFret:
+		return "the slide is for the peaks and phrase ends"
+	case c.h.n > 0 && c.h.stops[0].how == play.Slide:
+		return "a quick note off the bar is for a finger"
+	case mo.note >= 0 && p.m.noteSeconds[mo.note] >= p.m.w.MixedLong:
+		return fmt.Sprintf("a note of %.2f s is for the slide", p.m.noteSeconds[mo.note])
+	}
+	return "a peak, or a note under the bar, is for the slide"
+}
+
+// changesTool reports whether a choice takes the slide up or lays it by within a phrase.
+func (p *Plan) changesTool(t int, c *choice) bool {
+	mo := &p.m.moments[t]
+	if c.from == nil || mo.note < 0 || mo.begins || c.from.n == 0 || c.h.n == 0 {
+		return false
+	}
+	y := tally{}
+	p.around(t).stage.toolCost(c.from, c.h, &y)
+	return 2*y.sum > c.terms[play.Tone]
+}
+
+// placeText says why a note lies less well on the neck.
+func (p *Plan) placeText(mo *moment, c *choice) string {
+	if c.h.n == 0 {
+		return fmt.Sprintf("the bass at fret %s lies up the neck", p.m.fromCapo(c.h.bass.fret))
+	}
+	s := &c.h.stops[0]
+	at := p.m.fromCapo(s.holds())
+	switch {
+	case s.how == play.Open:
+		return fmt.Sprintf("the bass at fret %s lies up the neck", p.m.fromCapo(c.h.bass.fret))
+	case s.how != play.Slide:
+		return fmt.Sprintf("fret %s lies up the neck for a finger", at)
+	case !mo.onBar(float64(at)):
+		return fmt.Sprintf("fret %s is no bar of %s", at, mo.chord.Name)
+	case at < lowFret:
+		return fmt.Sprintf("at fret %s the string is stiff under the slide", at)
+	}
+	return fmt.Sprintf("string %d at fret %s sings less", s.str, at)
 }
 
 func (p *Plan) shiftText(d detour, at int, c *choice) string {
@@ -288,13 +363,9 @@ func (p *Plan) shiftText(d detour, at int, c *choice) string {
 
 // stretchText names what strains the hand most: a bend, the thumb over the neck, a spread.
 func (p *Plan) stretchText(c *choice) string {
-	capo := float64(p.Request.Capo)
 	for i := range c.h.n {
-		switch s := &c.h.stops[i]; {
-		case s.how == play.Bend:
+		if s := &c.h.stops[i]; s.how == play.Bend {
 			return fmt.Sprintf("the string would have to be pushed up %.0f cents", 100*(s.fret-s.held))
-		case s.holds()-capo > p.m.w.BodyJoint:
-			return fmt.Sprintf("fret %s lies over the body", play.CapoFret(s.holds()-capo))
 		}
 	}
 	if f := handOf(c.h).Fingers; len(f) == 2 && f[0].Finger != "T" && f[1].Finger != "T" {

@@ -137,6 +137,12 @@ func (c *termCase) moving() {
 	i, g := c.hand(0, 1, play.Fret, 1, nil), c.hand(1, 1, play.Fret, 1, nil)
 	need := fitts(x(12)-x(9), inForce.FretTarget*(x(12)-x(11)))
 	c.is("Shift FretTarget", c.change(1, i, g, plain)[play.Shift], inForce.Shift*need*need)
+	// From fret 2 to 17, 256 mm: a leap beyond what lies within sight.
+	c.set(nil, 64, 79)
+	i, g = c.hand(0, 1, play.Fret, 1, nil), c.hand(1, 1, play.Fret, 1, nil)
+	far := x(17) - x(2)
+	need17 := fitts(far, inForce.FretTarget*(x(17)-x(16)))
+	c.is("Leap", c.change(1, i, g, plain)[play.Shift], inForce.Shift*need17*need17+inForce.Leap*(far-leapFree)/100)
 	// The same in a tenth of the time is late: 0.1 s there.
 	c.set(func(r *Request) { r.Tempo = 400 }, 71, 74) // a quarter in 0.15 s
 	i, g = c.hand(0, 1, play.Fret, 1, nil), c.hand(1, 1, play.Fret, 1, nil)
@@ -440,7 +446,7 @@ func (c *termCase) bass() {
 	c.set(over("D"), 74)
 	o := c.options(0, c.hand(0, 1, play.Fret, 1, nil))
 	c.is("Pattern", o[6].cost[play.Pattern], 0)
-	c.is("Pattern", o[5].cost[play.Pattern], inForce.Pattern*0.8) // the fifth in the root's place
+	c.is("Pattern", o[5].cost[play.Pattern], inForce.Pattern*0.6) // the fifth in the root's place
 	c.is("Dropped DropOne", o[0].cost[play.Pattern], inForce.Dropped+inForce.DropOne)
 	o = c.options(1, c.hand(1, 1, play.Fret, 1, nil))
 	c.is("Dropped", o[0].cost[play.Pattern], inForce.Dropped)

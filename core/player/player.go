@@ -29,6 +29,7 @@ type Profile struct {
 	ThumbOver       bool       `json:"thumbOver"`            // may fret string 6 with the thumb over the neck
 	Drone           bool       `json:"drone"`                // an open home bass under another chord is welcome
 	Accent          string     `json:"accent"`               // of the thumb, see Accents
+	Tunings         []string   `json:"tunings,omitempty"`    // that the player knows, by name; none: what most have met
 	Techniques      []string   `json:"techniques,omitempty"` // special ones that the player uses, see Techniques
 	ReachMM         float64    `json:"reachMm"`              // comfortable stretch of fingers 1 to 4, mm
 	FingerMM        float64    `json:"fingerMm,omitempty"`   // width of the slide's finger at its widest knuckle; 0 if not measured
@@ -228,6 +229,9 @@ func (p Profile) Validate() error {
 	}
 	if err := p.checkLap(); err != nil {
 		return err
+	}
+	if len(p.Tunings) > 60 {
+		return &FieldError{"tunings", "at most 60"}
 	}
 	for i, t := range p.Techniques {
 		if !slices.Contains(Techniques, t) || slices.Contains(p.Techniques[:i], t) {

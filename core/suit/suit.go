@@ -9,7 +9,9 @@ package suit
 import (
 	"context"
 	"errors"
+	"slices"
 	"sort"
+	"strings"
 	"sync"
 
 	"stepping/core/chord"
@@ -18,6 +20,7 @@ import (
 	"stepping/core/play"
 	"stepping/core/player"
 	"stepping/core/retune"
+	"stepping/core/thumb"
 	"stepping/core/tune"
 	"stepping/core/tuning"
 )
@@ -50,6 +53,8 @@ type Way struct {
 	Retuning float64 // cost
 	Risk     float64 // cost
 	Bar      float64 // cost of the chords that no straight bar gives, to one who plays with a slide
+	Home     float64 // cost of a home chord that is not on the open strings, its root not in the bass
+	Strange  float64 // cost of a tuning that the player does not know
 	Slow     float64 // cost of a ceiling below the wanted tempo
 	Score    float64 // the sum of Total and all costs: the rank
 	First    First   // how it begins
@@ -99,7 +104,13 @@ type Ranking struct {
 // Costs in the planner's units, and how many of the first ways are proved.
 const (
 	perTurned = 0.15 // each half step of retuning
-	perCapo   = 0.1  // a capo put on
+	perCapo   = 0.25 // each fret of the capo
+	perHigh   = 1.2  // more for each fret beyond highCapo, under a slide
+	highCapo  = 3
+	perHome   = 8.0  // no open string belongs to the chord of home, under a slide
+	perRoot   = 1.2  // home's root is not on string 6 or 5 but on 4; twice that if on none
+	perOwn    = 2.5  // a tuning that the player does not know
+	perShapes = 2.0  // a tuning in which the shapes of standard are lost, without a slide
 	riskFrom  = 0.7  // share of strength above which tightening counts
 	perRisk   = 20.0 // for each whole of strength above it
 	perSlow   = 10.0 // for each whole by which the wanted tempo exceeds the ceiling
@@ -107,14 +118,18 @@ const (
 	farthest  = 6 // half steps that a tune is moved at most, either way
 )
 
-// perBar is what it costs if no chord of the tune lies under a straight bar, by how much of the melody is
-// for the slide: a bar is what a slide gives whole chords, drones and doubled notes with.
-var perBar = map[string]float64{player.LeanSlide: 3, player.LeanMixed: 2, player.LeanFret: 0.6, player.LeanNone: 0}
+// perBar is what it costs if no chord of the tune lies under a straight bar: it is what a slide gives whole
+// chords, drones and doubled notes with.
+const perBar = 3.0
+
+// slideShare is how much of the melody is for the slide, by the player's lean.
+var slideShare = map[string]float64{player.LeanSlide: 1, player.LeanMixed: 0.6, player.LeanFret: 0.3, player.LeanNone: 0}
 
 // candidate is a way not yet planned.
 type candidate struct {
 	Way
-	req plan.Request
+	req  plan.Request
+	must bool // it is planned whatever its bound says: standard tuning, and home's own tunings without a capo
 	*group
 }
 
@@ -168,8 +183,7 @@ type ranker struct {
 	out    *Ranking
 	done   map[wayKey]bool
 	err    error
-	busy   int  // ways being planned before there are enough
-	std    bool // a way in standard tuning has been planned
+	busy   int // ways being planned before there are enough
 }
 
 type wayKey struct {
@@ -183,7 +197,6 @@ func (rk *ranker) known() {
 	for _, w := range rk.r.Known {
 		rk.done[wayKey{w.Tuning.Name, w.Capo, w.Steps}] = true
 		rk.out.Ways = append(rk.out.Ways, w)
-		rk.std = rk.std || w.Tuning.Name == "Standard"
 	}
 	sortWays(rk.out.Ways)
 }
@@ -287,7 +300,7 @@ func (rk *ranker) steps() []int {
 func (c *candidate) least() float64 { return c.floor + c.fixed() }
 
 // fixed is what a way costs whatever its plan.
-func (w *Way) fixed() float64 { return w.Retuning + w.Risk + w.Bar }
+func (w *Way) fixed() float64 { return w.Retuning + w.Risk + w.Bar + w.Home + w.Strange }
 
 func (rk *ranker) candidate(named tuning.Named, t tuning.Tuning, p *retune.Plan, capo, steps int) *candidate {
 	c := &candidate{Way: Way{Tuning: named, Capo: capo, Steps: steps, Turned: p.Steps()}, req: rk.r.Plan}
@@ -296,16 +309,78 @@ func (rk *ranker) candidate(named tuning.Named, t tuning.Tuning, p *retune.Plan,
 			c.Tightest = ch.Share
 		}
 	}
-	c.Retuning = perTurned * float64(c.Turned)
-	if capo > 0 {
-		c.Retuning += perCapo
-	}
+	slid := slideShare[rk.r.Plan.Player.Lean]
+	c.Retuning = perTurned*float64(c.Turned) + perCapo*float64(capo) + slid*perHigh*float64(max(0, capo-freeCapo(&rk.r.Plan.Player)))
 	c.Risk = perRisk * max(0, c.Tightest-riskFrom)
 	c.req.Tune = rk.r.Plan.Tune.Transposed(steps)
 	c.req.Tuning, c.req.Capo, c.req.Pins, c.req.Progress = t, capo, nil, nil
 	c.UnderBar = underBar(c.req.Tune, t, capo)
-	c.Bar = perBar[rk.r.Plan.Player.Lean] * (1 - c.UnderBar)
+	c.Bar = perBar * slid * (1 - c.UnderBar)
+	c.Home = rk.home(c, t, slid)
+	c.Strange = strange(&rk.r.Plan.Player, named)
+	c.must = capo == 0 && steps == 0 && (named.Name == "Standard" || slid > 0 && c.Home == 0)
 	return c
+}
+
+// freeCapo is how high a capo is no hindrance: a guitar that lies flat takes none gladly.
+func freeCapo(p *player.Profile) int {
+	if p.Lap() {
+		return 0
+	}
+	return highCapo
+}
+
+// home is what it costs that the chord of home does not lie on the open strings, nor its root under the
+// thumb: a slide player's bar, drones and bass rest on them.
+func (rk *ranker) home(c *candidate, t tuning.Tuning, slid float64) float64 {
+	key := &c.req.Tune.Key
+	home := chord.Triad(key.Tonic, key.Minor)
+	off := 0
+	for s := 1; s <= tuning.Strings; s++ {
+		switch open := t.Open(s) + pitch.Midi(c.Capo); {
+		case home.Interval(open) == wrongThird(key.Minor):
+			off += 5 // it sounds under every bar
+		case !home.Has(open):
+			off++
+		}
+	}
+	cost := slid * perHome * float64(off) / tuning.Strings
+	if rk.r.Plan.Thumb == thumb.None && len(rk.r.Plan.Sections) == 0 {
+		return cost
+	}
+	root := func(s int) bool { return home.IsBass(t.Open(s) + pitch.Midi(c.Capo)) }
+	switch {
+	case root(6) || root(5):
+	case root(4):
+		cost += slid * perRoot
+	default:
+		cost += slid * 2 * perRoot
+	}
+	return cost
+}
+
+// wrongThird is the third that the home chord does not have.
+func wrongThird(minor bool) int {
+	if minor {
+		return 4
+	}
+	return 3
+}
+
+// strange is what a tuning costs that the player does not list, or, if he lists none, that few players
+// know; without a slide also the loss of the shapes of standard.
+func strange(p *player.Profile, named tuning.Named) (cost float64) {
+	usual := named.Usual || p.Lap() && named.Lap
+	if len(p.Tunings) > 0 {
+		usual = slices.ContainsFunc(p.Tunings, func(name string) bool { return strings.EqualFold(name, named.Name) })
+	}
+	if !usual {
+		cost += perOwn
+	}
+	if p.Lean == player.LeanNone && named.Family != "standard" && named.Family != "dropped" {
+		cost += perShapes
+	}
+	return cost
 }
 
 // limit is the score that a way must come under to be among the first.
@@ -317,8 +392,8 @@ func (rk *ranker) limit() float64 {
 }
 
 // next takes the most promising way that is still open, of other groups at first; nil if none can be
-// among the first. whole says that it is to be planned now, not just bounded better. At least one in
-// standard tuning is planned, so that it stands in the list.
+// among the first. whole says that it is to be planned now, not just bounded better. Those that must
+// be are planned at last.
 func (rk *ranker) next() (c *candidate, whole bool) {
 	rk.mu.Lock()
 	defer rk.mu.Unlock()
@@ -344,8 +419,7 @@ func (rk *ranker) next() (c *candidate, whole bool) {
 		return c, c.bounded
 	}
 	for i, c := range rk.open {
-		if !rk.std && c.Tuning.Name == "Standard" {
-			rk.std = true
+		if c.must {
 			return take(i), true
 		}
 	}
@@ -361,7 +435,7 @@ func (rk *ranker) work(ctx context.Context) {
 			continue
 		}
 		rk.mu.Lock()
-		if limit := rk.limit() - c.fixed(); limit > 0 && c.Tuning.Name != "Standard" {
+		if limit := rk.limit() - c.fixed(); limit > 0 && !c.must {
 			c.req.Within = limit
 		}
 		rk.mu.Unlock()
@@ -425,10 +499,38 @@ func (rk *ranker) keep(c *candidate, p *plan.Plan) {
 	rk.out.Ways = append(rk.out.Ways, w)
 	sortWays(rk.out.Ways)
 	rk.out.Planned++
-	rk.std = rk.std || w.Tuning.Name == "Standard"
 	if rk.r.Progress != nil {
 		rk.r.Progress(rk.out)
 	}
+}
+
+// Row is one shape: the strings sound alike and so is it played alike, with the ways to get there.
+type Row struct {
+	Way        // the best of them
+	Ways []Way // all, the best first
+}
+
+// Rows puts ways that are one shape into one row, in the order of the best of each.
+func Rows(ways []Way) (rows []Row) {
+	at := map[[tuning.Strings + 1]pitch.Pitch]int{}
+	for _, w := range ways {
+		t, err := tuning.Parse(w.Tuning.Spelt)
+		if err != nil {
+			continue
+		}
+		key := [tuning.Strings + 1]pitch.Pitch{pitch.Midi(w.Steps)}
+		for s := 1; s <= tuning.Strings; s++ {
+			key[s] = t.Open(s) + pitch.Midi(w.Capo)
+		}
+		i, ok := at[key]
+		if !ok {
+			i = len(rows)
+			at[key] = i
+			rows = append(rows, Row{Way: w})
+		}
+		rows[i].Ways = append(rows[i].Ways, w)
+	}
+	return rows
 }
 
 // sortWays sorts by score; equals by less retuning, lower capo, smaller move, then name.

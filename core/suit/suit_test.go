@@ -77,7 +77,7 @@ func TestRankExhaustive(t *testing.T) {
 			t.Fatalf("the first are\n%+v\nwant\n%+v", got.Ways[:ProvedTop], rk.out.Ways[:ProvedTop])
 		}
 		for _, w := range rk.out.Ways {
-			if sum := w.Total + w.Retuning + w.Risk + w.Bar + w.Slow; math.Abs(sum-w.Score) > 1e-9 || min(w.Retuning, w.Risk, w.Bar, w.Slow) < 0 || (w.Bar == 0) != (w.UnderBar == 1) || (w.Slow > 0) != (w.Ceiling > 0 && w.Ceiling < 80) {
+			if sum := w.Total + w.Retuning + w.Risk + w.Bar + w.Home + w.Strange + w.Slow; math.Abs(sum-w.Score) > 1e-9 || min(w.Retuning, w.Risk, w.Bar, w.Home, w.Strange, w.Slow) < 0 || (w.Bar == 0) != (w.UnderBar == 1) || (w.Slow > 0) != (w.Ceiling > 0 && w.Ceiling < 80) {
 				t.Errorf("the terms of %+v", w)
 			}
 		}

@@ -285,15 +285,15 @@ const maxBassFret = 7
 // fit of a chord tone in a role. A root wants the root; the alternate wants the fifth,
 // or the root in another octave. Thirds and sevenths in the bass turn the chord over.
 const (
-	fitFifthAsRoot   = 0.6
-	fitThird         = 1.0
-	fitOtherTone     = 0.9
-	fitNoChordTone   = 1.5 // before what the clash itself costs
-	fitSameString    = 1.0 // an alternate that is the root's own string
-	fitOtherString   = 0.25 // one that lies on neither
-	fitColour        = 0.3  // an alternate that is a seventh or ninth
-	fitNotHigher     = 0.8 // a higher tone that lies below the root
-	fitHalfStep      = 0.1 // walking in by a half step, which often lies outside the key
+	fitFifthAsRoot = 0.6
+	fitThird       = 1.0
+	fitOtherTone   = 0.9
+	fitNoChordTone = 1.5  // before what the clash itself costs
+	fitSameString  = 1.0  // an alternate that is the root's own string
+	fitOtherString = 0.25 // one that lies on neither
+	fitColour      = 0.3  // an alternate that is a seventh or ninth
+	fitNotHigher   = 0.8  // a higher tone that lies below the root
+	fitHalfStep    = 0.1  // walking in by a half step, which often lies outside the key
 	// A skipped neighbour: two low notes closer than a fourth sound muddy together.
 	fitMuddy     = 0.5
 	muddyBelow   = 5 * pitch.HalfStep
