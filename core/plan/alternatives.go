@@ -51,6 +51,9 @@ func (p *Plan) AlternativesOf(ctx context.Context, t int, part play.Part, voice 
 }
 
 func (p *Plan) alternativesOf(ctx context.Context, t int, part play.Part, voice int) ([]Alternative, error) {
+	if p.free != nil && part != play.Damped {
+		return p.besideRepeats(t, part, voice, func() ([]Alternative, error) { return p.free.AlternativesOf(ctx, t, part, voice) })
+	}
 	if part != play.Damped && p.Pinned(p.Moments[t].At, part, voice) {
 		return p.besidePin(ctx, t, part, voice)
 	}
@@ -87,6 +90,34 @@ func (p *Plan) besidePin(ctx context.Context, t int, part play.Part, voice int) 
 		if alts[i].Chosen = alts[i].sameAs(&played); alts[i].Chosen {
 			alts[i].Why = ""
 		}
+	}
+	chosenFirst(alts)
+	return alts, nil
+}
+
+// besideRepeats lists alternatives of a plan whose repeats are held alike: those of the plan in which
+// they are free, priced against what is played.
+func (p *Plan) besideRepeats(t int, part play.Part, voice int, of func() ([]Alternative, error)) ([]Alternative, error) {
+	alts, err := of()
+	if err != nil {
+		return nil, err
+	}
+	played, base := p.played(t, part, voice), 0.0
+	for i := range alts {
+		if alts[i].sameAs(&played) {
+			base = alts[i].Extra
+		}
+	}
+	for i := range alts {
+		a := &alts[i]
+		switch same := a.sameAs(&played); {
+		case same:
+			a.Why = ""
+		case a.Chosen:
+			a.Why = "by itself the better choice; the bar is played like its repeats"
+		}
+		a.Extra -= base
+		a.Chosen = a.sameAs(&played)
 	}
 	chosenFirst(alts)
 	return alts, nil
@@ -134,6 +165,9 @@ func (p *Plan) Marginals(ctx context.Context, t int, part play.Part, voice int) 
 }
 
 func (p *Plan) marginalsOf(ctx context.Context, t int, part play.Part, voice int) ([]Alternative, error) {
+	if p.free != nil && part != play.Damped {
+		return p.besideRepeats(t, part, voice, func() ([]Alternative, error) { return p.free.Marginals(ctx, t, part, voice) })
+	}
 	all, err := p.marginalsAt(ctx, t)
 	if part == play.Damped {
 		all, err = p.dampersAt(ctx, t, voice)

@@ -28,6 +28,9 @@ func (p *Plan) Known() *Known {
 }
 
 func (p *Plan) known() *Known {
+	if p.free != nil {
+		return p.free.Known()
+	}
 	if p.back == nil || len(p.m.moments) > boundMoments {
 		return nil
 	}

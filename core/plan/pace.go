@@ -172,6 +172,9 @@ func (p *Plan) Reliefs(ctx context.Context, v Move) ([]Relief, error) {
 }
 
 func (p *Plan) reliefs(ctx context.Context, v Move) ([]Relief, error) {
+	if p.free != nil {
+		return p.free.Reliefs(ctx, v)
+	}
 	var out []Relief
 	for t := max(v.Moment-1, 0); t <= v.Moment; t++ {
 		all, err := p.marginalsAt(ctx, t)

@@ -39,6 +39,8 @@ type Pin struct {
 	Digit  play.Digit  `json:"digit,omitempty"`
 	Covers int         `json:"covers,omitempty"`
 	By     play.Damper `json:"by,omitempty"`
+
+	alike bool // of a repeated bar: How is a manner, see mannerOf
 }
 
 // inForce reports whether the pin binds what begins at at.
@@ -71,6 +73,13 @@ type pinSet struct {
 
 // applyPins checks every pin against the tune and files it with its moments.
 func (m *model) applyPins() error {
+	for i := range m.req.alike {
+		for t := range m.moments {
+			if p := &m.req.alike[i]; p.At == m.moments[t].at {
+				m.bind(&m.moments[t], p)
+			}
+		}
+	}
 	for i := range m.req.Pins {
 		p := &m.req.Pins[i]
 		if err := p.check(); err != nil {
@@ -230,8 +239,11 @@ func (p *Pin) takes(how play.How) bool {
 	if p.How == "" || p.How == how {
 		return true
 	}
-	if p.String != 0 {
+	if p.String != 0 && !p.alike {
 		return false
+	}
+	if p.alike && p.How == play.Open && how == play.Pull {
+		return true
 	}
 	return p.How == play.Slide && how == play.Glide || p.How == play.Fret && (how == play.Hammer || how == play.Pull)
 }

@@ -24,8 +24,10 @@ type Plan struct {
 	Total   float64
 	Terms   play.Terms
 	Ceiling play.Ceiling
+	Gap     float64 // what repeats played alike cost more than the best plan in which they are free
 
-	m *model
+	m    *model
+	free *Plan // the best plan with free repeats, if Gap is not 0: what other choices cost is read there
 
 	// mu guards what follows: it is worked out when it is asked for.
 	mu        sync.Mutex
@@ -40,6 +42,18 @@ type Plan struct {
 
 // Solve plans r. Errors: *RangeError, *PinError, a validation error, or ctx's.
 func Solve(ctx context.Context, r Request) (*Plan, error) {
+	p, err := solveFree(ctx, r)
+	if err != nil || r.Varied {
+		return p, err
+	}
+	if p, err = alike(ctx, p); err == nil && r.Within > 0 && p.Total > r.Within {
+		return nil, ErrOver
+	}
+	return p, err
+}
+
+// solveFree plans r, repeats free.
+func solveFree(ctx context.Context, r Request) (*Plan, error) {
 	m, err := newModel(&r)
 	if err != nil {
 		return nil, err
@@ -50,6 +64,9 @@ func Solve(ctx context.Context, r Request) (*Plan, error) {
 	}
 	if failed != "" && r.Within > 0 && len(m.moments) <= boundMoments {
 		return nil, ErrOver
+	}
+	if failed != "" && len(r.alike) > 0 {
+		return nil, &PinError{Rule: failed, Why: "a repeated bar cannot be played alike: " + failed}
 	}
 	if failed != "" {
 		return nil, conflict(ctx, r)

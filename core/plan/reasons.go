@@ -61,7 +61,21 @@ func (p *Plan) appendNext(ctx context.Context, t int, part play.Part, out *[]str
 		return err
 	}
 	next := &alts[1]
-	*out = append(*out, fmt.Sprintf("%s would cost %.2f more: %s.", capital(p.AlternativeText(next)), next.Extra, p.whyNot(t, next)))
+	why := ""
+	switch {
+	case p.free == nil:
+		why = p.whyNot(t, next)
+	case next.Extra < 0:
+		*out = append(*out, fmt.Sprintf("%s would cost %.2f less here by itself; the bar is played like its repeats.", capital(p.AlternativeText(next)), -next.Extra))
+		return nil
+	default:
+		if alts, err = p.alternativesOf(ctx, t, part, 0); err != nil {
+			return err
+		}
+		next = &alts[1]
+		why = next.Why
+	}
+	*out = append(*out, fmt.Sprintf("%s would cost %.2f more: %s.", capital(p.AlternativeText(next)), next.Extra, why))
 	return nil
 }
 
@@ -489,6 +503,12 @@ func (p *Plan) DropReason(t int) string {
 }
 
 func (p *Plan) dropReason(t int) string {
+	if p.free != nil && !p.free.Moments[t].Dropped {
+		return "the bar is played like its repeats"
+	}
+	if p.free != nil {
+		return p.free.DropReason(t)
+	}
 	if p.m.isPinned(p.Moments[t].At, play.Thumb, 0) {
 		return "your choice"
 	}

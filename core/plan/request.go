@@ -27,6 +27,11 @@ type Request struct {
 	Sections []thumb.Section // patterns in force from a bar on; they take the place of Thumb
 	Pins     []Pin
 
+	// Varied lets repeated bars be played otherwise each time; else they are played alike.
+	Varied bool
+
+	alike []Pin // that hold repeated bars to one way, see alike.go
+
 	// Progress, if not nil, is told after each moment how many are done. It must be quick.
 	Progress func(done, total int)
 

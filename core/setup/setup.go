@@ -29,6 +29,7 @@ type Settings struct {
 	Sections []thumb.Section `json:"sections,omitempty"` // patterns in force from a bar on
 	Rewrites []tune.Rewrite  `json:"rewrites,omitempty"` // bars whose melody is another than the one written
 	Pins     []plan.Pin      `json:"pins"`
+	Varied   bool            `json:"varied,omitempty"` // repeated bars need not be played alike
 }
 
 // FieldError is a setting that cannot be: which, and what would be right.
@@ -72,7 +73,7 @@ func (s *Settings) Request(tu *tune.Tune, p *player.Profile) (plan.Request, erro
 		return plan.Request{}, fmt.Errorf("%w: let go of it in the setup", err)
 	}
 	return plan.Request{Tune: tu.Transposed(s.Steps), Tuning: tn, Capo: s.Capo, Tempo: s.Tempo, Player: *p,
-		Thumb: s.Thumb, Sections: s.Sections, Pins: s.Pins}, nil
+		Thumb: s.Thumb, Sections: s.Sections, Pins: s.Pins, Varied: s.Varied}, nil
 }
 
 // with returns a copy with those pins that keep holds for.

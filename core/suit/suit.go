@@ -227,7 +227,7 @@ func (rk *ranker) candidates() error {
 				if known[key] == nil {
 					g := &group{base: rk.r.Plan}
 					g.base.Tune = rk.r.Plan.Tune.Transposed(highest)
-					g.base.Tuning, g.base.Capo, g.base.Pins, g.base.Progress = t.Transpose(capo-steps+highest), 0, nil, nil
+					g.base.Tuning, g.base.Capo, g.base.Pins, g.base.Progress = t.Transpose(capo-steps+highest), 0, nil, nil // bounds need no word on repeats
 					known[key] = g
 					rk.groups = append(rk.groups, g)
 				}
@@ -313,7 +313,7 @@ func (rk *ranker) candidate(named tuning.Named, t tuning.Tuning, p *retune.Plan,
 	c.Retuning = perTurned*float64(c.Turned) + perCapo*float64(capo) + slid*perHigh*float64(max(0, capo-freeCapo(&rk.r.Plan.Player)))
 	c.Risk = perRisk * max(0, c.Tightest-riskFrom)
 	c.req.Tune = rk.r.Plan.Tune.Transposed(steps)
-	c.req.Tuning, c.req.Capo, c.req.Pins, c.req.Progress = t, capo, nil, nil
+	c.req.Tuning, c.req.Capo, c.req.Pins, c.req.Progress, c.req.Varied = t, capo, nil, nil, true
 	c.UnderBar = underBar(c.req.Tune, t, capo)
 	c.Bar = perBar * slid * (1 - c.UnderBar)
 	c.Home = rk.home(c, t, slid)

@@ -114,7 +114,8 @@ type Dropped struct {
 	Why  string `json:"why"`
 }
 
-// Proof says how good the plan is: "optimal" with gap 0, the least total in the model.
+// Proof says how good the plan is: "optimal" with gap 0, the least total in the model; or a "bound", the gap
+// being the share of the total by which no plan can be cheaper.
 type Proof struct {
 	Kind string  `json:"kind"`
 	Gap  float64 `json:"gap"`
@@ -127,13 +128,21 @@ type Ceiling struct {
 	Why string  `json:"why"`
 }
 
+// proofOf is the proof of a plan: repeats that are held alike may cost more than they would free.
+func proofOf(p *plan.Plan) Proof {
+	if p.Gap == 0 {
+		return Proof{Kind: "optimal"}
+	}
+	return Proof{Kind: "bound", Gap: round(p.Gap / p.Total)}
+}
+
 // New makes the document of p. It computes the reasons of every moment; ctx stops that.
 func New(ctx context.Context, p *plan.Plan) (*Doc, error) {
 	r := &p.Request
 	d := &Doc{
 		Version: Version, Title: r.Tune.Title, Tuning: r.Tuning.Spelled(), Capo: r.Capo, Tempo: p.Tempo(),
 		Thumb: string(r.Thumb), Patterns: r.Sections, Player: r.Player, Pins: []Pin{}, Dropped: []Dropped{}, Total: round(p.Total),
-		Proof:   Proof{Kind: "optimal"},
+		Proof:   proofOf(p),
 		Ceiling: Ceiling{p.Ceiling.BPM, p.Ceiling.At.String(), p.Ceiling.Why}, Bars: p.BarCeilings(),
 	}
 	for _, pin := range r.Pins {

@@ -98,7 +98,9 @@ func Read(r io.Reader, name string) (*reference.Reference, error) {
 }
 
 func request(fields map[string]field) (r plan.Request, err error) {
-	at := func(name string, err error) error { return &Error{max(fields[name].line, 1), name + ": " + err.Error()} }
+	at := func(name string, err error) error {
+		return &Error{max(fields[name].line, 1), name + ": " + err.Error()}
+	}
 	if r.Tune, _, err = abc.Read(strings.NewReader("X:1\n" + fields["abc"].value)); err != nil {
 		return r, at("abc", err)
 	}
