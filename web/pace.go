@@ -7,6 +7,7 @@ import (
 	"github.com/gin-gonic/gin"
 
 	"stepping/core/plan"
+	"stepping/core/tune"
 	"stepping/web/view"
 )
 
@@ -23,13 +24,14 @@ type paceBody struct {
 
 // lineUp is a moment that is hard to line up.
 type lineUp struct {
-	Bar, Moment int
-	Beat, Text  string
+	Bar        tune.Printed
+	Moment     int
+	Beat, Text string
 }
 
 type moveView struct {
 	Key     string // takes the first relief
-	Bar     int
+	Bar     tune.Printed
 	Beat    string
 	Moment  int
 	Text    string
@@ -69,7 +71,7 @@ func (s *Server) pace(c *gin.Context) {
 	}
 	for _, h := range w.plan.Coordinations(hardMoves) {
 		mo := &w.plan.Moments[h.Moment]
-		body.LineUp = append(body.LineUp, lineUp{mo.Bar, h.Moment, view.Beat(mo), h.Text})
+		body.LineUp = append(body.LineUp, lineUp{mo.Printed, h.Moment, view.Beat(mo), h.Text})
 	}
 	part := "layout"
 	if c.GetHeader("X-Part") != "" {
@@ -80,14 +82,14 @@ func (s *Server) pace(c *gin.Context) {
 
 func newMove(c *gin.Context, p *plan.Plan, v plan.Move) (moveView, error) {
 	mo := &p.Moments[v.Moment]
-	out := moveView{Bar: mo.Bar, Beat: view.Beat(mo), Moment: v.Moment, Text: v.Text(), BPM: p.BPMAt(v.Share())}
+	out := moveView{Bar: mo.Printed, Beat: view.Beat(mo), Moment: v.Moment, Text: v.Text(), BPM: p.BPMAt(v.Share())}
 	reliefs, err := p.Reliefs(c.Request.Context(), v)
 	for _, r := range reliefs[:min(len(reliefs), maxReliefs)] {
 		at := &p.Moments[r.Moment]
 		pin := r.Pin(at)
 		text := p.AlternativeText(&r.Alternative)
 		if r.Moment != v.Moment {
-			text += fmt.Sprintf(" before it, bar %d beat %s", at.Bar, view.Beat(at))
+			text += fmt.Sprintf(" before it, bar %s beat %s", at.Printed, view.Beat(at))
 		}
 		out.Reliefs = append(out.Reliefs, reliefView{text, holdsText(&r), fmt.Sprintf("%+.2f", r.Extra), view.PinJSON(&pin)})
 	}

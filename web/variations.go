@@ -26,7 +26,7 @@ type variationsBody struct {
 	ID, Title string
 	Version   int
 	Moment    int
-	Bar       int
+	Bar       tune.Printed
 	Held      string // the slide's place, "" if the bar is not held at one
 	Strings   string
 	Mixes     []mixView
@@ -105,7 +105,7 @@ func (s *Server) variations(c *gin.Context) {
 		at = c.Query("b")
 	}
 	m := min(max(atoi(at), 0), len(w.plan.Moments)-1)
-	body := variationsBody{ID: t.ID.String(), Title: t.Title, Version: t.Version, Moment: m, Bar: w.plan.Moments[m].Bar}
+	body := variationsBody{ID: t.ID.String(), Title: t.Title, Version: t.Version, Moment: m, Bar: w.plan.Moments[m].Printed}
 	if h, ok := lick.HeldBar(w.plan, m); ok {
 		body.Held, body.Strings = play.FromCapo(h.Fret, w.plan.Request.Capo).String(), joinInts(h.Strings)
 		for i, x := range h.Mixes {
@@ -124,7 +124,7 @@ func (s *Server) variations(c *gin.Context) {
 func (v *variationsBody) lick(p *plan.Plan, st *setup.Settings, chosen string, typed bool) {
 	own := lick.BarNotes(p, v.Moment)
 	all := own
-	if next := slices.IndexFunc(p.Moments, func(mo play.Moment) bool { return mo.Bar > v.Bar }); next >= 0 {
+	if next := slices.IndexFunc(p.Moments, func(mo play.Moment) bool { return mo.Bar > p.Moments[v.Moment].Bar }); next >= 0 {
 		all = append(slices.Clone(own), lick.BarNotes(p, next)...)
 	}
 	notes := own
@@ -148,7 +148,7 @@ func (v *variationsBody) lick(p *plan.Plan, st *setup.Settings, chosen string, t
 	v.Degrees = strings.Join(l.Degrees, ", ")
 	for i := range l.Places {
 		pl := &l.Places[i]
-		v.Places = append(v.Places, lickView{strings.Join(pl.Chords, ", "), placeText(pl), shapeText(pl, p.Request.Capo), becomes(pl), fmt.Sprintf("%d of %d chord tones", pl.Tones, len(pl.Degrees)),
+		v.Places = append(v.Places, lickView{strings.Join(pl.Chords, ", "), placeText(p.Request.Tune, pl), shapeText(pl, p.Request.Capo), becomes(pl), fmt.Sprintf("%d of %d chord tones", pl.Tones, len(pl.Degrees)),
 			melodyText(st, pl.Rewrites, pl.Pins), firstKey("l", i)})
 	}
 }
@@ -194,7 +194,7 @@ func crossed(n int) string {
 	return fmt.Sprintf("crosses %d strings", n)
 }
 
-func placeText(pl *lick.Place) string {
+func placeText(tu *tune.Tune, pl *lick.Place) string {
 	where := "the same shape in place"
 	switch {
 	case pl.Shift > 0:
@@ -206,7 +206,7 @@ func placeText(pl *lick.Place) string {
 	case pl.Over < 0:
 		where = fmt.Sprintf("the same notes, %s thinner", counted("string", -pl.Over))
 	}
-	return fmt.Sprintf("%s, in bar %d", where, pl.Bar)
+	return fmt.Sprintf("%s, in bar %s", where, tu.BarPrinted(pl.Bar-1))
 }
 
 func counted(what string, n int) string {

@@ -34,6 +34,7 @@ type agreeFile struct {
 
 type agreeChoice struct {
 	Bar    int     `json:"bar"`
+	Pass   int     `json:"pass"`
 	Beat   float64 `json:"beat"`
 	Part   string  `json:"part"`
 	Wanted string  `json:"wanted"`
@@ -149,7 +150,7 @@ func (f *agreeFile) plan(ctx context.Context, prices bool) error {
 	f.Misses = []agreeChoice{}
 	for i := range f.of.Misses {
 		m := &f.of.Misses[i]
-		f.Misses = append(f.Misses, agreeChoice{m.Bar, m.Beat, m.Part, m.Wanted, m.Got, m.String()})
+		f.Misses = append(f.Misses, agreeChoice{m.Bar.Number, m.Bar.Pass, m.Beat, m.Part, m.Wanted, m.Got, m.String()})
 	}
 	return nil
 }

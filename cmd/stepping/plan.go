@@ -163,7 +163,7 @@ func writeTable(w io.Writer, d *plandoc.Doc) error {
 	fmt.Fprintln(tw, "bar\tbeat\tchord\tmelody\tthumb\tslide\tsilenced\tleaks")
 	for i := range d.Moments {
 		m := &d.Moments[i]
-		fmt.Fprintf(tw, "%d\t%s\t%s\t%s\t%s\t%s\t%s\t%s\n", m.Bar, m.Beat, m.Chord, strokeText(m, "melody"), strokeText(m, "thumb"),
+		fmt.Fprintf(tw, "%s\t%s\t%s\t%s\t%s\t%s\t%s\t%s\n", tune.Printed{Number: m.Bar, Pass: m.Pass}.Short(), m.Beat, m.Chord, strokeText(m, "melody"), strokeText(m, "thumb"),
 			slideText(m.Slide), stringsText(m, "silenced"), stringsText(m, "leaks"))
 	}
 	return tw.Flush()

@@ -191,7 +191,7 @@ func (s *solver) moment(b *Backing, f *stepAt, plucking []play.Digit, ring *ring
 	st, sp := &s.steps[f.span][f.step], &s.spans[f.span]
 	bar, since := s.r.Tune.Position(st.at)
 	mo := play.Moment{
-		At: st.at, Seconds: s.clock.Seconds(st.at), Bar: bar + 1, Chord: sp.Chord, Mute: st.beat.Mute, Hit: f.hit,
+		At: st.at, Seconds: s.clock.Seconds(st.at), Bar: bar + 1, Printed: s.r.Tune.BarPrinted(bar), Chord: sp.Chord, Mute: st.beat.Mute, Hit: f.hit,
 		Beat: 1 + float64(since)/float64(s.r.Tune.MeterOver(st.at).Unit()), Accent: st.beat.Accent, Hand: handOf(&sp.Grip),
 	}
 	if f.hit != st.beat.Hit {

@@ -119,7 +119,7 @@ func (m *model) findPlaces() error {
 	for i, n := range m.req.Tune.Notes {
 		voicings := m.voicingsFor(i)
 		if len(voicings) == 0 {
-			out.Notes = append(out.Notes, OutOfRange{n, m.req.Tune.BarOver(n.At) + 1, m.outBy(n)})
+			out.Notes = append(out.Notes, OutOfRange{n, m.req.Tune.BarPrinted(m.req.Tune.BarOver(n.At)), m.outBy(n)})
 		}
 		m.voicings = append(m.voicings, voicings)
 		m.noteSeconds = append(m.noteSeconds, m.clock.Seconds(n.End())-m.clock.Seconds(n.At))

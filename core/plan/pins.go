@@ -395,10 +395,10 @@ func (m *model) pinWords(p *Pin) string { return p.Words(m.req.Tune, m.req.Capo)
 
 // Words says the pin in words; frets count from the capo.
 func (p *Pin) Words(tu *tune.Tune, capo int) string {
-	where := fmt.Sprintf("bar %d", tu.BarOver(p.At)+1)
+	where := fmt.Sprintf("bar %s", tu.BarPrinted(tu.BarOver(p.At)))
 	if p.To > p.At {
-		if last := tu.BarOver(p.To-1) + 1; last > tu.BarOver(p.At)+1 {
-			where += fmt.Sprintf(" to %d", last)
+		if last := tu.BarOver(p.To - 1); last > tu.BarOver(p.At) {
+			where += fmt.Sprintf(" to %s", tu.BarPrinted(last))
 		}
 	}
 	return where + ", " + p.what(capo)

@@ -195,7 +195,7 @@ func (m *model) moment(t int, c *choice) play.Moment {
 	mo := &m.moments[t]
 	bar, since := m.req.Tune.Position(mo.at)
 	out := play.Moment{
-		At: mo.at, Seconds: mo.sec, Bar: bar + 1, Chord: mo.chord, Heel: c.heel, Cost: c.terms, Brush: c.brushes(), Flick: c.flicks(),
+		At: mo.at, Seconds: mo.sec, Bar: bar + 1, Printed: m.req.Tune.BarPrinted(bar), Chord: mo.chord, Heel: c.heel, Cost: c.terms, Brush: c.brushes(), Flick: c.flicks(),
 		Beat: 1 + float64(since)/float64(m.req.Tune.MeterOver(mo.at).Unit()),
 		Hand: handOf(c.h),
 	}

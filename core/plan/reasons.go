@@ -319,7 +319,7 @@ func (p *Plan) termText(k play.Term, diff *play.Terms, d detour, theirs []choice
 		text = p.leanText(mo, c)
 	}
 	if here != t {
-		text += fmt.Sprintf(" in bar %d, beat %s", p.Moments[here].Bar, play.Decimal(p.Moments[here].Beat))
+		text += fmt.Sprintf(" in bar %s, beat %s", p.Moments[here].Printed, play.Decimal(p.Moments[here].Beat))
 	}
 	return fmt.Sprintf("%s (%+.2f)", text, diff[k])
 }

@@ -171,7 +171,7 @@ var inForce = Weights{
 	Land:     0.5,
 
 	StringStep: 0.05,
-	FingerHop:  0.134,
+	FingerHop:  0.14,
 
 	SlideNeeds:    0.187,
 	ShortSlide:    1.4,
@@ -232,7 +232,7 @@ var inForce = Weights{
 
 	Cramped:     0.0313,
 	NeckPer:     0.1,
-	BassNeck:    0.0334,
+	BassNeck:    0.0501,
 	SlideString: 0.075,
 	SlideFret:   0.0187,
 	SlideLow:    0.1,
@@ -247,6 +247,6 @@ var inForce = Weights{
 	SlurBeat:    0.1,
 	LeanPeaks:   0.7,
 	MixedLong:   0.4,
-	MixedFret:   0.5,
+	MixedFret:   0.4,
 	MixedSlide:  0.4,
 }

@@ -18,9 +18,10 @@ type Ceiling struct {
 type Moment struct {
 	At      tune.Time
 	Seconds float64
-	Bar     int     // from 1
-	Beat    float64 // from 1, in units of the meter's denominator
-	Stroke  string  // role that the thumb's pattern asks for, or ""
+	Bar     int          // from 1, as the tune is played out
+	Printed tune.Printed // as on paper
+	Beat    float64      // from 1, in units of the meter's denominator
+	Stroke  string       // role that the thumb's pattern asks for, or ""
 	Chord   chord.Chord
 	Melody  *Stroke   // melody note beginning here, the highest voice
 	With    []*Stroke // the other voices struck with it

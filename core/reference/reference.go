@@ -11,6 +11,7 @@ import (
 
 	"stepping/core/plan"
 	"stepping/core/play"
+	"stepping/core/tune"
 )
 
 // Reference is one arrangement. Where two ways are equally good it allows both.
@@ -86,10 +87,10 @@ func (w *Way) takesBass(s *play.Stroke, capo int) bool {
 
 // Miss is a choice of the plan other than the reference's.
 type Miss struct {
-	Moment      int     `json:"moment"`
-	Bar         int     `json:"bar"`
-	Beat        float64 `json:"beat"`
-	Part        string  `json:"part"`
+	Moment      int
+	Bar         tune.Printed
+	Beat        float64
+	Part        string
 	Wanted, Got string
 	Priced      bool
 	Extra       float64 // what the best plan with the wanted choice would cost more; infinite if there is none
@@ -98,7 +99,7 @@ type Miss struct {
 
 // String says the miss: "1:12 wanted 2:7s, +0.31: …".
 func (m *Miss) String() string {
-	text := fmt.Sprintf("bar %d beat %s, %s: wanted %s, got %s", m.Bar, play.Decimal(m.Beat), m.Part, m.Wanted, m.Got)
+	text := fmt.Sprintf("bar %s beat %s, %s: wanted %s, got %s", m.Bar, play.Decimal(m.Beat), m.Part, m.Wanted, m.Got)
 	switch {
 	case !m.Priced:
 		return text
@@ -192,7 +193,7 @@ func (r *Reference) compareBass(p *plan.Plan, t int, want *Note, a *Agreement) {
 }
 
 func (a *Agreement) miss(mo *play.Moment, t int, part, wanted, got string) {
-	a.Misses = append(a.Misses, Miss{Moment: t, Bar: mo.Bar, Beat: mo.Beat, Part: part, Wanted: wanted, Got: got})
+	a.Misses = append(a.Misses, Miss{Moment: t, Bar: mo.Printed, Beat: mo.Beat, Part: part, Wanted: wanted, Got: got})
 }
 
 // Price finds for every miss of single notes what the wanted choice would cost, from p's alternatives.

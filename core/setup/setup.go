@@ -198,17 +198,18 @@ var BarChoices = []BarChoice{
 	{"no-thumb", "Thumb left out", plan.Pin{Part: play.Thumb, How: play.Drop}},
 }
 
-// PinBars is a choice as a pin for the bars first to last of tu; the error is written for people.
+// PinBars is a choice as a pin for the bars first to last of tu, numbered as on paper, on their first pass; the error is written for people.
 func PinBars(tu *tune.Tune, choice string, first, last int) (plan.Pin, error) {
-	if n := len(tu.Bars); first < 1 || last < first || last > n {
-		return plan.Pin{}, fmt.Errorf("bars %d to %d: give the first and the last bar, from 1 to %d", first, last, n)
+	from, to := tu.BarNumbered(first), tu.BarNumbered(last)
+	if from < 0 || to < from {
+		return plan.Pin{}, fmt.Errorf("bars %d to %d: give the first and the last bar, from %s to %s", first, last, tu.BarPrinted(0), tu.BarPrinted(len(tu.Bars)-1))
 	}
 	at := slices.IndexFunc(BarChoices, func(c BarChoice) bool { return c.Value == choice })
 	if at < 0 {
 		return plan.Pin{}, fmt.Errorf("choose what to pin from the list")
 	}
 	p := BarChoices[at].pin
-	p.At, p.To = tu.Bars[first-1], tu.Bars[last-1]+tu.BarLength(last-1)
+	p.At, p.To = tu.Bars[from], tu.Bars[to]+tu.BarLength(to)
 	return p, nil
 }
 

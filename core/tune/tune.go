@@ -7,6 +7,7 @@
 package tune
 
 import (
+	"fmt"
 	"slices"
 	"sort"
 
@@ -83,6 +84,47 @@ type Tune struct {
 	Tempos []TempoAt // the first at 0
 	Bars   []Time    // start of each bar; the first is 0
 	Length Time
+
+	// Printed is how each bar is numbered on paper; empty if no bar is played twice and the first is whole.
+	Printed []Printed
+}
+
+// Printed is a bar's number on paper, the first full bar being 1 and a pickup 0, and which time it is
+// played, from 1.
+type Printed struct{ Number, Pass int }
+
+// BarPrinted returns how bar i is numbered on paper.
+func (tu *Tune) BarPrinted(i int) Printed {
+	if i >= 0 && i < len(tu.Printed) {
+		return tu.Printed[i]
+	}
+	return Printed{i + 1, 1}
+}
+
+// String says the number, and the pass if it is not the first: "3", "3, pass 2".
+func (p Printed) String() string {
+	if p.Pass > 1 {
+		return fmt.Sprintf("%d, pass %d", p.Number, p.Pass)
+	}
+	return fmt.Sprint(p.Number)
+}
+
+// Short is String for a narrow place: "3", "3·2" for the second pass.
+func (p Printed) Short() string {
+	if p.Pass > 1 {
+		return fmt.Sprintf("%d·%d", p.Number, p.Pass)
+	}
+	return fmt.Sprint(p.Number)
+}
+
+// BarNumbered returns the index of the first bar that has a number on paper, -1 if none has.
+func (tu *Tune) BarNumbered(number int) int {
+	for i := range tu.Bars {
+		if tu.BarPrinted(i).Number == number {
+			return i
+		}
+	}
+	return -1
 }
 
 // ChordOver returns the chord that sounds at t: the last one written at or before t,

@@ -195,3 +195,29 @@ func FuzzRead(f *testing.F) {
 		}
 	})
 }
+
+// TestPrinted: bars are numbered as on paper, a pickup 0, and repeats told apart by the pass.
+func TestPrinted(t *testing.T) {
+	for text, want := range map[string]string{
+		"A|:d f a f|1 g3 e:|2 g4|e c A2|]": "0 1 2 1·2 3 4",
+		"d4|e4|f4|":                        "1 2 3",
+		"|:d4|e4:|f4|":                     "1 2 1·2 2·2 3",
+		"A2|d4|e4|":                        "0 1 2",
+		"|:d4:||:e4:|":                     "1 1·2 2 2·2",
+	} {
+		tu, _, err := abc.Read(strings.NewReader("M:4/4\nL:1/4\nK:D\n" + text + "\n"))
+		if err != nil {
+			t.Fatal(err)
+		}
+		var got []string
+		for i := range tu.Bars {
+			got = append(got, tu.BarPrinted(i).Short())
+		}
+		if strings.Join(got, " ") != want {
+			t.Errorf("%s: %v, want %s", text, got, want)
+		}
+		if i := tu.BarNumbered(2); i >= 0 && (tu.BarPrinted(i).Number != 2 || tu.BarPrinted(i).Pass != 1) {
+			t.Errorf("%s: bar 2 is found at %d", text, i)
+		}
+	}
+}

@@ -109,10 +109,12 @@ func (p *parser) endBar(loose bool) {
 
 // player plays the items out in order, following repeats and endings.
 type player struct {
-	items []item
-	tu    *tune.Tune
-	now   tune.Time
-	tied  bool // the last note is tied onward
+	item   int   // being played
+	begins []int // item with which each bar begins
+	items  []item
+	tu     *tune.Tune
+	now    tune.Time
+	tied   bool // the last note is tied onward
 }
 
 // maxSteps bounds playing out: repeats cannot nest, so this is never reached by music.
@@ -127,6 +129,7 @@ func (p *parser) playOut() (*tune.Tune, error) {
 	start, pass := 0, 1
 	for i, steps := 0, 0; i < len(p.items); steps++ {
 		it := &p.items[i]
+		pl.item = i
 		if steps > maxSteps {
 			return nil, &Error{it.place.Line, max(it.place.Column, 1), "the repeats do not come to an end"}
 		}
@@ -253,7 +256,32 @@ func (pl *player) advance(d tune.Time) {
 	if n := len(pl.tu.Bars); n == 0 {
 		pl.tu.Bars = append(pl.tu.Bars, 0)
 	}
+	if len(pl.begins) < len(pl.tu.Bars) {
+		pl.begins = append(pl.begins, pl.item)
+	}
 	pl.now += d
+}
+
+// number numbers the bars as on paper: bars that begin with the same item are one bar, played again.
+func (pl *player) number() {
+	tu := pl.tu
+	written := slices.Clone(pl.begins)
+	slices.Sort(written)
+	written = slices.Compact(written)
+	pickup := len(tu.Bars) > 1 && tu.BarLength(0) < tu.Meters[0].Bar()
+	if len(written) == len(tu.Bars) && !pickup {
+		return
+	}
+	passes := map[int]int{}
+	for bar := range tu.Bars {
+		begin := pl.begins[min(bar, len(pl.begins)-1)]
+		at, _ := slices.BinarySearch(written, begin)
+		if !pickup {
+			at++
+		}
+		passes[begin]++
+		tu.Printed = append(tu.Printed, tune.Printed{Number: at, Pass: passes[begin]})
+	}
 }
 
 // bar begins a new bar here unless one begins here already.
@@ -312,5 +340,6 @@ func (pl *player) finish() (*tune.Tune, error) {
 	if len(tu.Tempos) == 0 || tu.Tempos[0].At > 0 {
 		tu.Tempos = append([]tune.TempoAt{{At: 0, BPM: defaultTempo}}, tu.Tempos...)
 	}
+	pl.number()
 	return tu, nil
 }

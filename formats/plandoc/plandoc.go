@@ -17,7 +17,7 @@ import (
 )
 
 // Version is the version of the document's shape.
-const Version = 1
+const Version = 2
 
 // Doc is a plan document. Field names and meanings: docs/formats.md.
 type Doc struct {
@@ -43,6 +43,7 @@ type Doc struct {
 type Moment struct {
 	At      string             `json:"at"`
 	Bar     int                `json:"bar"`
+	Pass    int                `json:"pass"` // which time the bar is played
 	Beat    string             `json:"beat"`
 	Chord   string             `json:"chord"`
 	Strokes []Stroke           `json:"strokes"`
@@ -176,7 +177,7 @@ func newPin(p *plan.Pin) Pin {
 
 func moment(mo *play.Moment, why []string) Moment {
 	out := Moment{
-		At: mo.At.String(), Bar: mo.Bar, Beat: Beat(mo.Beat), Chord: mo.Chord.Name, Strokes: []Stroke{}, Heel: mo.Heel, Accent: mo.Accent, Mute: mo.Mute, Flick: mo.Flick, Share: round(mo.Share),
+		At: mo.At.String(), Bar: mo.Printed.Number, Pass: mo.Printed.Pass, Beat: Beat(mo.Beat), Chord: mo.Chord.Name, Strokes: []Stroke{}, Heel: mo.Heel, Accent: mo.Accent, Mute: mo.Mute, Flick: mo.Flick, Share: round(mo.Share),
 		Slide: Slide{mo.Hand.SlideOn, mo.Hand.SlideFret, mo.Hand.From, mo.Hand.Covers, mo.Hand.Trails, mo.Hand.Slant},
 		Cost:  map[string]float64{}, Why: why,
 	}

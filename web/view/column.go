@@ -29,7 +29,8 @@ type Column struct {
 type rowView struct {
 	Moment  int
 	Y       float64
-	Bar     int
+	Bar     int // as it is played out
+	Printed tune.Printed
 	Beat    string // its number
 	Label   string // as it is counted aloud
 	Hit     string // percussion
@@ -184,7 +185,7 @@ func (c *Column) addSounds(mo *play.Moment, y1, y2 float64) {
 
 func newRow(p *plan.Plan, changed map[int]bool, m int, y float64, newBar bool) rowView {
 	mo := &p.Moments[m]
-	row := rowView{Moment: m, Y: y, Bar: mo.Bar, Beat: plandoc.Beat(mo.Beat), Label: CountAloud(mo.Beat), Hit: mo.Hit, HitX: hitX(mo.Hit), NewBar: newBar, Changed: changed[m], Dropped: mo.Dropped}
+	row := rowView{Moment: m, Y: y, Bar: mo.Bar, Printed: mo.Printed, Beat: plandoc.Beat(mo.Beat), Label: CountAloud(mo.Beat), Hit: mo.Hit, HitX: hitX(mo.Hit), NewBar: newBar, Changed: changed[m], Dropped: mo.Dropped}
 	var words []string
 	for _, s := range mo.Strokes() {
 		v := newStroke(p, s)
@@ -289,6 +290,7 @@ func (c *Column) RowBars() []int {
 // BarLink is one bar of the overview.
 type BarLink struct {
 	Bar, Moment int
+	Printed     tune.Printed
 	Leaks       bool
 	Here        bool
 	Slowest     bool
@@ -317,7 +319,7 @@ func NewBars(p *plan.Plan, m int) []BarLink {
 	for t := range p.Moments {
 		mo := &p.Moments[t]
 		if len(out) == 0 || out[len(out)-1].Bar != mo.Bar {
-			out = append(out, BarLink{Bar: mo.Bar, Moment: t})
+			out = append(out, BarLink{Bar: mo.Bar, Printed: mo.Printed, Moment: t})
 		}
 		b := &out[len(out)-1]
 		b.Leaks = b.Leaks || len(mo.Leaking()) > 0

@@ -10,6 +10,7 @@ import (
 	"stepping/core/plan"
 	"stepping/core/play"
 	"stepping/core/thumb"
+	"stepping/core/tune"
 	"stepping/formats/plandoc"
 )
 
@@ -18,7 +19,7 @@ type Now struct {
 	ID      string
 	Version int
 	Moment  int
-	Bar     int
+	Bar     tune.Printed
 	Beat    string
 	Chord   string
 	Melody  *strokeView
@@ -133,7 +134,7 @@ func noteText(s *play.Stroke) string {
 func NewNow(id string, version int, p *plan.Plan, m int) Now {
 	mo := &p.Moments[m]
 	v := Now{
-		ID: id, Version: version, Moment: m, Bar: mo.Bar, Beat: plandoc.Beat(mo.Beat), Chord: mo.Chord.Name,
+		ID: id, Version: version, Moment: m, Bar: mo.Printed, Beat: plandoc.Beat(mo.Beat), Chord: mo.Chord.Name,
 		Front: newFront(mo), Behind: behindText(p, mo), Choices: newChoices(p, m), Melody: newStroke(p, mo.Melody), Thumb: newStroke(p, mo.Thumb), Neck: NewNeck(p, m),
 	}
 	for _, s := range mo.With {
