@@ -6,6 +6,7 @@ import (
 	"math"
 	"math/rand/v2"
 	"slices"
+	"strings"
 	"testing"
 	"time"
 
@@ -135,5 +136,35 @@ func BenchmarkRank(b *testing.B) {
 		b.ReportMetric(first.Seconds(), "s-first")
 		b.ReportMetric(float64(got.All), "ways")
 		b.ReportMetric(float64(got.Planned), "planned")
+	}
+}
+
+// A proposal is quick, its best is the best that a whole ranking of the same notes finds among the first,
+// and every row says what it asks for.
+func TestPropose(t *testing.T) {
+	for seed := range uint64(3) {
+		r := request(seed, 30)
+		rows, err := Propose(t.Context(), r, 3)
+		if err != nil || len(rows) != 3 {
+			t.Fatal(len(rows), err)
+		}
+		r.KeepKey, r.Capos = true, proposeCapo
+		all, err := Rank(t.Context(), r)
+		if err != nil {
+			t.Fatal(err)
+		}
+		first := Rows(all.Ways)
+		if !slices.ContainsFunc(first[:3], func(f Row) bool { return f.Tuning == rows[0].Tuning && f.Capo == rows[0].Capo }) {
+			t.Errorf("proposed %s, capo %d; the ranking begins with %s, capo %d", rows[0].Tuning.Name, rows[0].Capo, first[0].Tuning.Name, first[0].Capo)
+		}
+		for i := range rows {
+			if !strings.Contains(rows[i].Reason(), "retun") || i > 0 && rows[i].Score < rows[i-1].Score {
+				t.Errorf("%d: %s, score %v", i, rows[i].Reason(), rows[i].Score)
+			}
+		}
+	}
+	long := request(1, 400).Plan.Tune
+	if short := beginning(long, proposeNotes); len(short.Notes) < proposeNotes || len(short.Notes) > proposeNotes+16 || short.Bars[len(short.Bars)-1] >= short.Length {
+		t.Errorf("%d notes in %d bars", len(short.Notes), len(short.Bars))
 	}
 }
