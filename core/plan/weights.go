@@ -245,7 +245,7 @@ var inForce = Weights{
 	SlurLong:    0.2,
 	SlurNeeds:   0.35,
 	SlurBeat:    0.1,
-	LeanPeaks:   0.7,
+	LeanPeaks:   1.2,
 	MixedLong:   0.4,
 	MixedFret:   0.4,
 	MixedSlide:  0.4,
