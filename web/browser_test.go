@@ -265,7 +265,7 @@ func TestWholeJob(t *testing.T) {
 	}
 	b.accessible("first page with a fault")
 
-	b.do(chromedp.SetValue("#abc", ownTune), chromedp.Submit("#abc"))
+	b.do(chromedp.SetValue("#abc", ownTune), chromedp.SetValue("#tuning", "Open D"), chromedp.Submit("#abc"))
 	b.until("document.querySelector('#sheet')")
 	path := strings.TrimPrefix(eval[string](b, "location.href"), s.URL)
 	b.open(path)
@@ -547,6 +547,25 @@ func TestHandsOn(t *testing.T) {
 	b.accessible("comparison")
 }
 
+// TestProposed: a tune added without a tuning begins in the best of three, and a key takes another.
+func TestProposed(t *testing.T) {
+	b := newTab(t, newSite(t), 1280, 800)
+	b.expect()
+	b.open("/")
+	b.do(chromedp.SetValue("#abc", ownTune), chromedp.Submit("#abc"))
+	b.until("document.querySelector('.proposed .is-now')")
+	first, all := b.text(".proposed .is-now button"), b.text(".proposed")
+	if n := eval[int](b, "document.querySelectorAll('.proposed li').length"); n != 3 || strings.Count(all, "retun") != 3 {
+		t.Errorf("%d proposals: %s", n, all)
+	}
+	b.accessible("plan page with proposals")
+	b.key("w")
+	b.until("document.querySelectorAll('.proposed li')[1].classList.contains('is-now')")
+	if got := b.text(".proposed .is-now button"); got == first || !strings.Contains(b.text(".setup summary"), strings.Fields(got)[0]) {
+		t.Errorf("%q is in force after %q", got, first)
+	}
+}
+
 // TestLongTune: a tune of 3,000 notes shows how far its plan is, and can be stopped; one out of
 // range is brought into it by a button.
 func TestLongTune(t *testing.T) {
@@ -555,7 +574,7 @@ func TestLongTune(t *testing.T) {
 	b.expect()
 	add := func(abc string) {
 		b.open("/")
-		b.do(chromedp.SetValue("#abc", abc), chromedp.Submit("#abc"))
+		b.do(chromedp.SetValue("#abc", abc), chromedp.SetValue("#tuning", "Open D"), chromedp.Submit("#abc"))
 	}
 	add("T:Endless Lane\nL:1/8\nQ:1/4=100\nK:D\n" + strings.Repeat("D2FG A2dc BAFE D4|", 272))
 	b.until("document.querySelector('[data-poll]')")

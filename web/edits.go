@@ -18,11 +18,12 @@ import (
 // settingsForm is the settings as typed.
 type settingsForm struct {
 	Tuning, Capo, Tempo, Thumb, Profile, Steps string
+	Varied                                     bool   // repeats may vary
 	Field, Error                               string // the field at fault and what to do
 }
 
 func formOf(t *store.Tune) settingsForm {
-	f := settingsForm{Tuning: t.Settings.Tuning, Capo: strconv.Itoa(t.Settings.Capo), Thumb: string(t.Settings.Thumb), Profile: t.ProfileID.String(), Steps: strconv.Itoa(t.Settings.Steps)}
+	f := settingsForm{Tuning: t.Settings.Tuning, Capo: strconv.Itoa(t.Settings.Capo), Thumb: string(t.Settings.Thumb), Profile: t.ProfileID.String(), Steps: strconv.Itoa(t.Settings.Steps), Varied: t.Settings.Varied}
 	if t.Settings.Tempo > 0 {
 		f.Tempo = strconv.FormatFloat(t.Settings.Tempo, 'f', -1, 64)
 	}
@@ -31,7 +32,7 @@ func formOf(t *store.Tune) settingsForm {
 
 // read turns the form into settings; what is wrong with it is put into it.
 func (f *settingsForm) read() (setup.Settings, bool) {
-	st := setup.Settings{Tuning: strings.TrimSpace(f.Tuning), Thumb: thumb.Kind(f.Thumb)}
+	st := setup.Settings{Tuning: strings.TrimSpace(f.Tuning), Thumb: thumb.Kind(f.Thumb), Varied: f.Varied}
 	bad := func(field, text string) (setup.Settings, bool) {
 		f.Field, f.Error = field, text
 		return st, false
@@ -108,7 +109,7 @@ func (s *Server) saveSettings(c *gin.Context) {
 	if !ok {
 		return
 	}
-	form := settingsForm{Tuning: c.PostForm("tuning"), Capo: c.PostForm("capo"), Tempo: c.PostForm("tempo"), Thumb: c.PostForm("thumb"), Profile: c.PostForm("profile"), Steps: c.PostForm("steps")}
+	form := settingsForm{Tuning: c.PostForm("tuning"), Capo: c.PostForm("capo"), Tempo: c.PostForm("tempo"), Thumb: c.PostForm("thumb"), Profile: c.PostForm("profile"), Steps: c.PostForm("steps"), Varied: c.PostForm("repeats") == "varied"}
 	next, good := form.read()
 	profile := s.findProfile(c, form.Profile)
 	if good && profile == nil {

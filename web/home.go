@@ -74,7 +74,7 @@ func plainSpace(r rune) rune {
 }
 
 func (s *Server) home(c *gin.Context) {
-	s.showHome(c, http.StatusOK, homeBody{Tuning: "Open D"})
+	s.showHome(c, http.StatusOK, homeBody{})
 }
 
 func (s *Server) showHome(c *gin.Context, status int, body homeBody) {
@@ -115,32 +115,25 @@ func keyName(k tune.Key) string {
 	return k.Tonic.ClassName() + " major"
 }
 
-// addTune reads a pasted or uploaded tune and keeps it.
+// addTune reads a pasted or uploaded tune and keeps it, in the tuning given or in the one that promises to suit it best.
 func (s *Server) addTune(c *gin.Context) {
-	body := homeBody{Text: c.PostForm("abc"), Tuning: c.PostForm("tuning")}
-	if up, err := c.FormFile("file"); err == nil && up.Size > 0 {
-		f, err := up.Open()
-		if err != nil {
-			s.failFor(c, err)
-			return
-		}
-		defer f.Close()
-		data, err := io.ReadAll(io.LimitReader(f, abc.MaxBytes+1))
-		if err != nil {
-			s.failFor(c, err)
-			return
-		}
-		body.Text = string(data)
+	body := homeBody{Tuning: strings.TrimSpace(c.PostForm("tuning"))}
+	var err error
+	if body.Text, err = pasted(c); err != nil {
+		s.failFor(c, err)
+		return
+	}
+	refuse := func(f *fault) {
+		body.Fault = f
+		s.showHome(c, http.StatusUnprocessableEntity, body)
 	}
 	tu, _, err := s.readTune(body.Text)
 	if err != nil {
-		body.Fault = newFault(body.Text, err)
-		s.showHome(c, http.StatusUnprocessableEntity, body)
+		refuse(newFault(body.Text, err))
 		return
 	}
-	if _, err := tuning.Parse(body.Tuning); err != nil {
-		body.Fault = &fault{Field: "tuning", Text: err.Error()}
-		s.showHome(c, http.StatusUnprocessableEntity, body)
+	if _, err := tuning.Parse(body.Tuning); err != nil && body.Tuning != "" {
+		refuse(&fault{Field: "tuning", Text: err.Error()})
 		return
 	}
 	profiles, err := s.store.Profiles(c.Request.Context(), s.owner)
@@ -149,17 +142,42 @@ func (s *Server) addTune(c *gin.Context) {
 		return
 	}
 	if len(profiles) == 0 {
-		body.Fault = &fault{Text: "there is nobody to plan it for: add a player under Players, then add the tune"}
-		s.showHome(c, http.StatusUnprocessableEntity, body)
+		refuse(&fault{Text: "there is nobody to plan it for: add a player under Players, then add the tune"})
 		return
 	}
-	id, err := s.store.AddTune(c.Request.Context(), s.owner, titleOf(tu), body.Text, profiles[0].ID,
-		setup.Settings{Tuning: body.Tuning, Thumb: thumb.Alternating, Pins: []plan.Pin{}})
+	st := setup.Settings{Tuning: body.Tuning, Thumb: thumb.Alternating, Pins: []plan.Pin{}}
+	var found proposed
+	if st.Tuning == "" {
+		if found, st.Tuning, err = s.propose(c, tu, &profiles[0].Profile); err != nil {
+			s.failFor(c, err)
+			return
+		}
+		if len(found.Ways) > 0 {
+			st.Tuning, st.Capo = found.Ways[0].Tuning.Name, found.Ways[0].Capo
+		}
+	}
+	id, err := s.store.AddTune(c.Request.Context(), s.owner, titleOf(tu), body.Text, profiles[0].ID, st)
 	if err != nil {
 		s.failFor(c, err)
 		return
 	}
+	s.keepProposed(id, found)
 	c.Redirect(http.StatusSeeOther, "/tunes/"+id.String())
+}
+
+// pasted is the text of the form, or of the file chosen there.
+func pasted(c *gin.Context) (string, error) {
+	up, err := c.FormFile("file")
+	if err != nil || up.Size == 0 {
+		return c.PostForm("abc"), nil
+	}
+	f, err := up.Open()
+	if err != nil {
+		return "", err
+	}
+	defer f.Close()
+	data, err := io.ReadAll(io.LimitReader(f, abc.MaxBytes+1))
+	return string(data), err
 }
 
 func (s *Server) deleteTune(c *gin.Context) {

@@ -26,8 +26,9 @@ const (
 
 // Kinds of jobs.
 const (
-	planJob    = "plan"
-	rankingJob = "ranking"
+	planJob     = "plan"
+	rankingJob  = "ranking"
+	proposalJob = "proposals"
 )
 
 func planKey(id store.ID) jobs.Key { return jobs.Key{Kind: planJob, Of: id.String()} }

@@ -53,6 +53,7 @@ type planBody struct {
 	Rewrites []rewriteView
 	Patterns []patternChoice
 	Changed  int // strokes that the last change moved
+	Proposed []proposedView
 	Work     *workView
 }
 
@@ -136,6 +137,7 @@ func (s *Server) showPlan(c *gin.Context, status int, id store.ID, moment string
 		}
 	}
 	body.describe(&t.Settings)
+	body.Proposed = s.proposedFor(id, &t.Settings)
 	if body.Patterns, err = s.patternChoices(c); err != nil {
 		s.failFor(c, err)
 		return
