@@ -39,7 +39,7 @@ type suitBody struct {
 
 type suitView struct {
 	Rank                                     int
-	Tuning, Notes, Capo, Key, Score, Total   string
+	Name, Tuning, Notes, Key, Score, Total   string
 	Retuning, Risk, Ceiling, Leaks, UnderBar string
 	Slow, Bar                                string // what the ceiling and the bar cost
 	Home, Strange                            string
@@ -146,11 +146,8 @@ func (b *suitBody) take(j *jobs.Job[suit.Ranking], t *store.Tune, by string) {
 const shownWays = 24
 
 func newSuitView(i int, w *suit.Way, t *store.Tune) suitView {
-	v := suitView{Rank: i + 1, Tuning: w.Tuning.Name, Notes: classesOf(w.Tuning.Spelt), Capo: "none", Key: "as written", Score: fmt.Sprintf("%.1f", w.Score), Total: fmt.Sprintf("%.1f", w.Total),
+	v := suitView{Rank: i + 1, Name: wayName(w), Tuning: w.Tuning.Name, Notes: classesOf(w.Tuning.Spelt), Key: "as written", Score: fmt.Sprintf("%.1f", w.Score), Total: fmt.Sprintf("%.1f", w.Total),
 		Retuning: fmt.Sprintf("%.1f", w.Retuning), Risk: fmt.Sprintf("%.1f", w.Risk), Ceiling: "–", Leaks: fmt.Sprint(w.Leaks), UnderBar: fmt.Sprintf("%.0f%%", 100*w.UnderBar), Bar: fmt.Sprintf("+%.1f", w.Bar), Home: fmt.Sprintf("%.1f", w.Home), Strange: fmt.Sprintf("%.1f", w.Strange), Turned: w.Turned, Steps: w.Steps, CapoN: w.Capo, First: firstMarks(w)}
-	if w.Capo > 0 {
-		v.Capo = fmt.Sprint(w.Capo)
-	}
 	if w.Steps != 0 {
 		v.Key = fmt.Sprintf("%+d half steps", w.Steps)
 	}

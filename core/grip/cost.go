@@ -8,7 +8,8 @@ const (
 	fingerEffort = 0.04 // each finger that frets
 	barEffort    = 0.13 // one finger over two strings
 	barPer       = 0.02 // each string more
-	barOther     = 0.15 // by another finger than the first
+	barOther     = 0.08 // by another finger than the first
+	barOtherPer  = 0.2  // each string more: only the first finger lies straight across the neck
 	overEffort   = 0.3  // the thumb over the neck
 	overReach    = 7    // highest fret above the capo for it
 	upNeck       = 0.05 // per fret between capo and hand

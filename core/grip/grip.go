@@ -337,7 +337,7 @@ func barStrain(f, more int) float64 {
 	}
 	strain := barEffort + barPer*float64(more-1)
 	if f != 1 {
-		strain += barOther
+		strain += barOther + barOtherPer*float64(more-1)
 	}
 	return strain
 }

@@ -48,7 +48,7 @@ func TestTerms(t *testing.T) {
 	// A bar over all six at fret 5.
 	h, _ = best(5, 5, 5, 5, 5, 5)
 	is("barEffort barPer", h.cost(), fingerEffort+barEffort+4*barPer+5*upFinger)
-	is("a bar by another finger is dear", barStrain(3, 2), barEffort+barPer+barOther)
+	is("a bar by another finger is dear", barStrain(3, 2), barEffort+barPer+barOther+barOtherPer)
 	is("a bar by the first", barStrain(1, 2), barEffort+barPer)
 	is("no bar", barStrain(2, 0), 0)
 	// The thumb over the neck at fret 2, open strings above.

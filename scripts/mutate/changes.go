@@ -37,7 +37,7 @@ func readList(text, root string) ([]mutant, error) {
 }
 
 // weightFiles declare the weights of their packages.
-var weightFiles = []string{"core/plan/cost.go", "core/grip/cost.go", "core/digits/digits.go"}
+var weightFiles = []string{"core/plan/weights.go", "core/grip/cost.go", "core/digits/digits.go"}
 
 // rules are the functions that hold hard rules, by file.
 var rules = map[string][]string{
@@ -102,33 +102,22 @@ func parse(root, file string) (*token.FileSet, *ast.File, error) {
 	return fset, f, err
 }
 
-// weightSites lists the uses of a file's constants in its package: each may be used the wrong way round.
+// weightSites lists the uses of a file's weights in its package: each may be used the wrong way round.
 func weightSites(root, file string) ([]site, error) {
 	_, f, err := parse(root, file)
 	if err != nil {
 		return nil, err
 	}
-	weights := map[string]bool{}
-	ast.Inspect(f, func(n ast.Node) bool {
-		if spec, ok := n.(*ast.ValueSpec); ok && len(spec.Values) == 1 {
-			if lit, ok := spec.Values[0].(*ast.BasicLit); ok && lit.Kind == token.FLOAT {
-				weights[spec.Names[0].Name] = true
-			}
-		}
-		return true
-	})
+	weights := weightNames(f)
 	names, err := filepath.Glob(filepath.Join(root, filepath.Dir(file), "*.go"))
 	if err != nil {
 		return nil, err
 	}
 	var out []site
 	for _, name := range names {
-		if strings.HasSuffix(name, "_test.go") {
-			continue
-		}
 		rel, err := filepath.Rel(root, name)
-		if err != nil {
-			return nil, err
+		if err != nil || strings.HasSuffix(name, "_test.go") {
+			continue
 		}
 		fset, f, err := parse(root, rel)
 		if err != nil {
@@ -140,15 +129,65 @@ func weightSites(root, file string) ([]site, error) {
 				continue
 			}
 			ast.Inspect(fn, func(n ast.Node) bool {
-				if id, ok := n.(*ast.Ident); ok && weights[id.Name] {
-					at := fset.Position(id.Pos())
-					out = append(out, site{fmt.Sprintf("%s turned round in %s", id.Name, fn.Name.Name), rel, at.Offset, at.Offset + len(id.Name), "(-" + id.Name + ")"})
+				if text := useOf(n, weights); text != "" {
+					at := fset.Position(n.Pos())
+					out = append(out, site{fmt.Sprintf("%s turned round in %s", text, fn.Name.Name), rel, at.Offset, at.Offset + len(text), "(-" + text + ")"})
 				}
 				return true
 			})
 		}
 	}
 	return out, nil
+}
+
+// weightNames are the weights that a file declares: constants by name, fields of the struct Weights as ".name".
+func weightNames(f *ast.File) map[string]bool {
+	weights := map[string]bool{}
+	ast.Inspect(f, func(n ast.Node) bool {
+		switch spec := n.(type) {
+		case *ast.ValueSpec:
+			if len(spec.Values) == 1 {
+				if lit, ok := spec.Values[0].(*ast.BasicLit); ok && lit.Kind == token.FLOAT {
+					weights[spec.Names[0].Name] = true
+				}
+			}
+		case *ast.TypeSpec:
+			if fields, ok := spec.Type.(*ast.StructType); ok && spec.Name.Name == "Weights" {
+				for _, field := range fields.Fields.List {
+					for _, name := range field.Names {
+						weights["."+name.Name] = true
+					}
+				}
+			}
+		}
+		return true
+	})
+	return weights
+}
+
+// useOf is the text of a use of a weight: a constant, or a field of what is called w. "" for all else.
+func useOf(n ast.Node, weights map[string]bool) string {
+	switch x := n.(type) {
+	case *ast.Ident:
+		if weights[x.Name] {
+			return x.Name
+		}
+	case *ast.SelectorExpr:
+		if !weights["."+x.Sel.Name] {
+			return ""
+		}
+		switch of := x.X.(type) {
+		case *ast.Ident:
+			if of.Name == "w" {
+				return "w." + x.Sel.Name
+			}
+		case *ast.SelectorExpr:
+			if owner, ok := of.X.(*ast.Ident); ok && of.Sel.Name == "w" {
+				return owner.Name + ".w." + x.Sel.Name
+			}
+		}
+	}
+	return ""
 }
 
 // swaps are what a comparison or connective may become.
