@@ -1,5 +1,5 @@
 # Two commands: make demo and make test. Each installs what is missing first.
-.PHONY: demo test test-long mutate pair bench deps deps-test build fmt shots
+.PHONY: demo test test-long mutate pair fit bench deps deps-test build fmt shots
 GO ?= go
 
 demo: deps build
@@ -22,6 +22,10 @@ mutate:
 # The planner of this commit against that of another, in CPU time: make pair BASE=commit
 pair:
 	$(GO) run ./scripts/pair -base "$(BASE)"
+
+# Weights that agree better with the references; one sweep over all of them takes most of an hour.
+fit: build
+	./bin/stepping fit core/plan/testdata/references --sweeps 1 --out fitted.json
 
 bench:
 	GOMAXPROCS=1 $(GO) test ./core/plan -run '^$$' -bench . -benchtime 2x -count 3

@@ -6,7 +6,6 @@ import (
 	"path/filepath"
 	"slices"
 	"strconv"
-	"strings"
 	"testing"
 	"time"
 
@@ -76,10 +75,6 @@ func TestScreenshots(t *testing.T) {
 		b.shot(filepath.Join(dir, name+".png"))
 	}
 	take("tunes", 1280, 800, "/", nil)
-	take("fault", 1280, 800, "/", func(b *tab) {
-		b.do(chromedp.SetValue("#abc", strings.Replace(ownTune, "c2 e2", "c2 ?2", 1)), chromedp.Submit("#abc"))
-		b.until("document.querySelector('.fault')")
-	})
 	take("plan", 1280, 800, s.tunePath(t, 0)+"?m=9", nil)
 	take("plan-rag", 1920, 1080, s.tunePath(t, 1)+"?m=13", nil)
 	take("plan-pinned", 1280, 1100, s.tunePath(t, 2)+"?m=20", func(b *tab) { b.key("1"); b.until("document.querySelector('.pinned')") })
@@ -114,6 +109,10 @@ func TestScreenshots(t *testing.T) {
 		}
 	})
 	take("set", 1280, 800, "/set", nil)
+	take("proposed", 1280, 800, "/", func(b *tab) {
+		b.do(chromedp.SetValue("#abc", ownTune), chromedp.Submit("#abc"))
+		b.until("document.querySelector('.proposed .is-now') && document.querySelector('#now')")
+	})
 	take("plan-dim", 1280, 800, "/", func(b *tab) {
 		b.do(chromedp.Click(".look button"))
 		b.until("document.documentElement.dataset.look === 'dim'")
