@@ -117,6 +117,17 @@ func (c *termCase) holds() {
 		taps := tapsOn(c.m.req, 1, float64(3+above), true, pitch.Midi(65))
 		c.rule("tapped above what follows", len(taps) > 0, want)
 	}
+	refused := func(what string, capo int, fret float64, whole bool, next pitch.Pitch) {
+		c.Helper()
+		r := *c.m.req
+		r.Capo = capo
+		c.rule(what, len(tapsOn(&r, 1, fret, whole, next)) > 0, false)
+	}
+	refused("tapped between frets", 0, 10, false, pitch.Midi(65))
+	refused("tapped over what lies between frets", 0, 10, true, pitch.Midi(65)+50)
+	refused("tapped over a note below the open string", 0, 5, true, pitch.Midi(61))
+	refused("tapped over a note below the capo", 4, 10, true, pitch.Midi(65))
+	refused("tapped beyond the last fret", 0, 21, true, pitch.Midi(77))
 	// A harmonic may miss the pitch by 5 cents: at fret 5 the fourth partial is right, at 7 2 cents sharp.
 	c.rule("a harmonic at 7", len(harmonicsOn(c.m.req, 1, pitch.Midi(62+19))) > 0, true)
 	c.rule("a harmonic a half step off", len(harmonicsOn(c.m.req, 1, pitch.Midi(62+18))) > 0, false)
@@ -147,6 +158,10 @@ func (c *termCase) slides() {
 	}
 	c.rule("over G at fret 5 as far as strings 4 and 6 for its root", slices.Equal(over("G", 60), [][2]int{{1, 1}, {1, 4}, {1, 6}}), true)
 	c.rule("as far as the slide is long", slices.Equal(over("G", 32), [][2]int{{1, 1}, {1, 4}}), true)
+	slanted := c.m.covers(&c.m.moments[0], &hand{slide: true, fret: 5, slant: 0.5}, 1, 1)
+	c.rule("no further for a slanted slide", slices.Equal(slanted, [][2]int{{1, 1}}), true)
+	c.m.bass = false
+	c.rule("no further without a bass", slices.Equal(c.m.covers(&c.m.moments[0], &hand{slide: true, fret: 5}, 1, 1), [][2]int{{1, 1}}), true)
 	// Fingers trail over the covered strings or all the way; on its tip the slide lifts them.
 	c.set(func(r *Request) { r.Player.Silence = player.Trailing }, 81)
 	c.rule("trails", slices.Equal(c.m.trailOptions(2), []int{0, 2, 6}), true)
@@ -165,6 +180,16 @@ func (c *termCase) slides() {
 	}
 	c.rule("fingers trail over string 1 beside an open string 5", below(1), true)
 	c.rule("fingers trail over an open string that sounds", below(6), false)
+	c.set(nil, 81)
+	c.set(func(r *Request) { r.Player.FretBehindSlide, r.Player.Silence = true, player.Trailing }, 74)
+	add := func(within bool) bool {
+		found := false
+		c.m.slideOver(&c.m.moments[0], hand{voicing: voicing{n: 1, stops: [3]stop{{str: 1, fret: 12, how: play.Slide}}}, slide: true, sounding: quiet.Of(1)},
+			[]stop{{str: 6, fret: 10, finger: 1, how: play.Fret}}, func(h hand) { found = found || h.bass.str == 6 && (h.trails == 6) == within })
+		return found
+	}
+	c.rule("a bass fretted behind the slide", add(false), true)
+	c.rule("a bass fretted under trailing fingers", add(true), false)
 	c.set(nil, 81)
 	c.rule("trails in a school without", slices.Equal(c.m.trailOptions(2), []int{0}), true)
 }

@@ -421,6 +421,12 @@ func (c *termCase) techniques() {
 	c.is("Tap", c.own(0, c.hand(0, 1, play.Tapped, 1, nil))[play.Hand], inForce.Tap)
 	sounded("Pull", 1, c.hand(0, 1, play.Tapped, 1, nil), c.hand(1, 1, play.Fret, 1, nil), pullOff, inForce.Pull)
 	sounded("Ghost", 1, c.hand(0, 1, play.Tapped, 1, nil), c.hand(1, 1, play.Fret, 2, nil), ghost, inForce.Ghost)
+	pulled, _ := kind(1, c.hand(0, 1, play.Tapped, 3, nil), c.hand(1, 1, play.Bend, 3, func(h *hand) bool { return !h.hooked() }))
+	c.rule("a tap is pulled off to a bend", pulled == pullOff, false)
+	c.set(nil, 45)
+	over, _ := c.m.stage(0).legatoKind(nil, &c.m.moments[0].hands[c.hand(0, 6, play.Fret, thumbOver, nil)])
+	open, _ := c.m.stage(0).legatoKind(nil, &c.m.moments[0].hands[c.hand(0, 5, play.Open, 0, nil)])
+	c.rule("the thumb over the neck or an open string is hammered from nowhere", over == ghost || open == ghost, false)
 }
 
 // options returns the thumb's options at moment t with hand g, by string; 0 is the stroke left out.
