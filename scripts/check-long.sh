@@ -4,4 +4,4 @@ set -euo pipefail
 cd "$(dirname "$0")/.."
 go test -timeout 30m ./core/... ./formats/... ./cmd/...
 go test -race -timeout 20m ./jobs ./store
-go test -race -short -timeout 20m ./web -run 'TestSharedPlan|TestRequests|TestPlanCache|TestParsedCache|TestPrivacy|TestLimits'
+go test -race -short -timeout 20m ./web -run 'TestSharedPlan|TestRequests|TestPlanCache|TestForeignWrites|TestLimits'
