@@ -409,7 +409,7 @@ func (m *model) tolerance(mo *moment) float64 {
 
 // leanCost: a note against the lean; open strings go with every lean. Mostly slide: all others are slid.
 // Slide for the peaks: it is slid there and at phrase ends alone. Mixed: the long notes, the peaks and
-// what lies under the bar are slid, quick notes off the bar are not.
+// what lies under the bar are slid unless too short to sing.
 func (m *model) leanCost(mo *moment, s *stop, share float64, y *tally) {
 	slid := s.how == play.Slide
 	if s.how == play.Open {
@@ -425,7 +425,7 @@ func (m *model) leanCost(mo *moment, s *stop, share float64, y *tally) {
 			y.add(play.School, share*m.w.LeanPeaks)
 		}
 	case player.LeanMixed:
-		bar := mo.bars != 0 && mo.onBar(float64(m.fromCapo(s.holds())))
+		bar := mo.bars != 0 && mo.onBar(float64(m.fromCapo(s.holds()))) && m.noteSeconds[mo.note] >= m.w.SlideNeeds
 		singing := m.noteSeconds[mo.note] >= m.w.MixedLong || mo.peak
 		switch {
 		case !slid && (singing || bar):

@@ -35,7 +35,7 @@ func TestKnown(t *testing.T) {
 			}
 			known := r
 			if known.Known = p.Known(); known.Known.price(&known) != plain.Total {
-				t.Fatalf("%v is priced at %v", plain.Total, known.Known.price(&known))
+				t.Fatalf("%v is priced at %v: %+v", plain.Total, known.Known.price(&known), r.Pins)
 			}
 			q, err := Solve(ctx, known)
 			if len(r.Pins) > 0 {

@@ -2,7 +2,6 @@ package plan
 
 import (
 	"math"
-	"slices"
 
 	"stepping/core/pitch"
 	"stepping/core/play"
@@ -401,11 +400,8 @@ func (st *stage) slurCost() float64 {
 	return cost
 }
 
-// ghosts: a note may be hammered from nowhere, by a player who does that or where a pin asks for it.
-func (st *stage) ghosts() bool {
-	return st.m.req.Player.Uses(player.UsesTap) ||
-		slices.ContainsFunc(st.mo.pins.strokes, func(p *Pin) bool { return p.Part == play.Melody && p.How == play.Hammer })
-}
+// ghosts: a note may be hammered from nowhere, by a player who does that.
+func (st *stage) ghosts() bool { return st.m.req.Player.Uses(player.UsesTap) }
 
 func allSlide(c *voicing) bool {
 	for i := range c.n {

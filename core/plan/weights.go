@@ -240,7 +240,7 @@ var inForce = Weights{
 	Leap:        0.4,
 	QuickWindow: 3.5,
 	QuickNote:   0.35,
-	ToolChange:  0.3,
+	ToolChange:  0.8,
 	ToolOpen:    0.15,
 	SlurLong:    0.2,
 	SlurNeeds:   0.35,
