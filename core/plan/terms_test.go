@@ -347,7 +347,9 @@ func (c *termCase) tone() {
 	c.is("MixedFret", mixed(2, 1, play.Fret, 1), inForce.MixedFret)
 	c.is("MixedSlide", mixed(2, 1, play.Slide, 0), 0)
 	// Too short to sing at all, the bar does not matter.
-	c.set(func(r *Request) { *r.Tune = *coretest.Line('D', 60/(inForce.SlideNeeds-0.001)/2, tune.Quarter/2, "D", coretest.Notes(74, 76, 57)...) }, 74)
+	c.set(func(r *Request) {
+		*r.Tune = *coretest.Line('D', 60/(inForce.SlideNeeds-0.001)/2, tune.Quarter/2, "D", coretest.Notes(74, 76, 57)...)
+	}, 74)
 	c.is("MixedFret SlideNeeds", mixed(0, 1, play.Fret, 1), 0)
 	c.is("MixedSlide SlideNeeds", mixed(0, 1, play.Slide, 0), inForce.MixedSlide)
 }
