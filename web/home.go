@@ -12,6 +12,7 @@ import (
 
 	"stepping/core/plan"
 	"stepping/core/setup"
+	"stepping/core/suit"
 	"stepping/core/thumb"
 	"stepping/core/tune"
 	"stepping/core/tuning"
@@ -146,14 +147,14 @@ func (s *Server) addTune(c *gin.Context) {
 		return
 	}
 	st := setup.Settings{Tuning: body.Tuning, Thumb: thumb.Alternating, Pins: []plan.Pin{}}
-	var found proposed
+	var found []suit.Way
 	if st.Tuning == "" {
 		if found, st.Tuning, err = s.propose(c, tu, &profiles[0].Profile); err != nil {
 			s.failFor(c, err)
 			return
 		}
-		if len(found.Ways) > 0 {
-			st.Tuning, st.Capo = found.Ways[0].Tuning.Name, found.Ways[0].Capo
+		if len(found) > 0 {
+			st.Tuning, st.Capo = found[0].Tuning.Name, found[0].Capo
 		}
 	}
 	id, err := s.store.AddTune(c.Request.Context(), s.owner, titleOf(tu), body.Text, profiles[0].ID, st)

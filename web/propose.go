@@ -23,9 +23,6 @@ const (
 	proposeLimit = 10 * time.Second
 )
 
-// proposed are the shapes proposed for a new tune, best first.
-type proposed struct{ Ways []suit.Way }
-
 // proposedView is a proposal on the plan page: what it is, why, and the key that takes it.
 type proposedView struct {
 	Key, Name, Tuning, Reason string
@@ -36,46 +33,45 @@ type proposedView struct {
 func proposedKey(id store.ID) jobs.Key { return jobs.Key{Kind: proposalJob, Of: id.String()} }
 
 // propose finds the ways for a new tune, and the tuning that the guitar is in. No ways if none can be found: the plan page says why.
-func (s *Server) propose(c *gin.Context, tu *tune.Tune, p *player.Profile) (proposed, string, error) {
+func (s *Server) propose(c *gin.Context, tu *tune.Tune, p *player.Profile) (out []suit.Way, present string, err error) {
 	guitars, err := s.guitars(c)
 	if err != nil {
-		return proposed{}, "", err
+		return nil, "", err
 	}
-	g, present := sixStringed(guitars)
-	r := suit.Request{Plan: plan.Request{Tune: tu, Tuning: present, Player: *p, Thumb: thumb.Alternating}, Guitar: g.Guitar, Workers: 2}
-	var out proposed
+	g, now := sixStringed(guitars)
+	r := suit.Request{Plan: plan.Request{Tune: tu, Tuning: now, Player: *p, Thumb: thumb.Alternating}, Guitar: g.Guitar, Workers: 2}
 	if err := r.Guitar.Complete(tuning.Strings); err != nil {
 		return out, g.Tuning, nil
 	}
 	ctx, stop := context.WithTimeout(c.Request.Context(), proposeLimit)
 	defer stop()
-	rows, _ := suit.Propose(ctx, r, proposals)
+	rows, _ := suit.Propose(ctx, r, proposals) // out of time or of range: what was found, else the tuning that the guitar is in
 	for i := range rows {
-		out.Ways = append(out.Ways, rows[i].Way)
+		out = append(out, rows[i].Way)
 	}
 	return out, g.Tuning, nil
 }
 
 // keepProposed keeps what was proposed for the tune, as long as results are kept.
-func (s *Server) keepProposed(id store.ID, p proposed) {
-	if len(p.Ways) == 0 {
+func (s *Server) keepProposed(id store.ID, ways []suit.Way) {
+	if len(ways) == 0 {
 		return
 	}
-	_, _ = jobs.Start(s.jobs, proposedKey(id), "", 0, func(context.Context, *jobs.Job[proposed]) (proposed, error) { return p, nil })
+	_, _ = jobs.Start(s.jobs, proposedKey(id), "", 0, func(context.Context, *jobs.Job[[]suit.Way]) ([]suit.Way, error) { return ways, nil })
 }
 
 // proposedFor shows what was proposed for a tune.
 func (s *Server) proposedFor(id store.ID, st *setup.Settings) (out []proposedView) {
-	j := jobs.Find[proposed](s.jobs, proposedKey(id))
+	j := jobs.Find[[]suit.Way](s.jobs, proposedKey(id))
 	if j == nil {
 		return nil
 	}
-	p, err := j.Wait(context.Background(), time.Second)
+	ways, err := j.Wait(context.Background(), time.Second)
 	if err != nil {
 		return nil
 	}
-	for i := range p.Ways {
-		w := &p.Ways[i]
+	for i := range ways {
+		w := &ways[i]
 		out = append(out, proposedView{Key: string("qwe"[i]), Name: wayName(w), Tuning: w.Tuning.Name, Reason: w.Reason(), Capo: w.Capo,
 			Now: w.Tuning.Name == st.Tuning && w.Capo == st.Capo && st.Steps == 0})
 	}
