@@ -18,7 +18,6 @@ import (
 	"stepping/core/play"
 	"stepping/core/setup"
 	"stepping/core/tune"
-	"stepping/web/view"
 )
 
 // variationsBody is what else fits at a bar: other orders of strings, and other places for a lick.
@@ -134,7 +133,7 @@ func (v *variationsBody) lick(p *plan.Plan, st *setup.Settings, chosen string, t
 	}
 	for k, i := range all {
 		mo := &p.Moments[i]
-		n := lickNote{Moment: i, Name: mo.Melody.Note.String(), Degree: chord.IntervalName(mo.Chord.Interval(mo.Melody.Note.Pitch())), At: view.CountAloud(mo.Beat), Chosen: slices.Contains(notes, i), NewBar: k > 0 && mo.Bar != p.Moments[all[k-1]].Bar}
+		n := lickNote{Moment: i, Name: mo.Melody.Note.String(), Degree: chord.IntervalName(mo.Chord.Interval(mo.Melody.Note.Pitch())), At: play.CountAloud(mo.Beat), Chosen: slices.Contains(notes, i), NewBar: k > 0 && mo.Bar != p.Moments[all[k-1]].Bar}
 		var toggled []string
 		for _, j := range all {
 			if slices.Contains(notes, j) != (j == i) {

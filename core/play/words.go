@@ -2,6 +2,7 @@ package play
 
 import (
 	"fmt"
+	"math"
 	"strings"
 )
 
@@ -40,4 +41,19 @@ func (h How) Name() string {
 		return "open"
 	}
 	return strings.TrimPrefix(strings.TrimSpace(howWord[h]), ", ")
+}
+
+// CountAloud is how a beat is counted aloud: its number, and between beats e, &, a, or a third's
+// trip and let.
+func CountAloud(beat float64) string {
+	whole, part := math.Modf(beat)
+	for _, w := range []struct {
+		at   float64
+		word string
+	}{{0, fmt.Sprintf("%.0f", whole)}, {0.25, "e"}, {0.5, "&"}, {0.75, "a"}, {1. / 3, "trip"}, {2. / 3, "let"}} {
+		if math.Abs(part-w.at) < 0.01 {
+			return w.word
+		}
+	}
+	return Decimal(beat)
 }

@@ -7,7 +7,6 @@ import (
 	"encoding/json"
 	"io"
 	"math"
-	"strconv"
 
 	"stepping/core/plan"
 	"stepping/core/play"
@@ -177,7 +176,7 @@ func newPin(p *plan.Pin) Pin {
 
 func moment(mo *play.Moment, why []string) Moment {
 	out := Moment{
-		At: mo.At.String(), Bar: mo.Printed.Number, Pass: mo.Printed.Pass, Beat: Beat(mo.Beat), Chord: mo.Chord.Name, Strokes: []Stroke{}, Heel: mo.Heel, Accent: mo.Accent, Mute: mo.Mute, Flick: mo.Flick, Share: round(mo.Share),
+		At: mo.At.String(), Bar: mo.Printed.Number, Pass: mo.Printed.Pass, Beat: play.Decimal(mo.Beat), Chord: mo.Chord.Name, Strokes: []Stroke{}, Heel: mo.Heel, Accent: mo.Accent, Mute: mo.Mute, Flick: mo.Flick, Share: round(mo.Share),
 		Slide: Slide{mo.Hand.SlideOn, mo.Hand.SlideFret, mo.Hand.From, mo.Hand.Covers, mo.Hand.Trails, mo.Hand.Slant},
 		Cost:  map[string]float64{}, Why: why,
 	}
@@ -213,11 +212,6 @@ func stroke(s *play.Stroke) Stroke {
 
 // round keeps documents readable: four decimals are far below any difference that counts.
 func round(x float64) float64 { return math.Round(x*1e4) / 1e4 }
-
-// Beat writes a beat number with two decimals at most: "1", "3.5", "2.33".
-func Beat(b float64) string {
-	return strconv.FormatFloat(math.Round(b*100)/100, 'f', -1, 64)
-}
 
 // Write writes the document as indented JSON.
 func (d *Doc) Write(w io.Writer) error {

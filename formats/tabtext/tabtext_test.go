@@ -3,9 +3,11 @@ package tabtext_test
 import (
 	"context"
 	"regexp"
+	"slices"
 	"strconv"
 	"strings"
 	"testing"
+	"unicode/utf8"
 
 	"stepping/core/plan"
 	"stepping/core/play"
@@ -16,7 +18,7 @@ import (
 	"stepping/formats/tabtext"
 )
 
-func write(t *testing.T, text, tn string, capo int) (*plan.Plan, string) {
+func write(t *testing.T, text, tn string, capo int, sections []thumb.Section) (*plan.Plan, string) {
 	t.Helper()
 	tu, _, err := abc.Read(strings.NewReader(text))
 	if err != nil {
@@ -26,7 +28,7 @@ func write(t *testing.T, text, tn string, capo int) (*plan.Plan, string) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	p, err := plan.Solve(context.Background(), plan.Request{Tune: tu, Tuning: tuned, Capo: capo, Player: player.Default(), Thumb: thumb.Alternating})
+	p, err := plan.Solve(context.Background(), plan.Request{Tune: tu, Tuning: tuned, Capo: capo, Player: player.Default(), Thumb: thumb.Alternating, Sections: sections})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -37,16 +39,24 @@ func write(t *testing.T, text, tn string, capo int) (*plan.Plan, string) {
 	return p, b.String()
 }
 
-const tune = "T:Nettle Bank\nM:4/4\nL:1/8\nQ:1/4=60\nK:D\n\"D\"A4 ^/F4|\"G\"B2 d2 G4|\"A7\"(3cde e2 c4|\"D\"d8|F2 E2 D4|"
+// tune has a pickup, a repeat, bars in which nothing begins, and one wider than a line.
+const tune = "T:Nettle Bank\nM:4/4\nL:1/8\nQ:1/4=60\nK:D\nA,2|:\"D\"A4 ^/F4|\"G\"B2 d2 G4|\"A7\"(3cde e2 c4:|\"D\"d8-|d8-|d8|z8|" +
+	"F/G/A/B/ c/d/e/f/ g/f/e/d/ c/B/A/G/|F2 E2 D4|"
 
 var number = regexp.MustCompile(`(?:/?<|[hpbt])?\d+(?:\.\d+)?[>o]?`)
 
 // TestEveryStrokeIsWritten reads the tab back: per string the frets in order are those of
-// the plan, counted from the capo, in brackets under the slide; lines are equally long.
+// the plan, counted from the capo, in brackets under the slide; lines are equally long and no longer
+// than a page is wide; every bar played stands there with its number and its beats.
 func TestEveryStrokeIsWritten(t *testing.T) {
-	for _, capo := range []int{0, 2} {
-		p, text := write(t, tune, "Open D", capo)
+	slapped := slices.IndexFunc(thumb.Library, func(p thumb.Pattern) bool {
+		return p.Meter == "4/4" && slices.ContainsFunc(p.Beats, func(b thumb.Beat) bool { return b.Hit == thumb.Slap })
+	})
+	slaps := []thumb.Section{{Bar: 1, Pattern: &thumb.Library[slapped]}}
+	for capo, sections := range map[int][]thumb.Section{0: nil, 2: nil, 1: slaps} {
+		p, text := write(t, tune, "Open D", capo, sections)
 		var want, got [7][]string
+		hits := 0
 		for i := range p.Moments {
 			for _, s := range p.Moments[i].Strokes() {
 				fret := strconv.FormatFloat(s.Fret-float64(capo), 'f', -1, 64)
@@ -62,28 +72,44 @@ func TestEveryStrokeIsWritten(t *testing.T) {
 				}
 				want[s.String] = append(want[s.String], fret)
 			}
+			if p.Moments[i].Hit == thumb.Slap {
+				hits++
+			}
 		}
-		lines := strings.Split(text, "\n")
-		for i := 0; i < len(lines); i++ {
-			if !strings.Contains(lines[i], "|-") {
+		bars, beats, slapped := 0, 0, 0
+		for _, system := range strings.Split(text, "\n\n")[1:] {
+			lines := strings.Split(strings.TrimSuffix(system, "\n"), "\n")
+			first := slices.IndexFunc(lines, func(l string) bool { return strings.HasSuffix(l, "|") })
+			if first < 0 {
 				continue
 			}
 			for s := 1; s <= 6; s++ {
-				line := lines[i+s-1]
-				if len(line) != len(lines[i]) || strings.Count(line, "|") != strings.Count(lines[i], "|") {
-					t.Errorf("capo %d: lines of unequal length:\n%s\n%s", capo, lines[i], line)
+				line := lines[first+s-1]
+				if len(line) != len(lines[first]) || strings.Count(line, "|") != strings.Count(lines[first], "|") {
+					t.Errorf("capo %d: lines of unequal length:\n%s\n%s", capo, lines[first], line)
 				}
 				got[s] = append(got[s], number.FindAllString(line[3:], -1)...)
 			}
-			i += 5
+			bars += strings.Count(lines[first], "|-")
+			beats += len(regexp.MustCompile(`\b[1-4]\b`).FindAllString(lines[len(lines)-1], -1))
+			slapped += strings.Count(strings.Join(lines[first+7:len(lines)-1], ""), "s")
+		}
+		for _, line := range strings.Split(text, "\n") {
+			if utf8.RuneCountInString(line) > tabtext.Columns {
+				t.Errorf("capo %d: wider than %d: %s", capo, tabtext.Columns, line)
+			}
 		}
 		for s := 1; s <= 6; s++ {
 			if strings.Join(want[s], " ") != strings.Join(got[s], " ") {
 				t.Errorf("capo %d, string %d:\n got %v\nwant %v\n%s", capo, s, got[s], want[s], text)
 			}
 		}
-		if capo > 0 && !strings.Contains(text, "capo 2 (frets count from the capo)") || !strings.Contains(text, "Tuning (string 6 to 1): D2 A2 D3 F#3 A3 D4") {
-			t.Errorf("header:\n%s", text)
+		if bars != len(p.Request.Tune.Bars) || beats != 4*bars-3 || slapped != hits || hits > 0 != (sections != nil) {
+			t.Errorf("capo %d: %d bars of %d, %d beats, %d slaps of %d:\n%s", capo, bars, len(p.Request.Tune.Bars), beats, slapped, hits, text)
+		}
+		if capo == 2 && !strings.Contains(text, "capo 2 (frets count from the capo)") || !strings.Contains(text, "Tuning (string 6 to 1): D2 A2 D3 F#3 A3 D4") ||
+			!strings.Contains(text, "1·2") {
+			t.Errorf("header or numbers:\n%s", text)
 		}
 	}
 }

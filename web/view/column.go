@@ -2,7 +2,6 @@ package view
 
 import (
 	"fmt"
-	"math"
 	"strconv"
 	"strings"
 
@@ -10,7 +9,6 @@ import (
 	"stepping/core/play"
 	"stepping/core/thumb"
 	"stepping/core/tune"
-	"stepping/formats/plandoc"
 )
 
 // Column is the time column: time runs downward, true to length; the six strings stand
@@ -185,7 +183,7 @@ func (c *Column) addSounds(mo *play.Moment, y1, y2 float64) {
 
 func newRow(p *plan.Plan, changed map[int]bool, m int, y float64, newBar bool) rowView {
 	mo := &p.Moments[m]
-	row := rowView{Moment: m, Y: y, Bar: mo.Bar, Printed: mo.Printed, Beat: plandoc.Beat(mo.Beat), Label: CountAloud(mo.Beat), Hit: mo.Hit, HitX: hitX(mo.Hit), NewBar: newBar, Changed: changed[m], Dropped: mo.Dropped}
+	row := rowView{Moment: m, Y: y, Bar: mo.Bar, Printed: mo.Printed, Beat: play.Decimal(mo.Beat), Label: play.CountAloud(mo.Beat), Hit: mo.Hit, HitX: hitX(mo.Hit), NewBar: newBar, Changed: changed[m], Dropped: mo.Dropped}
 	var words []string
 	for _, s := range mo.Strokes() {
 		v := newStroke(p, s)
@@ -226,21 +224,6 @@ func hitX(hit string) float64 {
 		return stringX(2)
 	}
 	return stringX(4)
-}
-
-// countLabel is how a beat is counted aloud: its number, and between beats e, &, a, or a third's
-// trip and let.
-func CountAloud(beat float64) string {
-	whole, part := math.Modf(beat)
-	for _, w := range []struct {
-		at   float64
-		word string
-	}{{0, fmt.Sprintf("%.0f", whole)}, {0.25, "e"}, {0.5, "&"}, {0.75, "a"}, {1. / 3, "trip"}, {2. / 3, "let"}} {
-		if math.Abs(part-w.at) < 0.01 {
-			return w.word
-		}
-	}
-	return plandoc.Beat(beat)
 }
 
 // shortBy is a damper in one letter, as the legend explains them: t trailing, h heel, a

@@ -166,7 +166,7 @@ func Counts(p *thumb.Pattern) (out []string) {
 	for i := range p.Steps {
 		word := "·" // finer than it is spoken
 		if each <= 4 || i%each == 0 {
-			word = CountAloud(1 + float64(i)/float64(each))
+			word = play.CountAloud(1 + float64(i)/float64(each))
 		}
 		out = append(out, word)
 	}

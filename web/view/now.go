@@ -11,7 +11,6 @@ import (
 	"stepping/core/play"
 	"stepping/core/thumb"
 	"stepping/core/tune"
-	"stepping/formats/plandoc"
 )
 
 // Now is everything about the moment at the cursor.
@@ -134,7 +133,7 @@ func noteText(s *play.Stroke) string {
 func NewNow(id string, version int, p *plan.Plan, m int) Now {
 	mo := &p.Moments[m]
 	v := Now{
-		ID: id, Version: version, Moment: m, Bar: mo.Printed, Beat: plandoc.Beat(mo.Beat), Chord: mo.Chord.Name,
+		ID: id, Version: version, Moment: m, Bar: mo.Printed, Beat: play.Decimal(mo.Beat), Chord: mo.Chord.Name,
 		Front: newFront(mo), Behind: behindText(p, mo), Choices: newChoices(p, m), Melody: newStroke(p, mo.Melody), Thumb: newStroke(p, mo.Thumb), Neck: NewNeck(p, m),
 	}
 	for _, s := range mo.With {
@@ -407,7 +406,7 @@ func (r *Reasons) add(ctx context.Context, p *plan.Plan, m int, part play.Part, 
 }
 
 // beatOf writes a moment's beat.
-func Beat(mo *play.Moment) string { return plandoc.Beat(mo.Beat) }
+func Beat(mo *play.Moment) string { return play.Decimal(mo.Beat) }
 
 // PinJSON is how forms carry a pin.
 func PinJSON(p *plan.Pin) string {

@@ -169,7 +169,7 @@ func TestGripDrawing(t *testing.T) {
 // Beats are counted aloud as players do, on the plan and over a pattern.
 func TestCounts(t *testing.T) {
 	for beat, want := range map[float64]string{1: "1", 2.5: "&", 3.25: "e", 3.75: "a", 4 + 1./3: "trip", 4 + 2./3: "let", 2.1: "2.1"} {
-		if got := CountAloud(beat); got != want {
+		if got := play.CountAloud(beat); got != want {
 			t.Errorf("beat %v is counted %q, want %q", beat, got, want)
 		}
 	}
