@@ -77,7 +77,7 @@ var Kinds = []Kind{
 	{"9#5", []int{0, 2, 4, 8, 10}, "ninth, sharp fifth"},
 	{"9b5", []int{0, 2, 4, 6, 10}, "ninth, flat fifth"},
 	{"m7#5", []int{0, 3, 8, 10}, "minor seventh, sharp fifth"},
-	{"b5", []int{0, 4, 6}, "major, flat fifth"},
+	{"(b5)", []int{0, 4, 6}, "major, flat fifth"},
 	{"dimmaj7", []int{0, 3, 6, 11}, "diminished, major seventh"},
 }
 
@@ -86,6 +86,7 @@ var aliases = map[string]string{
 	"maj": "", "M": "", "min": "m", "-": "m", "mi": "m", "min7": "m7", "-7": "m7", "M7": "maj7", "min9": "m9", "M9": "maj9", "sus": "sus4", "4": "sus4", "2": "sus2",
 	"+": "aug", "o": "dim", "o7": "dim7", "min6": "m6", "mM7": "mmaj7", "minmaj7": "mmaj7", "7+": "7#5", "aug7": "7#5", "7sus": "7sus4", "9sus": "9sus4", "6add9": "69",
 	"add2": "add9", "add11": "add4", "madd2": "madd9", "madd11": "madd4", "min11": "m11",
+	"b5": "(b5)", // after a sharp alone: Db5 is the fifth on D flat
 }
 
 // tonesOf finds a kind by its name or an alias.

@@ -88,6 +88,9 @@ func TestNames(t *testing.T) {
 				t.Errorf("%s%s is not read back: %+v", pitch.Usual.Class(root).ClassName(), k.Name, readings)
 			}
 			for _, r := range readings {
+				if again, err := Parse(r.Chord.Name); err != nil || again.Classes() != r.Chord.Classes() {
+					t.Errorf("%s is written for %v and read as %v: %v", r.Chord.Name, r.Chord.Tones, again.Tones, err)
+				}
 				if set := classSet(sounding); set&^r.Chord.Classes() != 0 || len(r.Missing) == 0 && set != r.Chord.Classes() {
 					t.Errorf("%s read as %s", k.Name, r.Chord.Name)
 				}
@@ -97,6 +100,7 @@ func TestNames(t *testing.T) {
 	for _, tt := range []struct{ notes, want string }{
 		{"F3 A3 C4 E4", "Fmaj7"}, // an F shape with the top string left open
 		{"A2 C3 E3 G3", "Am7"}, {"C3 E3 G3 A3", "C6"}, {"D3 F#3 C4", "D7 without its fifth"}, {"E3 C4 G4", "C/E"}, {"D3 A3", "D5"}, {"D3 D4", "D alone"},
+		{"D3 F3 Ab3", "Ddim"}, {"F3 Ab3 D4", "Ddim/F"}, {"G#2 D3 F3", "Ddim/Ab"}, {"D3 F#3 Ab3", "D(b5)"},
 		{"C3 E3 G3 C#4 F#4", "C with C#, F# added"}, {"C3 C#3", "the notes C, C#, C lowest"}, {"", "nothing sounds"},
 	} {
 		var sounding []pitch.Pitch

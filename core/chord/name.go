@@ -19,7 +19,7 @@ type Reading struct {
 // Score of a reading that is not the plain one.
 const (
 	scoreSlash   = 1.6  // another tone than the root is lowest
-	scoreMissing = 1.8  // the fifth does not sound
+	scoreMissing = 2.1  // the fifth does not sound
 	scoreKind    = 0.06 // per place in Kinds
 )
 

@@ -24,6 +24,9 @@ func (m *model) bassOptions(mo *moment, h *hand) []bassOption {
 			fit, clash := m.read(mo, &o)
 			y.add(play.Pattern, fit)
 			y.add(play.Clash, clash)
+			if o.how == play.Slide {
+				y.add(play.Place, m.w.BassNeck*float64(m.fromCapo(o.fret)))
+			}
 			o.ring = m.sympathyOf(o.pitch)
 		} else {
 			m.dropCost(mo, &o, &y)

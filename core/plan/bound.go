@@ -210,7 +210,7 @@ func (r *pickShape) leastEnding(m *model, ended quiet.Strings) float64 {
 		if !ended.Has(s) {
 			continue
 		}
-		least := min(min(m.w.StopOwn, m.w.UnderTouch), r.leakPrice(r.mo.leak.ended[s], s))
+		least := min(m.leastStop(), r.leakPrice(r.mo.leak.ended[s], s))
 		if m.school.Heel {
 			least = min(least, m.w.HeelEffort*float64(7-s))
 		}
@@ -220,6 +220,12 @@ func (r *pickShape) leastEnding(m *model, ended quiet.Strings) float64 {
 		most = max(most, least)
 	}
 	return most
+}
+
+// leastStop is the least effort with which something comes down on a string that rings.
+func (m *model) leastStop() float64 {
+	w := m.w
+	return min(w.StopOwn, w.StopEffort, w.LittleEffort, w.RestEffort, w.FingerTouch, w.UnderTouch, w.SpareEffort, w.OverEffort, w.TiltEffort)
 }
 
 // boundMoments is the length up to which the bound pays: what it lacks adds up over a tune, until

@@ -310,7 +310,11 @@ func (st *stage) changeCost(k int, h, g *hand, y *tally) {
 			y.add(play.Damping, st.m.w.TrailMove*math.Abs(float64(h.trails-g.trails)))
 		}
 		if h.covers != g.covers {
-			y.add(play.Intonation, st.m.w.CoverMove*math.Abs(float64(h.covers-g.covers)))
+			per := st.m.w.CoverMove
+			if st.mo.held() {
+				per = st.m.w.CoverHeld
+			}
+			y.add(play.Intonation, per*math.Abs(float64(h.covers-g.covers)))
 		}
 	}
 	if st.mo.note >= 0 && h.n > 0 && h.stops[0].str != g.stops[0].str {
@@ -479,7 +483,7 @@ type ringIn struct {
 // ringInAfter says what rings after the change from h (live: bass strings ringing) to g. It is the
 // same for all g of one shape.
 func (st *stage) ringInAfter(h *hand, live quiet.Strings, g *hand) ringIn {
-	ri := ringIn{live: live}
+	ri := ringIn{live: live &^ st.mo.faded}
 	if b := &h.bass; b.str != 0 && (b.str != g.bass.str || b.fret != g.bass.fret) {
 		ri.live &^= quiet.Of(b.str) // the finger lets go and silences it
 	}

@@ -69,9 +69,10 @@ type moment struct {
 	shapes     []int32 // a hand of each shape
 	leak       leakPrice
 
-	since    float64 // seconds since the last melody onset, for digit repeats
-	endedFor float64 // seconds since the ended note was struck
-	bassFor  float64 // seconds since the last stroke of the thumb
+	since    float64       // seconds since the last melody onset, for digit repeats
+	endedFor float64       // seconds since the ended note was struck
+	bassFor  float64       // seconds since the last stroke of the thumb
+	faded    quiet.Strings // bass strings that are silent by now, even if it was theirs
 }
 
 // wantsThumb: the pattern has a stroke here.
@@ -215,6 +216,7 @@ func (m *model) followMelody() {
 	}
 }
 
+// followThumb fills bassPlaces, readings, bassFor and faded.
 func (m *model) followThumb() {
 	type key struct {
 		chord string
@@ -233,6 +235,11 @@ func (m *model) followThumb() {
 	for t := range m.moments {
 		mo := &m.moments[t]
 		mo.bassFor = mo.sec - lastSec
+		for s := 1; s <= 6; s++ {
+			if quiet.Strength(m.open(s), mo.bassFor) == 0 {
+				mo.faded |= quiet.Of(s)
+			}
+		}
 		if mo.stroke != nil {
 			if mo.readings = mo.stroke.Readings(); mo.wantsThumb() {
 				last, lastSec = nil, mo.sec

@@ -7,6 +7,7 @@ import (
 	"strings"
 	"testing"
 
+	"stepping/core/chord"
 	"stepping/core/coretest"
 	"stepping/core/digits"
 	"stepping/core/pitch"
@@ -185,6 +186,21 @@ func (c *termCase) moving() {
 	ch := c.change(1, from, to, plain)
 	c.is("TrailMove", ch[play.Damping], 5*inForce.TrailMove)
 	c.is("CoverMove", ch[play.Intonation], 2*inForce.CoverMove)
+
+	// G4 held on string 1 at fret 5 over G: at the second stroke of the thumb the tube reaches for the G on string 6.
+	c.set(func(r *Request) {
+		r.Thumb, r.Tune.Notes[0].Dur, r.Tune.Length = thumb.Steady, 8*tune.Quarter, 8*tune.Quarter
+		r.Tune.Chords[0].Chord, _ = chord.Parse("G")
+	}, 67)
+	from = c.hand(0, 1, play.Slide, 0, func(h *hand) bool { return h.covers == 1 && h.bass.str == 0 })
+	to = c.hand(1, 1, play.Slide, 0, func(h *hand) bool { return h.covers == 6 })
+	c.is("CoverHeld", c.change(1, from, to, plain)[play.Intonation], 5*inForce.CoverHeld)
+	c.is("BassNeck", c.options(1, to)[6].cost[play.Place], 5*inForce.BassNeck)
+	// A2 falls to a thirtieth, its end, in 3.45 times its ring time of 2.86 s: with a stroke a second it rings on.
+	held := &c.m.moments[0].hands[from]
+	c.rule("a bass string rings on", c.m.stage(1).ringInAfter(held, quiet.Of(5), held).live == quiet.Of(5), true)
+	c.m.moments[1].faded = quiet.Of(5)
+	c.rule("a bass string rings for ever", c.m.stage(1).ringInAfter(held, quiet.Of(5), held).live == quiet.Of(5), false)
 }
 
 // holding: spreads, bars, the thumb over the neck, what trailing costs, tone and lean.

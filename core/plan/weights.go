@@ -61,6 +61,7 @@ type Weights struct {
 	EasyWindow float64
 	Beyond     float64 // per fret beyond the last one: no wire to aim at
 	CoverMove  float64 // per string that the tip moves across: the slide may slip off the wire
+	CoverHeld  float64 // the same while a note is held under it
 
 	Clash     float64
 	DroneEase float64 // what remains of a clash when the player welcomes a home drone
@@ -109,7 +110,7 @@ type Weights struct {
 
 	Cramped     float64 // per fret that two fingers lie closer together than one fret a finger
 	NeckPer     float64 // a fretted note, per fret from the nut or capo
-	BassNeck    float64 // a fretted bass note, per fret from the nut or capo, when it is struck
+	BassNeck    float64 // a stopped bass note, per fret from the nut or capo, when it is struck
 	SlideString float64 // a slide note, per string from string 1
 	SlideFret   float64 // per fret from the nut or capo
 	SlideLow    float64 // per fret below lowFret, where strings are stiff and thin
@@ -184,6 +185,7 @@ var inForce = Weights{
 	EasyWindow: 3,
 	Beyond:     0.3,
 	CoverMove:  0.04,
+	CoverHeld:  0.12,
 
 	Clash:     0.8,
 	DroneEase: 0.3,

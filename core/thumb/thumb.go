@@ -289,7 +289,7 @@ const (
 	fitThird       = 1.0
 	fitOtherTone   = 0.9
 	fitNoChordTone = 1.5  // before what the clash itself costs
-	fitSameString  = 1.0  // an alternate that is the root's own string
+	fitSameString  = 0.7  // an alternate that is the root's own string
 	fitOtherString = 0.25 // one that lies on neither
 	fitColour      = 0.3  // an alternate that is a seventh or ninth
 	fitNotHigher   = 0.8  // a higher tone that lies below the root
