@@ -22,7 +22,7 @@ func fitCommand(ctx context.Context, args []string, out io.Writer) error {
 	fs := flag.NewFlagSet("fit", flag.ContinueOnError)
 	fs.SetOutput(io.Discard)
 	from, to := fs.String("from", "", ""), fs.String("out", "", "")
-	only, folds, sweeps := fs.String("only", "", ""), fs.Int("folds", 0, ""), fs.Int("sweeps", len(fit.Steps), "")
+	only, folds, sweeps := fs.String("only", "", ""), fs.Int("folds", 0, ""), fs.Int("sweeps", len(fit.ToReferences.Steps), "")
 	var paths []string
 	for len(args) > 0 {
 		if err := fs.Parse(args); err != nil {
@@ -44,16 +44,16 @@ func fitCommand(ctx context.Context, args []string, out io.Writer) error {
 	if err != nil {
 		return err
 	}
-	var names []string
+	how := fit.ToReferences
 	if *only != "" {
-		names = strings.Split(*only, ",")
+		how.Names = strings.Split(*only, ",")
 	}
-	steps := fit.Steps[:min(max(*sweeps, 0), len(fit.Steps))]
+	how.Steps = how.Steps[:min(max(*sweeps, 0), len(how.Steps))]
 	if *folds > 1 {
-		return heldOut(ctx, out, refs, start, names, steps, *folds)
+		return heldOut(ctx, out, refs, start, how, *folds)
 	}
 	begin := time.Now()
-	best, err := fit.Fit(ctx, refs, start, names, steps, func(p fit.Progress) {
+	best, err := fit.Fit(ctx, fit.Cases(refs), start, how, func(p fit.Progress) {
 		fmt.Fprintf(os.Stderr, "\rsweep %d of %d, %-14s melody %d/%d, bass %d/%d  ", p.Sweep, p.Sweeps, p.Weight, p.Agreement.Melody, p.Agreement.MelodyOf, p.Agreement.Bass, p.Agreement.BassOf)
 		if *to != "" {
 			_ = writeWeights(*to, &p.Best) // said again at the end, with its error
@@ -70,7 +70,7 @@ func fitCommand(ctx context.Context, args []string, out io.Writer) error {
 }
 
 // heldOut fits on all folds but one, and measures on that one.
-func heldOut(ctx context.Context, out io.Writer, refs []*reference.Reference, start plan.Weights, names []string, steps []float64, n int) error {
+func heldOut(ctx context.Context, out io.Writer, refs []*reference.Reference, start plan.Weights, how fit.Options, n int) error {
 	folds := fit.Folds(refs, n)
 	var total reference.Agreement
 	for k := range folds {
@@ -80,11 +80,11 @@ func heldOut(ctx context.Context, out io.Writer, refs []*reference.Reference, st
 				rest = append(rest, folds[i]...)
 			}
 		}
-		w, err := fit.Fit(ctx, rest, start, names, steps, nil)
+		w, err := fit.Fit(ctx, fit.Cases(rest), start, how, nil)
 		if err != nil {
 			return err
 		}
-		a, err := fit.Agree(ctx, folds[k], &w)
+		a, err := fit.Agree(ctx, fit.Cases(folds[k]), &w)
 		if err != nil {
 			return err
 		}

@@ -2,7 +2,7 @@
 //
 // What is sought is the least of
 //
-//	misses + Regular · Σ (ln w − ln w₀)²
+//	misses + Regular · Σ (ln w − ln w₀)² + Each · (weights that differ)
 //
 // over the weights, misses being the choices in which the best plans differ from the references and w₀
 // the weights that it starts from. The number of misses is piecewise constant in the weights, so it is
@@ -23,14 +23,17 @@ import (
 	"stepping/core/reference"
 )
 
-// Widest is the factor by which a fitted weight may differ from the one that it starts from.
-const Widest = 4.0
+// Options say what is fitted, and how freely.
+type Options struct {
+	Names   []string  // of the weights; none: all
+	Steps   []float64 // the factors of the sweeps
+	Most    float64   // by which a weight may differ from the one that it starts from, at most plan.MostFactor
+	Regular float64   // what moving a weight by a factor of e costs, in misses
+	Each    float64   // what moving a weight at all costs, in misses
+}
 
-// Regular is what moving a weight by a factor of e costs, in misses.
-const Regular = 0.6
-
-// Steps are the factors of the sweeps.
-var Steps = []float64{1.5, 1.25, 1.25, 1.12, 1.12, 1.06}
+// ToReferences are the options for fitting to reference arrangements.
+var ToReferences = Options{Steps: []float64{1.5, 1.25, 1.25, 1.12, 1.12, 1.06}, Most: plan.MostFactor, Regular: 0.6}
 
 // Progress is told after each weight of a sweep.
 type Progress struct {
@@ -40,20 +43,36 @@ type Progress struct {
 	Agreement     reference.Agreement
 }
 
-// Agree plans every reference with the weights and counts where the plans agree. A reference that cannot
+// Case is a request, and what its plan should choose.
+type Case struct {
+	Request plan.Request
+	Of      reference.Agreement // how much there is to agree with
+	Compare func(*plan.Plan) (reference.Agreement, error)
+}
+
+// Cases are references as cases.
+func Cases(refs []*reference.Reference) []Case {
+	out := make([]Case, len(refs))
+	for i, r := range refs {
+		out[i] = Case{r.Request, reference.Agreement{MelodyOf: len(r.Melody), BassOf: len(r.Bass)}, r.Compare}
+	}
+	return out
+}
+
+// Agree plans every case with the weights and counts where the plans agree. One that cannot
 // be planned agrees nowhere.
-func Agree(ctx context.Context, refs []*reference.Reference, w *plan.Weights) (reference.Agreement, error) {
-	parts := make([]reference.Agreement, len(refs))
+func Agree(ctx context.Context, cases []Case, w *plan.Weights) (reference.Agreement, error) {
+	parts := make([]reference.Agreement, len(cases))
 	next := make(chan int)
 	var all sync.WaitGroup
 	for range runtime.GOMAXPROCS(0) {
 		all.Go(func() {
 			for i := range next {
-				parts[i] = agree(ctx, refs[i], w)
+				parts[i] = cases[i].agree(ctx, w)
 			}
 		})
 	}
-	for i := range refs {
+	for i := range cases {
 		next <- i
 	}
 	close(next)
@@ -65,79 +84,85 @@ func Agree(ctx context.Context, refs []*reference.Reference, w *plan.Weights) (r
 	return total, ctx.Err()
 }
 
-func agree(ctx context.Context, r *reference.Reference, w *plan.Weights) reference.Agreement {
-	req := r.Request
+func (c *Case) agree(ctx context.Context, w *plan.Weights) reference.Agreement {
+	req := c.Request
 	req.Weights = w
-	none := reference.Agreement{MelodyOf: len(r.Melody), BassOf: len(r.Bass)}
 	p, err := plan.Solve(ctx, req)
 	if err != nil {
-		return none
+		return c.Of
 	}
-	a, err := r.Compare(p)
+	a, err := c.Compare(p)
 	if err != nil {
-		return none
+		return c.Of
 	}
 	return a
 }
 
-// Fit fits the named weights to the references, all of them if there are no names.
-func Fit(ctx context.Context, refs []*reference.Reference, start plan.Weights, names []string, steps []float64, progress func(Progress)) (plan.Weights, error) {
+// Fit fits weights to the cases.
+func Fit(ctx context.Context, cases []Case, start plan.Weights, o Options, progress func(Progress)) (plan.Weights, error) {
 	best := start
-	now, err := Agree(ctx, refs, &best)
+	now, err := Agree(ctx, cases, &best)
 	if err != nil {
 		return start, err
 	}
-	cost := objective(&now, &start, &best)
+	cost := o.objective(&now, &start, &best)
+	names := o.Names
 	if len(names) == 0 {
 		names = plan.WeightNames()
 	}
-	for sweep, step := range steps {
+	for sweep, step := range o.Steps {
 		moved := false
 		for _, name := range names {
 			for _, factor := range []float64{step, 1 / step} {
 				trial := best
-				if !scale(&trial, &start, name, factor) {
+				if !o.scale(&trial, &start, name, factor) {
 					continue
 				}
-				got, err := Agree(ctx, refs, &trial)
+				got, err := Agree(ctx, cases, &trial)
 				if err != nil {
 					return best, err
 				}
-				if c := objective(&got, &start, &trial); c < cost-1e-9 {
+				if c := o.objective(&got, &start, &trial); c < cost-1e-9 {
 					best, now, cost, moved = trial, got, c, true
 					break
 				}
 			}
 			if progress != nil {
-				progress(Progress{sweep + 1, len(steps), name, best, now})
+				progress(Progress{sweep + 1, len(o.Steps), name, best, now})
 			}
 		}
-		if !moved && sweep+1 < len(steps) && steps[sweep+1] == step {
-			continue
+		if !moved && sweep+1 < len(o.Steps) && o.Steps[sweep+1] == step {
+			break
 		}
 	}
 	return best, nil
 }
 
-func objective(a *reference.Agreement, start, w *plan.Weights) float64 {
+func (o *Options) objective(a *reference.Agreement, start, w *plan.Weights) float64 {
 	cost := float64(a.MelodyOf - a.Melody + a.BassOf - a.Bass)
 	from, to := reflect.ValueOf(start).Elem(), reflect.ValueOf(w).Elem()
 	for i := range from.NumField() {
 		if a, b := from.Field(i).Float(), to.Field(i).Float(); a > 0 && b > 0 {
 			d := math.Log(b / a)
-			cost += Regular * d * d
+			cost += o.Regular * d * d
+			if d != 0 {
+				cost += o.Each
+			}
 		}
 	}
 	return cost
 }
 
+// slack lets a rounded weight lie at the end of its range.
+const slack = 1e-9
+
 // scale multiplies a weight, rounded to three digits; ok is false if it would leave its range.
-func scale(w, start *plan.Weights, name string, factor float64) (ok bool) {
+func (o *Options) scale(w, start *plan.Weights, name string, factor float64) (ok bool) {
 	f, from := reflect.ValueOf(w).Elem().FieldByName(name), reflect.ValueOf(start).Elem().FieldByName(name).Float()
 	v := f.Float() * factor
 	digit := math.Pow(10, math.Floor(math.Log10(v))-2)
 	v = math.Round(v/digit) * digit
-	if from <= 0 || v > from*Widest || v < from/Widest {
+	if from <= 0 || v > from*o.Most+slack || v < from/o.Most-slack {
 		return false
 	}
 	f.SetFloat(v)

@@ -114,13 +114,21 @@ func (p *Plan) besideRepeats(t int, part play.Part, voice int, of func() ([]Alte
 		case same:
 			a.Why = ""
 		case a.Chosen:
-			a.Why = "by itself the better choice; the bar is played like its repeats"
+			a.Why = "by itself the better choice; " + p.heldWhy()
 		}
 		a.Extra -= base
 		a.Chosen = a.sameAs(&played)
 	}
 	chosenFirst(alts)
 	return alts, nil
+}
+
+// heldWhy says why p is not its free plan.
+func (p *Plan) heldWhy() string {
+	if p.Kept {
+		return "it stays as you have kept it"
+	}
+	return "the bar is played like its repeats"
 }
 
 // without returns the plan without the pins on one stroke of moment t.

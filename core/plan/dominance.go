@@ -1,6 +1,10 @@
 package plan
 
-import "stepping/core/play"
+import (
+	"math"
+
+	"stepping/core/play"
+)
 
 // dominance bounds how much more a plan can have to pay later for having one picking state rather than
 // another, everything else alike.
@@ -14,7 +18,7 @@ type dominance struct {
 // most bounds what any picking state can cost more than any other.
 func (d *dominance) most() float64 {
 	if d.all == 0 {
-		d.all = d.m.heelGap + d.m.restMostGap + d.m.w.StopEffort
+		d.all = d.m.heelGap + d.m.restMostGap + max(d.m.w.StopEffort, d.m.w.StopOwn)
 		if d.again != nil {
 			worst := 0.0
 			for from := range d.again {
@@ -71,8 +75,9 @@ func (d *dominance) of(p, q pickState) float64 {
 	for to := range d.m.restMove {
 		rest = max(rest, d.m.restMove[p.rest()][to]-d.m.restMove[q.rest()][to])
 	}
-	if q.mask()&^p.mask() != 0 {
-		most += play.Exact(d.m.w.StopEffort) - play.Exact(d.m.w.StopOwn)
+	dearer := play.Exact(d.m.w.StopEffort) - play.Exact(d.m.w.StopOwn) // of a digit that did not pluck last
+	if dearer > 0 && q.mask()&^p.mask() != 0 || dearer < 0 && p.mask()&^q.mask() != 0 {
+		most += math.Abs(dearer)
 	}
 	d.known[p][q] = most + heel + rest
 	return d.known[p][q]

@@ -5,6 +5,7 @@ import (
 	"errors"
 	"math"
 	"math/rand/v2"
+	"reflect"
 	"testing"
 
 	"stepping/core/chord"
@@ -179,24 +180,24 @@ func (e *exhaustive) deal(t, g int, r *pickShape, s *silence, o *bassOption, pl 
 		touch.touch |= at
 		switch {
 		case s.touch.Has(str):
-			on(touch, inForce.FingerTouch)
+			on(touch, e.m.w.FingerTouch)
 		case s.below.Has(str):
-			on(touch, inForce.UnderTouch)
+			on(touch, e.m.w.UnderTouch)
 		case r.spare && cur.spare == 0:
 			spare := cur
 			spare.spare = at
-			on(spare, inForce.SpareEffort)
+			on(spare, e.m.w.SpareEffort)
 		}
 	}
 	if str == 6 && r.over && pins.damperAllowed(str, "over") {
 		over := cur
 		over.over = at
-		on(over, inForce.OverEffort)
+		on(over, e.m.w.OverEffort)
 	}
 	if e.m.school.Tilt && s.ringIn.ended.Has(str) && pins.damperAllowed(str, "tilt") {
 		tilt := cur
 		tilt.tilt |= at
-		on(tilt, inForce.TiltEffort)
+		on(tilt, e.m.w.TiltEffort)
 	}
 	for d := digits.I; d <= digits.C; d++ {
 		if !dl.digitMay(d, str) || cur.digit[d] != 0 || !pins.damperAllowed(str, play.Damper(play.Digits[d])) {
@@ -214,7 +215,7 @@ func (e *exhaustive) deal(t, g int, r *pickShape, s *silence, o *bassOption, pl 
 	if dl.thumbMay(str) && pins.damperAllowed(str, "p") {
 		rest := cur
 		rest.digit[digits.P] = int8(str)
-		rest.effort += play.Exact(inForce.RestEffort)
+		rest.effort += play.Exact(e.m.w.RestEffort)
 		e.deal(t, g, r, s, o, pl, was, a, 7, rest)
 	}
 }
@@ -258,10 +259,23 @@ func smallCase(rng *rand.Rand) Request {
 	}
 	r := Request{Tune: smallTune(rng, tn), Tuning: tn, Capo: rng.IntN(3), Player: p,
 		Thumb: thumb.Kinds[rng.IntN(len(thumb.Kinds))]}
+	if rng.IntN(4) == 0 {
+		r.Weights = randomWeights(rng)
+	}
 	if rng.IntN(3) == 0 {
 		r.Sections = []thumb.Section{{Bar: 1, Pattern: &thumb.Library[rng.IntN(22)]}} // those in 4/4
 	}
 	return r
+}
+
+// randomWeights are weights anywhere in their ranges.
+func randomWeights(rng *rand.Rand) *Weights {
+	w := InForce()
+	for f := range reflect.ValueOf(&w).Elem().NumField() {
+		v := reflect.ValueOf(&w).Elem().Field(f)
+		v.SetFloat(v.Float() * math.Pow(MostFactor, 2*rng.Float64()-1))
+	}
+	return &w
 }
 
 func smallTune(rng *rand.Rand, tn tuning.Tuning) *tune.Tune {

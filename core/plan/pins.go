@@ -146,6 +146,59 @@ func (m *model) conflictOf(rule string, pins ...Pin) *PinError {
 	return &PinError{pins, rule, m.pinList(pins) + ": " + rule + ". Unpin one of them"}
 }
 
+// Target is the stroke of a moment for which p chooses, nil if there is none.
+func (p *Pin) Target(mo *play.Moment) *play.Stroke {
+	switch {
+	case p.Part == play.Thumb:
+		return mo.Thumb
+	case p.Part != play.Melody || mo.Melody == nil:
+		return nil
+	}
+	for _, s := range append([]*play.Stroke{mo.Melody}, mo.With...) {
+		if s.Voice == p.Voice {
+			return s
+		}
+	}
+	return nil
+}
+
+// HeldBy reports whether pl, a plan made without the pin, plays everything that p binds as it says,
+// fingers and digits apart; a glide counts as the slide, a hammer or pull as fretted. first is the first moment that
+// it binds, -1 if there is none.
+func (p *Pin) HeldBy(pl *Plan) (held bool, first int) {
+	held, first = true, -1
+	for t := range pl.Moments {
+		mo := &pl.Moments[t]
+		s := p.Target(mo)
+		wanted := p.Part == play.Thumb && (mo.Stroke != "" || s != nil) || p.Part == play.Melody && s != nil
+		if !p.inForce(mo.At) || !wanted {
+			continue
+		}
+		if first < 0 {
+			first = t
+		}
+		held = held && p.plays(s, pl.Request.Capo)
+	}
+	return held, first
+}
+
+// plays reports whether s is the place and manner that p asks for; nil is a stroke left out.
+func (p *Pin) plays(s *play.Stroke, capo int) bool {
+	switch {
+	case s == nil || p.How == play.Drop:
+		return s == nil && p.How == play.Drop
+	case p.String != 0 && (p.String != s.String || p.How != "" && math.Abs(p.Fret-s.Fret) > fretSame):
+		return false
+	case p.How == "":
+		return true
+	}
+	was := play.Stroke{How: p.How, Fret: p.Fret}
+	if p.String == 0 {
+		was.Fret = s.Fret
+	}
+	return mannerOf(&was, capo) == mannerOf(s, capo)
+}
+
 func (p *Pin) check() error {
 	switch {
 	case p.Voice < 0 || p.Voice > tune.MaxWith || p.String < 0 || p.String > 6 || p.Finger < 0 || p.Finger > thumbOver || p.Covers < 0 || p.Covers > 6:

@@ -24,10 +24,12 @@ type Plan struct {
 	Total   float64
 	Terms   play.Terms
 	Ceiling play.Ceiling
-	Gap     float64 // what repeats played alike cost more than the best plan in which they are free
+	Gap     float64 // what repeats played alike, or what is kept, cost more than the best plan in which they are free
+	Kept    bool    // the strokes are those of Request.Kept, see kept.go
+	Lost    string  // why what is kept is not played, "" if it is or nothing is
 
 	m    *model
-	free *Plan // the best plan with free repeats, if Gap is not 0: what other choices cost is read there
+	free *Plan // that best plan, nil if it is this one: what other choices cost is read there
 
 	// mu guards what follows: it is worked out when it is asked for.
 	mu        sync.Mutex
@@ -42,6 +44,9 @@ type Plan struct {
 
 // Solve plans r. Errors: *RangeError, *PinError, a validation error, or ctx's.
 func Solve(ctx context.Context, r Request) (*Plan, error) {
+	if len(r.Kept) > 0 {
+		return solveKept(ctx, r)
+	}
 	p, err := solveFree(ctx, r)
 	if err != nil || r.Varied {
 		return p, err
@@ -66,7 +71,7 @@ func solveFree(ctx context.Context, r Request) (*Plan, error) {
 		return nil, ErrOver
 	}
 	if failed != "" && len(r.alike) > 0 {
-		return nil, &PinError{Rule: failed, Why: "a repeated bar cannot be played alike: " + failed}
+		return nil, &PinError{Rule: failed, Why: "what is held cannot be played: " + failed}
 	}
 	if failed != "" {
 		return nil, conflict(ctx, r)

@@ -66,7 +66,7 @@ func (p *Plan) appendNext(ctx context.Context, t int, part play.Part, out *[]str
 	case p.free == nil:
 		why = p.whyNot(t, next)
 	case next.Extra < 0:
-		*out = append(*out, fmt.Sprintf("%s would cost %.2f less here by itself; the bar is played like its repeats.", capital(p.AlternativeText(next)), -next.Extra))
+		*out = append(*out, fmt.Sprintf("%s would cost %.2f less here by itself; %s.", capital(p.AlternativeText(next)), -next.Extra, p.heldWhy()))
 		return nil
 	default:
 		if alts, err = p.alternativesOf(ctx, t, part, 0); err != nil {
@@ -504,7 +504,7 @@ func (p *Plan) DropReason(t int) string {
 
 func (p *Plan) dropReason(t int) string {
 	if p.free != nil && !p.free.Moments[t].Dropped {
-		return "the bar is played like its repeats"
+		return p.heldWhy()
 	}
 	if p.free != nil {
 		return p.free.DropReason(t)

@@ -4,8 +4,10 @@ import (
 	"errors"
 	"fmt"
 	"reflect"
+	"slices"
 	"strings"
 
+	"stepping/core/play"
 	"stepping/core/player"
 	"stepping/core/thumb"
 	"stepping/core/tune"
@@ -30,7 +32,10 @@ type Request struct {
 	// Varied lets repeated bars be played otherwise each time; else they are played alike.
 	Varied bool
 
-	alike []Pin // that hold repeated bars to one way, see alike.go
+	// Kept is what a plan that the player has taken up plays, see kept.go.
+	Kept []Pin
+
+	alike []Pin // that hold repeated bars to one way, or what is kept; see alike.go and kept.go
 
 	// Progress, if not nil, is told after each moment how many are done. It must be quick.
 	Progress func(done, total int)
@@ -151,19 +156,50 @@ func (r *Request) check() error {
 			return err
 		}
 	}
-	for _, k := range thumb.Kinds {
-		if r.Thumb == k {
-			return r.Player.Validate()
-		}
+	if err := r.Player.Validate(); err != nil {
+		return err
+	}
+	if err := checkTaste(r.Player.Taste); err != nil {
+		return err
+	}
+	if slices.Contains(thumb.Kinds, r.Thumb) {
+		return nil
 	}
 	return fmt.Errorf("thumb %q: choose none, steady or alternating", r.Thumb)
 }
 
+// weights are those of the request, or those in force, with the player's taste.
 func (r *Request) weights() *Weights {
+	base := &inForce
 	if r.Weights != nil {
-		return r.Weights
+		base = r.Weights
 	}
-	return &inForce
+	if len(r.Player.Taste) == 0 {
+		return base
+	}
+	w := *base
+	v := reflect.ValueOf(&w).Elem()
+	for name, factor := range r.Player.Taste {
+		f := v.FieldByName(name)
+		f.SetFloat(play.Exact(f.Float() * factor))
+	}
+	return &w
+}
+
+// checkTaste refuses factors for what is no weight; their range is the player's own check.
+func checkTaste(taste map[string]float64) error {
+	names := WeightNames()
+	for name := range taste {
+		if !slices.Contains(names, name) {
+			return &player.FieldError{Field: "taste", Text: fmt.Sprintf("%q is no weight; docs/model.md names them", name)}
+		}
+	}
+	return nil
+}
+
+// Get returns a weight by its name, which must be one of WeightNames.
+func (w *Weights) Get(name string) float64 {
+	return reflect.ValueOf(w).Elem().FieldByName(name).Float()
 }
 
 // InForce returns the weights that plans are made with.

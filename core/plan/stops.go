@@ -172,12 +172,17 @@ func (m *model) special(s *stop) bool {
 
 // voicingsFor lists the ways to hold a note of the tune with all its voices. Those that need a special
 // technique are left out unless a pin asks for one, or there is no other.
+// So that an alternative and its pin are the same, a bend that is asked for is one let down from the note before,
+// if that can be, and else one that the fretting hand pushes, if it can.
 func (m *model) voicingsFor(i int) []voicing {
 	all := m.everyVoicing(i)
 	at := m.req.Tune.Notes[i].At
 	for k := range m.req.Pins {
 		if p := &m.req.Pins[k]; p.Part == play.Melody && p.inForce(at) && slices.Contains([]play.How{play.Bend, play.Harmonic, play.Tapped}, p.How) {
-			return all
+			if p.How == play.Bend && m.letsDown(i, p) {
+				break
+			}
+			return m.unhooked(all, p)
 		}
 	}
 	usual := slices.DeleteFunc(slices.Clone(all), func(v voicing) bool {
@@ -185,6 +190,30 @@ func (m *model) voicingsFor(i int) []voicing {
 	})
 	if len(usual) > 0 {
 		return usual
+	}
+	return all
+}
+
+// letsDown reports whether note i can be had at p's place by letting down a bend of the note before, as far as the
+// pins on that one allow.
+func (m *model) letsDown(i int, p *Pin) bool {
+	if i == 0 || m.req.Tune.Notes[i-1].End() != m.req.Tune.Notes[i].At {
+		return false
+	}
+	return slices.ContainsFunc(m.voicings[i-1], func(v voicing) bool {
+		s := &v.stops[0]
+		return v.n == 1 && s.how == play.Bend && !s.hook && s.str == p.String && math.Abs(s.held-p.Fret) < fretSame &&
+			!slices.ContainsFunc(m.req.Pins, func(q Pin) bool {
+				return q.Part == play.Melody && q.inForce(m.req.Tune.Notes[i-1].At) && !q.fits(&v)
+			})
+	})
+}
+
+// unhooked leaves out bends by the picking hand, if the player lists none and p can be kept without.
+func (m *model) unhooked(all []voicing, p *Pin) []voicing {
+	hooked := func(v voicing) bool { return v.hooked() && !m.req.Player.Uses(player.UsesHook) }
+	if slices.ContainsFunc(all, func(v voicing) bool { return !hooked(v) && p.fits(&v) }) {
+		return slices.DeleteFunc(slices.Clone(all), hooked)
 	}
 	return all
 }

@@ -130,6 +130,10 @@ type Weights struct {
 
 }
 
+// MostFactor bounds the range of every weight: fits move none further from the one in force, up or down,
+// and what must hold of plans holds anywhere in it.
+const MostFactor = 2.0
+
 // inForce are the weights that plans are made with.
 var inForce = Weights{
 	FretTarget:  0.5,

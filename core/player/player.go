@@ -31,6 +31,8 @@ type Profile struct {
 	Accent          string     `json:"accent"`               // of the thumb, see Accents
 	Tunings         []string   `json:"tunings,omitempty"`    // that the player knows, by name; none: what most have met
 	Techniques      []string   `json:"techniques,omitempty"` // special ones that the player uses, see Techniques
+	Learn           bool       `json:"learn,omitempty"`      // the planner may learn from this player's choices
+	Taste           Taste      `json:"taste,omitempty"`      // what it has learnt
 	ReachMM         float64    `json:"reachMm"`              // comfortable stretch of fingers 1 to 4, mm
 	FingerMM        float64    `json:"fingerMm,omitempty"`   // width of the slide's finger at its widest knuckle; 0 if not measured
 	FittsA          float64    `json:"fittsA"`               // time to move the hand, see MoveTime: s
@@ -38,6 +40,12 @@ type Profile struct {
 	Slide           Slide      `json:"slide"`
 	Instrument      Instrument `json:"instrument"`
 }
+
+// Taste is by what factor weights of the planner, by name, differ for this player: at most MostTaste either way.
+type Taste map[string]float64
+
+// MostTaste is how far a player's weight may lie from the planner's own, as a factor.
+const MostTaste = 1.5
 
 // Slide is the tube worn on the finger, or the bar. Where bore, wall and material are given its weight
 // slows landing and shifting.
@@ -236,6 +244,11 @@ func (p Profile) Validate() error {
 	for i, t := range p.Techniques {
 		if !slices.Contains(Techniques, t) || slices.Contains(p.Techniques[:i], t) {
 			return &FieldError{"techniques", fmt.Sprintf("%q is not one of %s, each once", t, strings.Join(Techniques, ", "))}
+		}
+	}
+	for name, factor := range p.Taste {
+		if !(factor >= 1/MostTaste && factor <= MostTaste) {
+			return &FieldError{"taste", fmt.Sprintf("%s %g is outside %.2f to %.2f", name, factor, 1/MostTaste, MostTaste)}
 		}
 	}
 	for _, c := range []struct {

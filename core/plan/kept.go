@@ -1,0 +1,111 @@
+package plan
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"slices"
+
+	"stepping/core/play"
+)
+
+// A kept plan is one that the player has taken up: what its strokes are stays, whatever the planner
+// would do today. Its choices (Plan.Choices) come back in Request.Kept. They give way to the player's pins: a
+// bar in which a pin wants a note or stroke otherwise is planned anew, the others stay. The plan that the
+// request has without them is worked out too: what other choices cost is read there, and what keeping
+// costs is the Gap.
+
+// Choices are what p plays, note by note and stroke by stroke, as pins that make it be played so again:
+// place, technique, finger and digit. Dampers are free.
+func (p *Plan) Choices() []Pin {
+	var out []Pin
+	for t := range p.Moments {
+		mo := &p.Moments[t]
+		if mo.Melody != nil {
+			for _, s := range append([]*play.Stroke{mo.Melody}, mo.With...) {
+				pin := Pin{At: mo.At, Part: play.Melody, Voice: s.Voice, String: s.String, Fret: s.Fret, How: s.How, Finger: fingerNumber(s.Finger)}
+				if s.How != play.Tapped { // its finger is a digit's
+					pin.Digit = s.Digit
+				}
+				out = append(out, pin)
+			}
+		}
+		switch {
+		case mo.Thumb != nil:
+			out = append(out, Pin{At: mo.At, Part: play.Thumb, String: mo.Thumb.String, Fret: mo.Thumb.Fret, How: mo.Thumb.How, Finger: fingerNumber(mo.Thumb.Finger)})
+		case mo.Stroke != "" || mo.Arrival != "":
+			out = append(out, Pin{At: mo.At, Part: play.Thumb, How: play.Drop})
+		}
+	}
+	return out
+}
+
+// fingerNumber is a finger as pins number it, 0 for none and for the slide.
+func fingerNumber(name string) int {
+	for f := 1; f <= thumbOver; f++ {
+		if fingerName(f) == name {
+			return f
+		}
+	}
+	return 0
+}
+
+// solveKept plans r with what is kept; where that cannot be played any more, without it.
+func solveKept(ctx context.Context, r Request) (*Plan, error) {
+	bare := r
+	bare.Kept = nil
+	free, err := Solve(ctx, bare)
+	if err != nil {
+		return nil, err
+	}
+	held := bare
+	held.Known, held.Within, held.Progress, held.alike = nil, 0, nil, r.keptChoices()
+	q, err := solveFree(ctx, held)
+	var impossible *PinError
+	switch {
+	case errors.As(err, &impossible):
+		free.Lost = fmt.Sprintf("what you kept cannot be played under this setup: %s", impossible.Rule)
+		return free, nil
+	case err != nil:
+		return nil, err
+	}
+	q.Request.alike, q.Request.Kept = nil, r.Kept
+	q.free, q.Gap, q.Kept = free, q.Total-free.Total, true
+	return q, nil
+}
+
+// keptChoices is what is kept, without the bars in which a pin wants something else.
+func (r *Request) keptChoices() []Pin {
+	own := map[int]bool{}
+	for i := range r.Kept {
+		k := &r.Kept[i]
+		if slices.ContainsFunc(r.Pins, func(p Pin) bool { return p.inForce(k.At) && p.opposes(k) }) {
+			own[r.Tune.BarOver(k.At)] = true
+		}
+	}
+	var out []Pin
+	for _, k := range r.Kept {
+		if !own[r.Tune.BarOver(k.At)] {
+			out = append(out, k)
+		}
+	}
+	return out
+}
+
+// opposes reports whether pin p wants the note or stroke that k holds otherwise, or binds the slide or
+// what rings around it.
+func (p *Pin) opposes(k *Pin) bool {
+	if p.Part != k.Part || p.Voice != k.Voice {
+		return p.Part != play.Melody && p.Part != play.Thumb
+	}
+	return p.String != 0 && (p.String != k.String || p.Fret != k.Fret && p.How != "") || !p.takes(k.How) ||
+		p.Finger != 0 && p.Finger != k.Finger || p.Digit != "" && p.Digit != k.Digit
+}
+
+// Today is the plan that the request has today without what is kept; p itself if nothing is.
+func (p *Plan) Today() *Plan {
+	if p.Kept {
+		return p.free
+	}
+	return p
+}
