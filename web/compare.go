@@ -24,8 +24,13 @@ type compareBody struct {
 	A, B      string
 }
 
-// wayView is one way to plan the tune: a lean of its player, or another player.
-type wayView struct{ Key, Name string }
+// wayView is one way to plan the tune: as it stands, a lean of its player, or another player.
+type wayView struct {
+	Key, Name string
+	player    player.Profile
+	pins      bool // the player's own pins hold; a choice for one hand may be none for another
+	kept      bool // what he keeps does
+}
 
 type sideView struct {
 	Name   string
@@ -36,28 +41,29 @@ var leanWords = map[string]string{
 	player.LeanSlide: "mostly slide", player.LeanMixed: "mixed", player.LeanFret: "slide for the peaks", player.LeanNone: "no slide",
 }
 
-// ways lists how the tune can be planned: the three characters, then the other players.
-func (s *Server) ways(c *gin.Context, t *store.Tune, own *store.Profile) ([]wayView, map[string]player.Profile, error) {
-	var out []wayView
-	of := map[string]player.Profile{}
+// ways lists how the tune can be planned: as it stands, as it would be planned today if it is kept, the three
+// characters, then the other players.
+func (s *Server) ways(c *gin.Context, t *store.Tune, own *store.Profile) ([]wayView, error) {
+	out := []wayView{{"own", "as it stands", own.Profile, true, true}}
+	if t.Settings.Kept != nil {
+		out = append(out, wayView{"today", "as planned today", own.Profile, true, false})
+	}
 	for _, lean := range plan.Characters(own.Profile) {
 		p := own.Profile
 		p.Lean = lean
-		key := "lean-" + lean
-		out, of[key] = append(out, wayView{key, leanWords[lean]}), p
+		out = append(out, wayView{"lean-" + lean, leanWords[lean], p, false, false})
 	}
 	profiles, err := s.store.Profiles(c.Request.Context(), s.owner)
 	for i := range profiles {
 		if p := &profiles[i]; p.ID != own.ID && len(out) < maxWays {
-			key := p.ID.String()
-			out, of[key] = append(out, wayView{key, profileName(&p.Profile)}), p.Profile
+			out = append(out, wayView{p.ID.String(), profileName(&p.Profile), p.Profile, false, false})
 		}
 	}
-	return out, of, err
+	return out, err
 }
 
 // maxWays bounds the plans worked out for one comparison.
-const maxWays = 6
+const maxWays = 8
 
 // compare plans the tune in every way and shows two side by side.
 func (s *Server) compare(c *gin.Context) {
@@ -70,13 +76,13 @@ func (s *Server) compare(c *gin.Context) {
 		s.failFor(c, err)
 		return
 	}
-	ways, of, err := s.ways(c, t, &own)
+	ways, err := s.ways(c, t, &own)
 	if err != nil {
 		s.failFor(c, err)
 		return
 	}
-	body := compareBody{ID: t.ID.String(), Title: t.Title, Moment: max(atoi(c.Query("m")), 0), A: c.DefaultQuery("a", ways[0].Key), B: c.DefaultQuery("b", ways[len(ways)-1].Key)}
-	plans, err := s.planWays(c.Request.Context(), t, ways, of)
+	body := compareBody{ID: t.ID.String(), Title: t.Title, Moment: max(atoi(c.Query("m")), 0), A: c.DefaultQuery("a", ways[0].Key), B: c.DefaultQuery("b", ways[1].Key)}
+	plans, err := s.planWays(c.Request.Context(), t, ways)
 	switch {
 	case c.Err() != nil:
 		c.Abort()
@@ -102,20 +108,23 @@ func (s *Server) compare(c *gin.Context) {
 	s.render(c, http.StatusOK, "compare", "layout", "Compare: "+t.Title, body)
 }
 
-// planWays plans the tune in every way, without its pins: a choice for one hand may be none for
-// another. A way that cannot be played has no plan.
-func (s *Server) planWays(ctx context.Context, t *store.Tune, ways []wayView, of map[string]player.Profile) ([]*plan.Plan, error) {
+// planWays plans the tune in every way. A way that cannot be played has no plan.
+func (s *Server) planWays(ctx context.Context, t *store.Tune, ways []wayView) ([]*plan.Plan, error) {
 	plans := make([]*plan.Plan, len(ways))
 	for i, way := range ways {
-		p := of[way.Key]
-		req, _, err := s.request(t, &p)
+		req, _, err := s.request(t, &way.player)
 		if err != nil {
 			return nil, err
 		}
 		if len(req.Tune.Notes) > longTune {
 			return nil, fmt.Errorf("comparing is for tunes of up to %d notes", longTune)
 		}
-		req.Pins = nil
+		if !way.pins {
+			req.Pins = nil
+		}
+		if !way.kept {
+			req.Kept = nil
+		}
 		if got, err := plan.Solve(ctx, req); err == nil {
 			plans[i] = got
 		}

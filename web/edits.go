@@ -189,6 +189,29 @@ func (s *Server) unpinAll(c *gin.Context) {
 	}
 }
 
+// keepPlan keeps the tune's plan as it is, or lets go of it.
+func (s *Server) keepPlan(c *gin.Context) {
+	ch, ok := s.readChange(c)
+	if !ok {
+		return
+	}
+	if c.PostForm("keep") == "" {
+		s.keep(c, &ch, ch.tune.Settings.LetGo())
+		return
+	}
+	w, err := s.work(c.Request.Context(), &ch.tune)
+	if err != nil {
+		s.failFor(c, err)
+		return
+	}
+	st, err := ch.tune.Settings.Keep(w.plan)
+	if err != nil {
+		s.showPlan(c, http.StatusUnprocessableEntity, ch.tune.ID, ch.moment, planNote{Notice: "Not kept: " + err.Error() + "."})
+		return
+	}
+	s.keep(c, &ch, st)
+}
+
 func (s *Server) undo(c *gin.Context) { s.step(c, -1) }
 func (s *Server) redo(c *gin.Context) { s.step(c, +1) }
 

@@ -64,7 +64,11 @@ func TestScreenshots(t *testing.T) {
 		t.Skip("pictures are taken by make shots")
 	}
 	s := newSite(t)
+	only := os.Getenv("STEPPING_SHOT") // by name, all if it is empty
 	take := func(name string, w, h int64, path string, prepare func(b *tab)) {
+		if only != "" && only != name {
+			return
+		}
 		b := newTab(t, s, w, h)
 		b.expect()
 		b.open(path)
@@ -78,7 +82,6 @@ func TestScreenshots(t *testing.T) {
 	take("plan", 1280, 800, s.tunePath(t, 0)+"?m=9", nil)
 	take("plan-rag", 1920, 1080, s.tunePath(t, 1)+"?m=13", nil)
 	take("plan-pinned", 1280, 1100, s.tunePath(t, 2)+"?m=20", func(b *tab) { b.key("1"); b.until("document.querySelector('.pinned')") })
-	take("plan-silence", 1280, 800, s.tunePath(t, 0)+"?m=19", func(b *tab) { b.key("s") })
 	take("plan-elsewhere", 1280, 1000, s.tunePath(t, 0)+"?m=8", func(b *tab) {
 		b.until("document.querySelector('.beneath')")
 		b.do(chromedp.ScrollIntoView(".strum"))
@@ -117,5 +120,20 @@ func TestScreenshots(t *testing.T) {
 		b.do(chromedp.Click(".look button"))
 		b.until("document.documentElement.dataset.look === 'dim'")
 		b.open(s.tunePath(t, 2) + "?m=11")
+	})
+	s.chooses(t)
+	take("taste", 1280, 800, "/profiles", func(b *tab) {
+		b.do(chromedp.Click(".players a"))
+		b.until("document.querySelector('a[href$=\"/taste\"]')")
+		b.do(chromedp.Click(`a[href$="/taste"]`))
+		b.do(chromedp.Click(".look button")) // daylight again
+		b.ready("document.getElementById('ranking')")
+		b.key("l")
+		for range 120 {
+			if eval[bool](b, "!!document.querySelector('.taste')") {
+				return
+			}
+			b.do(chromedp.Sleep(500 * time.Millisecond))
+		}
 	})
 }

@@ -54,7 +54,29 @@ type planBody struct {
 	Patterns []patternChoice
 	Changed  int // strokes that the last change moved
 	Proposed []proposedView
+	Kept     *keptView
+	CanKeep  bool
 	Work     *workView
+}
+
+// keptView says what the planner would do today in place of what the player keeps.
+type keptView struct {
+	Lost    string // why it cannot be played any more, "" if it is
+	Moments int    // that would be played otherwise
+	Percent string // by how much the planner counts its own better
+	Renewed bool   // the planner is another than the one that made it
+}
+
+func newKept(st *setup.Settings, p *plan.Plan) *keptView {
+	if st.Kept == nil {
+		return nil
+	}
+	v := &keptView{Lost: p.Lost, Renewed: st.Kept.Revision != plan.Revision}
+	if p.Kept {
+		v.Moments = len(differences(p.Today(), p))
+		v.Percent = strconv.FormatFloat(100*p.Gap/p.Total, 'f', 1, 64)
+	}
+	return v
 }
 
 // rewriteView is a bar with a melody of the player's own, and what lets go of it.
@@ -162,6 +184,7 @@ func (s *Server) showPlan(c *gin.Context, status int, id store.ID, moment string
 		}
 	default:
 		body.PinList, body.Choices = newPins(&t, w), setup.BarChoices
+		body.Kept, body.CanKeep = newKept(&t.Settings, w.plan), len(w.plan.Moments) <= setup.MostKept
 		if err := body.addWork(c.Request.Context(), w, atoi(moment), c.GetHeader("X-Part") == ""); err != nil {
 			s.failFor(c, err)
 			return

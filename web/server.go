@@ -77,7 +77,7 @@ func New(cfg Config) (*Server, error) {
 }
 
 // pageNames are the pages; each is parsed with the layout into a set of its own.
-var pageNames = []string{"home", "bench", "guitar", "suit", "slides", "slide", "slidesfor", "set", "chords", "patterns", "pattern", "plan", "text", "profiles", "profile", "pace", "variations", "compare", "error"}
+var pageNames = []string{"home", "bench", "guitar", "suit", "slides", "slide", "slidesfor", "set", "chords", "patterns", "pattern", "plan", "text", "profiles", "profile", "taste", "pace", "variations", "compare", "error"}
 
 func parsePages() (map[string]*template.Template, error) {
 	pages := map[string]*template.Template{}
@@ -155,6 +155,8 @@ func (s *Server) routes() *gin.Engine {
 	r.POST("/profiles", s.addProfile)
 	r.GET("/profiles/:id", s.profile)
 	r.POST("/profiles/:id", s.saveProfile)
+	r.GET("/profiles/:id/taste", s.tastePage)
+	r.POST("/profiles/:id/taste", s.saveTaste)
 	r.POST("/profiles/:id/copy", s.copyProfile)
 	r.POST("/profiles/:id/delete", s.deleteProfile)
 	return r
@@ -186,6 +188,7 @@ func (s *Server) tuneRoutes(tune *gin.RouterGroup) {
 	tune.POST("/stop", s.stopPlan)
 	tune.POST("/again", s.planAgain)
 	tune.POST("/unpin-all", s.unpinAll)
+	tune.POST("/keep", s.keepPlan)
 	tune.POST("/undo", s.undo)
 	tune.POST("/redo", s.redo)
 	tune.POST("/delete", s.deleteTune)

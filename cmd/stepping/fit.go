@@ -7,7 +7,9 @@ import (
 	"flag"
 	"fmt"
 	"io"
+	"maps"
 	"os"
+	"slices"
 	"strings"
 	"time"
 
@@ -23,6 +25,7 @@ func fitCommand(ctx context.Context, args []string, out io.Writer) error {
 	fs.SetOutput(io.Discard)
 	from, to := fs.String("from", "", ""), fs.String("out", "", "")
 	only, folds, sweeps := fs.String("only", "", ""), fs.Int("folds", 0, ""), fs.Int("sweeps", len(fit.ToReferences.Steps), "")
+	needs := fs.Bool("needs", false, "")
 	var paths []string
 	for len(args) > 0 {
 		if err := fs.Parse(args); err != nil {
@@ -51,6 +54,9 @@ func fitCommand(ctx context.Context, args []string, out io.Writer) error {
 	how.Steps = how.Steps[:min(max(*sweeps, 0), len(how.Steps))]
 	if *folds > 1 {
 		return heldOut(ctx, out, refs, start, how, *folds)
+	}
+	if *needs {
+		return writeNeeds(ctx, out, refs, start)
 	}
 	begin := time.Now()
 	best, err := fit.Fit(ctx, fit.Cases(refs), start, how, func(p fit.Progress) {
@@ -93,6 +99,51 @@ func heldOut(ctx context.Context, out io.Writer, refs []*reference.Reference, st
 	}
 	_, err := fmt.Fprintf(out, "held out in %d folds: melody %.1f%%, bass %.1f%%\n", n, 100*float64(total.Melody)/float64(total.MelodyOf), 100*float64(total.Bass)/float64(total.BassOf))
 	return err
+}
+
+// writeNeeds writes, as Markdown, what each weight's ends do to the agreement, and which references agree less there.
+func writeNeeds(ctx context.Context, out io.Writer, refs []*reference.Reference, w plan.Weights) error {
+	base, err := agreements(ctx, refs, &w)
+	if err != nil {
+		return err
+	}
+	fmt.Fprintf(out, "# Weights\n\nWritten by `stepping fit DIR --needs`. Each weight may lie between half and twice its value; beside it how many choices of the %d references more or fewer\nagree at either end "+
+		"(melody and bass together, all other weights in force), and the references that lose two or more there. Units and meaning stand in [model.md](model.md).\n\n"+
+		"| weight | value | from | to | at half | at twice | needed by |\n|---|---|---|---|---|---|---|\n", len(refs))
+	for _, name := range plan.WeightNames() {
+		var change [2]int
+		lost := map[string]bool{}
+		for end, factor := range []float64{1 / plan.MostFactor, plan.MostFactor} {
+			trial := w
+			trial.Set(name, w.Get(name)*factor)
+			got, err := agreements(ctx, refs, &trial)
+			if err != nil {
+				return err
+			}
+			for i := range refs {
+				d := got[i] - base[i]
+				if change[end] += d; d <= -2 {
+					lost[refs[i].Name] = true
+				}
+			}
+		}
+		v := w.Get(name)
+		fmt.Fprintf(out, "| `%s` | %.4g | %.4g | %.4g | %+d | %+d | %s |\n", name, v, v/plan.MostFactor, v*plan.MostFactor, change[0], change[1], strings.Join(slices.Sorted(maps.Keys(lost)), ", "))
+	}
+	return nil
+}
+
+// agreements counts the choices of each reference with which its plan agrees.
+func agreements(ctx context.Context, refs []*reference.Reference, w *plan.Weights) ([]int, error) {
+	out := make([]int, len(refs))
+	for i, c := range fit.Cases(refs) {
+		a, err := fit.Agree(ctx, []fit.Case{c}, w)
+		if err != nil {
+			return nil, err
+		}
+		out[i] = a.Melody + a.Bass
+	}
+	return out, nil
 }
 
 // readWeights reads a file of weights on top of those in force.

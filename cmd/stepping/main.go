@@ -17,7 +17,7 @@ const usage = `usage:
   stepping serve                     the web application (STEPPING_DSN, STEPPING_ADDR)
   stepping demo                      the same with its own database and demo tunes
   stepping plan FILE.abc --tuning "D A D F# A D" [--capo N] [--tempo N]
-                [--player FILE.json] [--thumb steady|alternating|none] [--json]
+                [--player FILE.json] [--thumb steady|alternating|none] [--varied] [--json|--tab]
                 [--pattern NAME|FILE.json]
   stepping read FILE.abc [--json]
   stepping grips CHORD [--tuning "…"] [--capo N] [--player FILE.json] [--most N]
@@ -30,7 +30,7 @@ const usage = `usage:
                 [--guitar FILE.json] [--thumb steady|alternating|none]
   stepping set FILE.json
   stepping agree DIR|FILE.ref… [--weights FILE.json] [--prices] [--json]
-  stepping fit DIR|FILE.ref… [--from FILE.json] [--out FILE.json] [--only NAME,…] [--sweeps N] [--folds N]
+  stepping fit DIR|FILE.ref… [--from FILE.json] [--out FILE.json] [--only NAME,…] [--sweeps N] [--folds N] [--needs]
 `
 
 // Exit statuses.

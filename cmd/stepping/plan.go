@@ -20,6 +20,7 @@ import (
 	"stepping/core/tuning"
 	"stepping/formats/abc"
 	"stepping/formats/plandoc"
+	"stepping/formats/tabtext"
 )
 
 // planArgs are the arguments of stepping plan and stepping read.
@@ -28,7 +29,7 @@ type planArgs struct {
 	pattern                     string
 	capo                        int
 	tempo                       float64
-	json                        bool
+	json, varied, tab           bool
 }
 
 // parseArgs reads flags before or after the one file name.
@@ -98,11 +99,13 @@ func planCommand(ctx context.Context, args []string, out io.Writer) error {
 		fs.StringVar(&a.player, "player", "", "")
 		fs.StringVar(&a.thumb, "thumb", string(thumb.Alternating), "")
 		fs.StringVar(&a.pattern, "pattern", "", "")
+		fs.BoolVar(&a.varied, "varied", false, "")
+		fs.BoolVar(&a.tab, "tab", false, "")
 	})
 	if err != nil {
 		return err
 	}
-	req := plan.Request{Capo: a.capo, Tempo: a.tempo, Thumb: thumb.Kind(a.thumb)}
+	req := plan.Request{Capo: a.capo, Tempo: a.tempo, Thumb: thumb.Kind(a.thumb), Varied: a.varied}
 	if req.Tune, _, err = readTune(a.file); err != nil {
 		return err
 	}
@@ -120,24 +123,35 @@ func planCommand(ctx context.Context, args []string, out io.Writer) error {
 		return err
 	}
 	p, err := plan.Solve(ctx, req)
+	if fault := (*player.FieldError)(nil); errors.As(err, &fault) { // what the profile's own check cannot know
+		return &inputError{fmt.Sprintf("%s:1:1: %v", a.player, fault)}
+	}
 	if err != nil {
 		return planFault(ctx, a.file, err)
 	}
-	doc, err := plandoc.New(ctx, p)
-	if err != nil {
-		return err
-	}
 	var buf bytes.Buffer // nothing is printed unless all of it can be
-	if a.json {
-		err = doc.Write(&buf)
+	if a.tab {
+		err = tabtext.Write(&buf, p)
 	} else {
-		err = writeTable(&buf, doc)
+		err = writeDocument(ctx, &buf, p, a.json)
 	}
 	if err != nil {
 		return err
 	}
 	_, err = out.Write(buf.Bytes())
 	return err
+}
+
+// writeDocument writes the plan document as JSON or as a table.
+func writeDocument(ctx context.Context, w io.Writer, p *plan.Plan, asJSON bool) error {
+	doc, err := plandoc.New(ctx, p)
+	switch {
+	case err != nil:
+		return err
+	case asJSON:
+		return doc.Write(w)
+	}
+	return writeTable(w, doc)
 }
 
 // planFault places a planning error in the tune's text.

@@ -108,7 +108,7 @@ func (m *model) strokes(mo *moment, h *hand, add func(bassOption)) {
 		switch {
 		case p.Fret > m.req.Capo:
 			if h.bass.str == p.String && h.bass.fret == o.fret {
-				o.how, o.finger = play.Fret, h.bass.finger
+				o.how = play.Fret
 				add(o)
 			}
 		case h.bass.str == 0 && !(h.sounding | h.under | h.trailed).Has(p.String):

@@ -85,6 +85,11 @@ func (c *planCheck) leftHand() {
 	if c.pl.Lap() && len(fingers) > 0 {
 		c.bad("a lap-style player frets: %+v", fingers)
 	}
+	for _, s := range c.mo.Strokes() { // what the stroke says is where the hand has its finger
+		if s.Finger != "" && s.Finger != "S" && s.How != play.Tapped && !slices.ContainsFunc(fingers, func(f play.FingerAt) bool { return f.Finger == s.Finger && f.String == s.String }) {
+			c.bad("string %d is said to be held by finger %s: %+v", s.String, s.Finger, fingers)
+		}
+	}
 	sf := c.pl.WornOn()
 	for i, a := range fingers {
 		if a.Finger == fmt.Sprint(sf) || c.mo.Hand.SlideOn && a.Finger > fmt.Sprint(sf) && a.Finger != "T" {

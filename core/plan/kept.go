@@ -25,7 +25,9 @@ func (p *Plan) Choices() []Pin {
 			for _, s := range append([]*play.Stroke{mo.Melody}, mo.With...) {
 				pin := Pin{At: mo.At, Part: play.Melody, Voice: s.Voice, String: s.String, Fret: s.Fret, How: s.How, Finger: fingerNumber(s.Finger)}
 				if s.How != play.Tapped { // its finger is a digit's
-					pin.Digit = s.Digit
+					if pin.Digit = s.Digit; s.Digit == "" {
+						pin.Digit = play.NoDigit
+					}
 				}
 				out = append(out, pin)
 			}

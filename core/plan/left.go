@@ -512,11 +512,10 @@ func (st *stage) ringInAfter(h *hand, live quiet.Strings, g *hand) ringIn {
 
 // bassOption is one way for the thumb to take its stroke at a moment with a given hand.
 type bassOption struct {
-	str    int // 0: no stroke, or left out
-	fret   float64
-	how    play.How // Drop if a wanted stroke is left out, "" if none is wanted
-	finger int      // 1 … 4, thumbOver, or 0
-	pitch  pitch.Pitch
+	str   int // 0: no stroke, or left out
+	fret  float64
+	how   play.How // Drop if a wanted stroke is left out, "" if none is wanted
+	pitch pitch.Pitch
 	// reading is which of the moment's readings it is taken for.
 	reading int
 	cut     bool   // the palm cuts it short

@@ -19,7 +19,7 @@ import (
 // [At, To), or at At alone if To is 0. Zero fields leave that side of the choice open.
 //
 //   - Melody: the note (of chords the one of Voice) is played on String at Fret (from the
-//     nut) in the technique How, with Finger and Digit. Fret counts only beside String.
+//     nut) in the technique How, with Finger and Digit (play.NoDigit: not plucked). Fret counts only beside String.
 //     Without a String, How names a kind: slide takes glides in, fret takes hammers and pulls.
 //   - Thumb: String, Fret, How and Finger; How Drop leaves the stroke out.
 //   - Tube: How Off keeps the slide off the strings, Slide keeps it on; Covers is how many
@@ -203,8 +203,8 @@ func (p *Pin) check() error {
 	switch {
 	case p.Voice < 0 || p.Voice > tune.MaxWith || p.String < 0 || p.String > 6 || p.Finger < 0 || p.Finger > thumbOver || p.Covers < 0 || p.Covers > 6:
 		return errors.New("voices go from 0 to 2, strings from 1 to 6, fingers from 1 to 4 and 5 for the thumb")
-	case p.Digit != "" && p.Digit.Number() > digits.A:
-		return fmt.Errorf("digit %q: p, i, m or a", p.Digit)
+	case p.Digit != "" && p.Digit != play.NoDigit && p.Digit.Number() > digits.A:
+		return fmt.Errorf("digit %q: p, i, m or a, or - for none", p.Digit)
 	case p.Part == play.Damped && (p.String == 0 || !slices.Contains(play.Dampers, p.By)):
 		return fmt.Errorf("a damper pin names a string and one of %v", play.Dampers)
 	case !slices.Contains([]play.Part{play.Melody, play.Thumb, play.Tube, play.Heel, play.Damped, play.Ringing}, p.Part):
@@ -257,7 +257,7 @@ func (m *model) thumbPinPossible(mo *moment, p *Pin) bool {
 	case p.How == play.Drop, p.How == play.Slide, p.String == 0:
 		return true
 	}
-	return slices.ContainsFunc(mo.bassPlaces, func(pl thumb.Place) bool { return p.fitsBass(pl.String, float64(pl.Fret), howBass(pl, m.req.Capo), 0) })
+	return slices.ContainsFunc(mo.bassPlaces, func(pl thumb.Place) bool { return p.fitsBass(pl.String, float64(pl.Fret), howBass(pl, m.req.Capo)) })
 }
 
 func howBass(pl thumb.Place, capo int) play.How {
@@ -307,7 +307,7 @@ func (mo *moment) attackAllowed(h *hand, a attack) bool {
 		if p.Part != play.Melody {
 			continue
 		}
-		if !p.takes(a.reported(h.stops[p.Voice].how)) || p.Digit != "" && a.legato() {
+		if !p.takes(a.reported(h.stops[p.Voice].how)) || p.Digit != "" && (p.Digit == play.NoDigit) != a.legato() {
 			return false
 		}
 	}
@@ -324,8 +324,13 @@ func (mo *moment) digitAllowed(h *hand, d, str int) bool {
 	return true
 }
 
-// handAllowed reports whether the pins on the slide allow h.
+// handAllowed reports whether the pins on the slide and on the finger of a bass note allow h.
 func (mo *moment) handAllowed(h *hand) bool {
+	for _, p := range mo.pins.strokes {
+		if p.Part == play.Thumb && p.Finger != 0 && h.bass.str != 0 && p.Finger != h.bass.finger {
+			return false
+		}
+	}
 	for _, p := range mo.pins.tube {
 		if p.How == play.Off && h.slide || p.How == play.Slide && !h.slide || p.Covers != 0 && h.slide && p.Covers != h.covers {
 			return false
@@ -346,22 +351,20 @@ func (mo *moment) heelAllowed(n int) bool {
 	return true
 }
 
-// fitsBass: can the thumb's stroke be taken so; finger 0 stands for any.
-func (p *Pin) fitsBass(str int, fret float64, how play.How, finger int) bool {
+// fitsBass: can the thumb's stroke be taken so; its finger is the hand's, see handAllowed.
+func (p *Pin) fitsBass(str int, fret float64, how play.How) bool {
 	switch {
 	case p.How == play.Drop || how == play.Drop:
 		return p.How == how
 	case p.String != 0 && (p.String != str || math.Abs(p.Fret-fret) > fretSame):
 		return false
-	case p.How != "" && p.How != how:
-		return false
 	}
-	return p.Finger == 0 || finger == 0 || p.Finger == finger
+	return p.How == "" || p.How == how
 }
 
 func (mo *moment) bassAllowed(o *bassOption) bool {
 	for _, p := range mo.pins.strokes {
-		if p.Part == play.Thumb && !p.fitsBass(o.str, o.fret, o.how, o.finger) {
+		if p.Part == play.Thumb && !p.fitsBass(o.str, o.fret, o.how) {
 			return false
 		}
 	}
@@ -491,7 +494,11 @@ func (p *Pin) what(capo int) string {
 	if p.Finger != 0 {
 		words = append(words, "finger "+fingerName(p.Finger))
 	}
-	if p.Digit != "" {
+	switch p.Digit {
+	case "":
+	case play.NoDigit:
+		words = append(words, "not plucked")
+	default:
 		words = append(words, "plucked by "+string(p.Digit))
 	}
 	return strings.Join(words, " ")

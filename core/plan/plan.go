@@ -236,7 +236,7 @@ func (m *model) moment(t int, c *choice) play.Moment {
 		out.Dropped = c.bass.str == 0 && !c.ringsOn
 	}
 	if c.bass.str != 0 {
-		out.Thumb = m.thumbStroke(mo, &c.bass)
+		out.Thumb = m.thumbStroke(mo, c.h, &c.bass)
 		out.Digits[digits.P] = c.bass.str
 	}
 	for s := 1; s <= 6; s++ {
@@ -311,9 +311,9 @@ func (m *model) melodyStroke(note, voice int, c *choice) *play.Stroke {
 	return out
 }
 
-func (m *model) thumbStroke(mo *moment, o *bassOption) *play.Stroke {
+func (m *model) thumbStroke(mo *moment, h *hand, o *bassOption) *play.Stroke {
 	return &play.Stroke{
-		Part: play.Thumb, String: o.str, Fret: o.fret, From: o.fret, How: o.how, Finger: strokeFinger(o.how, o.finger), Digit: play.P,
+		Part: play.Thumb, String: o.str, Fret: o.fret, From: o.fret, How: o.how, Finger: strokeFinger(o.how, h.bass.finger), Digit: play.P,
 		Note: pitch.Spell(o.pitch, m.req.Tune.Key.Flats), Dur: m.req.Tune.MeterOver(mo.at).Pulse(), Pinned: m.isPinned(mo.at, play.Thumb, 0),
 	}
 }

@@ -178,10 +178,8 @@ func (r *Request) weights() *Weights {
 		return base
 	}
 	w := *base
-	v := reflect.ValueOf(&w).Elem()
 	for name, factor := range r.Player.Taste {
-		f := v.FieldByName(name)
-		f.SetFloat(play.Exact(f.Float() * factor))
+		w.Set(name, play.Exact(w.Get(name)*factor))
 	}
 	return &w
 }
@@ -201,6 +199,9 @@ func checkTaste(taste map[string]float64) error {
 func (w *Weights) Get(name string) float64 {
 	return reflect.ValueOf(w).Elem().FieldByName(name).Float()
 }
+
+// Set sets it.
+func (w *Weights) Set(name string, v float64) { reflect.ValueOf(w).Elem().FieldByName(name).SetFloat(v) }
 
 // InForce returns the weights that plans are made with.
 func InForce() Weights { return inForce }

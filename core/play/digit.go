@@ -14,6 +14,9 @@ const (
 	C Digit = "c" // little
 )
 
+// NoDigit is, in pins, that the fretting hand sounds the note.
+const NoDigit Digit = "-"
+
 // Digits are all of them, in the order in which they lie: each over thinner strings than the one before.
 var Digits = [...]Digit{P, I, M, A, C}
 

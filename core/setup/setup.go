@@ -30,6 +30,31 @@ type Settings struct {
 	Rewrites []tune.Rewrite  `json:"rewrites,omitempty"` // bars whose melody is another than the one written
 	Pins     []plan.Pin      `json:"pins"`
 	Varied   bool            `json:"varied,omitempty"` // repeated bars need not be played alike
+	Kept     *Kept           `json:"kept,omitempty"`   // the plan that the player has taken up
+}
+
+// Kept is a plan that a player has taken up: it stays as it is, whatever the planner or his taste come to be.
+type Kept struct {
+	Revision int        `json:"revision"` // of the planner that made it
+	Choices  []plan.Pin `json:"choices"`
+}
+
+// MostKept is the length in moments up to which a plan can be kept: each step of undo holds its choices.
+const MostKept = 1200
+
+// Keep keeps p as it is.
+func (s Settings) Keep(p *plan.Plan) (Settings, error) {
+	if len(p.Moments) > MostKept {
+		return s, fmt.Errorf("plans of up to %d moments can be kept, and this one has %d", MostKept, len(p.Moments))
+	}
+	s.Kept = &Kept{plan.Revision, p.Choices()}
+	return s, nil
+}
+
+// LetGo lets the planner choose again.
+func (s Settings) LetGo() Settings {
+	s.Kept = nil
+	return s
 }
 
 // FieldError is a setting that cannot be: which, and what would be right.
@@ -72,31 +97,47 @@ func (s *Settings) Request(tu *tune.Tune, p *player.Profile) (plan.Request, erro
 	if tu, err = tu.Rewritten(s.Rewrites); err != nil {
 		return plan.Request{}, fmt.Errorf("%w: let go of it in the setup", err)
 	}
-	return plan.Request{Tune: tu.Transposed(s.Steps), Tuning: tn, Capo: s.Capo, Tempo: s.Tempo, Player: *p,
-		Thumb: s.Thumb, Sections: s.Sections, Pins: s.Pins, Varied: s.Varied}, nil
+	req := plan.Request{Tune: tu.Transposed(s.Steps), Tuning: tn, Capo: s.Capo, Tempo: s.Tempo, Player: *p,
+		Thumb: s.Thumb, Sections: s.Sections, Pins: s.Pins, Varied: s.Varied}
+	if s.Kept != nil {
+		req.Kept = s.Kept.Choices
+	}
+	return req, nil
 }
 
 // with returns a copy with those pins that keep holds for.
 func (s Settings) with(keep func(*plan.Pin) bool) Settings {
-	pins := make([]plan.Pin, 0, len(s.Pins))
-	for i := range s.Pins {
-		if keep(&s.Pins[i]) {
-			pins = append(pins, s.Pins[i])
-		}
-	}
-	s.Pins = pins
+	s.Pins = those(s.Pins, keep)
 	return s
 }
 
-// To returns what is in force when the player asks for next. Pins name strings and frets: in another
+// withChoices is with for what is kept, too.
+func (s Settings) withChoices(keep func(*plan.Pin) bool) Settings {
+	if s.Kept != nil {
+		s.Kept = &Kept{s.Kept.Revision, those(s.Kept.Choices, keep)}
+	}
+	return s.with(keep)
+}
+
+func those(pins []plan.Pin, keep func(*plan.Pin) bool) []plan.Pin {
+	out := make([]plan.Pin, 0, len(pins))
+	for i := range pins {
+		if keep(&pins[i]) {
+			out = append(out, pins[i])
+		}
+	}
+	return out
+}
+
+// To returns what is in force when the player asks for next. Pins and what is kept name strings and frets: in another
 // tuning, capo or key all fall; with another thumb the thumb's fall.
 func (s Settings) To(next Settings) Settings {
-	next.Sections, next.Rewrites, next.Pins = s.Sections, s.Rewrites, s.Pins
+	next.Sections, next.Rewrites, next.Pins, next.Kept = s.Sections, s.Rewrites, s.Pins, s.Kept
 	if next.Tuning != s.Tuning || next.Capo != s.Capo || next.Steps != s.Steps {
-		return next.WithoutPins()
+		return next.WithoutPins().LetGo()
 	}
 	if next.Thumb != s.Thumb {
-		return next.with(notThumb)
+		return next.withChoices(notThumb)
 	}
 	return next
 }
@@ -135,7 +176,7 @@ func (s Settings) WithPin(p plan.Pin) Settings {
 // WithSection puts a pattern in force from a bar on; nil takes away the one that begins there. Pins of
 // the thumb fall: another pattern may not have their strokes.
 func (s Settings) WithSection(bar int, p *thumb.Pattern) Settings {
-	s = s.with(notThumb)
+	s = s.withChoices(notThumb)
 	s.Sections = slices.DeleteFunc(slices.Clone(s.Sections), func(sec thumb.Section) bool { return sec.Bar == bar })
 	if p != nil {
 		s.Sections = append(s.Sections, thumb.Section{Bar: bar, Pattern: p})
@@ -158,7 +199,7 @@ func (s Settings) WithMelody(tu *tune.Tune, rewrites []tune.Rewrite, pins []plan
 		}
 		begin := tu.Bars[r.Bar-1]
 		end := begin + tu.BarLength(r.Bar-1)
-		s = s.with(func(p *plan.Pin) bool { return p.Part != play.Melody || p.At < begin || p.At >= end })
+		s = s.withChoices(func(p *plan.Pin) bool { return p.Part != play.Melody || p.At < begin || p.At >= end })
 	}
 	s.Pins = append(slices.Clone(s.Pins), pins...)
 	return s

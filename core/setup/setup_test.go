@@ -65,7 +65,7 @@ func TestWhatFalls(t *testing.T) {
 	later := plan.Pin{At: tune.Whole, Part: play.Melody, String: 1, How: play.Open}
 	bass := plan.Pin{At: 0, Part: play.Thumb, How: play.Drop}
 	off := plan.Pin{At: 0, To: 2 * tune.Whole, Part: play.Tube, How: play.Off}
-	st := Settings{Tuning: "Open D", Thumb: thumb.Alternating, Pins: []plan.Pin{place, later, bass, off}}
+	st := Settings{Tuning: "Open D", Thumb: thumb.Alternating, Pins: []plan.Pin{place, later, bass, off}, Kept: &Kept{7, []plan.Pin{place, later, bass}}}
 	pattern, _ := thumb.Named("Steady bass")
 	to := func(change func(*Settings)) Settings {
 		next := st
@@ -74,20 +74,23 @@ func TestWhatFalls(t *testing.T) {
 		return st.To(next)
 	}
 	for name, c := range map[string]struct {
-		got  Settings
-		want []plan.Pin
+		got        Settings
+		want, kept []plan.Pin
 	}{
-		"tempo":      {to(func(s *Settings) { s.Tempo = 90 }), st.Pins},
-		"thumb":      {to(func(s *Settings) { s.Thumb = thumb.Steady }), []plan.Pin{place, later, off}},
-		"capo":       {to(func(s *Settings) { s.Capo = 2 }), []plan.Pin{}},
-		"tuning":     {to(func(s *Settings) { s.Tuning = "Open G" }), []plan.Pin{}},
-		"key":        {to(func(s *Settings) { s.Steps = -1 }), []plan.Pin{}},
-		"pattern":    {st.WithSection(1, pattern), []plan.Pin{place, later, off}},
-		"melody":     {st.WithMelody(tu, []tune.Rewrite{{Bar: 2, Notes: tu.BarMelody(1)}}, nil), []plan.Pin{place, bass, off}},
-		"one let go": {st.WithoutPin(&bass), []plan.Pin{place, later, off}},
+		"tempo":      {to(func(s *Settings) { s.Tempo = 90 }), st.Pins, st.Kept.Choices},
+		"thumb":      {to(func(s *Settings) { s.Thumb = thumb.Steady }), []plan.Pin{place, later, off}, []plan.Pin{place, later}},
+		"capo":       {to(func(s *Settings) { s.Capo = 2 }), []plan.Pin{}, nil},
+		"tuning":     {to(func(s *Settings) { s.Tuning = "Open G" }), []plan.Pin{}, nil},
+		"key":        {to(func(s *Settings) { s.Steps = -1 }), []plan.Pin{}, nil},
+		"pattern":    {st.WithSection(1, pattern), []plan.Pin{place, later, off}, []plan.Pin{place, later}},
+		"melody":     {st.WithMelody(tu, []tune.Rewrite{{Bar: 2, Notes: tu.BarMelody(1)}}, nil), []plan.Pin{place, bass, off}, []plan.Pin{place, bass}},
+		"one let go": {st.WithoutPin(&bass), []plan.Pin{place, later, off}, st.Kept.Choices},
 	} {
 		if !reflect.DeepEqual(c.got.Pins, c.want) {
 			t.Errorf("%s: %+v are left, want %+v", name, c.got.Pins, c.want)
+		}
+		if (c.got.Kept == nil) != (c.kept == nil) || c.kept != nil && !reflect.DeepEqual(c.got.Kept.Choices, c.kept) {
+			t.Errorf("%s: %+v is kept, want %+v", name, c.got.Kept, c.kept)
 		}
 	}
 	if len(st.Pins) != 4 || st.Sections != nil || st.Rewrites != nil {

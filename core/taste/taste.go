@@ -129,10 +129,11 @@ func factors(base, w *plan.Weights, names []string) player.Taste {
 	return out
 }
 
-// bare is the request without the player's choices and taste.
+// bare is the request without the player's choices and taste; repeats are free, since a bar with a choice of
+// the player's stands apart from its repeats.
 func (s *Source) bare() plan.Request {
 	r := s.Request
-	r.Kept, r.Player.Taste, r.Progress, r.Known = nil, nil, nil, nil
+	r.Kept, r.Player.Taste, r.Progress, r.Known, r.Varied = nil, nil, nil, nil, true
 	r.Pins = slices.DeleteFunc(slices.Clone(r.Pins), isChoice)
 	return r
 }

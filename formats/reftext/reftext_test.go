@@ -43,7 +43,7 @@ const (
 // TestReferences: the best plans choose what good players chose.
 func TestReferences(t *testing.T) {
 	w := plan.InForce()
-	a, err := fit.Agree(t.Context(), readAll(t), &w)
+	a, err := fit.Agree(t.Context(), fit.Cases(readAll(t)), &w)
 	if err != nil {
 		t.Fatal(err)
 	}
