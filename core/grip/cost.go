@@ -10,12 +10,13 @@ const (
 	barPer       = 0.02 // each string more
 	barOther     = 0.08 // by another finger than the first
 	barOtherPer  = 0.2  // each string more: only the first finger lies straight across the neck
+	wovenPer     = 0.1  // two fingers at one fret with a higher one held further up between them, per string apart beyond two
 	overEffort   = 0.3  // the thumb over the neck
 	overReach    = 7    // highest fret above the capo for it
 	upNeck       = 0.05 // per fret between capo and hand
 	wSpread      = 0.08 // per fret between the outermost fingers
 	upFinger     = 0.04 // per fret between the capo and each fret that fingers hold
-	strayOpen    = 0.12 // an open string beside a hand at strayFrom or beyond
+	strayOpen    = 0.12 // an open string beside a hand whose index would lie at strayFrom or beyond
 	strayFrom    = 2    // frets above the capo
 	notSilenced  = 0.08 // a left-out string that only the picking hand avoids
 
@@ -27,7 +28,7 @@ const (
 	bassOther = 0.9  // another tone lowest
 	lacksTone = 0.12 // each tone that may be left out and is
 	noRoot    = 0.5  // no thumb string has the root
-	thumbFit  = 0.2  // · fit of the best alternate string
+	thumbFit  = 0.3  // · fit of the best alternate string
 
 	// Limits of what counts as a grip.
 	highestHand = 12 // frets above the capo at which the lowest finger may lie

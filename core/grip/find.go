@@ -303,19 +303,30 @@ func (fd *finder) weigh(frets *[strings6 + 1]int) float64 {
 
 // strayCost is what open strings cost beside a hand up the neck: they stand out of the shape.
 func (fd *finder) strayCost() float64 {
-	open, hand := 0, 0
+	open, lo, hi := 0, 0, 0
 	for s := 1; s <= strings6; s++ {
 		switch f := fd.frets[s]; {
 		case f == fd.t.Capo:
 			open++
-		case f != Out && (hand == 0 || f < hand):
-			hand = f
+		case f != Out && lo == 0:
+			lo, hi = f, f
+		case f != Out:
+			lo, hi = min(lo, f), max(hi, f)
 		}
 	}
-	if hand-fd.t.Capo < strayFrom {
+	if indexAt(lo, hi)-fd.t.Capo < strayFrom {
 		return 0
 	}
 	return strayOpen * float64(open)
+}
+
+// indexAt is where the index finger lies by a shape from fret lo to hi: what lies within two frets the second and
+// third finger take.
+func indexAt(lo, hi int) int {
+	if hi-lo <= 1 {
+		return lo - 1
+	}
+	return lo
 }
 
 func (fd *finder) thumbCost() float64 {

@@ -221,6 +221,9 @@ type assigner struct {
 
 // place gives press i and those after it to fingers above last.
 func (a *assigner) place(i, last int, cur fingering) {
+	if i == len(a.presses) {
+		cur.strain += a.woven(&cur.fingers)
+	}
 	if cur.cost() >= a.limit {
 		return
 	}
@@ -255,6 +258,24 @@ func (a *assigner) place(i, last int, cur fingering) {
 		a.at[f] = 0
 	}
 	a.over(i, last, cur)
+}
+
+// woven is the effort of fingers that lie apart at one fret, another reaching through between them.
+func (a *assigner) woven(fingers *[strings6 + 1]int) (strain float64) {
+	for s := strings6; s > 0; s-- {
+		for r := s - 3; r > 0; r-- {
+			if fingers[s] == 0 || fingers[r] == 0 || fingers[s] == fingers[r] || a.frets[s] != a.frets[r] || fingers[s] == thumbOver {
+				continue
+			}
+			for q := r + 1; q < s; q++ {
+				if fingers[q] > max(fingers[s], fingers[r]) && fingers[q] != thumbOver && a.frets[q] > a.frets[s] {
+					strain += wovenPer * float64(s-r-2)
+					break
+				}
+			}
+		}
+	}
+	return strain
 }
 
 // over gives press i to the thumb.

@@ -70,7 +70,7 @@ func (s *slow) shape(frets [strings6 + 1]int, anyOut bool) (cost float64, ok boo
 	var sounding []int
 	lowest := pitch.Pitch(math.MaxInt32)
 	set := map[int]bool{}
-	hand := 0
+	hand, high := 0, 0
 	for str := strings6; str >= 1; str-- {
 		if frets[str] == Out {
 			continue
@@ -82,6 +82,7 @@ func (s *slow) shape(frets [strings6 + 1]int, anyOut bool) (cost float64, ok boo
 		if frets[str] > t.Capo && (hand == 0 || frets[str] < hand) {
 			hand = frets[str]
 		}
+		high = max(high, frets[str])
 	}
 	if len(sounding) < min(leastSound, len(c.Tones)) {
 		return 0, false
@@ -130,7 +131,7 @@ func (s *slow) shape(frets [strings6 + 1]int, anyOut bool) (cost float64, ok boo
 		cost += upNeck * float64(hand-t.Capo)
 	}
 	for _, str := range sounding {
-		if frets[str] == t.Capo && hand >= t.Capo+strayFrom {
+		if frets[str] == t.Capo && (hand > t.Capo+strayFrom || hand == t.Capo+strayFrom && high > hand+1) {
 			cost += strayOpen
 		}
 	}
@@ -247,6 +248,19 @@ func (s *slow) effort(g *Grip) float64 {
 	}
 	if hi >= lo {
 		cost += wCramped * float64(hi-lo)
+	}
+	for a := 4; a <= strings6; a++ { // two at one fret, a finger above both between them
+		for b := 1; b <= a-3; b++ {
+			f, e := g.Fingers[a], g.Fingers[b]
+			through := false
+			for m := b + 1; m < a; m++ {
+				h := g.Fingers[m]
+				through = through || h != thumbOver && h > f && h > e && g.Frets[m] > g.Frets[a]
+			}
+			if through && f != 0 && e != 0 && f != e && f != thumbOver && g.Frets[a] == g.Frets[b] {
+				cost += wovenPer * float64(a-b-2)
+			}
+		}
 	}
 	return cost + wStretch*widest*widest + wSpread*float64(spread)
 }

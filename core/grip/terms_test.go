@@ -51,6 +51,11 @@ func TestTerms(t *testing.T) {
 	is("a bar by another finger is dear", barStrain(3, 2), barEffort+barPer+barOther+barOtherPer)
 	is("a bar by the first", barStrain(1, 2), barEffort+barPer)
 	is("no bar", barStrain(2, 0), 0)
+	// x 2 0 4 0 2: fingers 1 and 2 four strings apart at fret 2, one at fret 4 between them; in a D shape they are two apart.
+	h, _ = best(Out, 2, 0, 4, 0, 2)
+	is("wovenPer", h.cost(), 3*fingerEffort+6*upFinger+2*wSpread+wCramped+2*wovenPer)
+	h, _ = best(Out, Out, 0, 2, 3, 2)
+	is("a D shape is not woven", h.cost(), 3*fingerEffort+5*upFinger+wSpread+wCramped)
 	// The thumb over the neck at fret 2, open strings above.
 	h, ok := best(2, 0, 0, 0, 0, 0)
 	if !ok || h.cost() != fingerEffort+2*upFinger {

@@ -201,7 +201,9 @@ func (w *Weights) Get(name string) float64 {
 }
 
 // Set sets it.
-func (w *Weights) Set(name string, v float64) { reflect.ValueOf(w).Elem().FieldByName(name).SetFloat(v) }
+func (w *Weights) Set(name string, v float64) {
+	reflect.ValueOf(w).Elem().FieldByName(name).SetFloat(v)
+}
 
 // InForce returns the weights that plans are made with.
 func InForce() Weights { return inForce }
