@@ -564,6 +564,16 @@ func TestProposed(t *testing.T) {
 	if got := b.text(".proposed .is-now button"); got == first || !strings.Contains(b.text(".setup summary"), strings.Fields(got)[0]) {
 		t.Errorf("%q is in force after %q", got, first)
 	}
+
+	// One that is written high, as guitars read, is played an octave lower, and stays so with another tuning.
+	b.open("/")
+	b.do(chromedp.SetValue("#abc", strings.ReplaceAll(strings.Replace(ownTune, "F2 A2 d3 A", "f2 a2 d'3 a", 1), "E2 G2", "e2 g2")), chromedp.Submit("#abc"))
+	b.until("document.querySelector('.proposed .is-now') && document.querySelector('#lectern')._x_dataStack")
+	b.key("w")
+	b.until("document.querySelectorAll('.proposed li')[1].classList.contains('is-now')")
+	if got := b.text(".proposed") + b.text(".setup summary"); !strings.Contains(got, "an octave lower") || !strings.Contains(got, "moved -12") {
+		t.Error(got)
+	}
 }
 
 // TestLongTune: a tune of 3,000 notes shows how far its plan is, and can be stopped; one out of

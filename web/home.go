@@ -147,9 +147,12 @@ func (s *Server) addTune(c *gin.Context) {
 		return
 	}
 	st := setup.Settings{Tuning: body.Tuning, Thumb: thumb.Alternating, Pins: []plan.Pin{}}
+	if tu.WrittenHigh() {
+		st.Steps = -12
+	}
 	var found []suit.Way
 	if st.Tuning == "" {
-		if found, st.Tuning, err = s.propose(c, tu, &profiles[0].Profile); err != nil {
+		if found, st.Tuning, err = s.propose(c, tu.Transposed(st.Steps), &profiles[0].Profile); err != nil {
 			s.failFor(c, err)
 			return
 		}

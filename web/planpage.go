@@ -54,9 +54,11 @@ type planBody struct {
 	Patterns []patternChoice
 	Changed  int // strokes that the last change moved
 	Proposed []proposedView
-	Kept     *keptView
-	CanKeep  bool
-	Work     *workView
+	// OctaveDown: the tune was moved down when it was added, since it is written high.
+	OctaveDown bool
+	Kept       *keptView
+	CanKeep    bool
+	Work       *workView
 }
 
 // keptView says what the planner would do today in place of what the player keeps.
@@ -159,7 +161,7 @@ func (s *Server) showPlan(c *gin.Context, status int, id store.ID, moment string
 		}
 	}
 	body.describe(&t.Settings)
-	body.Proposed = s.proposedFor(id, &t.Settings)
+	body.Proposed, body.OctaveDown = s.proposedFor(id, &t.Settings), t.Settings.Steps == -12
 	if body.Patterns, err = s.patternChoices(c); err != nil {
 		s.failFor(c, err)
 		return

@@ -73,7 +73,7 @@ func (s *Server) proposedFor(id store.ID, st *setup.Settings) (out []proposedVie
 	for i := range ways {
 		w := &ways[i]
 		out = append(out, proposedView{Key: string("qwe"[i]), Name: wayName(w), Tuning: w.Tuning.Name, Reason: w.Reason(), Capo: w.Capo,
-			Now: w.Tuning.Name == st.Tuning && w.Capo == st.Capo && st.Steps == 0})
+			Now: w.Tuning.Name == st.Tuning && w.Capo == st.Capo})
 	}
 	return out
 }

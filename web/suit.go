@@ -270,7 +270,7 @@ func (s *Server) takeWay(c *gin.Context) {
 	if !ok {
 		return
 	}
-	st := ch.tune.Settings.WithoutPins()
+	st := ch.tune.Settings.WithoutPins().LetGo()
 	st.Tuning, st.Capo, st.Steps = c.PostForm("tuning"), atoi(c.PostForm("capo")), atoi(c.PostForm("steps"))
 	if fault := st.Check(); fault != nil {
 		s.fail(c, http.StatusUnprocessableEntity, fault)

@@ -361,13 +361,27 @@ func (m *model) placeCost(mo *moment, s *stop, share float64, y *tally) {
 	switch {
 	case s.how == play.Slide:
 		y.add(play.Place, share*(m.w.SlideString*float64(s.str-1)+m.w.SlideFret*at))
-		if !mo.onBar(at) {
+		switch {
+		case mo.onBar(at):
+		case mo.inBox(at):
+			y.add(play.Place, share*m.w.OffBox)
+		default:
 			y.add(play.Place, share*m.w.OffBar)
 		}
-		y.add(play.Place, share*m.w.SlideLow*max(0, lowFret-at))
+		low := m.w.SlideAway
+		if m.nearHome(mo, s.str) {
+			low = m.w.SlideLow
+		}
+		y.add(play.Place, share*low*max(0, lowFret-at))
 	case s.finger != 0:
 		y.add(play.Place, share*(m.w.NeckPer*at+m.w.Body*max(0, at-m.w.BodyJoint)))
 	}
+}
+
+// nearHome: the low frets of a string belong to home, where its open note is the tonic or the open strings sound
+// the chord. Elsewhere the slide comes there from its place further up, and goes back.
+func (m *model) nearHome(mo *moment, str int) bool {
+	return mo.bars&1 != 0 || m.open(str).Class() == pitch.Midi(m.req.Tune.Key.Tonic.Class()).Class()
 }
 
 // lowFret is the fret below which strings are stiff under a slide and sound thin.
@@ -396,6 +410,19 @@ func (m *model) barFrets(tones uint16) (frets uint16) {
 func (mo *moment) onBar(at float64) bool {
 	n := int(at)
 	return mo.bars == 0 || at != float64(n) || n <= 12 && mo.bars>>(n%12)&1 != 0
+}
+
+// boxFrets is how far above a bar the notes lie that players count to its place: the box over it.
+const boxFrets = 3
+
+// inBox reports whether a fret above the capo lies in the box over one of the chord's bars up the neck.
+func (mo *moment) inBox(at float64) bool {
+	for d := 1.0; d <= boxFrets && at > d; d++ {
+		if mo.onBar(at - d) {
+			return true
+		}
+	}
+	return false
 }
 
 // tolerance is how much wider than for a held note the window is that a note of mo's length must hit.

@@ -350,7 +350,7 @@ func (st *stage) legato(h, g *hand, y *tally) (a attack, ok bool) {
 		return plain, false
 	}
 	a, cost := st.legatoKind(h, g)
-	if a == plain || !st.mo.attackAllowed(g, a) {
+	if a == plain || g.n > 1 && a != glideOn || !st.mo.attackAllowed(g, a) { // of notes struck together the slide alone carries all on
 		return plain, false
 	}
 	y.add(play.Tone, cost)

@@ -281,6 +281,16 @@ func (c *termCase) places() {
 	c.is("NeckPer", place(1, play.Fret, 1), 12*inForce.NeckPer)
 	c.set(nil, 64) // E4 on string 1 at 2, two frets below lowFret, off the bar
 	c.is("SlideLow", place(1, play.Slide, 0), 2*inForce.SlideFret+2*inForce.SlideLow+inForce.OffBar)
+	// Over E in A no open string is home: fret 1 of string 1 lies three frets below lowFret, and below E's bar at 2.
+	c.set(func(r *Request) {
+		*r.Tune = *coretest.Line('A', 60, tune.Quarter, "E", coretest.Notes(63)...)
+	}, 63)
+	c.is("SlideAway", place(1, play.Slide, 0), inForce.SlideFret+3*inForce.SlideAway+inForce.OffBar)
+	// Over G the bar lies at 5: fret 8 is in the box over it, fret 9 is not.
+	c.set(func(r *Request) { *r.Tune = *coretest.Line('D', 60, tune.Quarter, "G", coretest.Notes(70)...) }, 70)
+	c.is("OffBox", place(1, play.Slide, 0), 8*inForce.SlideFret+inForce.OffBox)
+	c.set(func(r *Request) { *r.Tune = *coretest.Line('D', 60, tune.Quarter, "G", coretest.Notes(71)...) }, 71)
+	c.is("OffBar", place(1, play.Slide, 0), 9*inForce.SlideFret+inForce.OffBar)
 	c.set(func(r *Request) { // over G: at 5 under the bar, the root of the thumb on string 6 at 5
 		*r.Tune = *coretest.Line('D', 60, tune.Quarter, "G", coretest.Notes(67)...)
 		r.Thumb = thumb.Steady

@@ -114,6 +114,8 @@ type Weights struct {
 	SlideString float64 // a slide note, per string from string 1
 	SlideFret   float64 // per fret from the nut or capo
 	SlideLow    float64 // per fret below lowFret, where strings are stiff and thin
+	SlideAway   float64 // the same where neither the string nor the open strings are home
+	OffBox      float64 // off every bar, but in the box over one
 	OffBar      float64 // off every fret at which a bar sounds the chord
 	Leap        float64 // per 100 mm that the hand moves beyond leapFree, whatever the time
 	QuickWindow float64 // times the in-tune window for a short note
@@ -179,7 +181,7 @@ var inForce = Weights{
 	FingerHop:  0.14,
 
 	SlideNeeds:    0.187,
-	ShortSlide:    1.4,
+	ShortSlide:    6,
 	LongFretted:   0.825,
 	LongNote:      1.2,
 	PhraseEnd:     0.35,
@@ -242,6 +244,8 @@ var inForce = Weights{
 	SlideString: 0.075,
 	SlideFret:   0.0187,
 	SlideLow:    0.1,
+	SlideAway:   0.35,
+	OffBox:      0.2,
 	OffBar:      0.336,
 	Leap:        0.4,
 	QuickWindow: 3.5,

@@ -241,6 +241,25 @@ func (tu *Tune) Transposed(steps int) *Tune {
 	return &out
 }
 
+// Pitches between which guitars are played, to tell music that is written an octave above its sound: A5 lies
+// at fret 17 of the first string, beyond the body's joint; E2 is the lowest string.
+const (
+	hardlyFretted = pitch.Pitch(8100)
+	lowestString  = pitch.Pitch(4000)
+)
+
+// WrittenHigh reports whether the tune is written an octave above what a guitar sounds, as guitar music
+// and tunes for fiddle and flute are: it goes where guitars are hardly fretted, and has room below.
+func (tu *Tune) WrittenHigh() bool {
+	highest, lowest := pitch.Pitch(0), pitch.Midi(127)
+	for _, n := range tu.Notes {
+		for _, v := range n.Voices() {
+			highest, lowest = max(highest, v.Pitch()), min(lowest, v.Pitch())
+		}
+	}
+	return highest >= hardlyFretted && lowest-pitch.Octave >= lowestString
+}
+
 // Peaks marks the notes that are the highest of their phrase, and at least of median
 // length: the first of equals.
 func (tu *Tune) Peaks() []bool {

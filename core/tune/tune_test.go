@@ -93,3 +93,19 @@ func TestMeters(t *testing.T) {
 		}
 	}
 }
+
+// A tune is written high if it goes beyond fret 17 of string 1 and an octave lower still lies on the guitar.
+func TestWrittenHigh(t *testing.T) {
+	for _, c := range []struct {
+		lowest, highest int
+		want            bool
+	}{{62, 81, true}, {52, 90, true}, {51, 90, false}, {62, 80, false}, {40, 64, false}} {
+		tu := &Tune{}
+		for _, midi := range []int{c.lowest, c.highest} {
+			tu.Notes = append(tu.Notes, Note{Note: pitch.Spell(pitch.Midi(midi), false)})
+		}
+		if got := tu.WrittenHigh(); got != c.want || got && tu.Transposed(-12).WrittenHigh() && c.highest < 93 {
+			t.Errorf("%d to %d: %v", c.lowest, c.highest, got)
+		}
+	}
+}
