@@ -1,7 +1,9 @@
 package plan
 
 import (
+	"cmp"
 	"context"
+	"math"
 	"slices"
 	"sort"
 
@@ -343,7 +345,7 @@ func (p *Plan) marginalsAt(ctx context.Context, t int) ([]Alternative, error) {
 	if err != nil {
 		return nil, err
 	}
-	for g := range sc.st.mo.hands {
+	for _, g := range sc.order() {
 		sc.hand(g)
 	}
 	if p.marginals == nil {
@@ -353,12 +355,32 @@ func (p *Plan) marginalsAt(ctx context.Context, t int) ([]Alternative, error) {
 	return p.marginals[t], nil
 }
 
-// hand goes through every way into hand g.
+// order lists the hands by what they and all after them cost at least, so that those that come first make most of
+// the others needless; equal ones by their number.
+func (sc *scan) order() []int {
+	hands := sc.st.mo.hands
+	out := make([]int, len(hands))
+	for g := range out {
+		out[g] = g
+	}
+	least := func(g int) float64 { return hands[g].ownCost + sc.index.hand[g] }
+	slices.SortStableFunc(out, func(a, b int) int { return cmp.Compare(least(a), least(b)) })
+	return out
+}
+
+// highest is the highest of the least totals that are known so far.
+func highest(of []*marginal) float64 {
+	most := math.Inf(-1)
+	for _, m := range of {
+		most = max(most, m.Extra)
+	}
+	return most
+}
+
+// hand goes through every way into hand g that may be better than what is known.
 func (sc *scan) hand(g int) {
 	sc.g = int32(g)
-	sr, r := &sc.sr, sc.sr.pick.of(g)
-	flows := sr.arrive(g, inf, true)
-	sr.cheapest(r, flows)
+	sr, r, toGo := &sc.sr, sc.sr.pick.of(g), sc.index.hand[g]
 	var thumbs []*marginal
 	if sc.st.mo.stroke != nil {
 		for i := range r.opts {
@@ -366,6 +388,8 @@ func (sc *scan) hand(g int) {
 			thumbs = append(thumbs, sc.get(&Alternative{Part: play.Thumb, String: o.str, Fret: o.fret, How: o.how}))
 		}
 	}
+	flows := sr.arrive(g, inf, true)
+	sr.cheapest(r, flows)
 	var into []*marginal
 	for i := range flows {
 		f := &flows[i]
@@ -374,8 +398,12 @@ func (sc *scan) hand(g int) {
 		}
 		into = sc.melody(f.a, into[:0])
 		voices := len(into)
-		set := sr.pick.actions(r, f.ringIn, !f.a.legato(), inf)
-		sr.eachReached(set, f, inf, func(cost float64, p pickState, a *action, bass uint8, in *arrival) {
+		budget := max(highest(into), highest(thumbs)) - toGo
+		if f.least >= budget {
+			continue
+		}
+		set := sr.pick.actions(r, f.ringIn, !f.a.legato(), budget-f.least)
+		sr.eachReached(set, f, budget, func(cost float64, p pickState, a *action, bass uint8, in *arrival) {
 			if into = into[:voices]; thumbs != nil {
 				into = append(into, thumbs[bass])
 			}
@@ -406,18 +434,21 @@ func (p *Plan) dampersAt(ctx context.Context, t, str int) ([]Alternative, error)
 	if err != nil {
 		return nil, err
 	}
-	into := make([]*marginal, 1)
+	var picks []*pickStage // by damper
 	for _, by := range p.m.allowedDampers() {
+		picks = append(picks, p.m.pickDamped(mo, str, by))
+		sc.get(&Alternative{Part: play.Damped, String: str, By: by})
+	}
+	for _, g := range sc.order() {
 		if err := ctx.Err(); err != nil {
 			return nil, err
 		}
-		sc.sr.pick = p.m.pickDamped(mo, str, by)
-		into[0] = sc.get(&Alternative{Part: play.Damped, String: str, By: by})
-		for g := range mo.hands {
-			sc.g = int32(g)
-			for _, f := range sc.sr.arrive(g, inf, false) {
-				if f.findLeast(); f.least < inf {
-					sc.flow(&f, into)
+		sc.g = int32(g)
+		flows := sc.sr.arrive(g, highest(sc.found)-sc.index.hand[g], false)
+		for i := range flows {
+			if f := &flows[i]; f.leastOf() < inf {
+				for k := range picks {
+					sc.damped(f, picks[k], sc.found[k:k+1])
 				}
 			}
 		}
@@ -433,11 +464,17 @@ func (m *model) pickDamped(mo *moment, str int, by play.Damper) *pickStage {
 	return out
 }
 
-// flow files everything that can follow one flow into the present hand.
-func (sc *scan) flow(f *inflow, into []*marginal) {
+// damped files everything that can follow a flow into the present hand under one more pin on a damper, if it may be
+// better than what is known.
+func (sc *scan) damped(f *inflow, pick *pickStage, into []*marginal) {
 	sr := &sc.sr
-	set := sr.pick.actions(sr.pick.of(int(sc.g)), f.ringIn, !f.a.legato(), inf)
-	sr.eachReached(set, f, inf, func(cost float64, p pickState, a *action, bass uint8, in *arrival) {
+	budget := into[0].Extra - sc.index.hand[sc.g]
+	if f.least >= budget {
+		return
+	}
+	sr.pick = pick
+	set := pick.actions(pick.of(int(sc.g)), f.ringIn, !f.a.legato(), budget-f.least)
+	sr.eachReached(set, f, budget, func(cost float64, p pickState, a *action, bass uint8, in *arrival) {
 		sc.file(cost, p, a, bass, in, into)
 	})
 }

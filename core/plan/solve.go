@@ -427,7 +427,7 @@ func (sr *search) cheapest(r *pickShape, flows []inflow) {
 	}
 	for i := range flows {
 		f := &flows[i]
-		if f.findLeast(); f.least == inf {
+		if f.leastOf() == inf {
 			continue
 		}
 		if best := &sr.least[f.kind()]; *best < 0 || f.least < flows[*best].least {
@@ -436,11 +436,13 @@ func (sr *search) cheapest(r *pickShape, flows []inflow) {
 	}
 }
 
-func (f *inflow) findLeast() {
+// leastOf finds the least cost of f's cells.
+func (f *inflow) leastOf() float64 {
 	f.least = inf
 	for n := range f.cells {
 		f.least = min(f.least, f.cells[n].cost)
 	}
+	return f.least
 }
 
 // kind tells flows apart that may not stand in for each other: live strings and attack.

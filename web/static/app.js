@@ -199,12 +199,14 @@ document.addEventListener('alpine:init', () => {
     // reasons fetches why the moment is played so and its other places: they take longer
     // than the picture.
     async reasons() {
-      const at = this.data.at;
+      const { data } = this;
+      const { at } = data;
       this.asking?.abort();
       this.asking = new AbortController();
       try {
-        const res = await fetch(`/tunes/${this.data.id}/at/${at}`, { headers: { 'X-Part': '1' }, signal: this.asking.signal });
-        if (res.ok && this.data.at === at) document.getElementById('now').innerHTML = await res.text();
+        const res = await fetch(`/tunes/${data.id}/at/${at}`, { headers: { 'X-Part': '1' }, signal: this.asking.signal });
+        const html = await res.text();
+        if (res.ok && this.data === data && data.at === at) document.getElementById('now').innerHTML = html; // else another plan stands there
       } catch (err) {
         if (err.name !== 'AbortError') this.say('The reasons could not be loaded. Load the page again.');
       }
