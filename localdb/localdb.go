@@ -93,7 +93,12 @@ func install(ctx context.Context, dir string) error {
 	if err := os.RemoveAll(fresh); err != nil {
 		return err
 	}
-	args := append([]string{"--no-defaults", "--datadir=" + fresh, "--auth-root-authentication-method=normal", "--skip-test-db"}, asUser()...)
+	tmp := filepath.Join(dir, "install") // of its own: two installations at once would meet in the shared one
+	if err := os.MkdirAll(tmp, 0o700); err != nil {
+		return err
+	}
+	defer os.RemoveAll(tmp)
+	args := append([]string{"--no-defaults", "--datadir=" + fresh, "--tmpdir=" + tmp, "--auth-root-authentication-method=normal", "--skip-test-db"}, asUser()...)
 	if out, err := exec.CommandContext(ctx, tool, args...).CombinedOutput(); err != nil {
 		return fmt.Errorf("make the database: %w: %s", err, out)
 	}

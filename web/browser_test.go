@@ -333,15 +333,10 @@ func (b *tab) overrule() {
 	}
 	pinned := b.text(".column")
 	b.key("u")
-	b.until("!document.querySelector('.pinned')")
-	if got := b.text(".column"); got != column {
-		b.t.Errorf("undo: %q, was %q", got, column)
-	}
+	// The moment at the cursor is asked for by itself and may be ahead of the column by a moment.
+	b.until("!document.querySelector('.pinned') && document.querySelector('.column').textContent === " + quote(column))
 	b.key("r")
-	b.until("document.querySelector('.pinned')")
-	if got := b.text(".column"); got != pinned {
-		b.t.Errorf("redo: %q, was %q", got, pinned)
-	}
+	b.until("document.querySelector('.pinned') && document.querySelector('.column').textContent === " + quote(pinned))
 	b.key("0")
 	b.until("!document.querySelector('.pinned')")
 }
