@@ -5,17 +5,6 @@ import "stepping/core/digits"
 // againTable is what it costs to pluck with one set of digits after another.
 type againTable [fewMasks][fewMasks]float64
 
-// least is the least that plucking right after plucking costs.
-func (t *againTable) least() float64 {
-	least := inf
-	for from := 1; from < fewMasks; from++ {
-		for to := 1; to < fewMasks; to++ {
-			least = min(least, t[from][to])
-		}
-	}
-	return least
-}
-
 // againAfter returns the table for since seconds from onset to onset.
 func (m *model) againAfter(since float64) *againTable {
 	if m.agains[since] == nil {

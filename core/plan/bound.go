@@ -3,16 +3,18 @@ package plan
 import (
 	"cmp"
 	"context"
+	"math/bits"
 	"slices"
 
+	"stepping/core/digits"
 	"stepping/core/quiet"
 	"stepping/core/thumb"
 )
 
-// bound is an admissible bound on what is still to pay: the left hand's least cost from each
-// hand of each moment to the end, the picking hand counted at no more than it must cost
-// whatever rings and whichever digit plucked before. On our tunes it reaches about 92% of the
-// true cost, so that most hands can be left out of the search for one best plan.
+// bound is an admissible bound on what is still to pay: the least cost from each hand of each moment and each
+// set of digits that plucked last to the end, the rest of the picking hand counted at no more than it must cost
+// whatever rings. On our tunes it reaches about 96% of the
+// true cost, so that most states can be left out of the search for one best plan.
 type bound struct {
 	m        *model
 	costToGo [][]minToGo // by moment and hand: all that comes after the moment
@@ -21,25 +23,59 @@ type bound struct {
 
 // from bounds what comes after state s of moment t.
 func (b *bound) from(t int, s *state) float64 {
-	least := b.costToGo[t][s.hand].of(s.pick)
+	least := b.costToGo[t][s.hand].by[b.m.classOf[s.pick.mask()]]
 	if b.knew != nil {
 		least = max(least, b.knew.from(t, s))
 	}
 	return least
 }
 
-// minToGo is a bound on what comes, by whether digits plucked the last melody note: then the next
-// one they pluck costs at least an alternation.
-type minToGo [2]float64
+// minToGo is a bound on what comes, by the class of the digits that plucked last, and the least of them.
+type minToGo struct {
+	by    [mostClasses]float64
+	least float64
+}
 
-func (o minToGo) least() float64 { return min(o[0], o[1]) }
+// mostClasses bounds the sets of digits that a plan plucks with: of four digits at most three, none, and tapping.
+const mostClasses = 16
 
-// of is the bound for a state with picking state p.
-func (o minToGo) of(p pickState) float64 {
-	if p.mask() != 0 {
-		return o[1]
+// layClasses numbers the sets of digits with which the tune's notes may be plucked; class 0 is none. Lumped, all
+// others are one class, which is quicker and looser.
+func (m *model) layClasses(lumped bool) {
+	voices := 1
+	for i := range m.req.Tune.Notes {
+		voices = max(voices, 1+len(m.req.Tune.Notes[i].With))
 	}
-	return o[0]
+	m.masks = append(m.masks[:0], 0)
+	for mask := 1; mask < 1<<(m.req.Player.Fingers+1); mask++ {
+		if bits.OnesCount(uint(mask)) <= voices {
+			m.masks = append(m.masks, uint8(mask))
+		}
+	}
+	m.masks = append(m.masks, 1<<digits.TapBit)
+	m.classes = len(m.masks)
+	if lumped {
+		m.classes = 2
+	}
+	for i, mask := range m.masks {
+		m.classOf[mask] = uint8(min(i, m.classes-1))
+	}
+}
+
+// againByClass is the least that plucking with one class of digits costs after another.
+func (m *model) againByClass(table *againTable) (by [mostClasses][mostClasses]float64) {
+	for k := range m.classes {
+		for k2 := range m.classes {
+			by[k][k2] = inf
+		}
+	}
+	for _, from := range m.masks {
+		for _, to := range m.masks {
+			v := &by[m.classOf[from]][m.classOf[to]]
+			*v = min(*v, table[from][to])
+		}
+	}
+	return by
 }
 
 // belowRounding keeps the bound under sums of costs that were each rounded to the quantum.
@@ -57,7 +93,7 @@ func (m *model) boundUntil(ctx context.Context, enough func(b *bound, t int) boo
 		m.stage(t)
 	}
 	last := len(m.moments) - 1
-	b.costToGo[last] = make([]minToGo, len(m.moments[last].hands))
+	b.costToGo[last] = make([]minToGo, len(m.moments[last].hands)) // nothing
 	var sd pickStage
 	for t := last; t > 0; t-- {
 		if err := ctx.Err(); err != nil {
@@ -74,41 +110,85 @@ func (m *model) boundUntil(ctx context.Context, enough func(b *bound, t int) boo
 
 // pass bounds the hands before st's moment.
 func (b *bound) pass(st *stage, sd *pickStage) []minToGo {
-	out := make([]minToGo, len(st.before))
+	n, again := b.m.classes, b.m.againByClass(sd.again)
+	out, worst := make([]minToGo, len(st.before)), make([]float64, len(st.before))
 	for i := range out {
-		out[i] = minToGo{inf, inf}
+		for k := range n {
+			out[i].by[k] = inf
+		}
+		worst[i] = inf
 	}
-	alternate := sd.again.least()
 	for _, g := range b.promising(st) {
-		after, to := b.costToGo[st.t][g], &st.mo.hands[g]
-		least := to.ownCost + after.least()
+		after, to := &b.costToGo[st.t][g], &st.mo.hands[g]
+		least := to.ownCost + after.least
 		if least == inf {
 			break
 		}
 		r := sd.of(g)
+		var known [trebles + 1]*pickToGo
 		for i := range st.before {
-			o := &out[i]
-			if least >= max(o[0], o[1]) {
+			if least >= worst[i] {
 				continue
 			}
 			c, ok := st.change(i, g)
 			if !ok {
 				continue
 			}
-			ended := st.endedInto(&st.before[i], to)
-			plucked := c.pluck + r.leastPickCost(b.m, true, ended)
-			if st.mo.note < 0 {
-				o[0], o[1] = min(o[0], plucked+after[0]), min(o[1], plucked+after[1])
-				continue
+			ended := st.endedInto(&st.before[i], to) & trebles
+			v := known[ended]
+			if v == nil {
+				v = b.pickToGo(&again, r, after, ended)
+				known[ended] = v
 			}
-			o[0], o[1] = min(o[0], plucked+after[1]), min(o[1], plucked+alternate+after[1])
-			if c.legato < inf {
-				legato := c.legato + r.leastPickCost(b.m, false, ended) + after[0]
-				o[0], o[1] = min(o[0], legato), min(o[1], legato)
-			}
+			worst[i] = out[i].improve(n, st.mo.note >= 0, &c, v, after)
 		}
 	}
+	for i := range out {
+		out[i].least = slices.Min(out[i].by[:n])
+	}
 	return out
+}
+
+// pickToGo is the least that the picking hand costs with one hand, and all after it, by the class before;
+// idle what it costs itself where no digit plucks.
+type pickToGo struct {
+	plucked [mostClasses]float64
+	idle    float64
+}
+
+func (b *bound) pickToGo(again *[mostClasses][mostClasses]float64, r *pickShape, after *minToGo, ended quiet.Strings) *pickToGo {
+	v := &pickToGo{idle: r.leastPickCost(b.m, false, ended)}
+	if r.mo.note < 0 {
+		return v
+	}
+	ending, picks := r.leastEndingAfter(b.m, ended), r.leastByClass(b.m, ended)
+	for k := range b.m.classes {
+		least := inf
+		for k2 := range b.m.classes {
+			if picks[k2] < inf {
+				least = min(least, again[k][k2]+picks[k2]+after.by[k2])
+			}
+		}
+		v.plucked[k] = least + ending
+	}
+	return v
+}
+
+// improve lowers o by what change c leads to, and returns the highest of its n bounds.
+func (o *minToGo) improve(n int, onset bool, c *change, v *pickToGo, after *minToGo) (worst float64) {
+	legato := inf
+	if onset && c.legato < inf {
+		legato = c.legato + v.idle + after.by[0]
+	}
+	for k := range n {
+		way := c.pluck + v.plucked[k]
+		if !onset {
+			way = c.pluck + v.idle + after.by[k]
+		}
+		o.by[k] = min(o.by[k], way, legato)
+		worst = max(worst, o.by[k])
+	}
+	return worst
 }
 
 // promising lists the hands of st's moment by what they and all after them cost at least, so
@@ -117,7 +197,7 @@ func (b *bound) promising(st *stage) []int {
 	order := make([]int, len(st.mo.hands))
 	cost := make([]float64, len(st.mo.hands))
 	for g := range order {
-		order[g], cost[g] = g, st.mo.hands[g].ownCost+b.costToGo[st.t][g].least()
+		order[g], cost[g] = g, st.mo.hands[g].ownCost+b.costToGo[st.t][g].least
 	}
 	slices.SortFunc(order, func(x, y int) int { return cmp.Or(cmp.Compare(cost[x], cost[y]), x-y) })
 	return order
@@ -143,22 +223,41 @@ func (r *pickShape) leastPickCost(m *model, plucked bool, ended quiet.Strings) f
 	}
 	v := &r.leastPicks[k][ended&trebles]
 	if *v == 0 {
-		*v = m.leastPick(r, plucked, ended)
+		by := m.leastPick(r, plucked, ended)
+		*v = slices.Min(by[:m.classes])
 	}
+	return *v + r.leastEndingAfter(m, ended)
+}
+
+// leastByClass is the same for plucking with each class of digits, without what has ended.
+func (r *pickShape) leastByClass(m *model, ended quiet.Strings) *[mostClasses]float64 {
+	v := &r.leastBy[ended&trebles]
+	if *v == nil {
+		by := m.leastPick(r, true, ended)
+		*v = &by
+	}
+	return *v
+}
+
+// leastEndingAfter is what ended strings cost at least: a bass string may be struck anew by the thumb, and the
+// fingertips of a tap silence the others.
+func (r *pickShape) leastEndingAfter(m *model, ended quiet.Strings) float64 {
 	if r.mo.hit == thumb.Tap {
-		return *v // the fingertips silence what has ended
+		return 0
 	}
-	return *v + r.leastEnding(m, ended&trebles) // a bass string may be struck anew by the thumb
+	return r.leastEnding(m, ended&trebles)
 }
 
 // trebles are the strings on which no bass note can be ringing.
 const trebles quiet.Strings = 0b111
 
-// leastPick takes the best bass option and pluck, and the sympathy of idle treble strings as
-// far as the heel cannot damp it for less.
-func (m *model) leastPick(r *pickShape, plucked bool, ended quiet.Strings) float64 {
+// leastPick takes, for each class of digits, the best bass option and pluck, and the sympathy of idle treble
+// strings as far as the heel cannot damp it for less. What plucks nothing stands under class 0.
+func (m *model) leastPick(r *pickShape, plucked bool, ended quiet.Strings) (by [mostClasses]float64) {
 	var idle [1]pluck
-	least := inf
+	for k := range by {
+		by[k] = inf
+	}
 	for b := range r.opts {
 		o := &r.opts[b]
 		var s silence
@@ -168,12 +267,17 @@ func (m *model) leastPick(r *pickShape, plucked bool, ended quiet.Strings) float
 		ring := m.leastSympathy(r, &s, o, m.idleStrings(r, &s)&trebles&^ended)
 		plucks := r.pluckWays(o, plucked, &idle)
 		for i := range plucks {
-			if pluckBesideBass(&plucks[i], o) {
-				least = min(least, o.sum-o.eased+plucks[i].cost+ring)
+			if !pluckBesideBass(&plucks[i], o) {
+				continue
 			}
+			k := uint8(0)
+			if mask := plucks[i].mask; mask != keepMask {
+				k = m.classOf[mask]
+			}
+			by[k] = min(by[k], o.sum-o.eased+plucks[i].cost+ring-belowRounding)
 		}
 	}
-	return least - belowRounding
+	return by
 }
 
 func (m *model) leastSympathy(r *pickShape, s *silence, o *bassOption, idle quiet.Strings) float64 {
@@ -282,7 +386,7 @@ func (w *pruning) look(t int, cheapest float64) {
 	}
 	w.limit = inf
 	for g := range w.costToGo[t] {
-		w.limit = min(w.limit, cheapest+w.m.moments[t].hands[g].ownCost+w.costToGo[t][g].least()+beamSlack)
+		w.limit = min(w.limit, cheapest+w.m.moments[t].hands[g].ownCost+w.costToGo[t][g].least+beamSlack)
 	}
 }
 
@@ -291,7 +395,7 @@ func (w *pruning) budget(t, g int) float64 {
 	if w == nil {
 		return inf
 	}
-	return w.limit - w.costToGo[t][g].least()
+	return w.limit - w.costToGo[t][g].least
 }
 
 // widen lifts the limit of a quick search that has found nothing at a moment.

@@ -53,6 +53,7 @@ func Bound(ctx context.Context, r Request, limit float64) (float64, error) {
 	if err != nil {
 		return 0, err
 	}
+	m.layClasses(true)
 	before := make([]float64, len(m.moments)) // floors of the moments before each
 	for t := 1; t < len(m.moments); t++ {
 		before[t] = before[t-1] + m.coarseMoment(&m.moments[t-1])
@@ -61,7 +62,7 @@ func Bound(ctx context.Context, r Request, limit float64) (float64, error) {
 	_, err = m.boundUntil(ctx, func(b *bound, t int) bool {
 		least := inf
 		for g := range b.costToGo[t] {
-			least = min(least, m.moments[t].hands[g].ownCost+b.costToGo[t][g].least())
+			least = min(least, m.moments[t].hands[g].ownCost+b.costToGo[t][g].least)
 		}
 		at = before[t] + least - belowRounding
 		return at >= limit

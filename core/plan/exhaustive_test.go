@@ -502,7 +502,7 @@ func TestBound(t *testing.T) {
 		for i := range layers {
 			for k := range layers[i].states {
 				s := &layers[i].states[k]
-				if got := b.costToGo[i][s.hand].of(s.pick); got > bw.costToGo[i][k].cost {
+				if got := b.from(i, s); got > bw.costToGo[i][k].cost {
 					t.Fatalf("case %d, moment %d: the bound says %v, the rest costs %v: %+v %+v", cases, i, got, bw.costToGo[i][k].cost, s, m.moments[i].hands[s.hand])
 				}
 			}

@@ -121,7 +121,10 @@ func (k *knownTo) hands(t int, gap float64) []minToGo {
 	for g, h := range k.of[t] {
 		if h >= 0 {
 			v := max(0, least[h]-gap)
-			out[g] = minToGo{v, v}
+			for c := range out[g].by {
+				out[g].by[c] = v
+			}
+			out[g].least = v
 		}
 	}
 	return out

@@ -34,6 +34,9 @@ type model struct {
 	dominances  map[float64]*dominance     // of the next onset, by the same
 	stages      []*stage                   // see stage
 	pickStages  []*pickStage               // see pickStage
+	masks       []uint8                    // the sets of digits that may pluck, see layClasses
+	classOf     [fewMasks]uint8            // of each, its class for the bound
+	classes     int                        // how many there are
 	slowness    float64                    // of the slide, see player.Profile.Slowness
 	heelMove    [2][2]float64              // see newHeelMove
 	heelGap     float64                    // all that one position of the heel can cost more than the other, coming and going
@@ -91,6 +94,7 @@ func newModel(r *Request) (*model, error) {
 		phraseEnd: r.Tune.PhraseEnds(), peak: r.Tune.Peaks(), sympathy: map[pitch.Pitch][7]float64{}, agains: map[float64]*againTable{}, dominances: map[float64]*dominance{},
 	}
 	m.slowness = r.Player.Slowness()
+	m.layClasses(false)
 	m.heelMove = m.newHeelMove()
 	m.heelGap = m.heelMove[0][1] + m.heelMove[1][0]
 	m.layRestMoves()

@@ -86,6 +86,7 @@ type pickShape struct {
 	ring       [7]float64    // sympathy of each open string with the melody struck
 	sets       []actionSet
 	leastPicks [2][trebles + 1]float64 // see leastPickCost; 0 is not known yet
+	leastBy    [trebles + 1]*[mostClasses]float64
 }
 
 // actionSet is the actions for one ringIn, plucked or not, that cost no more than most, by bass option.
