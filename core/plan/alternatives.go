@@ -257,20 +257,41 @@ type scan struct {
 	g     int32
 }
 
-func (p *Plan) newScan(ctx context.Context, t int) (*scan, error) {
-	if p.back == nil {
-		// The plan itself was found without what cannot be best; alternatives need it all.
-		layers, _, err := p.m.forward(ctx, nil, true)
-		if err != nil {
-			return nil, err
-		}
-		bw, err := p.m.newBackward(ctx, layers)
-		if err != nil {
-			return nil, err
-		}
-		p.follow(layers)
-		p.back = bw
+// explore searches in full, forward and backward, and works out the alternatives of every moment while the
+// picking stages are at hand: the plan itself was found without what cannot be best. Then it lets go of the
+// stages, which are most of the memory; what needs one later makes it anew.
+func (p *Plan) explore(ctx context.Context) error {
+	if p.back != nil {
+		return nil
 	}
+	p.m.keepStages = true
+	defer func() { p.m.keepStages, p.m.pickStages = false, nil }()
+	layers, _, err := p.m.forward(ctx, nil, true)
+	if err != nil {
+		return err
+	}
+	bw, err := p.m.newBackward(ctx, layers)
+	if err != nil {
+		return err
+	}
+	p.follow(layers)
+	p.back, p.marginals = bw, make([][]Alternative, len(layers))
+	for t := range layers {
+		if err := ctx.Err(); err != nil {
+			p.back, p.marginals = nil, nil
+			return err
+		}
+		sc := p.newScan(t)
+		for _, g := range sc.order() {
+			sc.hand(g)
+		}
+		p.marginals[t] = sc.finish()
+	}
+	bw.rounds, bw.scratch = nil, nil
+	return nil
+}
+
+func (p *Plan) newScan(t int) *scan {
 	sc := &scan{p: p, st: p.m.stage(t), sr: search{m: p.m}, index: p.back.newIndex(t, nil)}
 	sc.sr.pick = p.m.pickStage(t, nil)
 	sc.sr.dominances = p.m.dominanceFrom(t)
@@ -279,7 +300,7 @@ func (p *Plan) newScan(ctx context.Context, t int) (*scan, error) {
 		before = &p.layers[t-1]
 	}
 	sc.sr.enterFrom(sc.st, before)
-	return sc, nil
+	return sc
 }
 
 func (sc *scan) get(a *Alternative) *marginal {
@@ -334,24 +355,13 @@ func (sc *scan) finish() []Alternative {
 	return out
 }
 
-// marginalsAt works out every alternative for the strokes of moment t at once. What the
+// marginalsAt returns every alternative for the strokes of moment t. What the
 // forward pass leaves out as dominated can be left out here too: what dominates it strikes the
 // same.
 func (p *Plan) marginalsAt(ctx context.Context, t int) ([]Alternative, error) {
-	if p.marginals[t] != nil {
-		return p.marginals[t], nil
-	}
-	sc, err := p.newScan(ctx, t)
-	if err != nil {
+	if err := p.explore(ctx); err != nil {
 		return nil, err
 	}
-	for _, g := range sc.order() {
-		sc.hand(g)
-	}
-	if p.marginals == nil {
-		p.marginals = map[int][]Alternative{}
-	}
-	p.marginals[t] = sc.finish()
 	return p.marginals[t], nil
 }
 
@@ -430,10 +440,10 @@ func (p *Plan) dampersAt(ctx context.Context, t, str int) ([]Alternative, error)
 	if mo.pins.dampers[str] != "" || p.Moments[t].Hit != "" || p.damperAt(t, str) == "" && p.Moments[t].Strings[str-1].State != play.Leaks {
 		return nil, nil // pinned, or nothing to damp
 	}
-	sc, err := p.newScan(ctx, t)
-	if err != nil {
+	if err := p.explore(ctx); err != nil {
 		return nil, err
 	}
+	sc := p.newScan(t)
 	var picks []*pickStage // by damper
 	for _, by := range p.m.allowedDampers() {
 		picks = append(picks, p.m.pickDamped(mo, str, by))

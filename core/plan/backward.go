@@ -52,7 +52,7 @@ func (p *Plan) around(t int) *around {
 	if ar := p.stages[t]; ar != nil {
 		return ar
 	}
-	const few = 4
+	const few = 24 // detours are no longer
 	if p.stages == nil || len(p.stages) >= few {
 		p.stages = map[int]*around{}
 	}

@@ -11,7 +11,7 @@ import (
 // the fretted one, strings under the slide, and leaving the stroke out.
 func (m *model) bassOptions(mo *moment, h *hand) []bassOption {
 	if mo.stroke == nil {
-		return m.withHit(mo, h, []bassOption{{}})
+		return m.withHit(mo, h, []bassOption{{ring: &noRing}})
 	}
 	var out []bassOption
 	add := func(o bassOption) {
@@ -29,6 +29,7 @@ func (m *model) bassOptions(mo *moment, h *hand) []bassOption {
 			}
 			o.ring = m.sympathyOf(o.pitch)
 		} else {
+			o.ring = &noRing
 			m.dropCost(mo, &o, &y)
 		}
 		o.sum = y.sum
@@ -42,6 +43,9 @@ func (m *model) bassOptions(mo *moment, h *hand) []bassOption {
 	}
 	return m.withHit(mo, h, out)
 }
+
+// noRing is the sympathy with a stroke that is not struck.
+var noRing [7]float64
 
 // dropCost is what leaving the wanted stroke out costs, and how much less it is if the root rings on.
 func (m *model) dropCost(mo *moment, o *bassOption, y *tally) {

@@ -164,3 +164,21 @@ func BenchmarkPin(b *testing.B) {
 		})
 	}
 }
+
+// TestAllocations holds what a moment of a plan allocates: a count does not depend on the machine as time does.
+func TestAllocations(t *testing.T) {
+	for spelt, most := range map[string]float64{"Open D": 1250, "Standard": 800} {
+		r := benchRequest(64, spelt)
+		moments := 0
+		allocs := testing.AllocsPerRun(2, func() {
+			p, err := Solve(context.Background(), r)
+			if err != nil {
+				t.Fatal(err)
+			}
+			moments = len(p.Moments)
+		})
+		if each := allocs / float64(moments); each > most {
+			t.Errorf("%s: %.0f allocations a moment, at most %.0f", spelt, each, most)
+		}
+	}
+}

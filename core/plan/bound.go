@@ -334,7 +334,7 @@ func (m *model) leastStop() float64 {
 
 // boundMoments is the length up to which the bound pays: what it lacks adds up over a tune, until
 // it leaves out too little to be worth its time. Up to it the stages are kept, too.
-const boundMoments = 160
+const boundMoments = 320
 
 // The first, quick search keeps so many states a moment, and looks only at hands that promise to
 // cost no more than this above the most promising one.

@@ -165,76 +165,78 @@ type dampingSearch struct {
 	pl   *pluck
 	bass int // string that the thumb strikes
 	each func(*damping)
+	leaf damping // what each is given; in a place of its own, so that the search allocates nothing
 }
 
 // try settles the unwanted strings from str on in every way; digits below last are free.
-func (dl *dampingSearch) try(str, last int, cur *damping) {
+func (dl *dampingSearch) try(str, last int, cur damping) {
 	for str <= 6 && !dl.s.unw.Has(str) {
 		str++
 	}
 	if str > 6 {
-		dl.each(cur)
+		dl.leaf = cur
+		dl.each(&dl.leaf)
 		return
 	}
 	pins := dl.r.pins
 	dl.fingers(str, last, cur)
 	for d := last - 1; d >= digits.I; d-- {
 		if dl.digitMay(d, str) && pins.damperAllowed(str, play.Damper(play.Digits[d])) {
-			next := *cur
+			next := cur
 			next.digit[d] = int8(str)
 			if d < digits.C && dl.s.ringIn.ended.Has(str) && next.stopper == digits.None {
 				next.stopper = uint8(d)
 			} else {
 				next.effort += dl.m.stopPrice(d, str)
 			}
-			dl.try(str+1, d, &next)
+			dl.try(str+1, d, next)
 		}
 	}
 	if dl.thumbMay(str) && pins.damperAllowed(str, play.Damper(play.P)) {
-		next := *cur
+		next := cur
 		next.digit[digits.P] = int8(str)
 		next.effort += play.Exact(dl.m.w.RestEffort)
-		dl.try(7, digits.P, &next) // the thumb's side covers all the strings below
+		dl.try(7, digits.P, next) // the thumb's side covers all the strings below
 	}
 	if pins.dampers[str] == "" {
-		next := *cur
+		next := cur
 		next.leak |= quiet.Of(str)
 		next.leaked += dl.r.leakCost(dl.s, str)
-		dl.try(str+1, last, &next)
+		dl.try(str+1, last, next)
 	}
 }
 
 // fingers tries the left hand's ways with str.
-func (dl *dampingSearch) fingers(str, last int, cur *damping) {
+func (dl *dampingSearch) fingers(str, last int, cur damping) {
 	pins, at := dl.r.pins, quiet.Of(str)
 	if pins.damperAllowed(str, play.ByFinger) {
-		next := *cur
+		next := cur
 		switch {
 		case dl.s.touch&at != 0:
 			next.touch |= at
-			dl.with(str, last, &next, dl.m.w.FingerTouch)
+			dl.with(str, last, next, dl.m.w.FingerTouch)
 		case dl.s.below&at != 0:
 			next.touch |= at
-			dl.with(str, last, &next, dl.m.w.UnderTouch)
+			dl.with(str, last, next, dl.m.w.UnderTouch)
 		case dl.r.spare && cur.spare == 0:
 			next.spare = at
-			dl.with(str, last, &next, dl.m.w.SpareEffort)
+			dl.with(str, last, next, dl.m.w.SpareEffort)
 		}
 	}
 	if str == 6 && dl.r.over && pins.damperAllowed(str, play.ByOver) {
-		next := *cur
+		next := cur
 		next.over = at
-		dl.with(str, last, &next, dl.m.w.OverEffort)
+		dl.with(str, last, next, dl.m.w.OverEffort)
 	}
 	if dl.m.school.Tilt && dl.s.ringIn.ended&at != 0 && pins.damperAllowed(str, play.ByTilt) {
-		next := *cur
+		next := cur
 		next.tilt |= at
-		dl.with(str, last, &next, dl.m.w.TiltEffort)
+		dl.with(str, last, next, dl.m.w.TiltEffort)
 	}
 }
 
 // with goes on after str is settled for effort.
-func (dl *dampingSearch) with(str, last int, next *damping, effort float64) {
+func (dl *dampingSearch) with(str, last int, next damping, effort float64) {
 	next.effort += play.Exact(effort)
 	dl.try(str+1, last, next)
 }

@@ -38,7 +38,7 @@
 // The least total is a shortest path over the states (solve.go). A moment costs |hands|² for the
 // left hand and, for each shape and each ringIn, the actions: not the square of the product, since a
 // change costs a sum of one part per hand. bound.go bounds the rest of the tune from below by the
-// left hand alone, which prunes tunes of up to boundMoments moments; backward.go adds what every
+// left hand and its digits alone, which prunes tunes of up to boundMoments moments; backward.go adds what every
 // state costs to the end, and alternatives.go reads the price of every other choice from both.
 //
 // # What must hold

@@ -521,7 +521,7 @@ type bassOption struct {
 	cut     bool   // the palm cuts it short
 	hit     string // percussion with it
 	cost    play.Terms
-	sum     float64    // of cost
-	eased   float64    // how much less it is if the root that is left out rings in
-	ring    [7]float64 // sympathy of each open string with it
+	sum     float64     // of cost
+	eased   float64     // how much less it is if the root that is left out rings in
+	ring    *[7]float64 // sympathy of each open string with it
 }

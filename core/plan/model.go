@@ -29,17 +29,18 @@ type model struct {
 	noteSeconds []float64       // length of each melody note
 	phraseEnd   []bool
 	peak        []bool
-	sympathy    map[pitch.Pitch][7]float64 // per open string, cache
-	agains      map[float64]*againTable    // by seconds between onsets, cache
-	dominances  map[float64]*dominance     // of the next onset, by the same
-	stages      []*stage                   // see stage
-	pickStages  []*pickStage               // see pickStage
-	masks       []uint8                    // the sets of digits that may pluck, see layClasses
-	classOf     [fewMasks]uint8            // of each, its class for the bound
-	classes     int                        // how many there are
-	slowness    float64                    // of the slide, see player.Profile.Slowness
-	heelMove    [2][2]float64              // see newHeelMove
-	heelGap     float64                    // all that one position of the heel can cost more than the other, coming and going
+	sympathy    map[pitch.Pitch]*[7]float64 // per open string, cache
+	agains      map[float64]*againTable     // by seconds between onsets, cache
+	dominances  map[float64]*dominance      // of the next onset, by the same
+	stages      []*stage                    // see stage
+	keepStages  bool                        // see Plan.explore
+	pickStages  []*pickStage                // see pickStage
+	masks       []uint8                     // the sets of digits that may pluck, see layClasses
+	classOf     [fewMasks]uint8             // of each, its class for the bound
+	classes     int                         // how many there are
+	slowness    float64                     // of the slide, see player.Profile.Slowness
+	heelMove    [2][2]float64               // see newHeelMove
+	heelGap     float64                     // all that one position of the heel can cost more than the other, coming and going
 	restMove    [restPlaces][restPlaces]float64
 	restGap     [restPlaces][restPlaces]float64 // all that resting in one place can cost more than in another, coming and going
 	restMostGap float64                         // the most of them
@@ -68,8 +69,9 @@ type moment struct {
 	pins       pinSet
 	anchored   []hand
 	bare       []hand
-	hands      []hand  // anchored, and bare with every last position that it may carry
-	shapes     []int32 // a hand of each shape
+	hands      []hand         // anchored, and bare with every last position that it may carry
+	shapes     []int32        // a hand of each shape
+	options    [][]bassOption // of each shape, once they are asked for
 	leak       leakPrice
 
 	since    float64       // seconds since the last melody onset, for digit repeats
@@ -91,7 +93,7 @@ func newModel(r *Request) (*model, error) {
 	}
 	m := &model{
 		req: r, w: r.weights(), neck: r.Player.Neck(), school: quiet.SchoolOf(r.Player), clock: r.Tune.Clock(r.Tempo),
-		phraseEnd: r.Tune.PhraseEnds(), peak: r.Tune.Peaks(), sympathy: map[pitch.Pitch][7]float64{}, agains: map[float64]*againTable{}, dominances: map[float64]*dominance{},
+		phraseEnd: r.Tune.PhraseEnds(), peak: r.Tune.Peaks(), sympathy: map[pitch.Pitch]*[7]float64{}, agains: map[float64]*againTable{}, dominances: map[float64]*dominance{},
 	}
 	m.slowness = r.Player.Slowness()
 	m.layClasses(false)
@@ -263,9 +265,10 @@ func (m *model) followThumb() {
 }
 
 // sympathyOf returns how strongly each open string (index 1 … 6) rings with p.
-func (m *model) sympathyOf(p pitch.Pitch) [7]float64 {
-	v, ok := m.sympathy[p]
-	if !ok {
+func (m *model) sympathyOf(p pitch.Pitch) *[7]float64 {
+	v := m.sympathy[p]
+	if v == nil {
+		v = &[7]float64{}
 		for s := 1; s <= 6; s++ {
 			v[s] = quiet.Sympathy(m.open(s), p)
 		}

@@ -170,6 +170,7 @@ func (m *model) giveShapes(mo *moment) {
 		}
 		h.shape = n
 	}
+	mo.options = make([][]bassOption, len(mo.shapes))
 }
 
 // pickStage is the picking hand's side of one moment: a pickShape for each shape, and their actions.
@@ -194,11 +195,14 @@ type pickStage struct {
 	held               pluck
 }
 
-// pick returns the picking hand's side of moment t, nothing left out. Of short tunes it is kept:
-// the search, the pass backward and every look at alternatives need the same sets of actions. Of
-// long ones it takes scratch, if that is not nil.
+// keptMoments is the length up to which picking stages are kept: half a MiB a moment.
+const keptMoments = 160
+
+// pickStage returns the picking hand's side of moment t, nothing left out. Of short tunes it is kept while a plan is explored:
+// the search, the pass backward and the look at alternatives need the same sets of actions. Else
+// it takes scratch, if that is not nil.
 func (m *model) pickStage(t int, scratch *pickStage) *pickStage {
-	if len(m.moments) > boundMoments {
+	if len(m.moments) > keptMoments || !m.keepStages {
 		if scratch == nil {
 			scratch = &pickStage{}
 		}
@@ -241,13 +245,17 @@ func (sd *pickStage) of(g int) *pickShape {
 	shape := sd.mo.hands[g].shape
 	r := &sd.shapes[shape]
 	if r.h == nil {
-		sd.m.initPickShape(r, sd.mo, sd.pins, &sd.mo.hands[sd.mo.shapes[shape]])
+		sd.m.initPickShape(r, sd.mo, sd.pins, int(shape))
 	}
 	return r
 }
 
-func (m *model) initPickShape(r *pickShape, mo *moment, pins *pinSet, h *hand) {
-	*r = pickShape{mo: mo, pins: pins, h: h, opts: m.bassOptions(mo, h), spare: m.spareFinger(h), over: m.thumbReaches(h), edges: r.edges[:0],
+func (m *model) initPickShape(r *pickShape, mo *moment, pins *pinSet, shape int) {
+	h := &mo.hands[mo.shapes[shape]]
+	if mo.options[shape] == nil {
+		mo.options[shape] = m.bassOptions(mo, h)
+	}
+	*r = pickShape{mo: mo, pins: pins, h: h, opts: mo.options[shape], spare: m.spareFinger(h), over: m.thumbReaches(h), edges: r.edges[:0],
 		plucks: r.plucks[:0], sets: r.sets[:0]}
 	beside := func(str int) {
 		r.touch |= quiet.Of(str) << 1 & quiet.Upto(6)
@@ -511,7 +519,7 @@ func (m *model) withDamping(a *action, s *silence, o *bassOption, pl *pluck, d *
 // eachDamping calls f for every damping with s.
 func (m *model) eachDamping(r *pickShape, s *silence, pl *pluck, bass int, f func(*damping)) {
 	dl := dampingSearch{m: m, r: r, s: s, pl: pl, bass: bass, each: f}
-	dl.try(1, digits.C+1, &damping{stopper: digits.None})
+	dl.try(1, digits.C+1, damping{stopper: digits.None})
 }
 
 // pluckBesideBass: with a bass note the thumb is taken, and the fingers play thinner strings.

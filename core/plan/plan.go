@@ -36,8 +36,8 @@ type Plan struct {
 	layers    []layer
 	path      []int32 // state of each moment
 	back      *backward
-	stages    map[int]*around // of the moments looked at, see around
-	marginals map[int][]Alternative
+	stages    map[int]*around  // of the moments looked at, see around
+	marginals [][]Alternative  // of every moment, with back
 	hard      []Move           // the hardest move into each moment; Need 0 if there is none
 	beside    map[string]*Plan // plans without one pin, filled by Alternatives
 }

@@ -677,6 +677,6 @@ func (c *termCase) leaks() {
 	r = &pickShape{mo: mo, pins: &mo.pins, h: &hand{}}
 	r.ring[3] = 0.5
 	s := silence{idle: quiet.Of(3)}
-	c.m.priceSilence(r, &s, &bassOption{})
+	c.m.priceSilence(r, &s, &bassOption{ring: &noRing})
 	c.is("Sympathy", s.cost, inForce.Sympathy*0.5)
 }
