@@ -1,5 +1,7 @@
 // Package localdb runs a private MariaDB server as a child of this process: its files in
-// one directory, listening on loopback only, never touching a system service.
+// one directory, heard on a socket in a directory that nobody else can enter and on no network, never touching a
+// system service. Every account has a random password; the application's may use its own database and nothing else.
+// Started as root, the server runs as the unprivileged user that Debian's package makes for it.
 package localdb
 
 import (
@@ -8,11 +10,12 @@ import (
 	"database/sql"
 	"errors"
 	"fmt"
-	"net"
 	"os"
 	"os/exec"
 	"path/filepath"
 	"runtime"
+	"strings"
+	"sync"
 	"syscall"
 	"time"
 
@@ -21,9 +24,14 @@ import (
 
 // Server is a running private server.
 type Server struct {
-	DSN  string // for the database "stepping"
-	cmd  *exec.Cmd
-	done chan error
+	DSN    string // for the database "stepping", as the application's account
+	admin  *mysql.Config
+	socket string
+	dir    string
+	own    string // directory made for the socket alone, "" if it lies beside the data
+	cmd    *exec.Cmd
+	done   chan error
+	end    sync.Once
 }
 
 const (
@@ -46,15 +54,19 @@ func Start(ctx context.Context, dir string) (*Server, error) {
 	if err != nil {
 		return nil, err
 	}
-	if err := os.MkdirAll(dir, 0o700); err != nil {
-		return nil, fmt.Errorf("database directory: %w", err)
+	as, err := serverUser()
+	if err != nil {
+		return nil, err
 	}
-	if err := install(ctx, dir); err != nil {
+	if err := as.open(dir); err != nil {
+		return nil, err
+	}
+	if err := install(ctx, dir, as); err != nil {
 		return nil, err
 	}
 	deadline := time.Now().Add(startTimeout)
 	for {
-		s, err := start(ctx, daemon, dir, deadline)
+		s, err := start(ctx, daemon, dir, as, deadline)
 		if err == nil {
 			return s, nil
 		}
@@ -80,10 +92,10 @@ func find(name string) (string, error) {
 }
 
 // install makes the system tables unless they are there.
-func install(ctx context.Context, dir string) error {
+func install(ctx context.Context, dir string, as *account) error {
 	data := filepath.Join(dir, "data")
 	if _, err := os.Stat(filepath.Join(data, "mysql")); err == nil {
-		return nil
+		return as.own(data) // it may be from a time when the server ran as another user
 	}
 	tool, err := find("mariadb-install-db")
 	if err != nil {
@@ -94,46 +106,40 @@ func install(ctx context.Context, dir string) error {
 		return err
 	}
 	tmp := filepath.Join(dir, "install") // of its own: two installations at once would meet in the shared one
-	if err := os.MkdirAll(tmp, 0o700); err != nil {
+	if err := errors.Join(as.own(fresh), as.own(tmp)); err != nil {
 		return err
 	}
 	defer os.RemoveAll(tmp)
-	args := append([]string{"--no-defaults", "--datadir=" + fresh, "--tmpdir=" + tmp, "--auth-root-authentication-method=normal", "--skip-test-db"}, asUser()...)
-	if out, err := exec.CommandContext(ctx, tool, args...).CombinedOutput(); err != nil {
+	cmd := exec.CommandContext(ctx, tool, "--no-defaults", "--datadir="+fresh, "--tmpdir="+tmp, "--auth-root-authentication-method=normal", "--skip-test-db")
+	cmd.SysProcAttr = &syscall.SysProcAttr{Credential: as.credential()}
+	if out, err := cmd.CombinedOutput(); err != nil {
 		return fmt.Errorf("make the database: %w: %s", err, out)
 	}
 	return os.Rename(fresh, data) // whole or not at all
 }
 
-func asUser() []string {
-	if os.Geteuid() == 0 {
-		return []string{"--user=root"}
-	}
-	return nil
-}
-
 var errEnded = errors.New("the database server ended while starting (is Stepping running already on these files?)")
 
-func start(ctx context.Context, daemon, dir string, deadline time.Time) (*Server, error) {
-	port, err := freePort()
-	if err != nil {
+func start(ctx context.Context, daemon, dir string, as *account, deadline time.Time) (*Server, error) {
+	s := &Server{dir: dir, done: make(chan error, 1)}
+	if err := s.placeSocket(dir, as); err != nil {
 		return nil, err
 	}
-	socket := filepath.Join(dir, "db.sock")
-	if len(socket) > 100 { // sockets have short names
-		socket = filepath.Join(os.TempDir(), fmt.Sprintf("stepping-%d.sock", port))
+	files := filepath.Join(dir, "files") // the one place from which SQL could read or write files: empty
+	if err := as.own(files); err != nil {
+		return nil, err
 	}
 	log, err := os.OpenFile(filepath.Join(dir, "server.log"), os.O_CREATE|os.O_APPEND|os.O_WRONLY, 0o600)
 	if err != nil {
 		return nil, err
 	}
 	defer log.Close()
-	args := append([]string{"--no-defaults", "--datadir=" + filepath.Join(dir, "data"), "--socket=" + socket,
-		fmt.Sprintf("--port=%d", port), "--bind-address=127.0.0.1", "--skip-name-resolve", "--skip-log-bin",
-		"--pid-file=" + filepath.Join(dir, "db.pid"), "--character-set-server=utf8mb4", "--innodb-buffer-pool-size=64M"}, asUser()...)
-	s := &Server{cmd: exec.Command(daemon, args...), done: make(chan error, 1)}
+	s.cmd = exec.Command(daemon, "--no-defaults", "--datadir="+filepath.Join(dir, "data"), "--socket="+s.socket, "--skip-networking", "--skip-name-resolve",
+		"--skip-log-bin", "--local-infile=0", "--secure-file-priv="+files, "--pid-file="+filepath.Join(filepath.Dir(s.socket), "db.pid"), "--character-set-server=utf8mb4", "--innodb-buffer-pool-size=64M")
 	s.cmd.Stdout, s.cmd.Stderr = log, log
-	s.cmd.SysProcAttr = &syscall.SysProcAttr{Setpgid: true, Pdeathsig: syscall.SIGTERM}
+	// The credentials are set before the program runs, and the death signal after them: changing the user
+	// later would clear it.
+	s.cmd.SysProcAttr = &syscall.SysProcAttr{Setpgid: true, Pdeathsig: syscall.SIGTERM, Credential: as.credential()}
 	started := make(chan error)
 	go func() {
 		runtime.LockOSThread() // the death signal belongs to the thread that started the child
@@ -144,63 +150,127 @@ func start(ctx context.Context, daemon, dir string, deadline time.Time) (*Server
 		}
 	}()
 	if err := <-started; err != nil {
+		s.removeSocket()
 		return nil, fmt.Errorf("start the database server: %w", err)
 	}
-	if s.DSN, err = s.prepare(ctx, dir, socket, port, deadline); err != nil {
+	if err = s.prepare(ctx, deadline); err != nil {
 		s.Stop()
 		return nil, err
 	}
 	return s, nil
 }
 
-func freePort() (int, error) {
-	l, err := net.Listen("tcp", "127.0.0.1:0")
-	if err != nil {
-		return 0, err
+// longestSocket is how long the path of a socket may be; the system's limit is 107.
+const longestSocket = 100
+
+// placeSocket chooses where the socket lies: beside the data, or if that path is too long in a directory of its own
+// that is made for it and closed to others.
+func (s *Server) placeSocket(dir string, as *account) error {
+	run := filepath.Join(dir, "run")
+	if s.socket = filepath.Join(run, "db.sock"); len(s.socket) <= longestSocket {
+		return as.own(run)
 	}
-	defer l.Close()
-	return l.Addr().(*net.TCPAddr).Port, nil
+	own, err := os.MkdirTemp("", "stepping-") // mode 0700, made anew
+	if err != nil {
+		return err
+	}
+	if err := as.own(own); err != nil {
+		return errors.Join(err, os.Remove(own))
+	}
+	if s.own, s.socket = own, filepath.Join(own, "db.sock"); len(s.socket) > longestSocket {
+		return errors.Join(fmt.Errorf("the path of the database's socket is too long: %s; set STEPPING_DATA or TMPDIR to a shorter one", s.socket), os.Remove(own))
+	}
+	return nil
 }
 
-// prepare waits for the server, makes database and user, and returns the DSN.
-func (s *Server) prepare(ctx context.Context, dir, socket string, port int, deadline time.Time) (string, error) {
-	root := mysql.NewConfig()
-	root.User, root.Net, root.Addr = "root", "unix", socket
-	root.Logger = &mysql.NopLogger{}
-	db, err := sql.Open("mysql", root.FormatDSN())
-	if err != nil {
-		return "", err
+func (s *Server) removeSocket() {
+	if s.own != "" {
+		_ = os.RemoveAll(s.own)
 	}
-	defer db.Close()
-	for db.PingContext(ctx) != nil {
+}
+
+// prepare waits for the server, gives its administrator a password, and makes database and account of the application.
+func (s *Server) prepare(ctx context.Context, deadline time.Time) error {
+	rootPassword, err := secret(filepath.Join(s.dir, "root-password"))
+	if err != nil {
+		return err
+	}
+	s.admin = s.config("root", rootPassword, "")
+	bare := s.config("root", "", "") // as an installation leaves it, or an earlier Stepping
+	for s.ping(ctx, s.admin) != nil && s.ping(ctx, bare) != nil {
 		select {
 		case err := <-s.done:
 			s.done <- err
-			return "", errEnded
+			return errEnded
 		case <-ctx.Done():
-			return "", ctx.Err()
+			return ctx.Err()
 		case <-time.After(50 * time.Millisecond):
 		}
 		if time.Now().After(deadline) {
-			return "", errors.New("the database server does not answer")
+			return errors.New("the database server does not answer")
 		}
 	}
-	password, err := secret(filepath.Join(dir, "password"))
+	password, err := secret(filepath.Join(s.dir, "password"))
+	if err != nil {
+		return err
+	}
+	if s.ping(ctx, s.admin) != nil {
+		if err := s.run(ctx, bare, fmt.Sprintf("ALTER USER 'root'@'localhost' IDENTIFIED BY '%s'", rootPassword)); err != nil { // letters and digits, ours
+			return err
+		}
+	}
+	err = s.run(ctx, s.admin,
+		"DELETE FROM mysql.global_priv WHERE User = '' OR (User IN ('root', '"+user+"') AND Host <> 'localhost')", "FLUSH PRIVILEGES",
+		fmt.Sprintf("CREATE USER IF NOT EXISTS '%s'@'localhost'", user), fmt.Sprintf("ALTER USER '%s'@'localhost' IDENTIFIED BY '%s'", user, password))
+	if err != nil {
+		return err
+	}
+	s.DSN, err = s.NewDatabase(ctx, database)
+	return err
+}
+
+// rights are what the application does with its tables, migrations included.
+const rights = "SELECT, INSERT, UPDATE, DELETE, CREATE, ALTER, DROP, INDEX, REFERENCES, LOCK TABLES"
+
+// NewDatabase makes a database, unless it is there, which the application's account may use, and returns its DSN.
+// The name is letters, digits and underscores.
+func (s *Server) NewDatabase(ctx context.Context, name string) (dsn string, err error) {
+	password, err := secret(filepath.Join(s.dir, "password"))
 	if err != nil {
 		return "", err
 	}
-	for _, q := range []string{
-		"CREATE DATABASE IF NOT EXISTS " + database + " CHARACTER SET utf8mb4",
-		fmt.Sprintf("CREATE OR REPLACE USER '%s'@'127.0.0.1' IDENTIFIED BY '%s'", user, password), // both are ours: letters and digits
-		fmt.Sprintf("GRANT ALL ON `%s%%`.* TO '%s'@'127.0.0.1'", database, user),
-	} {
+	err = s.run(ctx, s.admin, "CREATE DATABASE IF NOT EXISTS `"+name+"` CHARACTER SET utf8mb4",
+		fmt.Sprintf("GRANT %s ON `%s`.* TO '%s'@'localhost'", rights, strings.ReplaceAll(name, "_", `\_`), user))
+	return s.config(user, password, name).FormatDSN(), err
+}
+
+func (s *Server) config(user, password, name string) *mysql.Config {
+	c := mysql.NewConfig()
+	c.User, c.Passwd, c.Net, c.Addr, c.DBName, c.Logger = user, password, "unix", s.socket, name, &mysql.NopLogger{}
+	return c
+}
+
+func (s *Server) ping(ctx context.Context, c *mysql.Config) error {
+	db, err := sql.Open("mysql", c.FormatDSN())
+	if err != nil {
+		return err
+	}
+	defer db.Close()
+	return db.PingContext(ctx)
+}
+
+func (s *Server) run(ctx context.Context, c *mysql.Config, statements ...string) error {
+	db, err := sql.Open("mysql", c.FormatDSN())
+	if err != nil {
+		return err
+	}
+	defer db.Close()
+	for _, q := range statements {
 		if _, err := db.ExecContext(ctx, q); err != nil {
-			return "", fmt.Errorf("prepare the database: %w", err)
+			return fmt.Errorf("prepare the database: %w", err)
 		}
 	}
-	c := mysql.NewConfig()
-	c.User, c.Passwd, c.Net, c.Addr, c.DBName = user, password, "tcp", fmt.Sprintf("127.0.0.1:%d", port), database
-	return c.FormatDSN(), nil
+	return nil
 }
 
 // secret reads the password in file, making one on first use.
@@ -213,8 +283,10 @@ func secret(file string) (string, error) {
 	return s, os.WriteFile(file, []byte(s), 0o600)
 }
 
-// Stop shuts the server down and waits for it.
-func (s *Server) Stop() {
+// Stop shuts the server down and waits for it; a second call does nothing.
+func (s *Server) Stop() { s.end.Do(s.stop) }
+
+func (s *Server) stop() {
 	_ = s.cmd.Process.Signal(syscall.SIGTERM) // it may have ended already
 	select {
 	case <-s.done:
@@ -222,4 +294,5 @@ func (s *Server) Stop() {
 		_ = s.cmd.Process.Kill()
 		<-s.done
 	}
+	s.removeSocket()
 }

@@ -84,6 +84,11 @@ func TestPatternEditor(t *testing.T) {
 	set("t3", "")
 	set("name", "Slapped steady")
 	b.until(`document.querySelector('#preview .hit')`)
+	// A number that would take all memory is a fault like any other.
+	if got := eval[string](b, `(() => { const f = new URLSearchParams(new FormData(document.getElementById('editor'))); f.set('steps', '2147483648');
+		const x = new XMLHttpRequest(); x.open('POST', document.getElementById('editor').dataset.preview, false); x.send(f); return x.status + ' ' + x.responseText })()`); !strings.HasPrefix(got, "200") || len(got) > 200_000 {
+		b.t.Errorf("%d steps: %.300s", 2147483648, got)
+	}
 	eval[bool](b, `document.querySelector('#editor .act-main').click() || true`)
 	b.ready(`location.search.includes('kept')`)
 	own, err := s.store.Patterns().All(t.Context(), s.owner)

@@ -217,7 +217,8 @@ func newPreview(c *gin.Context, p *thumb.Pattern, symbol, spelt string) (v previ
 // readPattern reads the editor's form; steps without anything are left out.
 func readPattern(c *gin.Context) (*thumb.Pattern, patternForm) {
 	f := patternForm{Name: strings.TrimSpace(c.PostForm("name")), Meter: strings.TrimSpace(c.PostForm("meter")), Steps: strings.TrimSpace(c.PostForm("steps")), Swing: c.PostForm("swing") == "yes"}
-	p := &thumb.Pattern{Name: f.Name, Meter: f.Meter, Steps: atoi(f.Steps), Swing: f.Swing}
+	steps := min(max(atoi(f.Steps), 0), maxColumns+1) // one too many is a fault like any; what sizes by it is bounded
+	p := &thumb.Pattern{Name: f.Name, Meter: f.Meter, Steps: steps, Swing: f.Swing}
 	for i := 1; i <= min(p.Steps, maxColumns); i++ {
 		n := strconv.Itoa(i)
 		b := thumb.Beat{Step: i, Thumb: c.PostForm("t" + n), Fingers: c.PostFormArray("f" + n), Accent: c.PostForm("a"+n) == "yes", Mute: c.PostForm("m" + n), Hit: c.PostForm("h" + n)}

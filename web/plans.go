@@ -56,7 +56,7 @@ type cachedPlan struct {
 	*worked
 }
 
-// cachedMoments bounds memory: plans of so many moments in all are kept, a moment taking some 100 KiB
+// cachedMoments bounds memory: plans of so many moments in all are kept, a moment taking some 160 KiB
 // once its alternatives are known, but always the last.
 const cachedMoments = 1500
 

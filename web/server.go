@@ -119,7 +119,7 @@ func (s *Server) routes() *gin.Engine {
 	if err != nil {
 		panic("web: embedded files: " + err.Error())
 	}
-	r.StaticFS("/static", http.FS(static))
+	r.StaticFS("/static", http.FS(filesOnly{static}))
 	r.GET("/healthz", s.health)
 
 	r.GET("/", s.home)
@@ -192,6 +192,20 @@ func (s *Server) tuneRoutes(tune *gin.RouterGroup) {
 	tune.POST("/undo", s.undo)
 	tune.POST("/redo", s.redo)
 	tune.POST("/delete", s.deleteTune)
+}
+
+// filesOnly is a file system whose directories cannot be listed.
+type filesOnly struct{ fs.FS }
+
+func (f filesOnly) Open(name string) (fs.File, error) {
+	file, err := f.FS.Open(name)
+	if err != nil {
+		return nil, err
+	}
+	if info, err := file.Stat(); err != nil || info.IsDir() {
+		return nil, errors.Join(&fs.PathError{Op: "open", Path: name, Err: fs.ErrNotExist}, file.Close())
+	}
+	return file, nil
 }
 
 // policy allows what this server ships and nothing else. Bootstrap's form controls draw

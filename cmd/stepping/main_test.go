@@ -219,7 +219,11 @@ func app(t *testing.T, data string) (*exec.Cmd, string) {
 // TestHardKill: what was kept is there after the program was killed with its database
 // running, and a second start takes under three seconds.
 func TestHardKill(t *testing.T) {
-	data := filepath.Join(t.TempDir(), "db")
+	data, err := os.MkdirTemp("", "stepping-kill") // not below t.TempDir, which the server's own user cannot enter
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer os.RemoveAll(data)
 	cmd, base := app(t, data)
 	res, err := http.PostForm(base+"/tunes", url.Values{"abc": {"T:Kept Through It All\nK:D\nD2 F2 A2|"}, "tuning": {"Open D"}})
 	if err != nil || res.StatusCode != http.StatusOK {

@@ -8,6 +8,7 @@ import (
 	"net"
 	"net/http"
 	"os"
+	"path/filepath"
 	"time"
 
 	"stepping/demo"
@@ -20,6 +21,7 @@ import (
 const (
 	defaultAddr = "127.0.0.1:8317"
 	dataDir     = ".data/db"
+	rootDataDir = "/var/lib/stepping/db" // for root, where the server's own user cannot enter dataDir
 	// How long requests under way may take at the end.
 	shutdownTime = 10 * time.Second
 )
@@ -41,7 +43,7 @@ func serve(ctx context.Context, args []string, out io.Writer, withTunes bool) er
 	}
 	dsn := os.Getenv("STEPPING_DSN")
 	if dsn == "" {
-		db, err := localdb.Start(ctx, env("STEPPING_DATA", dataDir))
+		db, err := startDatabase(ctx, out)
 		if err != nil {
 			return err
 		}
@@ -63,6 +65,22 @@ func serve(ctx context.Context, args []string, out io.Writer, withTunes bool) er
 	}
 	defer app.Close()
 	return listen(ctx, out, app.Handler())
+}
+
+// startDatabase starts the private server on STEPPING_DATA. Without that, root's data goes where the server's
+// unprivileged user can enter, unless there is some in the usual place already.
+func startDatabase(ctx context.Context, out io.Writer) (*localdb.Server, error) {
+	dir := env("STEPPING_DATA", dataDir)
+	db, err := localdb.Start(ctx, dir)
+	var closed *localdb.UnreachableError
+	if !errors.As(err, &closed) || dir != dataDir {
+		return db, err
+	}
+	if _, old := os.Stat(filepath.Join(dataDir, "data")); old == nil {
+		return nil, err
+	}
+	fmt.Fprintf(out, "The data is kept in %s.\n", rootDataDir)
+	return localdb.Start(ctx, rootDataDir)
 }
 
 func env(name, fallback string) string {

@@ -4,12 +4,9 @@ package storetest
 
 import (
 	"context"
-	"database/sql"
 	"fmt"
 	"os"
 	"sync/atomic"
-
-	"github.com/go-sql-driver/mysql"
 
 	"stepping/localdb"
 )
@@ -36,18 +33,5 @@ func Main(run func() int) int {
 
 // DSN makes an empty database and returns its address.
 func DSN() (string, error) {
-	cfg, err := mysql.ParseDSN(server.DSN)
-	if err != nil {
-		return "", err
-	}
-	db, err := sql.Open("mysql", server.DSN)
-	if err != nil {
-		return "", err
-	}
-	defer db.Close()
-	cfg.DBName = fmt.Sprintf("stepping_%d", count.Add(1))
-	if _, err := db.Exec("CREATE DATABASE " + cfg.DBName); err != nil {
-		return "", err
-	}
-	return cfg.FormatDSN(), nil
+	return server.NewDatabase(context.Background(), fmt.Sprintf("stepping_%d", count.Add(1)))
 }
