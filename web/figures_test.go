@@ -6,6 +6,7 @@ import (
 	"path/filepath"
 	"slices"
 	"strconv"
+	"strings"
 	"testing"
 	"time"
 
@@ -64,9 +65,9 @@ func TestScreenshots(t *testing.T) {
 		t.Skip("pictures are taken by make shots")
 	}
 	s := newSite(t)
-	only := os.Getenv("STEPPING_SHOT") // by name, all if it is empty
+	only := os.Getenv("STEPPING_SHOT") // names with commas between, all if it is empty
 	take := func(name string, w, h int64, path string, prepare func(b *tab)) {
-		if only != "" && only != name {
+		if only != "" && !strings.Contains(","+only+",", ","+name+",") {
 			return
 		}
 		b := newTab(t, s, w, h)
@@ -127,6 +128,7 @@ func TestScreenshots(t *testing.T) {
 		b.until("document.querySelector('a[href$=\"/taste\"]')")
 		b.do(chromedp.Click(`a[href$="/taste"]`))
 		b.do(chromedp.Click(".look button")) // daylight again
+		b.until("document.documentElement.dataset.look !== 'dim'")
 		b.ready("document.getElementById('ranking')")
 		b.key("l")
 		for range 120 {
