@@ -247,6 +247,21 @@ func (c *termCase) hands() {
 
 // digits: who may pluck, stop and rest where.
 func (c *termCase) digits() {
+	// A hand that has not just plucked with a finger may have to pay for stopping with it what one that has does not.
+	c.set(nil, 74, 74, 74)
+	fresh, plucked := newPickState(0, 0, 0), newPickState(1<<digits.I, 0, 0)
+	c.rule("what the digit that plucked saves counts", c.m.dominanceFrom(1).of(fresh, plucked) >= play.Exact(inForce.StopEffort)-play.Exact(inForce.StopOwn), true)
+	// C4 at fret 3 of string 2 over F#3 under the slide at 4 of string 4, then A3 open over G3 at 5: the finger lets go
+	// and the slide moves, but a note struck together with another is not pulled off.
+	c.set(func(r *Request) {
+		r.Player.FretBehindSlide = true
+		r.Tune.Notes[0].With, r.Tune.Notes[1].With = coretest.Notes(54), coretest.Notes(55)
+	}, 60, 57)
+	apart := func(t int, how play.How, finger int) *hand {
+		return &c.m.moments[t].hands[c.hand(t, 2, how, finger, func(h *hand) bool { return h.n == 2 && h.stops[1].str == 4 && h.stops[1].how == play.Slide })]
+	}
+	_, joined := c.m.stage(1).legato(apart(0, play.Fret, 1), apart(1, play.Open, 0), &tally{})
+	c.rule("of two notes one is pulled off and one slid on", joined, false)
 	at := func(p, i, m, a int8) *pluck { return &pluck{at: [digits.Count]int8{p, i, m, a}} }
 	c.rule("a finger on the bass's string", pluckBesideBass(at(0, 5, 0, 0), &bassOption{str: 5}), false)
 	c.rule("a finger below the bass's string", pluckBesideBass(at(0, 6, 0, 0), &bassOption{str: 5}), false)

@@ -15,6 +15,8 @@ func TestReadFaults(t *testing.T) {
 		{`{"reachMm": "wide"}`, "1:2", "reachMm"},
 		{`{"reachMm": 20}`, "1:2", "50 to 180 mm"},
 		{`{"slideFinger": 1}`, "1:2", "2 to 4"},
+		{`{"taste": {"NeckPer": 1.6}}`, "1:2", "0.67 to 1.50"},
+		{`{"taste": {"NeckPer": 0.6}}`, "1:2", "0.67 to 1.50"},
 		{"{\"silence\": \"loud\"}", "1:2", "heel, fingers"},
 		{`{"silence": "lap", "posture": "upright"}`, "1:2", "lying flat"},
 		{`{"instrument": {"scaleMm": 90}}`, "1:17", "300 to 800"},
