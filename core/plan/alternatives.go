@@ -378,7 +378,7 @@ func (sc *scan) order() []int {
 	return out
 }
 
-// highest is the highest of the least totals that are known so far.
+// highest is the dearest of the totals known so far.
 func highest(of []*marginal) float64 {
 	most := math.Inf(-1)
 	for _, m := range of {

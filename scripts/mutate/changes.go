@@ -45,7 +45,8 @@ var rules = map[string][]string{
 	"core/plan/hands.go":   {"withBass", "slideOver", "covers", "trailOptions"},
 	"core/plan/left.go":    {"may", "legatoKind", "scoops", "leaves"},
 	"core/plan/damp.go":    {"still", "digitMay", "thumbMay", "hitStrings"},
-	"core/plan/picking.go": {"pluckBesideBass", "lowestThumb", "plucks"},
+	"core/plan/picking.go": {"pluckBesideBass"},
+	"core/plan/plucks.go":  {"lowestThumb", "plucks"},
 	"core/plan/rest.go":    {"mayRest", "inPlace"},
 	"core/grip/grip.go":    {"reach", "mayLie", "thumbNear"},
 }
