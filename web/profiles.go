@@ -274,6 +274,7 @@ func (s *Server) deleteProfile(c *gin.Context) {
 	case err != nil:
 		s.failFor(c, err)
 	default:
+		s.jobs.StopOf(id.String())
 		c.Redirect(http.StatusSeeOther, "/profiles")
 	}
 }
