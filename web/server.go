@@ -109,7 +109,7 @@ func (s *Server) routes() *gin.Engine {
 	r.HandleMethodNotAllowed = true
 	r.ContextWithFallback = true // a request that is given up stops the planner
 	r.MaxMultipartMemory = maxBody
-	r.Use(s.recover, security, s.ownHost, limitBody)
+	r.Use(s.recover, security, s.ownHost, s.asked, limitBody)
 	r.NoRoute(func(c *gin.Context) { s.fail(c, http.StatusNotFound, errors.New("there is no such page")) })
 	r.NoMethod(func(c *gin.Context) {
 		s.fail(c, http.StatusMethodNotAllowed, errors.New("this address does not take that kind of request"))
@@ -238,6 +238,17 @@ func (s *Server) ownHost(c *gin.Context) {
 		return
 	}
 	s.fail(c, http.StatusMisdirectedRequest, errors.New("this server does not go by that name: open it by its address, like http://127.0.0.1, or set STEPPING_HOST to the name"))
+}
+
+// asked refuses what a page of another site loads from here as a picture, script or frame: such a request would set
+// work going that nobody asked for. A link that is followed from there is let in.
+func (s *Server) asked(c *gin.Context) {
+	site, mode := c.GetHeader("Sec-Fetch-Site"), c.GetHeader("Sec-Fetch-Mode")
+	if (site == "cross-site" || site == "same-site") && (mode != "navigate" || strings.Contains(c.GetHeader("Sec-Fetch-Dest"), "frame")) {
+		s.fail(c, http.StatusForbidden, errors.New("another site asked for this: open it here yourself"))
+		return
+	}
+	c.Next()
 }
 
 func limitBody(c *gin.Context) {

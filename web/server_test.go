@@ -227,7 +227,13 @@ func TestForeignWrites(t *testing.T) {
 	if res.StatusCode != http.StatusMisdirectedRequest {
 		t.Errorf("a foreign host name: %d", res.StatusCode)
 	}
-	if _, body, _ := s.ask(t, "GET", "/", nil, "Sec-Fetch-Site", "cross-site"); strings.Count(body, "class=\"tune\"") != 3 {
+	for dest, want := range map[string]int{"image": 403, "iframe": 403, "document": 200} {
+		mode := map[bool]string{true: "navigate", false: "no-cors"}[dest != "image"]
+		if status, _, _ := s.ask(t, "GET", "/chords?c=D+|+G", nil, "Sec-Fetch-Site", "cross-site", "Sec-Fetch-Mode", mode, "Sec-Fetch-Dest", dest); status != want {
+			t.Errorf("another site loads chords as %s: %d", dest, status)
+		}
+	}
+	if _, body, _ := s.ask(t, "GET", "/", nil, "Sec-Fetch-Site", "cross-site", "Sec-Fetch-Mode", "navigate"); strings.Count(body, "class=\"tune\"") != 3 {
 		t.Error("a tune is gone")
 	}
 }
