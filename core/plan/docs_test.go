@@ -24,11 +24,18 @@ func TestModelDocument(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
+	needs, err := os.ReadFile("../../docs/weights.md")
+	if err != nil {
+		t.Fatal(err)
+	}
 	w := reflect.ValueOf(inForce)
 	for i := range w.NumField() {
 		row := fmt.Sprintf("`%s` | %s |", w.Type().Field(i).Name, strconv.FormatFloat(w.Field(i).Float(), 'f', -1, 64))
 		if !strings.Contains(string(doc), row) {
 			t.Errorf("docs/model.md lacks %q", row)
+		}
+		if row := fmt.Sprintf("`%s` | %.4g |", w.Type().Field(i).Name, w.Field(i).Float()); !strings.Contains(string(needs), row) {
+			t.Errorf("docs/weights.md lacks %q: write it anew with stepping fit --needs", row)
 		}
 	}
 	for _, name := range weightFiles {
