@@ -9,6 +9,7 @@ import (
 	"maps"
 	"net/http"
 	"slices"
+	"strings"
 	"time"
 
 	"github.com/gin-gonic/gin"
@@ -36,7 +37,8 @@ type tasteBody struct {
 	Against    int
 	Needed     int
 	Enough     bool
-	Now        int // of those against, how many it would make with what could be learnt
+	Skipped    string // tunes that are not learnt from
+	Now        int    // of those against, how many it would make with what could be learnt
 	Tendencies []taste.Tendency
 	Learnt     []lessonView
 	Same       bool // what could be learnt is in force
@@ -68,6 +70,7 @@ const (
 type learnable struct {
 	tunes   []store.Tune
 	sources []taste.Source
+	skipped []string // titles of those that are too long, or too many
 	basis   string
 }
 
@@ -81,12 +84,20 @@ func (s *Server) learnable(ctx context.Context, p *store.Profile) (*learnable, e
 	enc := json.NewEncoder(hash)
 	_ = enc.Encode([]any{plan.Revision, p.Profile})
 	for _, t := range slices.Backward(all) {
-		if t.ProfileID != p.ID || len(l.tunes) == tasteTunes {
+		if t.ProfileID != p.ID {
+			continue
+		}
+		if len(l.tunes) == tasteTunes {
+			l.skipped = append(l.skipped, t.Title)
 			continue
 		}
 		req, _, err := s.request(&t, &p.Profile)
 		if err != nil {
 			continue // its own page says why
+		}
+		if len(req.Tune.Notes) > taste.MostNotes {
+			l.skipped = append(l.skipped, t.Title)
+			continue
 		}
 		l.tunes, l.sources = append(l.tunes, t), append(l.sources, taste.Source{Name: t.Title, Request: req})
 		_ = enc.Encode([]any{t.ID, t.Source, t.Settings})
@@ -147,6 +158,7 @@ func (b *tasteBody) learn(s *Server, c *gin.Context, p *store.Profile) {
 
 // take shows a lesson.
 func (b *tasteBody) take(from *learnable, l *taste.Lesson, inForce player.Taste) {
+	b.Skipped = strings.Join(from.skipped, ", ")
 	b.Done, b.Total, b.Against, b.Enough, b.Now = true, len(l.Choices), l.Against, l.Enough(), l.Against-l.After
 	b.Tendencies, b.Learnt, b.Same = l.Tendencies, newLessons(l.Taste), maps.Equal(l.Taste, inForce)
 	for _, ch := range l.Changes {

@@ -61,9 +61,15 @@ func solveKept(ctx context.Context, r Request) (*Plan, error) {
 		return nil, err
 	}
 	held := bare
-	held.Known, held.Within, held.Progress, held.alike = nil, 0, nil, r.keptChoices()
-	q, err := solveFree(ctx, held)
+	held.Known, held.Within, held.Progress = nil, 0, nil
+	var q *Plan
 	var impossible *PinError
+	for _, opposes := range []func(p, k *Pin) bool{(*Pin).opposes, (*Pin).touches} {
+		held.alike = r.keptChoices(opposes)
+		if q, err = solveFree(ctx, held); !errors.As(err, &impossible) {
+			break
+		}
+	}
 	switch {
 	case errors.As(err, &impossible):
 		free.Lost = fmt.Sprintf("what you kept cannot be played under this setup: %s", impossible.Rule)
@@ -76,12 +82,12 @@ func solveKept(ctx context.Context, r Request) (*Plan, error) {
 	return q, nil
 }
 
-// keptChoices is what is kept, without the bars in which a pin wants something else.
-func (r *Request) keptChoices() []Pin {
+// keptChoices is what is kept, without the bars in which a pin opposes some of it.
+func (r *Request) keptChoices(opposes func(p, k *Pin) bool) []Pin {
 	own := map[int]bool{}
 	for i := range r.Kept {
 		k := &r.Kept[i]
-		if slices.ContainsFunc(r.Pins, func(p Pin) bool { return p.inForce(k.At) && p.opposes(k) }) {
+		if slices.ContainsFunc(r.Pins, func(p Pin) bool { return p.inForce(k.At) && opposes(&p, k) }) {
 			own[r.Tune.BarOver(k.At)] = true
 		}
 	}
@@ -94,14 +100,19 @@ func (r *Request) keptChoices() []Pin {
 	return out
 }
 
-// opposes reports whether pin p wants the note or stroke that k holds otherwise, or binds the slide or
-// what rings around it.
+// opposes reports whether pin p wants the note or stroke that k holds otherwise.
 func (p *Pin) opposes(k *Pin) bool {
 	if p.Part != k.Part || p.Voice != k.Voice {
-		return p.Part != play.Melody && p.Part != play.Thumb
+		return false
 	}
 	return p.String != 0 && (p.String != k.String || p.Fret != k.Fret && p.How != "") || !p.takes(k.How) ||
 		p.Finger != 0 && p.Finger != k.Finger || p.Digit != "" && p.Digit != k.Digit
+}
+
+// touches reports whether p opposes k, or binds the slide, the heel or what rings around it: most such pins leave
+// what is kept as it is, and only if they do not must it give way.
+func (p *Pin) touches(k *Pin) bool {
+	return p.opposes(k) || p.Part != play.Melody && p.Part != play.Thumb
 }
 
 // Today is the plan that the request has today without what is kept; p itself if nothing is.

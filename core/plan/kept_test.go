@@ -76,6 +76,17 @@ func TestKept(t *testing.T) {
 				break
 			}
 		}
+		// A pin on the heel goes with what is kept; one against the slide frees its bar where a slide was kept.
+		r.Pins = []Pin{{At: 0, To: r.Tune.Length, Part: play.Heel, How: play.Off}}
+		if q := solve(r); !q.Kept || q.Lost != "" {
+			t.Errorf("%d: a pin on the heel loses what is kept: %q", i, q.Lost)
+		} else {
+			same(q, was, 0)
+		}
+		r.Pins = []Pin{{At: r.Tune.Bars[0], To: r.Tune.Bars[1], Part: play.Tube, How: play.Off}}
+		if q := solve(r); q.Lost == "" {
+			same(q, was, 1)
+		}
 		r.Pins, r.Player.Lean = nil, player.LeanNone
 		if q, err := Solve(ctx, r); err == nil && was.usesSlide() && (q.Kept || q.Lost == "") {
 			t.Errorf("%d: a slide is kept without one", i)

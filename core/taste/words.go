@@ -21,8 +21,9 @@ const (
 	higher
 	thinner
 	thicker
-	thumbMoves
 	thumbRests
+	thumbPlays
+	thumbMoves
 	leanings
 )
 
@@ -31,10 +32,11 @@ var leaningWords = [leanings]string{
 	"You take more open strings", "You take fewer open strings",
 	"You stay lower on the neck", "You go further up the neck",
 	"You play on thinner strings", "You play on thicker strings",
-	"You move the thumb to other strings", "You leave thumb strokes out",
+	"You leave thumb strokes out", "You play thumb strokes that the planner leaves out",
+	"You move the thumb to other strings",
 }
 
-// opposite is the other of the pair; the thumb's two have none.
+// opposite is the other of the pair; moving the thumb has none.
 func (l leaning) opposite() (leaning, bool) { return l ^ 1, l < thumbMoves }
 
 // against says what p, the planner's own plan, does where pin asks for something else, and how the
@@ -44,7 +46,7 @@ func against(p *plan.Plan, pin *plan.Pin, t int) (words string, leans []leaning)
 	got := pin.Target(mo)
 	switch {
 	case got == nil:
-		return "left out", []leaning{thumbMoves}
+		return "left out", []leaning{thumbPlays}
 	case pin.How == play.Drop:
 		return strokeWords(got, p.Request.Capo), []leaning{thumbRests}
 	case pin.Part == play.Thumb:
