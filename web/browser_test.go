@@ -148,7 +148,7 @@ func eval[T any](b *tab, js string) T {
 	b.t.Helper()
 	v, err := chromedp.Run(b.ctx, chromedp.Evaluate[T](js))
 	if err != nil {
-		b.t.Fatalf("%s: %v", js, err)
+		b.t.Fatalf("%.300s: %v", js, err)
 	}
 	return v
 }
