@@ -9,44 +9,71 @@ import (
 	"stepping/core/quiet"
 )
 
-// dampingKey is all that a dampingSearch looks at.
-type dampingKey struct {
-	unwanted, underSlide, ended, swept quiet.Strings
-	sounding, touch, below             quiet.Strings
-	at                                 [digits.Count]int8
-	bass                               int8
-	spare, over, busy, laid            bool
+// dampingKey is all that a dampingSearch looks at, packed.
+type dampingKey uint64
+
+// packer puts small values side by side into one word.
+type packer uint64
+
+func (k *packer) strings(sets ...quiet.Strings) {
+	for _, s := range sets {
+		*k = *k<<6 | packer(s) // six strings
+	}
 }
 
-func newDampingKey(r *pickShape, s *silence, pl *pluck, bass int) dampingKey {
-	return dampingKey{
-		unwanted: s.unw, underSlide: s.unw & r.h.under, ended: s.ringIn.ended & s.unw, swept: s.swept,
-		sounding: s.struck | s.keep, touch: s.touch, below: s.below,
-		at: pl.at, bass: int8(bass), spare: r.spare, over: r.over, busy: pl.busy, laid: pl.laid,
+func (k *packer) flags(flags ...bool) {
+	for _, f := range flags {
+		*k <<= 1
+		if f {
+			*k |= 1
+		}
 	}
+}
+
+// string adds one string's number, 0 for none.
+func (k *packer) string(s int) { *k = *k<<3 | packer(s) }
+
+// newDampingKey fills a word to the last bit: seven sets, six strings, four flags.
+func newDampingKey(r *pickShape, s *silence, pl *pluck, bass int) dampingKey {
+	var k packer
+	k.strings(s.unw, s.unw&r.h.under, s.ringIn.ended&s.unw, s.swept, s.struck|s.keep, s.touch, s.below)
+	for _, at := range pl.at {
+		k.string(int(at))
+	}
+	k.string(bass)
+	k.flags(r.spare, r.over, pl.busy, pl.laid)
+	return dampingKey(k)
 }
 
 // cheapestDampings returns the cheapest dampings of one situation, one for each stopping digit and
 // place of the thumb, the first of equals.
 func (sd *pickStage) cheapestDampings(r *pickShape, s *silence, pl *pluck, bass int) []damping {
 	key := newDampingKey(r, s, pl, bass)
-	if best, ok := sd.dampings[key]; ok {
-		return best
+	if at, ok := sd.dampings[key]; ok {
+		return sd.cheapest[at.lo:at.hi]
 	}
-	var best []damping
-	sd.m.eachDamping(r, s, pl, bass, func(d *damping) {
-		for i := range best {
-			if best[i].stopper == d.stopper && best[i].digit[digits.P] == d.digit[digits.P] {
-				if d.cost() < best[i].cost() {
-					best[i] = *d
-				}
-				return
+	lo := len(sd.cheapest)
+	sd.damping = dampingSearch{m: sd.m, r: r, s: s, pl: pl, bass: bass, each: sd.keepCheapest, first: lo}
+	sd.damping.run()
+	sd.dampings[key] = span{lo, len(sd.cheapest)}
+	return sd.cheapest[lo:]
+}
+
+// span is a stretch of a list.
+type span struct{ lo, hi int }
+
+// keepDamping keeps d among the cheapest of the search under way, unless one like it is not dearer.
+func (sd *pickStage) keepDamping(d *damping) {
+	best := sd.cheapest[sd.damping.first:]
+	for i := range best {
+		if best[i].stopper == d.stopper && best[i].digit[digits.P] == d.digit[digits.P] {
+			if d.cost() < best[i].cost() {
+				best[i] = *d
 			}
+			return
 		}
-		best = append(best, *d)
-	})
-	sd.dampings[key] = best
-	return best
+	}
+	sd.cheapest = append(sd.cheapest, *d)
 }
 
 // actions returns the set of actions after tl, of those that cost no more than most; what the
@@ -58,7 +85,7 @@ func (sd *pickStage) actions(r *pickShape, ri ringIn, plucked bool, most float64
 		return set
 	}
 	most += 0.25
-	set.most, set.parts, set.toGo = most, set.parts[:0], nil
+	set.most, set.parts, set.toGo = most, make([]part, 0, len(r.opts)), nil
 	for b := range r.opts {
 		o := &r.opts[b]
 		sum := r.bassCost(o, ri)
@@ -83,28 +110,22 @@ func (r *pickShape) set(ri ringIn, plucked bool) *actionSet {
 	return &r.sets[len(r.sets)-1]
 }
 
-// situation is all that the picking hand's choices beside a bass option depend on: shapes and
+// situation is all that the picking hand's choices beside a bass option depend on, packed: shapes and
 // what rings in share them.
 type situation struct {
-	struck, keep, may, unwanted, idle, ended, live quiet.Strings
-	touch, below, under, trailed, sounding         quiet.Strings
-	bass                                           int8
-	cut, hit, plucked, spare, over, tapped, hooked bool
-	trails                                         int8   // if pins demand dampers, which can tell these apart
-	line                                           int16  // if pins bind strokes
-	fret                                           uint64 // of the bass note, its bits
+	rings, holds packer // what sounds; what the hands hold
+	fret         uint64 // of the bass note, its bits
+	line         int16  // if pins bind strokes
 }
 
 func (sd *pickStage) situation(r *pickShape, o *bassOption, s *silence, plucked bool) situation {
-	k := situation{
-		struck: s.struck, keep: s.keep, may: s.may, unwanted: s.unwanted, idle: sd.m.idleStrings(r, s),
-		ended: s.ringIn.ended, live: s.keep & s.ringIn.live, touch: s.touch, below: s.below,
-		under: r.h.under, trailed: r.h.trailed, sounding: r.h.sounding, bass: int8(o.str),
-		cut: o.cut, hit: o.hit != "", plucked: plucked, spare: r.spare, over: r.over, tapped: r.h.tapped(), hooked: r.h.hooked(),
-		fret: math.Float64bits(o.fret),
-	}
+	k := situation{fret: math.Float64bits(o.fret)}
+	k.rings.strings(s.struck, s.keep, s.may, s.unwanted, sd.m.idleStrings(r, s), s.ringIn.ended, s.keep&s.ringIn.live)
+	k.rings.string(o.str)
+	k.rings.flags(o.cut, o.hit != "", plucked, r.spare, r.over, r.h.tapped(), r.h.hooked())
+	k.holds.strings(s.touch, s.below, r.h.under, r.h.trailed, r.h.sounding)
 	if s.demanded != 0 {
-		k.trails = int8(r.h.trails)
+		k.holds.string(r.h.trails) // which these can tell apart
 	}
 	if len(r.pins.strokes) > 0 {
 		k.line = int16(r.h.line)

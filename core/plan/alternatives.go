@@ -28,8 +28,8 @@ type Alternative struct {
 
 // link is a step into a moment: from which state, to which.
 type link struct {
-	prev  int32
-	state state
+	prev int32
+	to   place
 }
 
 // Pin returns the pin that makes the plan play moment t so.
@@ -251,7 +251,7 @@ func (m *marginal) keepCheaper(total float64, via link) {
 type scan struct {
 	p     *Plan
 	st    *stage
-	sr    search
+	sr    *search
 	index *stateIndex
 	found []*marginal
 	g     int32
@@ -264,8 +264,9 @@ func (p *Plan) explore(ctx context.Context) error {
 	if p.back != nil {
 		return nil
 	}
+	p.m.keep()
 	p.m.keepStages = true
-	defer func() { p.m.keepStages, p.m.pickStages = false, nil }()
+	defer p.letGo()
 	layers, _, err := p.m.forward(ctx, nil, true)
 	if err != nil {
 		return err
@@ -286,18 +287,26 @@ func (p *Plan) explore(ctx context.Context) error {
 			sc.hand(g)
 		}
 		p.marginals[t] = sc.finish()
+		sc.sr.letGo()
 	}
-	bw.rounds, bw.scratch = nil, nil
+	marked := make([][]place, len(layers))
+	for t := range p.marginals {
+		for i := range p.marginals[t] {
+			marked[t] = append(marked[t], p.marginals[t][i].via.to)
+		}
+	}
+	bw.compact(marked)
 	return nil
 }
 
 func (p *Plan) newScan(t int) *scan {
-	sc := &scan{p: p, st: p.m.stage(t), sr: search{m: p.m}, index: p.back.newIndex(t, nil)}
-	sc.sr.pick = p.m.pickStage(t, nil)
+	ar := p.around(t)
+	sc := &scan{p: p, st: ar.stage, sr: newSearch(p.m, ar.pick), index: p.back.newIndex(t, p.back.scratch)}
+	p.back.scratch = sc.index
 	sc.sr.dominances = p.m.dominanceFrom(t)
 	var before *layer
 	if t > 0 {
-		before = &p.layers[t-1]
+		before = &p.back.layers[t-1]
 	}
 	sc.sr.enterFrom(sc.st, before)
 	return sc
@@ -319,7 +328,7 @@ func (sc *scan) get(a *Alternative) *marginal {
 // marginals into.
 func (sc *scan) file(cost float64, p pickState, a *action, bass uint8, in *arrival, into []*marginal) {
 	after := p.after(a.pose)
-	via := link{in.prev, state{hand: sc.g, live: a.live, pick: after, step: step{in.a, bass, a.stopper}}}
+	via := link{in.prev, place{sc.g, after, a.live, step{in.a, bass, a.stopper}}}
 	t := sc.st.t
 	if i := sc.index.find(int(sc.g), a.live, after); i >= 0 {
 		for _, m := range into {
@@ -344,7 +353,7 @@ func (sc *scan) finish() []Alternative {
 			if w.least >= m.Extra {
 				break
 			}
-			s := &w.via.state
+			s := &w.via.to
 			m.keepCheaper(w.cost+sc.p.back.from(extraKey{int32(sc.st.t), s.hand, s.live, s.pick}).cost, w.via)
 		}
 		if m.Extra < inf {
@@ -390,7 +399,7 @@ func highest(of []*marginal) float64 {
 // hand goes through every way into hand g that may be better than what is known.
 func (sc *scan) hand(g int) {
 	sc.g = int32(g)
-	sr, r, toGo := &sc.sr, sc.sr.pick.of(g), sc.index.hand[g]
+	sr, r, toGo := sc.sr, sc.sr.pick.of(g), sc.index.hand[g]
 	var thumbs []*marginal
 	if sc.st.mo.stroke != nil {
 		for i := range r.opts {
@@ -443,6 +452,7 @@ func (p *Plan) dampersAt(ctx context.Context, t, str int) ([]Alternative, error)
 	if err := p.explore(ctx); err != nil {
 		return nil, err
 	}
+	p.back.forget()
 	sc := p.newScan(t)
 	var picks []*pickStage // by damper
 	for _, by := range p.m.allowedDampers() {
@@ -463,12 +473,17 @@ func (p *Plan) dampersAt(ctx context.Context, t, str int) ([]Alternative, error)
 			}
 		}
 	}
-	return sc.finish(), nil
+	out := sc.finish()
+	for _, sd := range picks {
+		sd.letGo()
+	}
+	sc.sr.letGo()
+	return out, nil
 }
 
 // pickDamped is the picking hand's side of mo with one more pin: by silences string str.
 func (m *model) pickDamped(mo *moment, str int, by play.Damper) *pickStage {
-	pins, out := mo.pins, &pickStage{}
+	pins, out := mo.pins, newPickStage()
 	pins.dampers[str] = by
 	out.resetWith(m, mo, &pins)
 	return out
@@ -477,7 +492,7 @@ func (m *model) pickDamped(mo *moment, str int, by play.Damper) *pickStage {
 // damped files everything that can follow a flow into the present hand under one more pin on a damper, if it may be
 // better than what is known.
 func (sc *scan) damped(f *inflow, pick *pickStage, into []*marginal) {
-	sr := &sc.sr
+	sr := sc.sr
 	budget := into[0].Extra - sc.index.hand[sc.g]
 	if f.least >= budget {
 		return
@@ -514,36 +529,25 @@ type detour struct {
 
 // through rebuilds the best plan by way of a at moment t, as far as it differs.
 func (p *Plan) through(t int, a *Alternative) detour {
-	at := a.via.state
-	at.prev = a.via.prev
+	at := state{prev: a.via.prev, place: a.via.to}
 	d := detour{first: t, states: []state{at}, at: t, by: a.By, str: a.String}
 	if a.Part != play.Damped {
 		d.str = 0
 	}
 	for d.first > 0 && d.states[0].prev != p.path[d.first-1] {
 		d.first--
-		d.states = append([]state{p.layers[d.first].states[d.states[0].prev]}, d.states...)
+		d.states = append([]state{p.back.layers[d.first].states[d.states[0].prev]}, d.states...)
 	}
-	for t+1 < len(p.layers) {
+	for t+1 < len(p.states) {
 		s := &d.states[len(d.states)-1]
-		next := p.back.next(t, s)
+		next := p.back.next(t, s.place)
 		t++
-		d.states = append(d.states, next)
+		d.states = append(d.states, state{place: next})
 		if here := p.state(t); next.hand == here.hand && next.live == here.live && next.pick == here.pick {
 			break
 		}
 	}
 	return d
-}
-
-// next is the state after s at moment t on the best way on.
-func (bw *backward) next(t int, s *state) state {
-	for i := range bw.costToGo[t] {
-		if k := bw.layers[t].met(i); k.hand == s.hand && k.live == s.live && k.pick == s.pick {
-			return bw.costToGo[t][i].next
-		}
-	}
-	return bw.from(extraKey{int32(t), s.hand, s.live, s.pick}).next
 }
 
 // choices recomputes what is chosen along a detour.

@@ -12,7 +12,7 @@ import (
 // moment with the step there.
 type successor struct {
 	cost float64
-	next state // prev is meaningless
+	next place
 }
 
 // backward answers what it costs to go on from any state. States that the forward pass met
@@ -22,12 +22,12 @@ type backward struct {
 	layers   []layer
 	costToGo [][]successor // of the kept states, and behind them of the rest
 	extra    map[extraKey]successor
+	ways     map[extraKey]place // on from where alternatives pass, see compact
 	rounds   map[int]*around
 
 	// of the moment under way
-	scratch     *stateIndex
-	numbers     [pickStates]int16 // of the picking states before it
-	picksBefore int
+	scratch *stateIndex
+	before  pickNumbers
 }
 
 type extraKey struct {
@@ -54,6 +54,9 @@ func (p *Plan) around(t int) *around {
 	}
 	const few = 24 // detours are no longer
 	if p.stages == nil || len(p.stages) >= few {
+		for t := range p.stages {
+			clear(p.m.moments[t].options)
+		}
 		p.stages = map[int]*around{}
 	}
 	p.stages[t] = p.m.newAround(t)
@@ -64,17 +67,62 @@ func (p *Plan) around(t int) *around {
 func (m *model) newBackward(ctx context.Context, layers []layer) (*backward, error) {
 	bw := &backward{m: m, layers: layers, costToGo: make([][]successor, len(layers)), extra: map[extraKey]successor{}}
 	last := len(layers) - 1
-	var scratch pickStage
+	scratch := newPickStage()
+	defer scratch.letGo()
 	bw.costToGo[last] = make([]successor, len(layers[last].states)+len(layers[last].dominated))
 	for t := last; t > 0; t-- {
 		if err := ctx.Err(); err != nil {
 			return nil, err
 		}
 		st := m.stage(t)
-		bw.costToGo[t-1] = bw.pass(st, m.pickStage(t, &scratch))
+		bw.costToGo[t-1] = bw.pass(st, m.pickStage(t, scratch))
 	}
 	return bw, nil
 }
+
+// compact lets go of what the alternatives of all moments needed and one moment does not: the dominated states are
+// half of all, and few are asked for again. The ways on from the places in marked, by moment, are remembered.
+func (bw *backward) compact(marked [][]place) {
+	bw.ways = map[extraKey]place{}
+	for t := range len(bw.layers) - 1 {
+		for _, s := range marked[t] {
+			k := s.key(t)
+			if _, ok := bw.ways[k]; !ok {
+				next := bw.next(t, s)
+				bw.ways[k] = next
+				marked[t+1] = append(marked[t+1], next)
+			}
+		}
+	}
+	for t := range bw.layers {
+		l := &bw.layers[t]
+		l.dominated, bw.costToGo[t] = nil, slices.Clone(bw.costToGo[t][:len(l.states)])
+	}
+	bw.rounds, bw.scratch, bw.extra = nil, nil, map[extraKey]successor{}
+}
+
+// forget bounds the memory of what dampers ask for.
+func (bw *backward) forget() {
+	const most = 2000 // places beside those that the search keeps
+	if len(bw.extra) > most {
+		bw.extra = map[extraKey]successor{}
+	}
+}
+
+// next is the place after s at moment t on the best way on.
+func (bw *backward) next(t int, s place) place {
+	if next, ok := bw.ways[s.key(t)]; ok {
+		return next
+	}
+	for i := range bw.costToGo[t] {
+		if k := bw.layers[t].met(i); k.hand == s.hand && k.live == s.live && k.pick == s.pick {
+			return bw.costToGo[t][i].next
+		}
+	}
+	return bw.from(s.key(t)).next
+}
+
+func (p place) key(t int) extraKey { return extraKey{int32(t), p.hand, p.live, p.pick} }
 
 // pass finds the continuations of the states before st's moment.
 func (bw *backward) pass(st *stage, sd *pickStage) []successor {
@@ -84,7 +132,7 @@ func (bw *backward) pass(st *stage, sd *pickStage) []successor {
 		out[i].cost = inf
 	}
 	bw.scratch = bw.newIndex(st.t, bw.scratch)
-	bw.numberPicks(before)
+	bw.before.number(before)
 	for _, g := range bw.scratch.order {
 		if bw.scratch.hand[g] == inf {
 			break
@@ -95,16 +143,21 @@ func (bw *backward) pass(st *stage, sd *pickStage) []successor {
 	return out
 }
 
-// numberPicks numbers the picking states of a layer.
-func (bw *backward) numberPicks(l *layer) {
-	bw.picksBefore = 0
-	for i := range bw.numbers {
-		bw.numbers[i] = -1
+// pickNumbers numbers the picking states that occur in a layer.
+type pickNumbers struct {
+	of    [pickStates]int16 // -1 for those that do not occur
+	count int
+}
+
+func (pn *pickNumbers) number(l *layer) {
+	pn.count = 0
+	for i := range pn.of {
+		pn.of[i] = -1
 	}
 	for i := range len(l.states) + len(l.dominated) {
-		if n := &bw.numbers[l.met(i).pick]; *n < 0 {
-			*n = int16(bw.picksBefore)
-			bw.picksBefore++
+		if n := &pn.of[l.met(i).pick]; *n < 0 {
+			*n = int16(pn.count)
+			pn.count++
 		}
 	}
 }
@@ -146,8 +199,8 @@ func (bw *backward) into(st *stage, sd *pickStage, g int, states []state, out []
 
 // stateIndex finds the states of one moment, and bounds what the others cost to the end.
 type stateIndex struct {
-	picks   int       // see model.pickStateCount
-	at      []int32   // by hand, live strings and picking state: the state's number plus one
+	picks   pickNumbers
+	at      []int32   // by hand, live strings and number of the picking state: the state's number plus one
 	minToGo []float64 // by hand and live strings: the least cost to the end of a kept state …
 	gap     float64   // … and how far below it another can lie
 	order   []int32   // hands by their least cost to the end
@@ -158,9 +211,10 @@ type stateIndex struct {
 func (bw *backward) newIndex(t int, old *stateIndex) *stateIndex {
 	ix, sets := old, len(bw.m.moments[t].hands)<<liveShift
 	if ix == nil {
-		ix = &stateIndex{picks: bw.m.pickStateCount()}
+		ix = &stateIndex{}
 	}
-	ix.at = append(ix.at[:0], make([]int32, sets*ix.picks)...)
+	ix.picks.number(&bw.layers[t])
+	ix.at = append(ix.at[:0], make([]int32, sets*ix.picks.count)...)
 	ix.minToGo = ix.minToGo[:0]
 	for range sets {
 		ix.minToGo = append(ix.minToGo, inf)
@@ -170,7 +224,7 @@ func (bw *backward) newIndex(t int, old *stateIndex) *stateIndex {
 	for i := range bw.costToGo[t] {
 		s := bw.layers[t].met(i)
 		set := setOf(int(s.hand), s.live)
-		ix.at[set*ix.picks+int(s.pick)] = int32(i + 1)
+		ix.at[set*ix.picks.count+int(ix.picks.of[s.pick])] = int32(i + 1)
 		if i < kept {
 			ix.minToGo[set] = min(ix.minToGo[set], bw.costToGo[t][i].cost)
 		}
@@ -188,7 +242,11 @@ func setOf(hand int, live quiet.Strings) int { return hand<<liveShift | int(live
 
 // find returns the number of a state that the forward pass met, -1 if it is not one.
 func (ix *stateIndex) find(hand int, live quiet.Strings, p pickState) int32 {
-	return ix.at[setOf(hand, live)*ix.picks+int(p)] - 1
+	n := ix.picks.of[p]
+	if n < 0 {
+		return -1
+	}
+	return ix.at[setOf(hand, live)*ix.picks.count+int(n)] - 1
 }
 
 // least bounds the cost to the end of any state from below.
@@ -271,10 +329,10 @@ func (on *setToGo) keepBest(f actionToGo) {
 func (bw *backward) value(sd *pickStage, set *actionSet, p pickState, t, g int) *actionToGo {
 	on := set.toGo
 	if len(on.known) == 0 {
-		on.known = append(on.known, make([]bool, bw.picksBefore)...)
-		on.value = append(on.value[:0], make([]actionToGo, bw.picksBefore)...)
+		on.known = append(on.known, make([]bool, bw.before.count)...)
+		on.value = append(on.value[:0], make([]actionToGo, bw.before.count)...)
 	}
-	n := bw.numbers[p]
+	n := bw.before.of[p]
 	if !on.known[n] {
 		on.known[n], on.value[n] = true, bw.through(sd, set, p, t, g, bw.scratch)
 	}
@@ -314,7 +372,7 @@ func (out *actionToGo) keepCheaper(f actionToGo, more float64) {
 
 // successor is f after picking state p as a continuation through hand g, by attack a and for left more.
 func (f *actionToGo) successor(left float64, g int, p pickState, a attack) successor {
-	return successor{left + f.cost, state{hand: int32(g), live: f.a.live, pick: p.after(f.a.pose), step: step{a, f.bass, f.a.stopper}}}
+	return successor{left + f.cost, place{int32(g), p.after(f.a.pose), f.a.live, step{a, f.bass, f.a.stopper}}}
 }
 
 // from is the best continuation of any state.

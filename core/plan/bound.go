@@ -94,13 +94,14 @@ func (m *model) boundUntil(ctx context.Context, enough func(b *bound, t int) boo
 	}
 	last := len(m.moments) - 1
 	b.costToGo[last] = make([]minToGo, len(m.moments[last].hands)) // nothing
-	var sd pickStage
+	sd := newPickStage()
+	defer sd.letGo()
 	for t := last; t > 0; t-- {
 		if err := ctx.Err(); err != nil {
 			return nil, err
 		}
 		sd.reset(m, &m.moments[t])
-		b.costToGo[t-1] = b.pass(m.stage(t), &sd)
+		b.costToGo[t-1] = b.pass(m.stage(t), sd)
 		if enough(b, t-1) {
 			break
 		}

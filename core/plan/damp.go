@@ -159,14 +159,17 @@ func (d *damping) cost() float64 { return d.leaked + d.effort }
 
 // dampingSearch is the search for the cheapest dampings in one situation.
 type dampingSearch struct {
-	m    *model
-	r    *pickShape
-	s    *silence
-	pl   *pluck
-	bass int // string that the thumb strikes
-	each func(*damping)
-	leaf damping // what each is given; in a place of its own, so that the search allocates nothing
+	m     *model
+	r     *pickShape
+	s     *silence
+	pl    *pluck
+	bass  int // string that the thumb strikes
+	each  func(*damping)
+	leaf  damping // what each is given; in a place of its own, so that the search allocates nothing
+	first int     // see pickStage.keepDamping
 }
+
+func (dl *dampingSearch) run() { dl.try(1, digits.C+1, damping{stopper: digits.None}) }
 
 // try settles the unwanted strings from str on in every way; digits below last are free.
 func (dl *dampingSearch) try(str, last int, cur damping) {

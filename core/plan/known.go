@@ -140,15 +140,12 @@ func (k *knownTo) from(t int, s *state) float64 {
 	if i, ok := slices.BinarySearchFunc(l.states, at, byPlace); ok {
 		return k.costToGo[t][i].cost
 	}
-	if i, ok := slices.BinarySearchFunc(l.dominated, at, byPlace); ok {
-		return k.costToGo[t][len(l.states)+i].cost
-	}
 	return 0
 }
 
 // byPlace orders a layer's states.
 func byPlace(a, b state) int {
-	return cmp.Or(cmp.Compare(a.hand, b.hand), cmp.Compare(a.place(), b.place()))
+	return cmp.Or(cmp.Compare(a.hand, b.hand), cmp.Compare(a.order(), b.order()))
 }
 
 // match finds the hands of moment t among those known.

@@ -120,14 +120,31 @@ func (st *stage) repositionFrom(k, g int) *reposition {
 	return br
 }
 
-// stage returns moment t's stage, tabulated; of short tunes all are kept, since every pass over
-// the tune needs them.
-func (m *model) stage(t int) *stage {
-	if len(m.moments) > boundMoments {
-		return m.newStage(t).tabulate()
-	}
-	if m.stages == nil {
+// keep begins to keep what every pass over the tune needs, if the tune is short.
+func (m *model) keep() {
+	if len(m.moments) <= boundMoments {
 		m.stages = make([]*stage, len(m.moments))
+	}
+}
+
+// letGo ends that and drops what can be made anew: it is most of what a plan would hold on to.
+func (m *model) letGo() {
+	for _, sd := range m.pickStages {
+		if sd != nil {
+			sd.letGo()
+		}
+	}
+	m.stages, m.keepStages, m.pickStages = nil, false, nil
+	clear(m.dominances)
+	for t := range m.moments {
+		clear(m.moments[t].options)
+	}
+}
+
+// stage returns moment t's stage, tabulated.
+func (m *model) stage(t int) *stage {
+	if m.stages == nil {
+		return m.newStage(t).tabulate()
 	}
 	if m.stages[t] == nil {
 		m.stages[t] = m.newStage(t).tabulate()

@@ -32,7 +32,7 @@ type model struct {
 	sympathy    map[pitch.Pitch]*[7]float64 // per open string, cache
 	agains      map[float64]*againTable     // by seconds between onsets, cache
 	dominances  map[float64]*dominance      // of the next onset, by the same
-	stages      []*stage                    // see stage
+	stages      []*stage                    // see stage; nil while none are kept
 	keepStages  bool                        // see Plan.explore
 	pickStages  []*pickStage                // see pickStage
 	masks       []uint8                     // the sets of digits that may pluck, see layClasses
@@ -107,6 +107,7 @@ func newModel(r *Request) (*model, error) {
 	if err := m.applyPins(); err != nil {
 		return nil, err
 	}
+	m.keep()
 	for t := range m.moments {
 		mo := &m.moments[t]
 		mo.leak = m.newLeakPrice(mo)

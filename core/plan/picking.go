@@ -1,6 +1,8 @@
 package plan
 
 import (
+	"sync"
+
 	"stepping/core/digits"
 	"stepping/core/play"
 	"stepping/core/player"
@@ -175,24 +177,38 @@ func (m *model) giveShapes(mo *moment) {
 
 // pickStage is the picking hand's side of one moment: a pickShape for each shape, and their actions.
 type pickStage struct {
-	m        *model
-	mo       *moment
-	pins     *pinSet
-	again    *againTable
-	shapes   []pickShape
-	poses    []pose                   // those that occur
-	dampings map[dampingKey][]damping // cheapest dampings, by dampingKey
-	picks    []pickState              // see turns
-	turned   []float64
-	known    map[situation]found
-	pool     []action // those of known
-	scratch  []action
+	m            *model
+	mo           *moment
+	pins         *pinSet
+	again        *againTable
+	shapes       []pickShape
+	poses        []pose              // those that occur
+	dampings     map[dampingKey]span // of cheapest
+	cheapest     []damping           // see cheapestDampings
+	damping      dampingSearch       // scratch of it
+	keepCheapest func(*damping)      // keepDamping
+	picks        []pickState         // see turns
+	turned       []float64
+	known        map[situation]found
+	pool         []action // those of known
+	scratch      []action
 
 	// scratch of situations
 	still, swept, lain silence
 	action             action
 	idle               [1]pluck
 	held               pluck
+}
+
+// pickStages are those that nobody uses, with their memory.
+var pickStages = sync.Pool{New: func() any { return &pickStage{} }}
+
+func newPickStage() *pickStage { return pickStages.Get().(*pickStage) }
+
+// letGo leaves the stage's memory to another. Nothing that it gave out may be used any more.
+func (sd *pickStage) letGo() {
+	sd.m, sd.mo, sd.pins = nil, nil, nil
+	pickStages.Put(sd)
 }
 
 // keptMoments is the length up to which picking stages are kept: half a MiB a moment.
@@ -204,7 +220,7 @@ const keptMoments = 160
 func (m *model) pickStage(t int, scratch *pickStage) *pickStage {
 	if len(m.moments) > keptMoments || !m.keepStages {
 		if scratch == nil {
-			scratch = &pickStage{}
+			scratch = newPickStage()
 		}
 		scratch.reset(m, &m.moments[t])
 		return scratch
@@ -213,7 +229,7 @@ func (m *model) pickStage(t int, scratch *pickStage) *pickStage {
 		m.pickStages = make([]*pickStage, len(m.moments))
 	}
 	if m.pickStages[t] == nil {
-		m.pickStages[t] = &pickStage{}
+		m.pickStages[t] = newPickStage()
 		m.pickStages[t].reset(m, &m.moments[t])
 	}
 	return m.pickStages[t]
@@ -226,11 +242,11 @@ func (sd *pickStage) reset(m *model, mo *moment) { sd.resetWith(m, mo, &mo.pins)
 func (sd *pickStage) resetWith(m *model, mo *moment, pins *pinSet) {
 	sd.m, sd.mo, sd.pins, sd.again, sd.poses, sd.picks = m, mo, pins, m.againAfter(mo.since), sd.poses[:0], nil
 	if sd.dampings == nil {
-		sd.dampings, sd.known = map[dampingKey][]damping{}, map[situation]found{}
+		sd.dampings, sd.known, sd.keepCheapest = map[dampingKey]span{}, map[situation]found{}, sd.keepDamping
 	}
 	clear(sd.dampings)
 	clear(sd.known)
-	sd.pool = sd.pool[:0]
+	sd.pool, sd.cheapest = sd.pool[:0], sd.cheapest[:0]
 	if cap(sd.shapes) < len(mo.shapes) {
 		sd.shapes = make([]pickShape, 2*len(mo.shapes))
 	}
@@ -379,7 +395,7 @@ func (m *model) withDamping(a *action, s *silence, o *bassOption, pl *pluck, d *
 // eachDamping calls f for every damping with s.
 func (m *model) eachDamping(r *pickShape, s *silence, pl *pluck, bass int, f func(*damping)) {
 	dl := dampingSearch{m: m, r: r, s: s, pl: pl, bass: bass, each: f}
-	dl.try(1, digits.C+1, damping{stopper: digits.None})
+	dl.run()
 }
 
 // pluckBesideBass: with a bass note the thumb is taken, and the fingers play thinner strings.

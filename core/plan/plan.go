@@ -33,8 +33,8 @@ type Plan struct {
 
 	// mu guards what follows: it is worked out when it is asked for.
 	mu        sync.Mutex
-	layers    []layer
-	path      []int32 // state of each moment
+	states    []state // of each moment
+	path      []int32 // their numbers in its layer
 	back      *backward
 	stages    map[int]*around  // of the moments looked at, see around
 	marginals [][]Alternative  // of every moment, with back
@@ -89,6 +89,7 @@ func solveFree(ctx context.Context, r Request) (*Plan, error) {
 			p.hard[t], p.Moments[t].Share = v, v.Share()
 		}
 	}
+	p.letGo()
 	p.markLeaks()
 	if v := p.Hardest(1); len(v) > 0 {
 		p.Ceiling = play.Ceiling{BPM: p.BPMAt(v[0].Share()), At: p.Moments[v[0].Moment].At, Why: v[0].Text()}
@@ -96,18 +97,24 @@ func solveFree(ctx context.Context, r Request) (*Plan, error) {
 	return p, nil
 }
 
+// letGo drops what the moments' looks and passes shared; none of it may be used any more.
+func (p *Plan) letGo() {
+	p.stages = nil
+	p.m.letGo()
+}
+
 // follow takes the cheapest way through the layers as the plan's.
 func (p *Plan) follow(layers []layer) {
 	last := len(layers) - 1
 	end := best(layers[last].states)
-	p.layers, p.path = layers, make([]int32, len(layers))
+	p.states, p.path = make([]state, len(layers)), make([]int32, len(layers))
 	for t, s := last, int32(end); t >= 0; t-- {
-		p.path[t] = s
+		p.states[t], p.path[t] = layers[t].states[s], s
 		s = layers[t].states[s].prev
 	}
 }
 
-func (p *Plan) state(t int) *state { return &p.layers[t].states[p.path[t]] }
+func (p *Plan) state(t int) *state { return &p.states[t] }
 
 func (p *Plan) before(t int) *state {
 	if t == 0 {

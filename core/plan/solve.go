@@ -4,6 +4,7 @@ import (
 	"context"
 	"math"
 	"slices"
+	"sync"
 
 	"stepping/core/quiet"
 )
@@ -12,9 +13,14 @@ import (
 type state struct {
 	cost float64
 	prev int32 // index of the state before, -1 at the first moment
+	place
+}
+
+// place is a state without its history.
+type place struct {
 	hand int32 // index into the moment's hands
-	live quiet.Strings
 	pick pickState
+	live quiet.Strings
 	step
 }
 
@@ -92,11 +98,30 @@ type search struct {
 	dominances *dominance         // of the picking states before the present moment
 }
 
+// searches are those that nobody uses, with their memory.
+var searches = sync.Pool{New: func() any { return &search{} }}
+
+func newSearch(m *model, pick *pickStage) *search {
+	sr := searches.Get().(*search)
+	sr.m, sr.pick = m, pick
+	return sr
+}
+
+// letGo leaves the memory to another search.
+func (sr *search) letGo() {
+	sr.m, sr.pick, sr.st, sr.before, sr.picks, sr.dominances = nil, nil, nil, nil, nil, nil
+	clear(sr.byShape)
+	searches.Put(sr)
+}
+
 // forward runs the search from the first moment to the last and keeps every state at its least
 // cost; with w only what w allows, with whole also the states that others dominate. If no state is
 // left at a moment, rule says which hand fails there. ctx stops it between moments.
 func (m *model) forward(ctx context.Context, w *pruning, whole bool) (layers []layer, rule string, err error) {
-	sr := search{m: m, pick: &pickStage{}}
+	scratch := newPickStage()
+	defer scratch.letGo()
+	sr := newSearch(m, scratch)
+	defer sr.letGo()
 	layers = make([]layer, len(m.moments))
 	var before *layer
 	for t := range m.moments {
@@ -108,7 +133,7 @@ func (m *model) forward(ctx context.Context, w *pruning, whole bool) (layers []l
 		}
 		st := m.stage(t)
 		if w == nil {
-			sr.pick = m.pickStage(t, sr.pick)
+			sr.pick = m.pickStage(t, scratch)
 		} else {
 			sr.pick.reset(m, st.mo)
 		}
@@ -124,6 +149,9 @@ func (m *model) forward(ctx context.Context, w *pruning, whole bool) (layers []l
 			sr.pick.reset(m, st.mo)
 			left = sr.allHands(t, cheapest, w)
 			layers[t] = sr.file.layer(m, t, w, whole)
+		}
+		if m.stages == nil {
+			clear(st.mo.options)
 		}
 		if len(layers[t].states) == 0 {
 			return layers, st.failed(left), nil
@@ -474,8 +502,8 @@ func (sr *search) flowDominated(r *pickShape, flows []inflow, f *inflow) bool {
 	return gap > 0
 }
 
-// place orders the states of a hand.
-func (s *state) place() int { return int(s.live)<<16 | int(s.pick) }
+// order is the place of a state among those of its hand.
+func (s *place) order() int { return int(s.live)<<16 | int(s.pick) }
 
 // collector gathers the states of one moment, hand by hand. Only strings 4 to 6 can be live.
 type collector struct {
@@ -483,6 +511,7 @@ type collector struct {
 	hand   int32
 	at     [8][pickStates]int32 // place of a live set and picking state among states, plus one
 	used   []state              // of the present hand
+	kept   []state              // scratch of layer
 }
 
 const liveShift = 3
@@ -490,13 +519,13 @@ const liveShift = 3
 func (c *collector) begin(hand int32) { c.hand = hand }
 
 func (c *collector) offer(cost float64, p pickState, a *action, bass uint8, in *arrival) {
-	place := &c.at[a.live>>liveShift][p]
-	if *place == 0 {
+	at := &c.at[a.live>>liveShift][p]
+	if *at == 0 {
 		c.used = append(c.used, state{cost: inf})
-		*place = int32(len(c.used))
+		*at = int32(len(c.used))
 	}
-	if s := &c.used[*place-1]; cost < s.cost || cost == s.cost && in.prev < s.prev {
-		*s = state{cost, in.prev, c.hand, a.live, p, step{in.a, bass, a.stopper}}
+	if s := &c.used[*at-1]; cost < s.cost || cost == s.cost && in.prev < s.prev {
+		*s = state{cost, in.prev, place{c.hand, p, a.live, step{in.a, bass, a.stopper}}}
 	}
 }
 
@@ -506,7 +535,7 @@ func (c *collector) flush() {
 	for i := range c.used {
 		c.at[c.used[i].live>>liveShift][c.used[i].pick] = 0
 	}
-	slices.SortFunc(c.used, func(a, b state) int { return a.place() - b.place() })
+	slices.SortFunc(c.used, func(a, b state) int { return a.order() - b.order() })
 	c.states = append(c.states, c.used...)
 	c.used = c.used[:0]
 }
@@ -516,8 +545,7 @@ func (c *collector) flush() {
 func (c *collector) layer(m *model, t int, w *pruning, whole bool) layer {
 	c.states = w.narrow(t, c.states)
 	d := m.dominanceFrom(t + 1)
-	kept := make([]state, 0, len(c.states)/2)
-	var rest []state
+	kept, rest := c.kept[:0], []state(nil)
 	eachRun(c.states, func(lo, hi int) {
 		for i := lo; i < hi; i++ {
 			switch {
@@ -528,8 +556,8 @@ func (c *collector) layer(m *model, t int, w *pruning, whole bool) layer {
 			}
 		}
 	})
-	c.states = c.states[:0]
-	out := layer{states: kept, dominated: rest}
+	c.states, c.kept = c.states[:0], kept
+	out := layer{states: slices.Clone(kept), dominated: rest}
 	var seen [pickStates]bool
 	for i := range kept {
 		if p := kept[i].pick; !seen[p] {
