@@ -35,9 +35,19 @@ var slides = []store.Slide{
 	{Name: "Heavy steel", Slide: player.Slide{LengthMM: 70, BoreMM: 21, WallMM: 3, Material: "steel"}},
 }
 
-// Prepare finds the player of this installation, and on first use makes the player, a
-// first profile, and if withTunes the demo tunes.
-func Prepare(ctx context.Context, st *store.Store, withTunes bool) (store.ID, error) {
+// Prepare finds the player of this machine, and on first use makes the player, a
+// first profile, and if withTunes the demo tunes: all of that or, if it is killed, nothing.
+func Prepare(ctx context.Context, st *store.Store, withTunes bool) (owner store.ID, err error) {
+	err = st.Alone(ctx, "first player", func(ctx context.Context) error {
+		return st.Together(ctx, "make the first player", func(st *store.Store) error {
+			owner, err = prepare(ctx, st, withTunes)
+			return err
+		})
+	})
+	return owner, err
+}
+
+func prepare(ctx context.Context, st *store.Store, withTunes bool) (store.ID, error) {
 	name := "My hands and guitar"
 	if withTunes {
 		name = "Wren Tallow"

@@ -5,21 +5,25 @@
 package localdb
 
 import (
+	"bytes"
 	"context"
 	"crypto/rand"
 	"database/sql"
 	"errors"
 	"fmt"
+	"log/slog"
 	"os"
 	"os/exec"
 	"path/filepath"
 	"runtime"
+	"strconv"
 	"strings"
 	"sync"
 	"syscall"
 	"time"
 
 	"github.com/go-sql-driver/mysql"
+	"github.com/gofrs/flock"
 )
 
 // Server is a running private server.
@@ -29,9 +33,23 @@ type Server struct {
 	socket string
 	dir    string
 	own    string // directory made for the socket alone, "" if it lies beside the data
-	cmd    *exec.Cmd
-	done   chan error
-	end    sync.Once
+	daemon string
+	as     *account
+	held   *flock.Flock // on the directory; nil of a server that another process runs
+
+	// end stops the watch over the server and waits for it.
+	end      sync.Once
+	endWatch context.CancelFunc
+	watched  chan struct{}
+
+	mu  sync.Mutex
+	now *process // the server under way
+}
+
+// process is one run of the server.
+type process struct {
+	cmd  *exec.Cmd
+	done chan struct{} // closed when it has ended
 }
 
 const (
@@ -61,6 +79,22 @@ func Start(ctx context.Context, dir string) (*Server, error) {
 	if err := as.open(dir); err != nil {
 		return nil, err
 	}
+	lock, err := hold(dir)
+	if err != nil {
+		return nil, err
+	}
+	s, err := startHeld(ctx, daemon, dir, as)
+	if err != nil {
+		return nil, errors.Join(err, lock.Unlock())
+	}
+	s.held, s.watched = lock, make(chan struct{})
+	var watch context.Context
+	watch, s.endWatch = context.WithCancel(context.Background())
+	go s.watch(watch)
+	return s, nil
+}
+
+func startHeld(ctx context.Context, daemon, dir string, as *account) (*Server, error) {
 	if err := install(ctx, dir, as); err != nil {
 		return nil, err
 	}
@@ -71,11 +105,62 @@ func Start(ctx context.Context, dir string) (*Server, error) {
 			return s, nil
 		}
 		// A server of a process that was just killed may still hold the files: try again.
-		if ctx.Err() != nil || !errors.Is(err, errEnded) || time.Now().After(deadline) {
-			return nil, fmt.Errorf("%w; its log is %s", err, filepath.Join(dir, "server.log"))
+		log := filepath.Join(dir, "server.log")
+		if fault := faultIn(log); ctx.Err() != nil || !errors.Is(err, errEnded) || time.Now().After(deadline) || fault != "" && fault != held {
+			return nil, fmt.Errorf("%w; %s", err, explain(log))
 		}
 		time.Sleep(300 * time.Millisecond)
 	}
+}
+
+// Join is Start, or, if another process runs the server on these files, a way to that one.
+func Join(ctx context.Context, dir string) (*Server, error) {
+	s, err := Start(ctx, dir)
+	if busy := (*HeldError)(nil); !errors.As(err, &busy) {
+		return s, err
+	}
+	if dir, err = filepath.Abs(dir); err != nil {
+		return nil, err
+	}
+	socket, err := os.ReadFile(filepath.Join(dir, "socket"))
+	if err != nil {
+		return nil, fmt.Errorf("find the running database: %w", err)
+	}
+	password, err := os.ReadFile(filepath.Join(dir, "password"))
+	if err != nil {
+		return nil, fmt.Errorf("find the running database: %w", err)
+	}
+	s = &Server{dir: dir, socket: string(socket)}
+	s.DSN = s.config(user, string(password), database).FormatDSN()
+	return s, nil
+}
+
+// HeldError is a directory on which another process runs its server.
+type HeldError struct{ Dir, Holder string }
+
+func (e *HeldError) Error() string {
+	return fmt.Sprintf("the data in %s is held by another Stepping, process %s: stop that one, or set STEPPING_DATA to another directory", e.Dir, e.Holder)
+}
+
+// hold makes the directory ours until it is let go or we die.
+func hold(dir string) (*flock.Flock, error) {
+	path := filepath.Join(dir, "lock")
+	lock := flock.New(path, flock.SetPermissions(0o600))
+	ours, err := lock.TryLock()
+	if err != nil {
+		return nil, fmt.Errorf("hold the database directory: %w", err)
+	}
+	if !ours {
+		holder, err := os.ReadFile(path)
+		if err != nil || len(holder) == 0 {
+			holder = []byte("unknown")
+		}
+		return nil, &HeldError{dir, string(holder)}
+	}
+	if err := os.WriteFile(path, []byte(strconv.Itoa(os.Getpid())), 0o600); err != nil {
+		return nil, errors.Join(fmt.Errorf("hold the database directory: %w", err), lock.Unlock())
+	}
+	return lock, nil
 }
 
 // find looks in the path and where Debian puts servers.
@@ -118,46 +203,143 @@ func install(ctx context.Context, dir string, as *account) error {
 	return os.Rename(fresh, data) // whole or not at all
 }
 
-var errEnded = errors.New("the database server ended while starting (is Stepping running already on these files?)")
+var errEnded = errors.New("the database server ended while starting")
+
+const held = "another database server is using the same files: end that one first"
+
+// faults are what the server's log says when it cannot start, and what to do about it.
+var faults = []struct{ says, text string }{
+	{"No space left on device", "the disk is full: make room, nothing that was kept is lost"},
+	{"Disk is full", "the disk is full: make room, nothing that was kept is lost"},
+	{"missing redo log", "its redo log (ib_logfile0) is missing: put it back, or restore a backup (stepping restore) into a new directory (STEPPING_DATA)"},
+	{"ib_logfile0 was not found", "its redo log (ib_logfile0) is missing: put it back, or restore a backup (stepping restore) into a new directory (STEPPING_DATA)"},
+	{"Missing FILE_CHECKPOINT", "its redo log (ib_logfile0) is damaged: restore a backup (stepping restore) into a new directory (STEPPING_DATA)"},
+	{"corrupt", "its files are damaged: keep a copy of them, and restore a backup (stepping restore) into a new directory (STEPPING_DATA)"},
+	{"Permission denied", "it may not read or write its files: give them back to the user that runs it"},
+	{"another mysqld process", held},
+	{"Unable to lock ./ibdata1", held},
+}
+
+// faultIn finds what the end of the server's log tells about why it does not start, "" if that is nothing we know.
+func faultIn(log string) string {
+	const tail = 16 << 10
+	text, err := os.ReadFile(log)
+	if err != nil {
+		return ""
+	}
+	text = bytes.ToLower(text[max(0, len(text)-tail):])
+	if at := bytes.LastIndex(text, []byte("starting mariadb")); at > 0 {
+		text = text[at:]
+	}
+	for _, f := range faults {
+		if bytes.Contains(text, []byte(strings.ToLower(f.says))) {
+			return f.text
+		}
+	}
+	return ""
+}
+
+// explain says that, and where the log lies.
+func explain(log string) string {
+	if fault := faultIn(log); fault != "" {
+		return fault + "; its log is " + log
+	}
+	return "its log is " + log
+}
 
 func start(ctx context.Context, daemon, dir string, as *account, deadline time.Time) (*Server, error) {
-	s := &Server{dir: dir, done: make(chan error, 1)}
+	s := &Server{dir: dir, daemon: daemon, as: as}
 	if err := s.placeSocket(dir, as); err != nil {
 		return nil, err
 	}
-	files := filepath.Join(dir, "files") // the one place from which SQL could read or write files: empty
-	if err := as.own(files); err != nil {
-		return nil, err
-	}
-	log, err := os.OpenFile(filepath.Join(dir, "server.log"), os.O_CREATE|os.O_APPEND|os.O_WRONLY, 0o600)
-	if err != nil {
-		return nil, err
-	}
-	defer log.Close()
-	s.cmd = exec.Command(daemon, "--no-defaults", "--datadir="+filepath.Join(dir, "data"), "--socket="+s.socket, "--skip-networking", "--skip-name-resolve",
-		"--skip-log-bin", "--local-infile=0", "--secure-file-priv="+files, "--pid-file="+filepath.Join(filepath.Dir(s.socket), "db.pid"), "--character-set-server=utf8mb4", "--innodb-buffer-pool-size=64M")
-	s.cmd.Stdout, s.cmd.Stderr = log, log
-	// The credentials are set before the program runs, and the death signal after them: changing the user
-	// later would clear it.
-	s.cmd.SysProcAttr = &syscall.SysProcAttr{Setpgid: true, Pdeathsig: syscall.SIGTERM, Credential: as.credential()}
-	started := make(chan error)
-	go func() {
-		runtime.LockOSThread() // the death signal belongs to the thread that started the child
-		err := s.cmd.Start()
-		started <- err
-		if err == nil {
-			s.done <- s.cmd.Wait()
-		}
-	}()
-	if err := <-started; err != nil {
+	if err := s.launch(ctx, deadline); err != nil {
 		s.removeSocket()
-		return nil, fmt.Errorf("start the database server: %w", err)
-	}
-	if err = s.prepare(ctx, deadline); err != nil {
-		s.Stop()
 		return nil, err
 	}
 	return s, nil
+}
+
+// launch runs the server and waits until it answers.
+func (s *Server) launch(ctx context.Context, deadline time.Time) error {
+	files := filepath.Join(s.dir, "files") // the one place from which SQL could read or write files: empty
+	if err := s.as.own(files); err != nil {
+		return err
+	}
+	log, err := os.OpenFile(filepath.Join(s.dir, "server.log"), os.O_CREATE|os.O_APPEND|os.O_WRONLY, 0o600)
+	if err != nil {
+		return err
+	}
+	defer log.Close()
+	p := &process{done: make(chan struct{})}
+	p.cmd = exec.Command(s.daemon, "--no-defaults", "--datadir="+filepath.Join(s.dir, "data"), "--socket="+s.socket, "--skip-networking", "--skip-name-resolve",
+		"--skip-log-bin", "--local-infile=0", "--secure-file-priv="+files, "--pid-file="+filepath.Join(filepath.Dir(s.socket), "db.pid"), "--character-set-server=utf8mb4", "--innodb-buffer-pool-size=64M")
+	p.cmd.Stdout, p.cmd.Stderr = log, log
+	// The credentials are set before the program runs, and the death signal after them: changing the user
+	// later would clear it.
+	p.cmd.SysProcAttr = &syscall.SysProcAttr{Setpgid: true, Pdeathsig: syscall.SIGTERM, Credential: s.as.credential()}
+	started := make(chan error)
+	go func() {
+		runtime.LockOSThread() // the death signal belongs to the thread that started the child
+		err := p.cmd.Start()
+		started <- err
+		if err == nil {
+			_ = p.cmd.Wait() // how it ended is in its log
+			close(p.done)
+		}
+	}()
+	if err := <-started; err != nil {
+		return fmt.Errorf("start the database server: %w", err)
+	}
+	if err := errors.Join(s.prepare(ctx, p, deadline), os.WriteFile(filepath.Join(s.dir, "socket"), []byte(s.socket), 0o600)); err != nil {
+		p.stop()
+		return err
+	}
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	s.now = p
+	return nil
+}
+
+func (s *Server) process() *process {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	return s.now
+}
+
+// How soon a server that has ended by itself is started again, at first and in the end.
+const (
+	firstRest = 200 * time.Millisecond
+	lastRest  = 30 * time.Second
+)
+
+// watch starts the server again whenever it ends, until ctx ends; then it stops it.
+func (s *Server) watch(ctx context.Context) {
+	defer close(s.watched)
+	rest := firstRest
+	for {
+		began := time.Now()
+		select {
+		case <-ctx.Done():
+			s.process().stop()
+			return
+		case <-s.process().done:
+		}
+		if time.Since(began) > lastRest {
+			rest = firstRest // it was well for a while
+		}
+		for again := false; !again; rest = min(2*rest, lastRest) {
+			slog.Warn("the database server has ended and is started again", "in", rest)
+			select {
+			case <-ctx.Done():
+				return
+			case <-time.After(rest):
+			}
+			err := s.launch(ctx, time.Now().Add(startTimeout))
+			if again = err == nil; !again {
+				slog.Error("the database server does not start", "err", err, "why", explain(filepath.Join(s.dir, "server.log")))
+			}
+		}
+	}
 }
 
 // longestSocket is how long the path of a socket may be; the system's limit is 107.
@@ -190,7 +372,7 @@ func (s *Server) removeSocket() {
 }
 
 // prepare waits for the server, gives its administrator a password, and makes database and account of the application.
-func (s *Server) prepare(ctx context.Context, deadline time.Time) error {
+func (s *Server) prepare(ctx context.Context, p *process, deadline time.Time) error {
 	rootPassword, err := secret(filepath.Join(s.dir, "root-password"))
 	if err != nil {
 		return err
@@ -199,8 +381,7 @@ func (s *Server) prepare(ctx context.Context, deadline time.Time) error {
 	bare := s.config("root", "", "") // as an installation leaves it, or an earlier Stepping
 	for s.ping(ctx, s.admin) != nil && s.ping(ctx, bare) != nil {
 		select {
-		case err := <-s.done:
-			s.done <- err
+		case <-p.done:
 			return errEnded
 		case <-ctx.Done():
 			return ctx.Err()
@@ -283,16 +464,28 @@ func secret(file string) (string, error) {
 	return s, os.WriteFile(file, []byte(s), 0o600)
 }
 
-// Stop shuts the server down and waits for it; a second call does nothing.
-func (s *Server) Stop() { s.end.Do(s.stop) }
+// Dir is the directory of its files.
+func (s *Server) Dir() string { return s.dir }
 
-func (s *Server) stop() {
-	_ = s.cmd.Process.Signal(syscall.SIGTERM) // it may have ended already
+// Stop shuts the server down and waits for it; a second call does nothing.
+func (s *Server) Stop() {
+	s.end.Do(func() {
+		if s.held == nil {
+			return // another process runs it
+		}
+		s.endWatch()
+		<-s.watched
+		s.removeSocket()
+		_ = s.held.Unlock() // the system lets go of it when we end, at the latest
+	})
+}
+
+func (p *process) stop() {
+	_ = p.cmd.Process.Signal(syscall.SIGTERM) // it may have ended already
 	select {
-	case <-s.done:
+	case <-p.done:
 	case <-time.After(stopTimeout):
-		_ = s.cmd.Process.Kill()
-		<-s.done
+		_ = p.cmd.Process.Kill()
+		<-p.done
 	}
-	s.removeSocket()
 }

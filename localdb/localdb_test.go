@@ -12,6 +12,7 @@ import (
 	"strings"
 	"syscall"
 	"testing"
+	"time"
 )
 
 // reachable makes a directory that the server's user can be let into: above it nothing is closed to others.
@@ -56,7 +57,7 @@ func TestClosed(t *testing.T) {
 	if v, err := ask(t, s.admin.FormatDSN(), "SELECT CONCAT(@@skip_networking, ' ', @@local_infile)"); err != nil || v != "ON OFF" {
 		t.Errorf("skip_networking and local_infile: %s %v", v, err)
 	}
-	inodes, _ := filepath.Glob(fmt.Sprintf("/proc/%d/fd/*", s.cmd.Process.Pid))
+	inodes, _ := filepath.Glob(fmt.Sprintf("/proc/%d/fd/*", s.process().cmd.Process.Pid))
 	listening, _ := os.ReadFile("/proc/net/tcp")
 	for _, fd := range inodes {
 		if to, err := os.Readlink(fd); err == nil && strings.HasPrefix(to, "socket:[") && strings.Contains(string(listening), " "+strings.Trim(to, "socket:[]")+" ") {
@@ -84,7 +85,7 @@ func TestClosed(t *testing.T) {
 		t.Log("not root: whether other users are kept out is not tried")
 		return
 	}
-	status, _ := os.ReadFile(fmt.Sprintf("/proc/%d/status", s.cmd.Process.Pid))
+	status, _ := os.ReadFile(fmt.Sprintf("/proc/%d/status", s.process().cmd.Process.Pid))
 	if strings.Contains(string(status), "Uid:\t0") {
 		t.Error("the server runs as root")
 	}
@@ -183,5 +184,52 @@ func TestPlaces(t *testing.T) {
 	}
 	if _, err := Start(context.Background(), theirs); err == nil || !strings.Contains(err.Error(), "belongs to another user") {
 		t.Errorf("somebody else's directory: %v", err)
+	}
+}
+
+// TestWatched: a server that dies is started again, with what was kept; a second program on the same files is refused by name
+// and may join.
+func TestWatched(t *testing.T) {
+	dir := reachable(t)
+	s := started(t, dir)
+	if _, err := ask(t, s.DSN, "CREATE TABLE kept (n INT) SELECT 7 n"); err != nil && !errors.Is(err, sql.ErrNoRows) {
+		t.Fatal(err)
+	}
+	for range 2 {
+		old := s.process()
+		if err := old.cmd.Process.Kill(); err != nil {
+			t.Fatal(err)
+		}
+		<-old.done
+		v, err := "", error(nil)
+		for since := time.Now(); v != "7" && time.Since(since) < 20*time.Second; time.Sleep(50 * time.Millisecond) {
+			v, err = ask(t, s.DSN, "SELECT n FROM kept")
+		}
+		if v != "7" {
+			t.Fatalf("after its death: %q %v", v, err)
+		}
+	}
+	busy := (*HeldError)(nil)
+	if _, err := Start(t.Context(), dir); !errors.As(err, &busy) || busy.Holder != fmt.Sprint(os.Getpid()) {
+		t.Errorf("a second program: %v", err)
+	}
+	other, err := Join(t.Context(), dir)
+	if err != nil {
+		t.Fatal(err)
+	}
+	if v, err := ask(t, other.DSN, "SELECT n FROM kept"); v != "7" {
+		t.Error(v, err)
+	}
+	other.Stop()
+	if v, err := ask(t, s.DSN, "SELECT n FROM kept"); v != "7" {
+		t.Errorf("the one that joined has stopped the server: %v", err)
+	}
+	s.Stop()
+	// What cannot be read is named, with what to do.
+	if err := os.Remove(filepath.Join(dir, "data", "ib_logfile0")); err != nil {
+		t.Fatal(err)
+	}
+	if _, err := Start(t.Context(), dir); err == nil || !strings.Contains(err.Error(), "redo log") || !strings.Contains(err.Error(), "restore") {
+		t.Errorf("without its redo log: %v", err)
 	}
 }

@@ -66,7 +66,7 @@ func (sh shelf[T]) scan(row interface{ Scan(...any) error }) (k Kept[T], err err
 
 // All returns the owner's documents, oldest first.
 func (sh shelf[T]) All(ctx context.Context, owner ID) (out []Kept[T], err error) {
-	rows, err := sh.s.db.QueryContext(ctx, "SELECT id, version, doc FROM "+sh.table+" WHERE owner_id = ? ORDER BY created_at, id", owner)
+	rows, err := sh.s.q().QueryContext(ctx, "SELECT id, version, doc FROM "+sh.table+" WHERE owner_id = ? ORDER BY created_at, id", owner)
 	if err != nil {
 		return nil, fmt.Errorf("list %s: %w", sh.table, err)
 	}
@@ -83,7 +83,7 @@ func (sh shelf[T]) All(ctx context.Context, owner ID) (out []Kept[T], err error)
 
 // Get returns one document of the owner's, or ErrNotFound.
 func (sh shelf[T]) Get(ctx context.Context, owner, id ID) (Kept[T], error) {
-	k, err := sh.scan(sh.s.db.QueryRowContext(ctx, "SELECT id, version, doc FROM "+sh.table+" WHERE owner_id = ? AND id = ?", owner, id))
+	k, err := sh.scan(sh.s.q().QueryRowContext(ctx, "SELECT id, version, doc FROM "+sh.table+" WHERE owner_id = ? AND id = ?", owner, id))
 	if err != nil {
 		return k, fmt.Errorf("%s %s: %w", sh.table, id, err)
 	}

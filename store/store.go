@@ -19,7 +19,6 @@ import (
 
 	"github.com/go-sql-driver/mysql"
 	"github.com/google/uuid"
-	"github.com/pressly/goose/v3"
 
 	"stepping/core/player"
 	"stepping/core/setup"
@@ -56,11 +55,45 @@ const (
 	maxEdits    = 200 // undo steps kept for a tune
 )
 
-// Store is the database. Safe for concurrent use.
-type Store struct{ db *sql.DB }
+// Store is the database. Safe for concurrent use, but for one that Together hands out.
+type Store struct {
+	db *sql.DB
+	tx *sql.Tx // of Together, else nil
+}
+
+// querier is the database or the transaction under way.
+type querier interface {
+	QueryContext(ctx context.Context, query string, args ...any) (*sql.Rows, error)
+	QueryRowContext(ctx context.Context, query string, args ...any) *sql.Row
+}
+
+func (s *Store) q() querier {
+	if s.tx != nil {
+		return s.tx
+	}
+	return s.db
+}
 
 // Open connects to dsn (the driver's format) and brings the schema up to date.
 func Open(ctx context.Context, dsn string) (*Store, error) {
+	patient, err := connect(dsn, migrationTime)
+	if err != nil {
+		return nil, err
+	}
+	defer patient.db.Close()
+	if err := patient.migrate(ctx); err != nil {
+		return nil, err
+	}
+	return connect(dsn, answerTime)
+}
+
+// How long one answer of the database may take before it counts as hung, and one to a change of a table.
+const (
+	answerTime    = 5 * time.Second
+	migrationTime = 10 * time.Minute
+)
+
+func connect(dsn string, answer time.Duration) (*Store, error) {
 	cfg, err := mysql.ParseDSN(dsn)
 	if err != nil {
 		return nil, fmt.Errorf("database address: %w", err)
@@ -70,7 +103,7 @@ func Open(ctx context.Context, dsn string) (*Store, error) {
 		cfg.Params = map[string]string{}
 	}
 	cfg.Params["time_zone"] = "'+00:00'"
-	cfg.Timeout, cfg.ReadTimeout, cfg.WriteTimeout = 5*time.Second, 30*time.Second, 30*time.Second
+	cfg.Timeout, cfg.ReadTimeout, cfg.WriteTimeout = answerTime, answer, answer
 	connector, err := mysql.NewConnector(cfg)
 	if err != nil {
 		return nil, err
@@ -78,22 +111,7 @@ func Open(ctx context.Context, dsn string) (*Store, error) {
 	db := sql.OpenDB(connector)
 	db.SetMaxOpenConns(8)
 	db.SetConnMaxLifetime(30 * time.Minute)
-	if err := migrate(ctx, db); err != nil {
-		db.Close()
-		return nil, err
-	}
-	return &Store{db}, nil
-}
-
-func migrate(ctx context.Context, db *sql.DB) error {
-	p, err := goose.NewProvider(goose.DialectMySQL, db, Migrations())
-	if err != nil {
-		return fmt.Errorf("read migrations: %w", err)
-	}
-	if _, err := p.Up(ctx); err != nil {
-		return fmt.Errorf("bring the database up to date: %w", err)
-	}
-	return nil
+	return &Store{db: db}, nil
 }
 
 // Close closes the connections.
@@ -102,8 +120,16 @@ func (s *Store) Close() error { return s.db.Close() }
 // Ping reports whether the database answers.
 func (s *Store) Ping(ctx context.Context) error { return s.db.PingContext(ctx) }
 
-// inTx runs f in a transaction, again after a deadlock or lock timeout.
+// Together runs f on a store whose changes happen all or not at all. f may be run again, and must not keep what it gets.
+func (s *Store) Together(ctx context.Context, what string, f func(*Store) error) error {
+	return s.inTx(ctx, what, func(tx *sql.Tx) error { return f(&Store{s.db, tx}) })
+}
+
+// inTx runs f in a transaction, again after a deadlock or lock timeout; within Together in that one.
 func (s *Store) inTx(ctx context.Context, what string, f func(*sql.Tx) error) error {
+	if s.tx != nil {
+		return f(s.tx)
+	}
 	const tries = 5
 	var err error
 	for try := range tries {
@@ -113,7 +139,7 @@ func (s *Store) inTx(ctx context.Context, what string, f func(*sql.Tx) error) er
 		time.Sleep(time.Duration(1<<try) * 5 * time.Millisecond)
 	}
 	if err != nil {
-		return fmt.Errorf("%s: %w", what, err)
+		return fmt.Errorf("%s: %w", what, ownThing(err))
 	}
 	return nil
 }
@@ -133,6 +159,15 @@ func (s *Store) once(ctx context.Context, f func(*sql.Tx) error) error {
 func isDeadlock(err error) bool {
 	var e *mysql.MySQLError
 	return errors.As(err, &e) && (e.Number == 1213 || e.Number == 1205 || e.Number == 1020)
+}
+
+// ownThing turns the database's refusal of a row that belongs to nothing of its owner's into ErrNotFound.
+func ownThing(err error) error {
+	var e *mysql.MySQLError
+	if errors.As(err, &e) && e.Number == 1452 {
+		return fmt.Errorf("%w: %w", ErrNotFound, err)
+	}
+	return err
 }
 
 func now() time.Time { return time.Now().UTC().Truncate(time.Microsecond) }
@@ -156,7 +191,7 @@ type Profile struct {
 
 // Tune is a stored tune with the settings in force.
 type Tune struct {
-	ID        ID
+	ID, Owner ID
 	Title     string
 	Source    string
 	Version   int
@@ -166,17 +201,17 @@ type Tune struct {
 	CanRedo   bool
 }
 
-// FirstPlayer returns the one player of this installation, creating it by name when there
+// FirstPlayer returns the player who needs no account at this machine, creating it by name when there
 // is none; created says so.
 func (s *Store) FirstPlayer(ctx context.Context, name string) (id ID, created bool, err error) {
 	err = s.inTx(ctx, "find the player", func(tx *sql.Tx) error {
 		created = false
-		err := tx.QueryRowContext(ctx, "SELECT id FROM players ORDER BY created_at LIMIT 1").Scan(&id)
+		err := tx.QueryRowContext(ctx, "SELECT id FROM players WHERE here ORDER BY created_at, id LIMIT 1").Scan(&id)
 		if !errors.Is(err, sql.ErrNoRows) {
 			return err
 		}
 		id, created = newID(), true
-		_, err = tx.ExecContext(ctx, "INSERT INTO players (id, name, created_at) VALUES (?, ?, ?)", id, name, now())
+		_, err = tx.ExecContext(ctx, "INSERT INTO players (id, name, here, created_at) VALUES (?, ?, TRUE, ?)", id, name, now())
 		return err
 	})
 	return id, created, err
@@ -184,7 +219,7 @@ func (s *Store) FirstPlayer(ctx context.Context, name string) (id ID, created bo
 
 // Profiles returns the owner's profiles, oldest first.
 func (s *Store) Profiles(ctx context.Context, owner ID) ([]Profile, error) {
-	rows, err := s.db.QueryContext(ctx, "SELECT id, version, doc FROM profiles WHERE owner_id = ? ORDER BY created_at, id", owner)
+	rows, err := s.q().QueryContext(ctx, "SELECT id, version, doc FROM profiles WHERE owner_id = ? ORDER BY created_at, id", owner)
 	if err != nil {
 		return nil, fmt.Errorf("list profiles: %w", err)
 	}
@@ -215,7 +250,7 @@ func scanProfile(row interface{ Scan(...any) error }) (Profile, error) {
 
 // Profile returns one profile of the owner's, or ErrNotFound.
 func (s *Store) Profile(ctx context.Context, owner, id ID) (Profile, error) {
-	p, err := scanProfile(s.db.QueryRowContext(ctx, "SELECT id, version, doc FROM profiles WHERE owner_id = ? AND id = ?", owner, id))
+	p, err := scanProfile(s.q().QueryRowContext(ctx, "SELECT id, version, doc FROM profiles WHERE owner_id = ? AND id = ?", owner, id))
 	if err != nil {
 		return p, fmt.Errorf("profile %s: %w", id, err)
 	}

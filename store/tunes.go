@@ -10,14 +10,14 @@ import (
 	"stepping/core/setup"
 )
 
-const tuneColumns = `SELECT t.id, t.title, t.source, t.version, e.profile_id, e.settings, e.seq > (SELECT MIN(f.seq) FROM edits f WHERE f.tune_id = t.id),
+const tuneColumns = `SELECT t.id, t.owner_id, t.title, t.source, t.version, e.profile_id, e.settings, e.seq > (SELECT MIN(f.seq) FROM edits f WHERE f.tune_id = t.id),
   EXISTS (SELECT 1 FROM edits n WHERE n.tune_id = t.id AND n.seq = t.head + 1)
   FROM tunes t JOIN edits e ON e.tune_id = t.id AND e.seq = t.head WHERE t.owner_id = ?`
 
 func scanTune(row interface{ Scan(...any) error }) (Tune, error) {
 	var t Tune
 	var settings []byte
-	if err := row.Scan(&t.ID, &t.Title, &t.Source, &t.Version, &t.ProfileID, &settings, &t.CanUndo, &t.CanRedo); err != nil {
+	if err := row.Scan(&t.ID, &t.Owner, &t.Title, &t.Source, &t.Version, &t.ProfileID, &settings, &t.CanUndo, &t.CanRedo); err != nil {
 		return t, notFound(err)
 	}
 	if err := json.Unmarshal(settings, &t.Settings); err != nil {
@@ -28,7 +28,7 @@ func scanTune(row interface{ Scan(...any) error }) (Tune, error) {
 
 // Tunes returns the owner's tunes, oldest first.
 func (s *Store) Tunes(ctx context.Context, owner ID) ([]Tune, error) {
-	rows, err := s.db.QueryContext(ctx, tuneColumns+" ORDER BY t.created_at, t.id", owner)
+	rows, err := s.q().QueryContext(ctx, tuneColumns+" ORDER BY t.created_at, t.id", owner)
 	if err != nil {
 		return nil, fmt.Errorf("list tunes: %w", err)
 	}
@@ -46,14 +46,14 @@ func (s *Store) Tunes(ctx context.Context, owner ID) ([]Tune, error) {
 
 // Tune returns one tune of the owner's, or ErrNotFound.
 func (s *Store) Tune(ctx context.Context, owner, id ID) (Tune, error) {
-	t, err := scanTune(s.db.QueryRowContext(ctx, tuneColumns+" AND t.id = ?", owner, id))
+	t, err := scanTune(s.q().QueryRowContext(ctx, tuneColumns+" AND t.id = ?", owner, id))
 	if err != nil {
 		return t, fmt.Errorf("tune %s: %w", id, err)
 	}
 	return t, nil
 }
 
-// AddTune keeps a new tune with its first settings. ErrTooMany past the limit.
+// AddTune keeps a new tune with its first settings. ErrTooMany past the limit, ErrNotFound for a profile that the owner does not have.
 func (s *Store) AddTune(ctx context.Context, owner ID, title, source string, profile ID, st setup.Settings) (ID, error) {
 	id := newID()
 	err := s.inTx(ctx, "keep the tune", func(tx *sql.Tx) error {
@@ -160,9 +160,13 @@ func (s *Store) DeleteTune(ctx context.Context, owner, id ID) error {
 	})
 }
 
-// SavePlan keeps the plan document of a tune; basis identifies what it was worked out from.
+// SavePlan keeps the plan document of a tune; basis identifies what it was worked out from. ErrNotFound.
 func (s *Store) SavePlan(ctx context.Context, owner, tune ID, basis string, doc []byte) error {
 	return s.inTx(ctx, "keep the plan", func(tx *sql.Tx) error {
+		var one int // or another's plan would be replaced: a tune has one
+		if err := tx.QueryRowContext(ctx, "SELECT 1 FROM tunes WHERE owner_id = ? AND id = ? FOR UPDATE", owner, tune).Scan(&one); err != nil {
+			return notFound(err)
+		}
 		_, err := tx.ExecContext(ctx, `INSERT INTO plans (tune_id, owner_id, basis, doc, created_at) VALUES (?, ?, ?, ?, ?)
 			ON DUPLICATE KEY UPDATE basis = VALUES(basis), doc = VALUES(doc), created_at = VALUES(created_at)`, tune, owner, basis, doc, now())
 		return err
@@ -172,7 +176,7 @@ func (s *Store) SavePlan(ctx context.Context, owner, tune ID, basis string, doc 
 // Plan returns the kept plan document of a tune if it has that basis, or ErrNotFound.
 func (s *Store) Plan(ctx context.Context, owner, tune ID, basis string) ([]byte, error) {
 	var doc []byte
-	err := s.db.QueryRowContext(ctx, "SELECT doc FROM plans WHERE owner_id = ? AND tune_id = ? AND basis = ?", owner, tune, basis).Scan(&doc)
+	err := s.q().QueryRowContext(ctx, "SELECT doc FROM plans WHERE owner_id = ? AND tune_id = ? AND basis = ?", owner, tune, basis).Scan(&doc)
 	if err != nil {
 		return nil, fmt.Errorf("plan of tune %s: %w", tune, notFound(err))
 	}

@@ -202,7 +202,7 @@ func (s *Server) findPattern(c *gin.Context, value string) (*thumb.Pattern, bool
 	if p, ok := thumb.Named(value); ok {
 		return p, true
 	}
-	own, err := s.store.Patterns().All(c.Request.Context(), s.owner)
+	own, err := s.store.Patterns().All(c.Request.Context(), owner(c))
 	if err != nil {
 		return nil, false
 	}
@@ -215,7 +215,7 @@ func (s *Server) findPattern(c *gin.Context, value string) (*thumb.Pattern, bool
 }
 
 func (s *Server) patternChoices(c *gin.Context) (out []patternChoice, err error) {
-	own, err := s.store.Patterns().All(c.Request.Context(), s.owner)
+	own, err := s.store.Patterns().All(c.Request.Context(), owner(c))
 	if err != nil {
 		return nil, err
 	}
@@ -232,7 +232,7 @@ func (s *Server) patternChoices(c *gin.Context) (out []patternChoice, err error)
 func (s *Server) chords(c *gin.Context) {
 	f := chordsForm{Chords: c.DefaultQuery("c", defaultChords), Tuning: c.DefaultQuery("tuning", "Standard"), Capo: c.Query("capo"), Tempo: c.Query("tempo"),
 		Player: c.Query("player"), Pattern: c.DefaultQuery("pattern", "Thumb and two, in turn"), At: atoi(c.Query("i")), Pins: c.Query("pins"), Early: c.Query("early")}
-	profiles, err := s.store.Profiles(c.Request.Context(), s.owner)
+	profiles, err := s.store.Profiles(c.Request.Context(), owner(c))
 	if err != nil {
 		s.failFor(c, err)
 		return

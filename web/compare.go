@@ -53,7 +53,7 @@ func (s *Server) ways(c *gin.Context, t *store.Tune, own *store.Profile) ([]wayV
 		p.Lean = lean
 		out = append(out, wayView{"lean-" + lean, leanWords[lean], p, false, false})
 	}
-	profiles, err := s.store.Profiles(c.Request.Context(), s.owner)
+	profiles, err := s.store.Profiles(c.Request.Context(), owner(c))
 	for i := range profiles {
 		if p := &profiles[i]; p.ID != own.ID && len(out) < maxWays {
 			out = append(out, wayView{p.ID.String(), profileName(&p.Profile), p.Profile, false, false})
@@ -71,7 +71,7 @@ func (s *Server) compare(c *gin.Context) {
 	if !ok {
 		return
 	}
-	own, err := s.store.Profile(c.Request.Context(), s.owner, t.ProfileID)
+	own, err := s.store.Profile(c.Request.Context(), owner(c), t.ProfileID)
 	if err != nil {
 		s.failFor(c, err)
 		return

@@ -37,16 +37,16 @@ func chosenGuitar(guitars []store.Kept[store.Guitar], id string) *store.Kept[sto
 
 // guitars returns the owner's guitars; there is always one.
 func (s *Server) guitars(c *gin.Context) ([]store.Kept[store.Guitar], error) {
-	all, err := s.store.Guitars().All(c.Request.Context(), s.owner)
+	all, err := s.store.Guitars().All(c.Request.Context(), owner(c))
 	if err != nil || len(all) > 0 {
 		return all, err
 	}
 	first := store.Guitar{Tuning: "Standard"}
 	first.Name, first.Set = "My guitar", "light"
-	if _, err := s.store.Guitars().Add(c.Request.Context(), s.owner, &first); err != nil {
+	if _, err := s.store.Guitars().Add(c.Request.Context(), owner(c), &first); err != nil {
 		return nil, err
 	}
-	return s.store.Guitars().All(c.Request.Context(), s.owner)
+	return s.store.Guitars().All(c.Request.Context(), owner(c))
 }
 
 // keepTuning remembers what a guitar is tuned to now.
@@ -60,7 +60,7 @@ func (s *Server) keepTuning(c *gin.Context) {
 		return
 	}
 	k.Doc.Tuning = c.PostForm("tuning")
-	switch err := s.store.Guitars().Save(c.Request.Context(), s.owner, k.ID, atoi(c.PostForm("version")), &k.Doc); {
+	switch err := s.store.Guitars().Save(c.Request.Context(), owner(c), k.ID, atoi(c.PostForm("version")), &k.Doc); {
 	case errors.Is(err, store.ErrStale):
 		s.fail(c, http.StatusConflict, errors.New("this guitar was changed in another tab in the meantime: go back, load the page again and repeat the change"))
 	case err != nil:
@@ -153,7 +153,7 @@ func readGuitar(c *gin.Context) (doc store.Guitar, err error) {
 }
 
 func (s *Server) showGuitar(c *gin.Context, status int, k *store.Kept[store.Guitar], fields []profileField, notice string) {
-	profiles, err := s.store.Profiles(c.Request.Context(), s.owner)
+	profiles, err := s.store.Profiles(c.Request.Context(), owner(c))
 	if err != nil {
 		s.failFor(c, err)
 		return
@@ -200,7 +200,7 @@ func (s *Server) saveGuitar(c *gin.Context) {
 		s.showGuitar(c, http.StatusUnprocessableEntity, &k, fields, "")
 		return
 	}
-	switch err := s.store.Guitars().Save(c.Request.Context(), s.owner, k.ID, atoi(c.PostForm("version")), &doc); {
+	switch err := s.store.Guitars().Save(c.Request.Context(), owner(c), k.ID, atoi(c.PostForm("version")), &doc); {
 	case errors.Is(err, store.ErrStale):
 		whole := completed(&doc)
 		s.showGuitar(c, http.StatusConflict, &k, guitarFields(&doc, &whole), "This guitar was changed in another tab in the meantime. What you typed stands below; keep it again to put it in force.")
@@ -226,7 +226,7 @@ func (s *Server) playGuitar(c *gin.Context) {
 func (s *Server) addGuitar(c *gin.Context) {
 	doc := store.Guitar{Tuning: "Standard"}
 	doc.Name, doc.Set = "Another guitar", "light"
-	id, err := s.store.Guitars().Add(c.Request.Context(), s.owner, &doc)
+	id, err := s.store.Guitars().Add(c.Request.Context(), owner(c), &doc)
 	if err != nil {
 		s.failFor(c, err)
 		return

@@ -79,7 +79,7 @@ func (s *Server) home(c *gin.Context) {
 }
 
 func (s *Server) showHome(c *gin.Context, status int, body homeBody) {
-	tunes, err := s.store.Tunes(c.Request.Context(), s.owner)
+	tunes, err := s.store.Tunes(c.Request.Context(), owner(c))
 	if err != nil {
 		s.failFor(c, err)
 		return
@@ -137,7 +137,7 @@ func (s *Server) addTune(c *gin.Context) {
 		refuse(&fault{Field: "tuning", Text: err.Error()})
 		return
 	}
-	profiles, err := s.store.Profiles(c.Request.Context(), s.owner)
+	profiles, err := s.store.Profiles(c.Request.Context(), owner(c))
 	if err != nil {
 		s.failFor(c, err)
 		return
@@ -160,7 +160,7 @@ func (s *Server) addTune(c *gin.Context) {
 			st.Tuning, st.Capo = found[0].Tuning.Name, found[0].Capo
 		}
 	}
-	id, err := s.store.AddTune(c.Request.Context(), s.owner, titleOf(tu), body.Text, profiles[0].ID, st)
+	id, err := s.store.AddTune(c.Request.Context(), owner(c), titleOf(tu), body.Text, profiles[0].ID, st)
 	if err != nil {
 		s.failFor(c, err)
 		return
@@ -189,7 +189,7 @@ func (s *Server) deleteTune(c *gin.Context) {
 	if !ok {
 		return
 	}
-	if err := s.store.DeleteTune(c.Request.Context(), s.owner, id); err != nil {
+	if err := s.store.DeleteTune(c.Request.Context(), owner(c), id); err != nil {
 		s.failFor(c, err)
 		return
 	}

@@ -60,12 +60,12 @@ func notReady(err error) error {
 
 // progress tells the script how far the plan of a tune is.
 func (s *Server) progress(c *gin.Context) {
-	id, ok := s.idParam(c)
+	t, ok := s.tuneParam(c)
 	if !ok {
 		return
 	}
 	percent, done := 100, true
-	if j := jobs.Find[*plan.Plan](s.jobs, planKey(id)); j != nil {
+	if j := jobs.Find[*plan.Plan](s.jobs, planKey(t.ID)); j != nil {
 		percent, done = j.Percent(), !j.Running()
 	}
 	c.JSON(http.StatusOK, gin.H{"percent": percent, "done": done})
@@ -73,19 +73,19 @@ func (s *Server) progress(c *gin.Context) {
 
 // stopPlan stops the planning of a tune; again starts it anew.
 func (s *Server) stopPlan(c *gin.Context) {
-	if id, ok := s.idParam(c); ok {
-		if j := jobs.Find[*plan.Plan](s.jobs, planKey(id)); j != nil {
+	if t, ok := s.tuneParam(c); ok {
+		if j := jobs.Find[*plan.Plan](s.jobs, planKey(t.ID)); j != nil {
 			j.Stop()
 		}
-		c.Redirect(http.StatusSeeOther, "/tunes/"+id.String())
+		c.Redirect(http.StatusSeeOther, "/tunes/"+t.ID.String())
 	}
 }
 
 func (s *Server) planAgain(c *gin.Context) {
-	if id, ok := s.idParam(c); ok {
-		if j := jobs.Find[*plan.Plan](s.jobs, planKey(id)); j != nil {
+	if t, ok := s.tuneParam(c); ok {
+		if j := jobs.Find[*plan.Plan](s.jobs, planKey(t.ID)); j != nil {
 			j.Drop()
 		}
-		c.Redirect(http.StatusSeeOther, "/tunes/"+id.String())
+		c.Redirect(http.StatusSeeOther, "/tunes/"+t.ID.String())
 	}
 }

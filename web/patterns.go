@@ -96,7 +96,7 @@ func patternFacts(p *thumb.Pattern) string {
 }
 
 func (s *Server) patterns(c *gin.Context) {
-	own, err := s.store.Patterns().All(c.Request.Context(), s.owner)
+	own, err := s.store.Patterns().All(c.Request.Context(), owner(c))
 	if err != nil {
 		s.failFor(c, err)
 		return
@@ -125,7 +125,7 @@ func (s *Server) addPattern(c *gin.Context) {
 	if r := []rune(made.Name); len(r) > 60 {
 		made.Name = string(r[:60])
 	}
-	id, err := s.store.Patterns().Add(c.Request.Context(), s.owner, &made)
+	id, err := s.store.Patterns().Add(c.Request.Context(), owner(c), &made)
 	if err != nil {
 		s.failFor(c, err)
 		return
@@ -255,7 +255,7 @@ func (s *Server) savePattern(c *gin.Context) {
 		s.showPattern(c, http.StatusUnprocessableEntity, "layout", p, body)
 		return
 	}
-	switch err := s.store.Patterns().Save(c.Request.Context(), s.owner, old.ID, atoi(c.PostForm("version")), p); {
+	switch err := s.store.Patterns().Save(c.Request.Context(), owner(c), old.ID, atoi(c.PostForm("version")), p); {
 	case errors.Is(err, store.ErrStale):
 		body.Notice = "This pattern was changed in another tab in the meantime. What you typed stands below; keep it again to put it in force."
 		s.showPattern(c, http.StatusConflict, "layout", p, body)

@@ -138,12 +138,12 @@ func (s *Server) planPage(c *gin.Context) {
 
 // showPlan renders the plan page, or for the script its changing part.
 func (s *Server) showPlan(c *gin.Context, status int, id store.ID, moment string, note planNote) {
-	t, err := s.store.Tune(c.Request.Context(), s.owner, id)
+	t, err := s.store.Tune(c.Request.Context(), owner(c), id)
 	if err != nil {
 		s.failFor(c, err)
 		return
 	}
-	profiles, err := s.store.Profiles(c.Request.Context(), s.owner)
+	profiles, err := s.store.Profiles(c.Request.Context(), owner(c))
 	if err != nil {
 		s.failFor(c, err)
 		return
@@ -215,7 +215,7 @@ func (b *planBody) describe(st *setup.Settings) {
 // fits finds what would bring a tune into the guitar's range.
 func (s *Server) fits(c *gin.Context, t *store.Tune, problem error) []fitView {
 	var rangeErr *plan.RangeError
-	prof, err := s.store.Profile(c.Request.Context(), s.owner, t.ProfileID)
+	prof, err := s.store.Profile(c.Request.Context(), owner(c), t.ProfileID)
 	if !errors.As(problem, &rangeErr) || err != nil {
 		return nil
 	}

@@ -113,7 +113,7 @@ func basisOf(t *store.Tune, p *player.Profile) string {
 // work returns the tune's plan, from the cache or worked out now. Errors of the planner
 // are returned as they are: they are written for people.
 func (s *Server) work(ctx context.Context, t *store.Tune) (*worked, error) {
-	prof, err := s.store.Profile(ctx, s.owner, t.ProfileID)
+	prof, err := s.store.Profile(ctx, t.Owner, t.ProfileID)
 	if err != nil {
 		return nil, err
 	}
@@ -170,7 +170,7 @@ func strokesKey(mo *play.Moment) string {
 // document returns the plan document as JSON: the kept one if it still holds, else made
 // now and kept.
 func (s *Server) document(ctx context.Context, t *store.Tune, w *worked) ([]byte, error) {
-	if doc, err := s.store.Plan(ctx, s.owner, t.ID, w.basis); err == nil {
+	if doc, err := s.store.Plan(ctx, t.Owner, t.ID, w.basis); err == nil {
 		return doc, nil
 	}
 	doc, err := plandoc.New(ctx, w.plan)
@@ -181,7 +181,7 @@ func (s *Server) document(ctx context.Context, t *store.Tune, w *worked) ([]byte
 	if err := doc.Write(&buf); err != nil {
 		return nil, err
 	}
-	return buf.Bytes(), s.store.SavePlan(ctx, s.owner, t.ID, w.basis, buf.Bytes())
+	return buf.Bytes(), s.store.SavePlan(ctx, t.Owner, t.ID, w.basis, buf.Bytes())
 }
 
 // addReasons fills in why the moment is played so, and its other places.

@@ -17,6 +17,7 @@ import (
 	"strings"
 	"time"
 
+	"github.com/alexedwards/scs/v2"
 	"github.com/gin-gonic/gin"
 	"github.com/google/uuid"
 
@@ -33,22 +34,25 @@ var staticFiles embed.FS
 // Config is what a server needs.
 type Config struct {
 	Store *store.Store
-	Owner store.ID     // whose tunes are shown
-	Log   *slog.Logger // nil: the default
-	Host  string       // a host name that requests may use beside IP addresses and localhost; "" for none
+	Owner store.ID // the player who needs no account while Access does not ask for one
+	Access
+	Log  *slog.Logger // nil: the default
+	Host string       // a host name that requests may use beside IP addresses and localhost; "" for none
 }
 
 // Server is the application. Safe for concurrent use.
 type Server struct {
-	store  *store.Store
-	owner  store.ID
-	host   string
-	log    *slog.Logger
-	pages  map[string]*template.Template
-	jobs   *jobs.Registry
-	plans  planCache
-	parsed parsedCache
-	engine *gin.Engine
+	store    *store.Store
+	owner    store.ID
+	access   Access
+	sessions *scs.SessionManager
+	host     string
+	log      *slog.Logger
+	pages    map[string]*template.Template
+	jobs     *jobs.Registry
+	plans    planCache
+	parsed   parsedCache
+	engine   *gin.Engine
 }
 
 // maxBody bounds a request: a tune of 1 MiB and its form.
@@ -63,7 +67,8 @@ const (
 
 // New makes a server; a template that does not parse stops it here.
 func New(cfg Config) (*Server, error) {
-	s := &Server{store: cfg.Store, owner: cfg.Owner, host: cfg.Host, log: cfg.Log}
+	s := &Server{store: cfg.Store, owner: cfg.Owner, access: cfg.Access, host: cfg.Host, log: cfg.Log}
+	s.access.fill()
 	if s.log == nil {
 		s.log = slog.Default()
 	}
@@ -72,12 +77,13 @@ func New(cfg Config) (*Server, error) {
 	if s.pages, err = parsePages(); err != nil {
 		return nil, err
 	}
+	s.sessions = s.newSessions()
 	s.engine = s.routes()
-	return s, nil
+	return s, s.engine.SetTrustedProxies(s.access.Proxies)
 }
 
 // pageNames are the pages; each is parsed with the layout into a set of its own.
-var pageNames = []string{"home", "bench", "guitar", "suit", "slides", "slide", "slidesfor", "set", "chords", "patterns", "pattern", "plan", "text", "profiles", "profile", "taste", "pace", "variations", "compare", "error"}
+var pageNames = []string{"home", "bench", "guitar", "suit", "slides", "slide", "slidesfor", "set", "chords", "patterns", "pattern", "plan", "text", "profiles", "profile", "taste", "signin", "welcome", "account", "pace", "variations", "compare", "error"}
 
 func parsePages() (map[string]*template.Template, error) {
 	pages := map[string]*template.Template{}
@@ -100,7 +106,7 @@ func (s *Server) Handler() http.Handler {
 	guard.SetDenyHandler(http.HandlerFunc(func(w http.ResponseWriter, _ *http.Request) {
 		http.Error(w, "This change was asked for by another site and was not made. Open Stepping itself and try again.", http.StatusForbidden)
 	}))
-	return guard.Handler(s.engine)
+	return guard.Handler(s.sessions.LoadAndSave(s.engine))
 }
 
 func (s *Server) routes() *gin.Engine {
@@ -109,7 +115,7 @@ func (s *Server) routes() *gin.Engine {
 	r.HandleMethodNotAllowed = true
 	r.ContextWithFallback = true // a request that is given up stops the planner
 	r.MaxMultipartMemory = maxBody
-	r.Use(s.recover, security, s.ownHost, s.asked, limitBody)
+	r.Use(s.recover, s.security, s.ownHost, s.asked, limitBody, s.who)
 	r.NoRoute(func(c *gin.Context) { s.fail(c, http.StatusNotFound, errors.New("there is no such page")) })
 	r.NoMethod(func(c *gin.Context) {
 		s.fail(c, http.StatusMethodNotAllowed, errors.New("this address does not take that kind of request"))
@@ -121,6 +127,18 @@ func (s *Server) routes() *gin.Engine {
 	}
 	r.StaticFS("/static", http.FS(filesOnly{static}))
 	r.GET("/healthz", s.health)
+
+	r.GET("/sign-in", s.signIn)
+	r.POST("/sign-in", s.trySignIn)
+	r.POST("/sign-out", s.signOut)
+	r.GET("/welcome/:secret", s.welcome)
+	r.POST("/welcome/:secret", s.acceptWelcome)
+	r.GET("/account", s.account)
+	r.POST("/account/password", s.changePassword)
+	r.POST("/account/end", s.endSignin)
+	r.POST("/account/end-all", s.endSignins)
+	r.POST("/account/invite", s.invite)
+	r.POST("/account/close", s.closeAccount)
 
 	r.GET("/", s.home)
 	r.POST("/tunes", s.addTune)
@@ -213,11 +231,17 @@ func (f filesOnly) Open(name string) (fs.File, error) {
 const policy = "default-src 'none'; script-src 'self'; style-src 'self'; img-src 'self' data:; font-src 'self'; " +
 	"connect-src 'self'; media-src 'self'; form-action 'self'; base-uri 'none'; frame-ancestors 'none'"
 
-func security(c *gin.Context) {
+func (s *Server) security(c *gin.Context) {
 	h := c.Writer.Header()
 	h.Set("Content-Security-Policy", policy)
 	h.Set("X-Content-Type-Options", "nosniff")
 	h.Set("Referrer-Policy", "same-origin")
+	if strings.HasPrefix(c.Request.URL.Path, "/welcome/") {
+		h.Set("Referrer-Policy", "no-referrer") // the address is a secret
+	}
+	if s.access.TLS {
+		h.Set("Strict-Transport-Security", "max-age=31536000")
+	}
 	h.Set("Cross-Origin-Opener-Policy", "same-origin")
 	if !strings.HasPrefix(c.Request.URL.Path, "/static/") {
 		h.Set("Cache-Control", "no-store")
@@ -260,7 +284,7 @@ func limitBody(c *gin.Context) {
 func (s *Server) recover(c *gin.Context) {
 	defer func() {
 		if v := recover(); v != nil {
-			s.log.Error("panic", "path", c.Request.URL.Path, "value", v)
+			s.log.Error("panic", "path", c.FullPath(), "value", v)
 			s.fail(c, http.StatusInternalServerError, errInternal)
 		}
 	}()
@@ -274,6 +298,8 @@ type page struct {
 	Title string
 	Look  string // light, dim or "" for the system's
 	Path  string
+	Name  string // of the account that is signed in, "" if none is needed
+	Out   bool   // nobody is signed in, and somebody must be
 	Body  any
 }
 
@@ -284,7 +310,7 @@ func (s *Server) render(c *gin.Context, status int, name, part, title string, bo
 		look = ""
 	}
 	var buf bytes.Buffer
-	if err := s.pages[name].ExecuteTemplate(&buf, part, page{title, look, c.Request.URL.RequestURI(), body}); err != nil {
+	if err := s.pages[name].ExecuteTemplate(&buf, part, page{title, look, c.Request.URL.RequestURI(), c.GetString(nameKey), owner(c) == store.ID{}, body}); err != nil {
 		s.log.Error("template", "page", name, "err", err)
 		http.Error(c.Writer, "Stepping could not draw this page. Go back and try again.", http.StatusInternalServerError)
 		return
@@ -315,7 +341,7 @@ func (s *Server) failFor(c *gin.Context, err error) {
 	case errors.Is(err, context.Canceled):
 		c.Abort()
 	default:
-		s.log.Error("request", "path", c.Request.URL.Path, "err", err)
+		s.log.Error("request", "path", c.FullPath(), "err", err)
 		s.fail(c, http.StatusInternalServerError, errInternal)
 	}
 }
@@ -344,7 +370,7 @@ func (s *Server) tuneParam(c *gin.Context) (*store.Tune, bool) {
 	if !ok {
 		return nil, false
 	}
-	t, err := s.store.Tune(c.Request.Context(), s.owner, id)
+	t, err := s.store.Tune(c.Request.Context(), owner(c), id)
 	if err != nil {
 		s.failFor(c, err)
 		return nil, false
@@ -372,7 +398,7 @@ func (s *Server) profileParam(c *gin.Context) (*store.Profile, bool) {
 	if !ok {
 		return nil, false
 	}
-	p, err := s.store.Profile(c.Request.Context(), s.owner, id)
+	p, err := s.store.Profile(c.Request.Context(), owner(c), id)
 	if err != nil {
 		s.failFor(c, err)
 		return nil, false

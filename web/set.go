@@ -53,7 +53,7 @@ func minutes(seconds float64) string {
 
 // set orders the tunes chosen so that they take least retuning between them.
 func (s *Server) set(c *gin.Context) {
-	tunes, err := s.store.Tunes(c.Request.Context(), s.owner)
+	tunes, err := s.store.Tunes(c.Request.Context(), owner(c))
 	if err != nil {
 		s.failFor(c, err)
 		return

@@ -25,7 +25,7 @@ func keptParam[T any](s *Server, c *gin.Context, from getter[T]) (k store.Kept[T
 	if !ok {
 		return k, false
 	}
-	k, err := from.Get(c.Request.Context(), s.owner, id)
+	k, err := from.Get(c.Request.Context(), owner(c), id)
 	if err != nil {
 		s.failFor(c, err)
 		return k, false
@@ -39,7 +39,7 @@ func (s *Server) remove(c *gin.Context, from deleter, to string) {
 	if !ok {
 		return
 	}
-	if err := from.Delete(c.Request.Context(), s.owner, id); err != nil {
+	if err := from.Delete(c.Request.Context(), owner(c), id); err != nil {
 		s.failFor(c, err)
 		return
 	}

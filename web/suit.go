@@ -187,7 +187,7 @@ func (s *Server) startSuit(c *gin.Context) {
 		return
 	}
 	keep := c.PostForm("key") != "any"
-	prof, err := s.store.Profile(c.Request.Context(), s.owner, t.ProfileID)
+	prof, err := s.store.Profile(c.Request.Context(), owner(c), t.ProfileID)
 	if err != nil {
 		s.failFor(c, err)
 		return

@@ -74,8 +74,8 @@ type learnable struct {
 	basis   string
 }
 
-func (s *Server) learnable(ctx context.Context, p *store.Profile) (*learnable, error) {
-	all, err := s.store.Tunes(ctx, s.owner)
+func (s *Server) learnable(ctx context.Context, owner store.ID, p *store.Profile) (*learnable, error) {
+	all, err := s.store.Tunes(ctx, owner)
 	if err != nil {
 		return nil, err
 	}
@@ -107,8 +107,8 @@ func (s *Server) learnable(ctx context.Context, p *store.Profile) (*learnable, e
 }
 
 // lesson starts learning, or finds what was learnt.
-func (s *Server) lesson(ctx context.Context, p *store.Profile) (*learnable, *jobs.Job[*taste.Lesson], error) {
-	from, err := s.learnable(ctx, p)
+func (s *Server) lesson(ctx context.Context, owner store.ID, p *store.Profile) (*learnable, *jobs.Job[*taste.Lesson], error) {
+	from, err := s.learnable(ctx, owner, p)
 	if err != nil {
 		return nil, nil, err
 	}
@@ -138,7 +138,7 @@ func (s *Server) showTaste(c *gin.Context, status int, p *store.Profile, notice 
 }
 
 func (b *tasteBody) learn(s *Server, c *gin.Context, p *store.Profile) {
-	from, j, err := s.lesson(c.Request.Context(), p)
+	from, j, err := s.lesson(c.Request.Context(), owner(c), p)
 	if err != nil {
 		b.Problem = "Other work is under way: look again in a moment."
 		return
@@ -204,7 +204,7 @@ func (s *Server) saveTaste(c *gin.Context) {
 		next.Taste = maps.Clone(next.Taste)
 		delete(next.Taste, drop)
 	default:
-		_, j, err := s.lesson(c.Request.Context(), p)
+		_, j, err := s.lesson(c.Request.Context(), owner(c), p)
 		if err != nil {
 			s.failFor(c, err)
 			return
@@ -216,7 +216,7 @@ func (s *Server) saveTaste(c *gin.Context) {
 		}
 		next.Taste = l.Taste
 	}
-	err := s.store.SaveProfile(c.Request.Context(), s.owner, p.ID, atoi(c.PostForm("version")), next)
+	err := s.store.SaveProfile(c.Request.Context(), owner(c), p.ID, atoi(c.PostForm("version")), next)
 	switch {
 	case errors.Is(err, store.ErrStale):
 		s.showTaste(c, http.StatusConflict, p, "This player was changed in another tab in the meantime. Your last change was not made; make it again if you still want it.")

@@ -44,7 +44,7 @@ func (s *Server) saveText(c *gin.Context) {
 		s.showText(c, http.StatusUnprocessableEntity, body)
 		return
 	}
-	err = s.store.SaveSource(c.Request.Context(), s.owner, ch.tune.ID, ch.version, titleOf(tu), body.Text)
+	err = s.store.SaveSource(c.Request.Context(), owner(c), ch.tune.ID, ch.version, titleOf(tu), body.Text)
 	if errors.Is(err, store.ErrStale) {
 		body.Notice = "This tune was changed in another tab or window in the meantime. Your text stands below and was not kept; keep it again to put it in force."
 		s.showText(c, http.StatusConflict, body)

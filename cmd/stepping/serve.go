@@ -5,8 +5,6 @@ import (
 	"errors"
 	"fmt"
 	"io"
-	"net"
-	"net/http"
 	"os"
 	"path/filepath"
 	"time"
@@ -38,17 +36,18 @@ func demoCommand(ctx context.Context, args []string, out io.Writer) error {
 }
 
 func serve(ctx context.Context, args []string, out io.Writer, withTunes bool) error {
-	if len(args) > 0 {
-		return &inputError{"stepping serve takes no arguments; see stepping help"}
+	lan := len(args) == 1 && args[0] == "--lan"
+	if len(args) > 0 && !lan {
+		return &inputError{"stepping serve takes no arguments but --lan; see stepping help"}
 	}
-	dsn := os.Getenv("STEPPING_DSN")
-	if dsn == "" {
-		db, err := startDatabase(ctx, out)
-		if err != nil {
-			return err
-		}
-		defer db.Stop()
-		dsn = db.DSN
+	dsn, dir, stop, err := database(ctx, out, startDatabase)
+	if err != nil {
+		return err
+	}
+	defer stop()
+	door, err := newDoor(lan, dir)
+	if err != nil {
+		return err
 	}
 	st, err := store.Open(ctx, dsn)
 	if err != nil {
@@ -59,12 +58,40 @@ func serve(ctx context.Context, args []string, out io.Writer, withTunes bool) er
 	if err != nil {
 		return err
 	}
-	app, err := web.New(web.Config{Store: st, Owner: owner, Host: os.Getenv("STEPPING_HOST")})
+	has, err := st.HasAccounts(ctx)
+	if err != nil {
+		return err
+	}
+	door.access.SignIn = door.access.SignIn || has // who has a password expects to be asked for it
+	app, err := web.New(web.Config{Store: st, Owner: owner, Access: door.access, Host: os.Getenv("STEPPING_HOST")})
 	if err != nil {
 		return err
 	}
 	defer app.Close()
-	return listen(ctx, out, app.Handler())
+	return door.listen(ctx, out, app.Handler(), func(address string) error { return greet(ctx, out, st, owner, door, address) })
+}
+
+// database finds the database: the one that STEPPING_DSN names, or our own by start, whose directory dir is. stop ends what was started.
+func database(ctx context.Context, out io.Writer, start func(context.Context, io.Writer) (*localdb.Server, error)) (dsn, dir string, stop func(), err error) {
+	if dsn := os.Getenv("STEPPING_DSN"); dsn != "" {
+		return dsn, env("STEPPING_DATA", dataDir), func() {}, nil
+	}
+	db, err := start(ctx, out)
+	if err != nil {
+		return "", "", nil, err
+	}
+	return db.DSN, db.Dir(), db.Stop, nil
+}
+
+// joinDatabase is startDatabase, or joins one that a running Stepping has.
+func joinDatabase(ctx context.Context, _ io.Writer) (*localdb.Server, error) {
+	dir := env("STEPPING_DATA", dataDir)
+	if _, err := os.Stat(filepath.Join(dir, "data")); err != nil {
+		if _, root := os.Stat(filepath.Join(rootDataDir, "data")); root == nil {
+			dir = rootDataDir
+		}
+	}
+	return localdb.Join(ctx, dir)
 }
 
 // startDatabase starts the private server on STEPPING_DATA. Without that, root's data goes where the server's
@@ -88,26 +115,4 @@ func env(name, fallback string) string {
 		return v
 	}
 	return fallback
-}
-
-func listen(ctx context.Context, out io.Writer, h http.Handler) error {
-	l, err := net.Listen("tcp", env("STEPPING_ADDR", defaultAddr))
-	if err != nil {
-		return fmt.Errorf("%w: set STEPPING_ADDR to another address, like 127.0.0.1:0", err)
-	}
-	srv := &http.Server{Handler: h, ReadTimeout: web.ReadTimeout, WriteTimeout: web.WriteTimeout, IdleTimeout: web.IdleTimeout, MaxHeaderBytes: 64 << 10}
-	fmt.Fprintf(out, "Stepping is ready: http://%s/\nStop it with Ctrl-C.\n", l.Addr())
-	done := make(chan error, 1)
-	go func() { done <- srv.Serve(l) }()
-	select {
-	case err := <-done:
-		return err
-	case <-ctx.Done():
-	}
-	end, cancel := context.WithTimeout(context.Background(), shutdownTime)
-	defer cancel()
-	if err := srv.Shutdown(end); err != nil && !errors.Is(err, context.DeadlineExceeded) {
-		return err
-	}
-	return nil
 }

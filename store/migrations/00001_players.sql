@@ -1,5 +1,5 @@
 -- +goose Up
-CREATE TABLE players (
+CREATE TABLE IF NOT EXISTS players (
   id UUID NOT NULL PRIMARY KEY,
   name VARCHAR(80) NOT NULL,
   created_at DATETIME(6) NOT NULL

@@ -1,5 +1,5 @@
 -- +goose Up
-CREATE TABLE tunes (
+CREATE TABLE IF NOT EXISTS tunes (
   id UUID NOT NULL PRIMARY KEY,
   owner_id UUID NOT NULL,
   title VARCHAR(200) NOT NULL,

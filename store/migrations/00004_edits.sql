@@ -1,6 +1,6 @@
 -- +goose Up
 -- One row for each state of a tune's settings and pins; tunes.head is the one in force.
-CREATE TABLE edits (
+CREATE TABLE IF NOT EXISTS edits (
   tune_id UUID NOT NULL,
   seq INT NOT NULL,
   owner_id UUID NOT NULL,

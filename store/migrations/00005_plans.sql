@@ -1,6 +1,6 @@
 -- +goose Up
 -- The plan document last worked out for a tune, and what it was worked out from.
-CREATE TABLE plans (
+CREATE TABLE IF NOT EXISTS plans (
   tune_id UUID NOT NULL PRIMARY KEY,
   owner_id UUID NOT NULL,
   basis CHAR(64) CHARACTER SET ascii NOT NULL,

@@ -1,5 +1,5 @@
 -- +goose Up
-CREATE TABLE patterns (
+CREATE TABLE IF NOT EXISTS patterns (
   id UUID NOT NULL PRIMARY KEY,
   owner_id UUID NOT NULL,
   name VARCHAR(80) NOT NULL,

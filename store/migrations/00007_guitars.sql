@@ -1,5 +1,5 @@
 -- +goose Up
-CREATE TABLE guitars (
+CREATE TABLE IF NOT EXISTS guitars (
   id UUID NOT NULL PRIMARY KEY,
   owner_id UUID NOT NULL,
   name VARCHAR(80) NOT NULL,
