@@ -33,6 +33,7 @@ func TestMain(m *testing.M) {
 // site is a running server with the demo tunes.
 type site struct {
 	*httptest.Server
+	app   *web.Server
 	store *store.Store
 	owner store.ID
 }
@@ -47,7 +48,10 @@ func newSite(t *testing.T) *site {
 }
 
 // openSite serves what the database at dsn holds; a second call is a restart.
-func openSite(t *testing.T, dsn string) *site {
+func openSite(t *testing.T, dsn string) *site { return openDoor(t, dsn, web.Access{}) }
+
+// openDoor is openSite with other access.
+func openDoor(t *testing.T, dsn string, access web.Access) *site {
 	t.Helper()
 	st, err := store.Open(t.Context(), dsn)
 	if err != nil {
@@ -57,11 +61,11 @@ func openSite(t *testing.T, dsn string) *site {
 	if err != nil {
 		t.Fatal(err)
 	}
-	app, err := web.New(web.Config{Store: st, Owner: owner})
+	app, err := web.New(web.Config{Store: st, Owner: owner, Access: access})
 	if err != nil {
 		t.Fatal(err)
 	}
-	s := &site{httptest.NewServer(app.Handler()), st, owner}
+	s := &site{httptest.NewServer(app.Handler()), app, st, owner}
 	t.Cleanup(func() { s.Close(); app.Close(); st.Close() })
 	return s
 }

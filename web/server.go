@@ -109,6 +109,14 @@ func (s *Server) Handler() http.Handler {
 	return guard.Handler(s.sessions.LoadAndSave(s.engine))
 }
 
+// Routes lists the addresses, each as "METHOD /path".
+func (s *Server) Routes() (out []string) {
+	for _, r := range s.engine.Routes() {
+		out = append(out, r.Method+" "+r.Path)
+	}
+	return out
+}
+
 func (s *Server) routes() *gin.Engine {
 	gin.SetMode(gin.ReleaseMode)
 	r := gin.New()

@@ -1,0 +1,260 @@
+package store_test
+
+import (
+	"errors"
+	"maps"
+	"reflect"
+	"slices"
+	"strings"
+	"testing"
+	"time"
+
+	"stepping/account"
+	"stepping/core/player"
+	"stepping/core/retune"
+	"stepping/core/thumb"
+	"stepping/store"
+)
+
+// ownerless are the methods that are about nobody's things, with the reason.
+var ownerless = map[string]string{
+	"Close": "the database", "Ping": "the database", "Together": "transactions", "Alone": "leases", "FirstPlayer": "who owns what is here", "Sessions": "by a secret token",
+	"Account": "by name, to sign in", "HasAccounts": "whether there are any", "FindLink": "by a secret", "AddAccount": "by a secret", "ResetPassword": "by a secret",
+	"SignedIn": "by the secret of a session", "TryAfter": "by hashes of addresses", "Succeeded": "by hashes of addresses", "Patterns": "a shelf, below", "Guitars": "a shelf, below", "Slides": "a shelf, below",
+}
+
+// TestWalls walks every method of the store as another owner: nothing is found, nothing is changed, and the database itself refuses
+// rows that belong to things of another. A new method must be put in one of the two tables.
+func TestWalls(t *testing.T) {
+	f := newFixture(t)
+	basis := strings.Repeat("a", 64)
+	id, err := f.AddTune(f.ctx, f.owner, "Mine", "K:D\nD|", f.profile, settings(0))
+	if err == nil {
+		err = f.SavePlan(f.ctx, f.owner, id, basis, []byte(`{"version":1}`))
+	}
+	if err != nil {
+		t.Fatal(err)
+	}
+	mine := shelved(t, &f)
+	secret, err := f.AddLink(f.ctx, store.FirstLink, f.owner)
+	if err != nil {
+		t.Fatal(err)
+	}
+	if who, err := f.AddAccount(f.ctx, secret, "Ash Fernlow", "hash"); err != nil || who != f.owner {
+		t.Fatal(who, err)
+	}
+	if _, err := f.AddAccount(f.ctx, secret, "Rook Tansy", "hash"); !errors.Is(err, store.ErrLink) {
+		t.Errorf("a link is used twice: %v", err)
+	}
+	signin, err := f.AddSignin(f.ctx, f.owner, "a browser")
+	if err != nil {
+		t.Fatal(err)
+	}
+	secret, err = f.AddLink(f.ctx, store.InviteLink, f.owner)
+	if err != nil {
+		t.Fatal(err)
+	}
+	other, err := f.AddAccount(f.ctx, secret, "Rook Tansy", "hash")
+	if err != nil || other == f.owner {
+		t.Fatal(other, err)
+	}
+	before := everything(t, &f)
+
+	refused := map[string]func() error{
+		"Tune":            func() error { _, err := f.Tune(f.ctx, other, id); return err },
+		"Profile":         func() error { _, err := f.Profile(f.ctx, other, f.profile); return err },
+		"Plan":            func() error { _, err := f.Plan(f.ctx, other, id, basis); return err },
+		"AddTune":         func() error { _, err := f.AddTune(f.ctx, other, "x", "K:D\nD|", f.profile, settings(0)); return err },
+		"SavePlan":        func() error { return f.SavePlan(f.ctx, other, id, basis, []byte(`{"version":2}`)) },
+		"SaveSettings":    func() error { return f.SaveSettings(f.ctx, other, id, 1, f.profile, settings(1)) },
+		"SaveSource":      func() error { return f.SaveSource(f.ctx, other, id, 1, "Theirs", "K:D\nD|") },
+		"Step":            func() error { return f.Step(f.ctx, other, id, 1, 1) },
+		"DeleteTune":      func() error { return f.DeleteTune(f.ctx, other, id) },
+		"SaveProfile":     func() error { return f.SaveProfile(f.ctx, other, f.profile, 1, player.Default()) },
+		"DeleteProfile":   func() error { return f.DeleteProfile(f.ctx, other, f.profile) },
+		"EndSignin":       func() error { return f.EndSignin(f.ctx, other, signin) },
+		"patterns.Get":    func() error { _, err := f.Patterns().Get(f.ctx, other, mine[0]); return err },
+		"patterns.Save":   func() error { return f.Patterns().Save(f.ctx, other, mine[0], 1, &thumb.Pattern{Name: "x"}) },
+		"patterns.Delete": func() error { return f.Patterns().Delete(f.ctx, other, mine[0]) },
+		"guitars.Get":     func() error { _, err := f.Guitars().Get(f.ctx, other, mine[1]); return err },
+		"guitars.Save":    func() error { return f.Guitars().Save(f.ctx, other, mine[1], 1, &store.Guitar{}) },
+		"guitars.Delete":  func() error { return f.Guitars().Delete(f.ctx, other, mine[1]) },
+		"slides.Get":      func() error { _, err := f.Slides().Get(f.ctx, other, mine[2]); return err },
+		"slides.Save":     func() error { return f.Slides().Save(f.ctx, other, mine[2], 1, &store.Slide{}) },
+		"slides.Delete":   func() error { return f.Slides().Delete(f.ctx, other, mine[2]) },
+	}
+	for name, f := range refused {
+		if err := f(); !errors.Is(err, store.ErrNotFound) {
+			t.Errorf("%s as another owner: %v", name, err)
+		}
+	}
+	empty := map[string]func() (int, error){
+		"Tunes":        func() (int, error) { v, err := f.Tunes(f.ctx, other); return len(v), err },
+		"Profiles":     func() (int, error) { v, err := f.Profiles(f.ctx, other); return len(v), err },
+		"Signins":      func() (int, error) { v, err := f.Signins(f.ctx, other, time.Hour); return len(v), err },
+		"patterns.All": func() (int, error) { v, err := f.Patterns().All(f.ctx, other); return len(v), err },
+		"guitars.All":  func() (int, error) { v, err := f.Guitars().All(f.ctx, other); return len(v), err },
+		"slides.All":   func() (int, error) { v, err := f.Slides().All(f.ctx, other); return len(v), err },
+	}
+	for name, f := range empty {
+		if n, err := f(); n != 0 || err != nil {
+			t.Errorf("%s of another owner: %d %v", name, n, err)
+		}
+	}
+	own := map[string]func() error{ // these change the other's own things alone
+		"AddProfile": func() error { _, err := f.AddProfile(f.ctx, other, player.Default()); return err },
+		"AccountOf": func() error {
+			a, err := f.AccountOf(f.ctx, other)
+			if a.Name != "Rook Tansy" {
+				t.Error(a.Name)
+			}
+			return err
+		},
+		"AddLink":      func() error { _, err := f.AddLink(f.ctx, store.ResetLink, other); return err },
+		"SetPassword":  func() error { return f.SetPassword(f.ctx, other, "new", store.ID{}) },
+		"Rehash":       func() error { return f.Rehash(f.ctx, other, "newer") },
+		"AddSignin":    func() error { _, err := f.AddSignin(f.ctx, other, "another browser"); return err },
+		"EndSignins":   func() error { return f.EndSignins(f.ctx, other) },
+		"Know":         func() error { return f.Know(f.ctx, other, "cookie") },
+		"Knows":        func() error { _, err := f.Knows(f.ctx, other, "cookie"); return err },
+		"patterns.Add": func() error { _, err := f.Patterns().Add(f.ctx, other, &thumb.Pattern{Name: "x"}); return err },
+		"guitars.Add":  func() error { _, err := f.Guitars().Add(f.ctx, other, &store.Guitar{}); return err },
+		"slides.Add":   func() error { _, err := f.Slides().Add(f.ctx, other, &store.Slide{}); return err },
+	}
+	for name, f := range own {
+		if err := f(); err != nil {
+			t.Errorf("%s: %v", name, err)
+		}
+	}
+	if err := f.CloseAccount(f.ctx, other); err != nil {
+		t.Error(err)
+	}
+	if after := everything(t, &f); !reflect.DeepEqual(before, after) {
+		t.Errorf("the owner's things were changed:\n%v\n%v", before, after)
+	}
+	if _, err := f.SignedIn2(signin); err != nil {
+		t.Errorf("the owner was signed out: %v", err)
+	}
+
+	tested := slices.Concat(slices.Collect(maps.Keys(refused)), slices.Collect(maps.Keys(empty)), slices.Collect(maps.Keys(own)), []string{"CloseAccount"})
+	covered := func(prefix string, of any) {
+		for i := range reflect.TypeOf(of).NumMethod() {
+			name := prefix + reflect.TypeOf(of).Method(i).Name
+			if !slices.Contains(tested, name) && ownerless[name] == "" {
+				t.Errorf("%s is in no table of this test", name)
+			}
+		}
+	}
+	covered("", f.Store)
+	covered("patterns.", f.Patterns())
+	covered("guitars.", f.Guitars())
+	covered("slides.", f.Slides())
+}
+
+// SignedIn2 is SignedIn without the name.
+func (f *fixture) SignedIn2(id store.ID) (store.ID, error) {
+	who, _, err := f.SignedIn(f.ctx, id, time.Hour)
+	return who, err
+}
+
+// shelved puts a pattern, a guitar and a slide on the owner's shelves.
+func shelved(t *testing.T, f *fixture) (ids [3]store.ID) {
+	t.Helper()
+	var errs [3]error
+	ids[0], errs[0] = f.Patterns().Add(f.ctx, f.owner, &thumb.Pattern{Name: "Mine"})
+	ids[1], errs[1] = f.Guitars().Add(f.ctx, f.owner, &store.Guitar{Guitar: retune.Guitar{Name: "Plank"}})
+	ids[2], errs[2] = f.Slides().Add(f.ctx, f.owner, &store.Slide{Name: "Glass"})
+	if err := errors.Join(errs[:]...); err != nil {
+		t.Fatal(err)
+	}
+	return ids
+}
+
+// everything reads all that the owner has.
+func everything(t *testing.T, f *fixture) []any {
+	t.Helper()
+	tunes, e1 := f.Tunes(f.ctx, f.owner)
+	profiles, e2 := f.Profiles(f.ctx, f.owner)
+	patterns, e3 := f.Patterns().All(f.ctx, f.owner)
+	guitars, e4 := f.Guitars().All(f.ctx, f.owner)
+	slides, e5 := f.Slides().All(f.ctx, f.owner)
+	a, e6 := f.AccountOf(f.ctx, f.owner)
+	plan, e7 := f.Plan(f.ctx, f.owner, tunes[0].ID, strings.Repeat("a", 64))
+	if err := errors.Join(e1, e2, e3, e4, e5, e6, e7); err != nil {
+		t.Fatal(err)
+	}
+	return []any{tunes, profiles, patterns, guitars, slides, a, string(plan)}
+}
+
+// TestAccounts: sign-ins end when they should, links work once, tries are slowed down and survive a restart, and the account
+// goes with all that is its owner's.
+func TestAccounts(t *testing.T) {
+	f := newFixture(t)
+	if _, err := f.AddTune(f.ctx, f.owner, "Mine", "K:D\nD|", f.profile, settings(0)); err != nil {
+		t.Fatal(err)
+	}
+	old, _ := f.AddLink(f.ctx, store.FirstLink, f.owner)
+	secret, err := f.AddLink(f.ctx, store.FirstLink, f.owner)
+	if err != nil {
+		t.Fatal(err)
+	}
+	if _, err := f.AddAccount(f.ctx, old, "Ash", "hash"); !errors.Is(err, store.ErrLink) {
+		t.Errorf("the link before is still good: %v", err)
+	}
+	if _, err := f.AddAccount(f.ctx, secret, "Ash", "hash"); err != nil {
+		t.Fatal(err)
+	}
+	invited, _ := f.AddLink(f.ctx, store.InviteLink, f.owner)
+	if _, err := f.AddAccount(f.ctx, invited, "aSH", "hash"); !errors.Is(err, store.ErrNameTaken) {
+		t.Errorf("a name that differs in capitals: %v", err)
+	}
+	if kind, _, err := f.FindLink(f.ctx, invited); err != nil || kind != store.InviteLink {
+		t.Errorf("a refused name has used up the link: %v", err)
+	}
+	here, _ := f.AddSignin(f.ctx, f.owner, "here")
+	there, _ := f.AddSignin(f.ctx, f.owner, "there")
+	if _, _, err := f.SignedIn(f.ctx, here, -time.Second); !errors.Is(err, store.ErrNotFound) {
+		t.Errorf("an unused sign-in does not end: %v", err)
+	}
+	if err := f.SetPassword(f.ctx, f.owner, "new", here); err != nil {
+		t.Fatal(err)
+	}
+	if _, err := f.SignedIn2(here); err != nil {
+		t.Error(err)
+	}
+	if _, err := f.SignedIn2(there); !errors.Is(err, store.ErrNotFound) {
+		t.Errorf("a new password leaves others signed in: %v", err)
+	}
+	reset, _ := f.AddLink(f.ctx, store.ResetLink, f.owner)
+	if _, err := f.ResetPassword(f.ctx, invited, "x"); !errors.Is(err, store.ErrLink) {
+		t.Errorf("an invitation sets a password: %v", err)
+	}
+	if who, err := f.ResetPassword(f.ctx, reset, "newest"); err != nil || who != f.owner {
+		t.Error(err)
+	}
+	if _, err := f.SignedIn2(here); !errors.Is(err, store.ErrNotFound) {
+		t.Errorf("a reset leaves somebody signed in: %v", err)
+	}
+	keys := account.Guessers("10.0.0.9", "Ash", "", false)
+	slow := time.Duration(0)
+	for range 8 {
+		if slow, err = f.TryAfter(f.ctx, keys); err != nil {
+			t.Fatal(err)
+		}
+	}
+	if slow <= 0 || slow > time.Minute {
+		t.Errorf("after eight tries the next waits %v", slow)
+	}
+	if w, err := f.TryAfter(f.ctx, account.Guessers("10.0.0.9", "Ash", "cookie", true)); err != nil || w != 0 {
+		t.Errorf("strangers slow down the owner's browser: %v %v", w, err)
+	}
+	if err := f.CloseAccount(f.ctx, f.owner); err != nil {
+		t.Fatal(err)
+	}
+	if tunes, err := f.Tunes(f.ctx, f.owner); err != nil || len(tunes) != 0 {
+		t.Error(tunes, err)
+	}
+	if _, created, err := f.FirstPlayer(f.ctx, "New"); err != nil || !created {
+		t.Errorf("after the first player has gone there is none: %v", err)
+	}
+}
