@@ -17,6 +17,7 @@ import (
 	"stepping/core/tune"
 	"stepping/core/tuning"
 	"stepping/formats/abc"
+	"stepping/formats/plaintext"
 	"stepping/store"
 )
 
@@ -120,13 +121,13 @@ func keyName(k tune.Key) string {
 func (s *Server) addTune(c *gin.Context) {
 	body := homeBody{Tuning: strings.TrimSpace(c.PostForm("tuning"))}
 	var err error
-	if body.Text, err = pasted(c); err != nil {
-		s.failFor(c, err)
-		return
-	}
 	refuse := func(f *fault) {
 		body.Fault = f
 		s.showHome(c, http.StatusUnprocessableEntity, body)
+	}
+	if body.Text, err = pasted(c); err != nil {
+		refuse(newFault(body.Text, err))
+		return
 	}
 	tu, _, err := s.readTune(body.Text)
 	if err != nil {
@@ -169,19 +170,32 @@ func (s *Server) addTune(c *gin.Context) {
 	c.Redirect(http.StatusSeeOther, "/tunes/"+id.String())
 }
 
-// pasted is the text of the form, or of the file chosen there.
+// pasted is the text of the form, or of the file chosen there. Beside an error it is what can be shown of it.
 func pasted(c *gin.Context) (string, error) {
 	up, err := c.FormFile("file")
 	if err != nil || up.Size == 0 {
-		return c.PostForm("abc"), nil
+		return decoded([]byte(c.PostForm("abc")))
 	}
 	f, err := up.Open()
 	if err != nil {
 		return "", err
 	}
 	defer f.Close()
-	data, err := io.ReadAll(io.LimitReader(f, abc.MaxBytes+1))
-	return string(data), err
+	data, err := io.ReadAll(io.LimitReader(f, 2*abc.MaxBytes+1)) // it may take two bytes a character
+	if err != nil {
+		return "", err
+	}
+	return decoded(data)
+}
+
+// decoded turns bytes into text; a fault has its place.
+func decoded(data []byte) (string, error) {
+	text, err := plaintext.Decode(data)
+	if at := (*plaintext.Error)(nil); errors.As(err, &at) {
+		shown := strings.ReplaceAll(strings.ToValidUTF8(string(data), "\ufffd"), "\x00", "\ufffd")
+		return shown, &abc.Error{Line: at.Line, Column: at.Column, Text: at.Text}
+	}
+	return text, err
 }
 
 func (s *Server) deleteTune(c *gin.Context) {

@@ -16,6 +16,7 @@ import (
 	"net/url"
 	"strings"
 	"time"
+	"unicode/utf8"
 
 	"github.com/alexedwards/scs/v2"
 	"github.com/gin-gonic/gin"
@@ -123,7 +124,7 @@ func (s *Server) routes() *gin.Engine {
 	r.HandleMethodNotAllowed = true
 	r.ContextWithFallback = true // a request that is given up stops the planner
 	r.MaxMultipartMemory = maxBody
-	r.Use(s.recover, s.security, s.ownHost, s.asked, limitBody, s.who)
+	r.Use(s.recover, s.security, s.ownHost, s.asked, limitBody, s.texts, s.who)
 	r.NoRoute(func(c *gin.Context) { s.fail(c, http.StatusNotFound, errors.New("there is no such page")) })
 	r.NoMethod(func(c *gin.Context) {
 		s.fail(c, http.StatusMethodNotAllowed, errors.New("this address does not take that kind of request"))
@@ -285,6 +286,22 @@ func (s *Server) asked(c *gin.Context) {
 
 func limitBody(c *gin.Context) {
 	c.Request.Body = http.MaxBytesReader(c.Writer, c.Request.Body, maxBody)
+	c.Next()
+}
+
+// texts refuses form fields that are no text. A tune's text is looked at where it is read: it may come in another code.
+func (s *Server) texts(c *gin.Context) {
+	if c.Request.Method == http.MethodPost {
+		_ = c.Request.ParseMultipartForm(maxBody) // what is wrong with it, the handlers say
+		for name, values := range c.Request.PostForm {
+			for _, v := range values {
+				if name != "abc" && (!utf8.ValidString(v) || strings.ContainsRune(v, 0)) {
+					s.fail(c, http.StatusUnprocessableEntity, fmt.Errorf("%q holds bytes that are no text: go back, and type it anew", strings.ToValidUTF8(name, "?")))
+					return
+				}
+			}
+		}
+	}
 	c.Next()
 }
 

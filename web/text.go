@@ -6,6 +6,7 @@ import (
 
 	"github.com/gin-gonic/gin"
 
+	"stepping/core/tune"
 	"stepping/store"
 )
 
@@ -37,8 +38,12 @@ func (s *Server) saveText(c *gin.Context) {
 	if !ok {
 		return
 	}
-	body := textBody{ID: ch.tune.ID.String(), Title: ch.tune.Title, Version: ch.tune.Version, Text: c.PostForm("abc")}
-	tu, _, err := s.readTune(body.Text)
+	body := textBody{ID: ch.tune.ID.String(), Title: ch.tune.Title, Version: ch.tune.Version}
+	var tu *tune.Tune
+	var err error
+	if body.Text, err = decoded([]byte(c.PostForm("abc"))); err == nil {
+		tu, _, err = s.readTune(body.Text)
+	}
 	if err != nil {
 		body.Version, body.Fault = ch.version, newFault(body.Text, err)
 		s.showText(c, http.StatusUnprocessableEntity, body)

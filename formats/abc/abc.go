@@ -15,13 +15,14 @@
 package abc
 
 import (
-	"bytes"
+	"errors"
 	"fmt"
 	"io"
 	"strings"
 	"unicode/utf8"
 
 	"stepping/core/tune"
+	"stepping/formats/plaintext"
 )
 
 // Limits of the input.
@@ -55,10 +56,11 @@ func Read(r io.Reader) (*tune.Tune, []Warning, error) {
 	if len(data) > MaxBytes {
 		return nil, nil, &Error{1, 1, "the text is longer than 1 MiB: give one tune at a time"}
 	}
-	if i := bytes.IndexByte(data, 0); i >= 0 {
-		return nil, nil, &Error{1 + bytes.Count(data[:i], []byte("\n")), 1, "this is not text: give an ABC file, plain text with a line K: for the key"}
+	text, err := plaintext.Decode(data)
+	if fault := (*plaintext.Error)(nil); errors.As(err, &fault) {
+		return nil, nil, &Error{fault.Line, fault.Column, fault.Text + "; give an ABC file, plain text with a line K: for the key"}
 	}
-	p := newParser(strings.TrimPrefix(strings.ToValidUTF8(string(data), "?"), "\ufeff"))
+	p := newParser(text)
 	if err := p.parse(); err != nil {
 		return nil, nil, err
 	}
