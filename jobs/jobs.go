@@ -9,7 +9,6 @@ import (
 	"errors"
 	"fmt"
 	"log/slog"
-	"runtime/debug"
 	"slices"
 	"sync"
 	"sync/atomic"
@@ -40,7 +39,7 @@ func (e *NotReady) Error() string {
 
 // Registry keeps the jobs. Safe for concurrent use.
 type Registry struct {
-	most  int
+	pool  *pool
 	grace time.Duration
 	log   *slog.Logger
 
@@ -60,10 +59,10 @@ type handle interface {
 	Stop()
 }
 
-// New makes a registry that runs at most so many jobs at a time, and stops a job for which nobody has
+// New makes a registry that does so much work at a time, of what is long one less, and stops a job for which nobody has
 // waited or looked for the time of grace.
 func New(most int, grace time.Duration, log *slog.Logger) *Registry {
-	return &Registry{most: most, grace: grace, log: log, jobs: map[Key]handle{}}
+	return &Registry{pool: newPool(most), grace: grace, log: log, jobs: map[Key]handle{}}
 }
 
 // Job is work under way or done.
@@ -85,9 +84,9 @@ type Job[T any] struct {
 }
 
 // Start returns the job under key if it has that basis, running or ended; else it begins work and
-// stops what was there before. limit is how long it may take, 0 for any time. *NotReady if as many
-// jobs as may run are running.
-func Start[T any](r *Registry, key Key, basis string, limit time.Duration, work func(context.Context, *Job[T]) (T, error)) (*Job[T], error) {
+// stops what was there before. The work is done when its turn comes; limit is how long it may take from then on, 0 for any time.
+// *NotReady if too many jobs are waiting.
+func Start[T any](r *Registry, key Key, basis string, w Work, limit time.Duration, work func(context.Context, *Job[T]) (T, error)) (*Job[T], error) {
 	r.mu.Lock()
 	defer r.mu.Unlock()
 	if old, ok := r.jobs[key]; ok {
@@ -97,13 +96,7 @@ func Start[T any](r *Registry, key Key, basis string, limit time.Duration, work 
 		go old.Stop()
 		r.forget(key)
 	}
-	running := 0
-	for _, j := range r.jobs {
-		if j.running() {
-			running++
-		}
-	}
-	if running >= r.most {
+	if len(r.jobs)-len(r.old) >= mostWaiting {
 		return nil, &NotReady{}
 	}
 	ctx, stop := context.WithCancelCause(context.Background())
@@ -111,24 +104,19 @@ func Start[T any](r *Registry, key Key, basis string, limit time.Duration, work 
 	j.idle = time.AfterFunc(r.grace, func() { stop(ErrStopped) })
 	r.jobs[key] = j
 	r.wait.Add(1)
-	go j.run(ctx, limit, work)
+	go j.run(ctx, w, limit, work)
 	return j, nil
 }
 
-func (j *Job[T]) run(ctx context.Context, limit time.Duration, work func(context.Context, *Job[T]) (T, error)) {
+func (j *Job[T]) run(ctx context.Context, w Work, limit time.Duration, work func(context.Context, *Job[T]) (T, error)) {
 	defer j.r.wait.Done()
-	timed := ctx
-	if limit > 0 {
-		var over context.CancelFunc
-		timed, over = context.WithTimeout(ctx, limit)
-		defer over()
-	}
+	whole := ctx
 	defer func() {
 		if v := recover(); v != nil {
-			j.r.log.Error("panic in a job", "kind", j.key.Kind, "value", v, "stack", string(debug.Stack()))
+			logPanic(j.r.log, j.key.Kind, v)
 			j.err = ErrPanic
 		}
-		if cause := context.Cause(ctx); cause != nil && j.err != nil {
+		if cause := context.Cause(whole); cause != nil && j.err != nil {
 			j.err = cause
 		}
 		j.idle.Stop()
@@ -136,7 +124,16 @@ func (j *Job[T]) run(ctx context.Context, limit time.Duration, work func(context
 		j.stop(nil)
 		j.r.ended(j.key, j)
 	}()
-	j.result, j.err = work(timed, j)
+	if j.err = j.r.pool.enter(ctx, w); j.err != nil {
+		return
+	}
+	defer j.r.pool.leave(w)
+	if limit > 0 {
+		var over context.CancelFunc
+		ctx, over = context.WithTimeout(ctx, limit)
+		defer over()
+	}
+	j.result, j.err = work(ctx, j)
 }
 
 // ended files the key of a job among those whose results are kept, and forgets the oldest.

@@ -4,6 +4,7 @@ import (
 	"context"
 	"errors"
 	"log/slog"
+	"slices"
 	"sync"
 	"sync/atomic"
 	"testing"
@@ -30,7 +31,7 @@ func TestShared(t *testing.T) {
 	var all sync.WaitGroup
 	for range 50 {
 		all.Go(func() {
-			j, err := Start(r, Key{Kind: "sum", Of: "a"}, "1", 0, func(context.Context, *Job[int]) (int, error) {
+			j, err := Start(r, Key{Kind: "sum", Of: "a"}, "1", Work{}, 0, func(context.Context, *Job[int]) (int, error) {
 				runs.Add(1)
 				<-begin
 				return 42, nil
@@ -73,7 +74,7 @@ func TestEnds(t *testing.T) {
 		"dropped":        func(_ *Registry, j *Job[int]) { j.Drop() },
 		"stopped":        func(_ *Registry, j *Job[int]) { j.Stop() },
 		"other basis": func(r *Registry, _ *Job[int]) {
-			j, err := Start(r, Key{Kind: "k", Of: "a"}, "2", 0, func(context.Context, *Job[int]) (int, error) { return 7, nil })
+			j, err := Start(r, Key{Kind: "k", Of: "a"}, "2", Work{}, 0, func(context.Context, *Job[int]) (int, error) { return 7, nil })
 			if err != nil {
 				t.Error(err) // room for two: the stopped one may still be ending
 				return
@@ -85,7 +86,7 @@ func TestEnds(t *testing.T) {
 		"closed": func(r *Registry, _ *Job[int]) { r.Close() },
 	} {
 		r := New(2, 20*time.Millisecond, quiet())
-		j, err := Start(r, Key{Kind: "k", Of: "a"}, "1", 0, endless)
+		j, err := Start(r, Key{Kind: "k", Of: "a"}, "1", Work{}, 0, endless)
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -103,7 +104,7 @@ func TestLookedAt(t *testing.T) {
 	r := New(1, 40*time.Millisecond, quiet())
 	defer r.Close()
 	shown := make(chan struct{})
-	j, err := Start(r, Key{Kind: "k"}, "", 0, func(ctx context.Context, j *Job[int]) (int, error) {
+	j, err := Start(r, Key{Kind: "k"}, "", Work{}, 0, func(ctx context.Context, j *Job[int]) (int, error) {
 		j.Show(3)
 		j.Report(1, 2)
 		close(shown)
@@ -131,33 +132,38 @@ func TestBounds(t *testing.T) {
 	r := New(2, long, quiet())
 	defer r.Close()
 	var running []*Job[int]
-	for _, of := range []string{"a", "b"} {
-		j, err := Start(r, Key{Of: of}, "", 0, endless)
-		if err != nil {
-			t.Fatal(err)
+	var busy *NotReady
+	for i := 0; !errors.As(nil, &busy); i++ {
+		j, err := Start(r, Key{Of: "a", Part: string(rune('0' + i))}, "", Work{}, 0, endless)
+		if errors.As(err, &busy) {
+			break
+		}
+		if err != nil || i > 2*mostWaiting {
+			t.Fatal(i, err)
 		}
 		running = append(running, j)
 	}
-	var busy *NotReady
-	if _, err := Start(r, Key{Of: "c"}, "", 0, endless); !errors.As(err, &busy) {
-		t.Fatalf("a third job: %v", err)
+	for _, j := range running {
+		j.Drop()
 	}
-	running[0].Stop()
-	j, err := Start(r, Key{Of: "c"}, "", 0, func(context.Context, *Job[int]) (int, error) { panic("no") })
+	for _, j := range running {
+		j.Stop()
+	}
+	j, err := Start(r, Key{Of: "c"}, "", Work{}, 0, func(context.Context, *Job[int]) (int, error) { panic("no") })
 	if err != nil {
 		t.Fatal(err)
 	}
 	if _, err := j.Wait(context.Background(), long); !errors.Is(err, ErrPanic) {
 		t.Errorf("after a panic: %v", err)
 	}
-	if j, err = Start(r, Key{Of: "d"}, "", time.Millisecond, endless); err != nil {
+	if j, err = Start(r, Key{Of: "d"}, "", Work{}, time.Millisecond, endless); err != nil {
 		t.Fatal(err)
 	}
 	if _, err := j.Wait(context.Background(), long); !errors.Is(err, context.DeadlineExceeded) {
 		t.Errorf("after its time: %v", err)
 	}
 	for i := range 3 * keptResults {
-		j, err := Start(r, Key{Of: "e", Part: string(rune('0' + i))}, "", 0, func(context.Context, *Job[int]) (int, error) { return i, nil })
+		j, err := Start(r, Key{Of: "e", Part: string(rune('0' + i))}, "", Work{}, 0, func(context.Context, *Job[int]) (int, error) { return i, nil })
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -169,5 +175,78 @@ func TestBounds(t *testing.T) {
 	defer r.mu.Unlock()
 	if len(r.jobs) > keptResults+2 {
 		t.Errorf("%d jobs are kept", len(r.jobs))
+	}
+}
+
+// TestTurns: beside the long work of one owner, which fills the pool, short work begins at once, and long work of another owner
+// before more of the first's. What is given up while it waits does not run, and no turn is lost.
+func TestTurns(t *testing.T) {
+	r := New(3, long, quiet())
+	defer r.Close()
+	var mu sync.Mutex
+	var order []string
+	blocks := map[string]chan struct{}{}
+	begin := func(name, owner string, isLong bool) *Job[int] {
+		block := make(chan struct{})
+		mu.Lock()
+		blocks[name] = block
+		mu.Unlock()
+		j, err := Start(r, Key{Of: name}, "", Work{owner, isLong}, 0, func(ctx context.Context, _ *Job[int]) (int, error) {
+			mu.Lock()
+			order = append(order, name)
+			mu.Unlock()
+			select {
+			case <-block:
+			case <-ctx.Done():
+			}
+			return 0, ctx.Err()
+		})
+		if err != nil {
+			t.Fatal(err)
+		}
+		return j
+	}
+	until := func(want ...string) {
+		t.Helper()
+		for since := time.Now(); time.Since(since) < 5*time.Second; time.Sleep(time.Millisecond) {
+			mu.Lock()
+			same := slices.Equal(order, want)
+			mu.Unlock()
+			if same {
+				return
+			}
+		}
+		t.Fatalf("%v, want %v", order, want)
+	}
+	settle := func(n int) { // so many wait
+		for w, _ := r.Load(); w != n; w, _ = r.Load() {
+			time.Sleep(time.Millisecond)
+		}
+	}
+	begin("a1", "a", true)
+	until("a1")
+	begin("a2", "a", true)
+	until("a1", "a2")
+	begin("a3", "a", true)
+	settle(1)
+	given := begin("a4", "a", true)
+	settle(2)
+	begin("b1", "b", true)
+	settle(3)
+	begin("short", "a", false)
+	until("a1", "a2", "short")
+	if ran, err := Do(context.Background(), New(1, long, quiet()), Work{}, func(context.Context) (bool, error) { panic("no") }); ran || !errors.Is(err, ErrPanic) {
+		t.Error(err)
+	}
+	given.Drop()
+	close(blocks["a1"])
+	until("a1", "a2", "short", "b1")
+	close(blocks["b1"])
+	until("a1", "a2", "short", "b1", "a3")
+	close(blocks["a2"])
+	close(blocks["short"])
+	close(blocks["a3"])
+	for _, running := r.Load(); running != 0; _, running = r.Load() {
+		time.Sleep(time.Millisecond)
 	}
 }

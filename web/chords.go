@@ -1,6 +1,7 @@
 package web
 
 import (
+	"context"
 	"errors"
 	"fmt"
 	"math"
@@ -21,6 +22,7 @@ import (
 	"stepping/core/thumb"
 	"stepping/core/tune"
 	"stepping/core/tuning"
+	"stepping/jobs"
 	"stepping/store"
 	"stepping/web/view"
 )
@@ -244,7 +246,7 @@ func (s *Server) chords(c *gin.Context) {
 	}
 	status := http.StatusOK
 	if r, ok := s.backingRequest(c, &f, profiles); ok {
-		b, err := backing.Solve(c.Request.Context(), r)
+		b, err := jobs.Do(c.Request.Context(), s.jobs, of(owner(c), 0), func(ctx context.Context) (*backing.Backing, error) { return backing.Solve(ctx, r) })
 		switch {
 		case err != nil && c.Err() != nil:
 			c.Abort()

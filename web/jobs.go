@@ -5,6 +5,7 @@ import (
 	"errors"
 	"fmt"
 	"net/http"
+	"runtime"
 	"time"
 
 	"github.com/gin-gonic/gin"
@@ -17,12 +18,19 @@ import (
 // patience is how long a request waits for a plan before it shows how far the work is.
 const patience = 3 * time.Second
 
-// maxJobs bounds the plans and rankings worked out at a time; jobGrace is how long one goes on while
-// nobody waits for it or looks.
-const (
-	maxJobs  = 4
-	jobGrace = 2 * time.Minute
-)
+// jobGrace is how long work goes on while nobody waits for it or looks.
+const jobGrace = 2 * time.Minute
+
+// workers is how much is worked out at a time: what is long on every core but for one worker, which is kept for what is short.
+func workers() int { return max(2, runtime.GOMAXPROCS(0)) + 1 }
+
+// shortNotes is the length up to which a plan takes a fraction of a second.
+const shortNotes = 160
+
+// of is work of an owner that plans so many notes in all.
+func of(owner store.ID, notes int) jobs.Work {
+	return jobs.Work{Owner: owner.String(), Long: notes > shortNotes}
+}
 
 // Kinds of jobs.
 const (
@@ -35,8 +43,8 @@ func planKey(id store.ID) jobs.Key { return jobs.Key{Kind: planJob, Of: id.Strin
 
 // solve works out req for tune id, or waits for the job that already does, so that leaving the page or
 // looking again does not begin it anew.
-func (s *Server) solve(ctx context.Context, id store.ID, basis string, req plan.Request) (*plan.Plan, error) {
-	j, err := jobs.Start(s.jobs, planKey(id), basis, 0, func(ctx context.Context, j *jobs.Job[*plan.Plan]) (*plan.Plan, error) {
+func (s *Server) solve(ctx context.Context, owner, id store.ID, basis string, req plan.Request) (*plan.Plan, error) {
+	j, err := jobs.Start(s.jobs, planKey(id), basis, of(owner, len(req.Tune.Notes)), 0, func(ctx context.Context, j *jobs.Job[*plan.Plan]) (*plan.Plan, error) {
 		req.Progress = j.Report
 		return plan.Solve(ctx, req)
 	})

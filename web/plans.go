@@ -132,7 +132,7 @@ func (s *Server) work(ctx context.Context, t *store.Tune) (*worked, error) {
 	if old != nil {
 		req.Known = old.plan.Known()
 	}
-	p, err := s.solve(ctx, t.ID, basis, req)
+	p, err := s.solve(ctx, t.Owner, t.ID, basis, req)
 	if err != nil {
 		return nil, err
 	}

@@ -45,7 +45,9 @@ func (s *Server) propose(c *gin.Context, tu *tune.Tune, p *player.Profile) (out 
 	}
 	ctx, stop := context.WithTimeout(c.Request.Context(), proposeLimit)
 	defer stop()
-	rows, _ := suit.Propose(ctx, r, proposals) // out of time or of range: what was found, else the tuning that the guitar is in
+	rows, _ := jobs.Do(ctx, s.jobs, of(owner(c), 10*len(tu.Notes)), func(ctx context.Context) ([]suit.Row, error) {
+		return suit.Propose(ctx, r, proposals) // out of time or of range: what was found, else the tuning that the guitar is in
+	})
 	for i := range rows {
 		out = append(out, rows[i].Way)
 	}
@@ -57,7 +59,7 @@ func (s *Server) keepProposed(id store.ID, ways []suit.Way) {
 	if len(ways) == 0 {
 		return
 	}
-	_, _ = jobs.Start(s.jobs, proposedKey(id), "", 0, func(context.Context, *jobs.Job[[]suit.Way]) ([]suit.Way, error) { return ways, nil })
+	_, _ = jobs.Start(s.jobs, proposedKey(id), "", jobs.Work{}, 0, func(context.Context, *jobs.Job[[]suit.Way]) ([]suit.Way, error) { return ways, nil })
 }
 
 // proposedFor shows what was proposed for a tune.

@@ -73,7 +73,7 @@ func New(cfg Config) (*Server, error) {
 	if s.log == nil {
 		s.log = slog.Default()
 	}
-	s.jobs = jobs.New(maxJobs, jobGrace, s.log)
+	s.jobs = jobs.New(workers(), jobGrace, s.log)
 	var err error
 	if s.pages, err = parsePages(); err != nil {
 		return nil, err

@@ -255,7 +255,7 @@ func TestLimits(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	fmt.Fprint(file, "T:Too Deep\nK:D\nD,,,2 F2|")
+	fmt.Fprint(file, "T:Caf\xe9 Too Deep\nK:D\nD,,,2 F2|")
 	form.WriteField("tuning", "Standard")
 	form.Close()
 	res, err := http.Post(s.URL+"/tunes", form.FormDataContentType(), &buf)
@@ -264,7 +264,7 @@ func TestLimits(t *testing.T) {
 	}
 	defer res.Body.Close()
 	body, err := io.ReadAll(res.Body)
-	if err != nil || !strings.Contains(string(body), "D1 in bar 1 is 14 half steps below") || !strings.Contains(string(body), "Too Deep") {
+	if err != nil || !strings.Contains(string(body), "D1 in bar 1 is 14 half steps below") || !strings.Contains(string(body), "Café Too Deep") {
 		t.Errorf("%v %.800s", err, body)
 	}
 }

@@ -1,6 +1,7 @@
 package web
 
 import (
+	"context"
 	"errors"
 	"fmt"
 	"net/http"
@@ -15,6 +16,7 @@ import (
 	"stepping/core/player"
 	"stepping/core/retune"
 	"stepping/core/tuning"
+	"stepping/jobs"
 	"stepping/store"
 )
 
@@ -340,27 +342,39 @@ func (s *Server) compareSlides(c *gin.Context) {
 	if !slices.ContainsFunc(shelf, func(k store.Kept[store.Slide]) bool { return k.Doc.Slide == p.Slide }) {
 		shelf = append(shelf, store.Kept[store.Slide]{Doc: store.Slide{Name: "the one worn now", Slide: p.Slide}})
 	}
-	for finger := 4; finger >= 2; finger-- {
-		for i := range shelf {
-			r := req
-			r.Pins = nil // they name what another slide may not reach
-			r.Player.SlideFinger, r.Player.Slide = finger, shelf[i].Doc.Slide
-			got, err := plan.Solve(c.Request.Context(), r)
-			if c.Err() != nil {
-				c.Abort()
-				return
-			}
-			if err != nil {
-				continue // a note lies between the frets where this one does not reach
-			}
-			body.Rows = append(body.Rows, newSlideRow(got, &shelf[i].Doc, finger == p.SlideFinger && shelf[i].Doc.Slide == p.Slide))
-		}
+	body.Rows, err = jobs.Do(c.Request.Context(), s.jobs, jobs.Work{Owner: t.Owner.String(), Long: true}, func(ctx context.Context) ([]slideRow, error) { return planSlides(ctx, req, &p, shelf) })
+	switch {
+	case c.Err() != nil:
+		c.Abort()
+		return
+	case err != nil:
+		s.fail(c, http.StatusServiceUnavailable, err)
+		return
 	}
 	sort.SliceStable(body.Rows, func(i, j int) bool { return body.Rows[i].total < body.Rows[j].total })
 	for i := range body.Rows {
 		body.Rows[i].Best = body.Rows[i].total == body.Rows[0].total
 	}
 	s.render(c, http.StatusOK, "slidesfor", "layout", "Which slide suits "+t.Title, body)
+}
+
+// planSlides plans with each slide on each finger that can wear one.
+func planSlides(ctx context.Context, req plan.Request, p *player.Profile, shelf []store.Kept[store.Slide]) (rows []slideRow, err error) {
+	req.Pins = nil // they name what another slide may not reach
+	for finger := 4; finger >= 2; finger-- {
+		for i := range shelf {
+			req.Player.SlideFinger, req.Player.Slide = finger, shelf[i].Doc.Slide
+			got, err := plan.Solve(ctx, req)
+			if ctx.Err() != nil {
+				return nil, ctx.Err()
+			}
+			if err != nil {
+				continue // a note lies between the frets where this one does not reach
+			}
+			rows = append(rows, newSlideRow(got, &shelf[i].Doc, finger == p.SlideFinger && shelf[i].Doc.Slide == p.Slide))
+		}
+	}
+	return rows, nil
 }
 
 func newSlideRow(p *plan.Plan, sl *store.Slide, now bool) slideRow {

@@ -213,7 +213,7 @@ func (s *Server) startSuit(c *gin.Context) {
 		return
 	}
 	basis := basisOf(t, &prof.Profile) + present.String()
-	if err := s.runSuit(suitKey(t, keep), basis, r); err != nil {
+	if err := s.runSuit(t.Owner, suitKey(t, keep), basis, r); err != nil {
 		s.fail(c, http.StatusServiceUnavailable, errors.New("as much is being worked out already as Stepping does at once: try again in a moment"))
 		return
 	}
@@ -229,13 +229,13 @@ func suitLink(t *store.Tune, keep bool) string {
 }
 
 // runSuit starts the job unless it runs; one that was stopped goes on from what it found.
-func (s *Server) runSuit(key jobs.Key, basis string, r suit.Request) error {
+func (s *Server) runSuit(owner store.ID, key jobs.Key, basis string, r suit.Request) error {
 	if old := jobs.Find[suit.Ranking](s.jobs, key); old != nil && !old.Running() && old.Basis() == basis {
 		got, _ := old.Seen()
 		r.Known = got.Ways
 		old.Drop()
 	}
-	_, err := jobs.Start(s.jobs, key, basis, suitLimit, func(ctx context.Context, j *jobs.Job[suit.Ranking]) (suit.Ranking, error) {
+	_, err := jobs.Start(s.jobs, key, basis, jobs.Work{Owner: owner.String(), Long: true}, suitLimit, func(ctx context.Context, j *jobs.Job[suit.Ranking]) (suit.Ranking, error) {
 		show := func(rk *suit.Ranking) {
 			seen := *rk
 			seen.Ways = slices.Clone(rk.Ways[:min(len(rk.Ways), shownWays)])

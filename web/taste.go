@@ -112,7 +112,7 @@ func (s *Server) lesson(ctx context.Context, owner store.ID, p *store.Profile) (
 	if err != nil {
 		return nil, nil, err
 	}
-	j, err := jobs.Start(s.jobs, jobs.Key{Kind: tasteJob, Of: p.ID.String()}, from.basis, tasteLimit, func(ctx context.Context, j *jobs.Job[*taste.Lesson]) (*taste.Lesson, error) {
+	j, err := jobs.Start(s.jobs, jobs.Key{Kind: tasteJob, Of: p.ID.String()}, from.basis, jobs.Work{Owner: owner.String(), Long: true}, tasteLimit, func(ctx context.Context, j *jobs.Job[*taste.Lesson]) (*taste.Lesson, error) {
 		return taste.Learn(ctx, from.sources, func(share float64) { j.Report(int(1000*share), 1000) })
 	})
 	return from, j, err
