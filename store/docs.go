@@ -59,7 +59,7 @@ func (sh shelf[T]) scan(row interface{ Scan(...any) error }) (k Kept[T], err err
 		return k, notFound(err)
 	}
 	if err := json.Unmarshal(doc, &k.Doc); err != nil {
-		return k, fmt.Errorf("stored %s %s: %w", sh.table, k.ID, err)
+		return k, fmt.Errorf("%w: %s %s: %w", ErrUnreadable, sh.table, k.ID, err)
 	}
 	return k, nil
 }
@@ -73,6 +73,9 @@ func (sh shelf[T]) All(ctx context.Context, owner ID) (out []Kept[T], err error)
 	defer rows.Close()
 	for rows.Next() {
 		k, err := sh.scan(rows)
+		if hidden(err) {
+			continue
+		}
 		if err != nil {
 			return nil, err
 		}

@@ -10,15 +10,21 @@ package store
 import (
 	"context"
 	"database/sql"
+	"database/sql/driver"
 	"embed"
 	"encoding/json"
 	"errors"
 	"fmt"
+	"io"
 	"io/fs"
+	"log/slog"
+	"net"
 	"time"
 
 	"github.com/go-sql-driver/mysql"
 	"github.com/google/uuid"
+	"github.com/prometheus/client_golang/prometheus"
+	"github.com/prometheus/client_golang/prometheus/collectors"
 
 	"stepping/core/player"
 	"stepping/core/setup"
@@ -43,6 +49,8 @@ var (
 	ErrNoEdit   = errors.New("nothing to undo or redo")
 	ErrInUse    = errors.New("in use by a tune")
 	ErrTooMany  = errors.New("too many")
+	// ErrUnreadable is a row that this program cannot read; lists leave it out and log it.
+	ErrUnreadable = errors.New("what is kept cannot be read")
 )
 
 // ID is a key.
@@ -117,6 +125,11 @@ func connect(dsn string, answer time.Duration) (*Store, error) {
 // Close closes the connections.
 func (s *Store) Close() error { return s.db.Close() }
 
+// Collector tells a Prometheus registry of the connections, and how long they were waited for.
+func (s *Store) Collector() prometheus.Collector {
+	return collectors.NewDBStatsCollector(s.db, "stepping")
+}
+
 // Ping reports whether the database answers.
 func (s *Store) Ping(ctx context.Context) error { return s.db.PingContext(ctx) }
 
@@ -125,18 +138,25 @@ func (s *Store) Together(ctx context.Context, what string, f func(*Store) error)
 	return s.inTx(ctx, what, func(tx *sql.Tx) error { return f(&Store{s.db, tx}) })
 }
 
-// inTx runs f in a transaction, again after a deadlock or lock timeout; within Together in that one.
+// patience is how long a change waits for a database that is being started again.
+const patience = 4 * time.Second
+
+// inTx runs f in a transaction, again after a deadlock or lock timeout, and for a while if the connection was lost before
+// the commit was sent; within Together in that one. After that nobody knows whether it was kept: the error says so.
 func (s *Store) inTx(ctx context.Context, what string, f func(*sql.Tx) error) error {
 	if s.tx != nil {
 		return f(s.tx)
 	}
-	const tries = 5
 	var err error
-	for try := range tries {
-		if err = s.once(ctx, f); !isDeadlock(err) {
+	began := time.Now()
+	for try := 0; ; try++ {
+		var sent bool
+		sent, err = s.once(ctx, f)
+		again := isDeadlock(err) && try < 8 || !sent && cutOff(err) && time.Since(began) < patience
+		if !again || ctx.Err() != nil {
 			break
 		}
-		time.Sleep(time.Duration(1<<try) * 5 * time.Millisecond)
+		time.Sleep(min(1<<try*5*time.Millisecond, 200*time.Millisecond))
 	}
 	if err != nil {
 		return fmt.Errorf("%s: %w", what, ownThing(err))
@@ -144,21 +164,43 @@ func (s *Store) inTx(ctx context.Context, what string, f func(*sql.Tx) error) er
 	return nil
 }
 
-func (s *Store) once(ctx context.Context, f func(*sql.Tx) error) error {
+// once tries; sent says that the commit was sent, whatever came of it.
+func (s *Store) once(ctx context.Context, f func(*sql.Tx) error) (sent bool, err error) {
 	tx, err := s.db.BeginTx(ctx, nil)
 	if err != nil {
-		return err
+		return false, err
 	}
 	defer tx.Rollback() // after a commit this does nothing
 	if err := f(tx); err != nil {
-		return err
+		return false, err
 	}
-	return tx.Commit()
+	return true, tx.Commit()
 }
 
 func isDeadlock(err error) bool {
 	var e *mysql.MySQLError
 	return errors.As(err, &e) && (e.Number == 1213 || e.Number == 1205 || e.Number == 1020)
+}
+
+// Away reports whether an error is the database's not answering: it is down, starting, full or cut off, and the same may work
+// in a while.
+func Away(err error) bool {
+	var mine *mysql.MySQLError
+	if errors.As(err, &mine) {
+		switch mine.Number {
+		case 1040, 1041, 1053, 1077, 1158, 1159, 1160, 1161, 1021, 1114, 1290, 1836, 1047, 1205, 1213: // too many, ending, cut off, full, read only, no quorum, locked
+			return true
+		}
+		return false
+	}
+	return cutOff(err)
+}
+
+// cutOff reports whether the connection is lost, or none can be made.
+func cutOff(err error) bool {
+	var mine *mysql.MySQLError
+	var net net.Error
+	return errors.As(err, &mine) && (mine.Number == 1053 || mine.Number == 1047) || errors.Is(err, driver.ErrBadConn) || errors.Is(err, mysql.ErrInvalidConn) || errors.Is(err, io.ErrUnexpectedEOF) || errors.As(err, &net)
 }
 
 // ownThing turns the database's refusal of a row that belongs to nothing of its owner's into ErrNotFound.
@@ -227,6 +269,9 @@ func (s *Store) Profiles(ctx context.Context, owner ID) ([]Profile, error) {
 	var out []Profile
 	for rows.Next() {
 		p, err := scanProfile(rows)
+		if hidden(err) {
+			continue
+		}
 		if err != nil {
 			return nil, err
 		}
@@ -243,9 +288,18 @@ func scanProfile(row interface{ Scan(...any) error }) (Profile, error) {
 	}
 	p.Profile = player.Default()
 	if err := json.Unmarshal(doc, &p.Profile); err != nil {
-		return p, fmt.Errorf("stored profile %s: %w", p.ID, err)
+		return p, fmt.Errorf("%w: profile %s: %w", ErrUnreadable, p.ID, err)
 	}
 	return p, nil
+}
+
+// hidden reports whether a row is left out of a list, and logs it.
+func hidden(err error) bool {
+	if errors.Is(err, ErrUnreadable) {
+		slog.Error("left out of a list", "err", err)
+		return true
+	}
+	return false
 }
 
 // Profile returns one profile of the owner's, or ErrNotFound.

@@ -21,7 +21,7 @@ func scanTune(row interface{ Scan(...any) error }) (Tune, error) {
 		return t, notFound(err)
 	}
 	if err := json.Unmarshal(settings, &t.Settings); err != nil {
-		return t, fmt.Errorf("stored settings of tune %s: %w", t.ID, err)
+		return t, fmt.Errorf("%w: settings of tune %s: %w", ErrUnreadable, t.ID, err)
 	}
 	return t, nil
 }
@@ -36,12 +36,48 @@ func (s *Store) Tunes(ctx context.Context, owner ID) ([]Tune, error) {
 	var out []Tune
 	for rows.Next() {
 		t, err := scanTune(rows)
+		if hidden(err) {
+			continue
+		}
 		if err != nil {
 			return nil, err
 		}
 		out = append(out, t)
 	}
 	return out, rows.Err()
+}
+
+// Listed is what a list of tunes shows of one.
+type Listed struct {
+	ID            ID
+	Title, Tuning string
+	Facts         string // see SetFacts
+	Capo          int
+}
+
+// List returns the owner's tunes, oldest first, without their texts.
+func (s *Store) List(ctx context.Context, owner ID) (out []Listed, err error) {
+	rows, err := s.q().QueryContext(ctx, `SELECT t.id, t.title, t.facts, COALESCE(JSON_VALUE(e.settings, '$.tuning'), ''), CAST(COALESCE(JSON_VALUE(e.settings, '$.capo'), 0) AS SIGNED)
+		FROM tunes t JOIN edits e ON e.tune_id = t.id AND e.seq = t.head WHERE t.owner_id = ? ORDER BY t.created_at, t.id`, owner)
+	if err != nil {
+		return nil, fmt.Errorf("list tunes: %w", err)
+	}
+	defer rows.Close()
+	for rows.Next() {
+		var l Listed
+		if err := rows.Scan(&l.ID, &l.Title, &l.Facts, &l.Tuning, &l.Capo); err != nil {
+			return nil, err
+		}
+		out = append(out, l)
+	}
+	return out, rows.Err()
+}
+
+// SetFacts keeps what lists say of a tune's text, read at a version; a change of the text drops it. It changes no version.
+func (s *Store) SetFacts(ctx context.Context, owner, id ID, version int, facts string) error {
+	return s.inTx(ctx, "keep the facts", func(tx *sql.Tx) error {
+		return deleted(tx.ExecContext(ctx, "UPDATE tunes SET facts = ? WHERE owner_id = ? AND id = ? AND version = ?", cut(facts, 120), owner, id, version))
+	})
 }
 
 // Tune returns one tune of the owner's, or ErrNotFound.
@@ -128,7 +164,7 @@ func (s *Store) SaveSource(ctx context.Context, owner, id ID, version int, title
 		if _, err := head(ctx, tx, owner, id, version); err != nil {
 			return err
 		}
-		_, err := tx.ExecContext(ctx, "UPDATE tunes SET title = ?, source = ?, version = version + 1, updated_at = ? WHERE id = ?", cut(title, 200), source, now(), id)
+		_, err := tx.ExecContext(ctx, "UPDATE tunes SET title = ?, source = ?, facts = '', version = version + 1, updated_at = ? WHERE id = ?", cut(title, 200), source, now(), id)
 		return err
 	})
 }

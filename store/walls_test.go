@@ -18,7 +18,7 @@ import (
 
 // ownerless are the methods that are about nobody's things, with the reason.
 var ownerless = map[string]string{
-	"Close": "the database", "Ping": "the database", "Together": "transactions", "Alone": "leases", "FirstPlayer": "who owns what is here", "Sessions": "by a secret token",
+	"Close": "the database", "Collector": "the connections", "Ping": "the database", "Together": "transactions", "Alone": "leases", "FirstPlayer": "who owns what is here", "Sessions": "by a secret token",
 	"Account": "by name, to sign in", "HasAccounts": "whether there are any", "FindLink": "by a secret", "AddAccount": "by a secret", "ResetPassword": "by a secret",
 	"SignedIn": "by the secret of a session", "TryAfter": "by hashes of addresses", "Succeeded": "by hashes of addresses", "Patterns": "a shelf, below", "Guitars": "a shelf, below", "Slides": "a shelf, below",
 }
@@ -69,6 +69,7 @@ func TestWalls(t *testing.T) {
 		"SaveSettings":    func() error { return f.SaveSettings(f.ctx, other, id, 1, f.profile, settings(1)) },
 		"SaveSource":      func() error { return f.SaveSource(f.ctx, other, id, 1, "Theirs", "K:D\nD|") },
 		"Step":            func() error { return f.Step(f.ctx, other, id, 1, 1) },
+		"SetFacts":        func() error { return f.SetFacts(f.ctx, other, id, 1, "x") },
 		"DeleteTune":      func() error { return f.DeleteTune(f.ctx, other, id) },
 		"SaveProfile":     func() error { return f.SaveProfile(f.ctx, other, f.profile, 1, player.Default()) },
 		"DeleteProfile":   func() error { return f.DeleteProfile(f.ctx, other, f.profile) },
@@ -89,6 +90,7 @@ func TestWalls(t *testing.T) {
 		}
 	}
 	empty := map[string]func() (int, error){
+		"List":         func() (int, error) { v, err := f.List(f.ctx, other); return len(v), err },
 		"Tunes":        func() (int, error) { v, err := f.Tunes(f.ctx, other); return len(v), err },
 		"Profiles":     func() (int, error) { v, err := f.Profiles(f.ctx, other); return len(v), err },
 		"Signins":      func() (int, error) { v, err := f.Signins(f.ctx, other, time.Hour); return len(v), err },

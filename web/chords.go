@@ -22,7 +22,6 @@ import (
 	"stepping/core/thumb"
 	"stepping/core/tune"
 	"stepping/core/tuning"
-	"stepping/jobs"
 	"stepping/store"
 	"stepping/web/view"
 )
@@ -246,7 +245,7 @@ func (s *Server) chords(c *gin.Context) {
 	}
 	status := http.StatusOK
 	if r, ok := s.backingRequest(c, &f, profiles); ok {
-		b, err := jobs.Do(c.Request.Context(), s.jobs, of(owner(c), 0), func(ctx context.Context) (*backing.Backing, error) { return backing.Solve(ctx, r) })
+		b, err := do(c, s, "chords", of(owner(c), 0), func(ctx context.Context) (*backing.Backing, error) { return backing.Solve(ctx, r) })
 		switch {
 		case err != nil && c.Err() != nil:
 			c.Abort()

@@ -83,7 +83,7 @@ func (s *Server) compare(c *gin.Context) {
 		return
 	}
 	body := compareBody{ID: t.ID.String(), Title: t.Title, Moment: max(atoi(c.Query("m")), 0), A: c.DefaultQuery("a", ways[0].Key), B: c.DefaultQuery("b", ways[1].Key)}
-	plans, err := jobs.Do(c.Request.Context(), s.jobs, jobs.Work{Owner: t.Owner.String(), Long: true}, func(ctx context.Context) ([]*plan.Plan, error) { return s.planWays(ctx, t, ways) })
+	plans, err := do(c, s, "comparison", jobs.Work{Owner: t.Owner.String(), Long: true}, func(ctx context.Context) ([]*plan.Plan, error) { return s.planWays(ctx, t, ways) })
 	switch {
 	case c.Err() != nil:
 		c.Abort()

@@ -80,27 +80,48 @@ func (s *Server) home(c *gin.Context) {
 }
 
 func (s *Server) showHome(c *gin.Context, status int, body homeBody) {
-	tunes, err := s.store.Tunes(c.Request.Context(), owner(c))
+	tunes, err := s.store.List(c.Request.Context(), owner(c))
 	if err != nil {
 		s.failFor(c, err)
 		return
 	}
+	tunings := map[string]tuning.Tuning{}
+	names := map[string]string{}
 	for i := range tunes {
-		body.Tunes = append(body.Tunes, s.newCard(&tunes[i]))
+		t := &tunes[i]
+		card := tuneCard{ID: t.ID, Title: t.Title, Tuning: t.Tuning, Capo: t.Capo, Facts: t.Facts}
+		if _, known := names[t.Tuning]; !known {
+			if tn, err := tuning.Parse(t.Tuning); err == nil {
+				tunings[t.Tuning], names[t.Tuning] = tn, tuning.Identify(tn).String()
+			}
+		}
+		if name := names[t.Tuning]; name != "" {
+			card.Tuning, card.Strings = name, tunings[t.Tuning].Classes()
+		}
+		if card.Facts == "" {
+			card.Facts = s.facts(c, t.ID)
+		}
+		body.Tunes = append(body.Tunes, card)
 	}
 	body.Library = tuning.Library
 	s.render(c, status, "home", "layout", "Your tunes", body)
 }
 
-func (s *Server) newCard(t *store.Tune) tuneCard {
-	card := tuneCard{ID: t.ID, Title: t.Title, Tuning: t.Settings.Tuning, Capo: t.Settings.Capo}
-	if tn, err := tuning.Parse(t.Settings.Tuning); err == nil {
-		card.Tuning, card.Strings = tuning.Identify(tn).String(), tn.Classes()
+// facts is what the list says of a tune's text, read once and kept.
+func (s *Server) facts(c *gin.Context, id store.ID) (facts string) {
+	ctx := c.Request.Context()
+	t, err := s.store.Tune(ctx, owner(c), id)
+	if err == nil {
+		var tu *tune.Tune
+		if tu, _, err = s.readTune(t.Source); err == nil {
+			facts = fmt.Sprintf("%s · %d bars · %d notes", keyName(tu.Key), len(tu.Bars), len(tu.Notes))
+			err = s.store.SetFacts(ctx, t.Owner, id, t.Version, facts)
+		}
 	}
-	if tu, _, err := s.readTune(t.Source); err == nil {
-		card.Facts = fmt.Sprintf("%s · %d bars · %d notes", keyName(tu.Key), len(tu.Bars), len(tu.Notes))
+	if err != nil && !errors.Is(err, store.ErrNotFound) { // somebody was faster
+		s.log.Error("facts of a tune", "tune", id, "err", err)
 	}
-	return card
+	return facts
 }
 
 func titleOf(tu *tune.Tune) string {

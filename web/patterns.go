@@ -1,6 +1,7 @@
 package web
 
 import (
+	"context"
 	"errors"
 	"fmt"
 	"net/http"
@@ -175,7 +176,7 @@ func (s *Server) showPattern(c *gin.Context, status int, part string, p *thumb.P
 	if body.Fault != nil {
 		body.Preview = previewView{Fault: body.Fault.Error(), Step: body.Fault.Step}
 	} else {
-		body.Preview = newPreview(c, p, body.Form.Chord, body.Form.Tuning)
+		body.Preview = s.newPreview(c, p, body.Form.Chord, body.Form.Tuning)
 	}
 	s.render(c, status, "pattern", part, p.Name, body)
 }
@@ -184,7 +185,7 @@ func (s *Server) showPattern(c *gin.Context, status int, part string, p *thumb.P
 const maxColumns = 48
 
 // newPreview plays p on one chord, with the best grip for it.
-func newPreview(c *gin.Context, p *thumb.Pattern, symbol, spelt string) (v previewView) {
+func (s *Server) newPreview(c *gin.Context, p *thumb.Pattern, symbol, spelt string) (v previewView) {
 	t, err := tuning.Parse(spelt)
 	if err != nil {
 		v.Fault = err.Error()
@@ -198,7 +199,8 @@ func newPreview(c *gin.Context, p *thumb.Pattern, symbol, spelt string) (v previ
 	}
 	pl := player.Default()
 	pl.Fingers = 3
-	b, err := backing.Solve(c.Request.Context(), backing.Request{Tune: tu, Tuning: t, Player: pl, Sections: []thumb.Section{{Bar: 1, Pattern: p}}})
+	r := backing.Request{Tune: tu, Tuning: t, Player: pl, Sections: []thumb.Section{{Bar: 1, Pattern: p}}}
+	b, err := do(c, s, "chords", of(owner(c), 0), func(ctx context.Context) (*backing.Backing, error) { return backing.Solve(ctx, r) })
 	if err != nil {
 		v.Fault = err.Error()
 		return v

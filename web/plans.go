@@ -56,9 +56,9 @@ type cachedPlan struct {
 	*worked
 }
 
-// cachedMoments bounds memory: plans of so many moments in all are kept, a moment taking some 160 KiB
-// once its alternatives are known, but always the last.
-const cachedMoments = 1500
+// cachedMoments bounds memory: plans of so many moments in all are kept, a moment taking 30 KiB, and 60 to 90 once its alternatives
+// are known (plan.TestKeeps), but always the last.
+const cachedMoments = 2000
 
 // get returns the tune's plan on a basis, nil if it is not kept, and the one looked at last.
 func (pc *planCache) get(id store.ID, basis string) (w, last *worked) {
@@ -76,6 +76,16 @@ func (pc *planCache) get(id store.ID, basis string) (w, last *worked) {
 		}
 	}
 	return w, last
+}
+
+// size is how many plans are kept, and their moments.
+func (pc *planCache) size() (plans, moments int) {
+	pc.mu.Lock()
+	defer pc.mu.Unlock()
+	for i := range pc.plans {
+		moments += len(pc.plans[i].plan.Moments)
+	}
+	return len(pc.plans), moments
 }
 
 func (pc *planCache) put(id store.ID, w *worked) {

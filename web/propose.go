@@ -43,9 +43,9 @@ func (s *Server) propose(c *gin.Context, tu *tune.Tune, p *player.Profile) (out 
 	if err := r.Guitar.Complete(tuning.Strings); err != nil {
 		return out, g.Tuning, nil
 	}
-	ctx, stop := context.WithTimeout(c.Request.Context(), proposeLimit)
-	defer stop()
-	rows, _ := jobs.Do(ctx, s.jobs, of(owner(c), 10*len(tu.Notes)), func(ctx context.Context) ([]suit.Row, error) {
+	rows, _ := do(c, s, "proposals", of(owner(c), 10*len(tu.Notes)), func(ctx context.Context) ([]suit.Row, error) {
+		ctx, stop := context.WithTimeout(ctx, proposeLimit)
+		defer stop()
 		return suit.Propose(ctx, r, proposals) // out of time or of range: what was found, else the tuning that the guitar is in
 	})
 	for i := range rows {

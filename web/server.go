@@ -47,6 +47,7 @@ type Server struct {
 	owner    store.ID
 	access   Access
 	sessions *scs.SessionManager
+	meters   *meters
 	host     string
 	log      *slog.Logger
 	pages    map[string]*template.Template
@@ -79,6 +80,7 @@ func New(cfg Config) (*Server, error) {
 		return nil, err
 	}
 	s.sessions = s.newSessions()
+	s.meters = s.newMeters()
 	s.engine = s.routes()
 	return s, s.engine.SetTrustedProxies(s.access.Proxies)
 }
@@ -124,7 +126,7 @@ func (s *Server) routes() *gin.Engine {
 	r.HandleMethodNotAllowed = true
 	r.ContextWithFallback = true // a request that is given up stops the planner
 	r.MaxMultipartMemory = maxBody
-	r.Use(s.recover, s.security, s.ownHost, s.asked, limitBody, s.texts, s.who)
+	r.Use(s.observed, s.recover, s.security, s.ownHost, s.asked, limitBody, s.texts, s.who)
 	r.NoRoute(func(c *gin.Context) { s.fail(c, http.StatusNotFound, errors.New("there is no such page")) })
 	r.NoMethod(func(c *gin.Context) {
 		s.fail(c, http.StatusMethodNotAllowed, errors.New("this address does not take that kind of request"))
@@ -135,7 +137,9 @@ func (s *Server) routes() *gin.Engine {
 		panic("web: embedded files: " + err.Error())
 	}
 	r.StaticFS("/static", http.FS(filesOnly{static}))
-	r.GET("/healthz", s.health)
+	r.GET("/healthz", func(c *gin.Context) { c.String(http.StatusOK, "ok\n") })
+	r.GET("/readyz", s.ready)
+	r.GET("/metrics", s.metrics)
 
 	r.GET("/sign-in", s.signIn)
 	r.POST("/sign-in", s.trySignIn)
@@ -309,7 +313,7 @@ func (s *Server) texts(c *gin.Context) {
 func (s *Server) recover(c *gin.Context) {
 	defer func() {
 		if v := recover(); v != nil {
-			s.log.Error("panic", "path", c.FullPath(), "value", v)
+			s.logFor(c).Error("panic", "value", v)
 			s.fail(c, http.StatusInternalServerError, errInternal)
 		}
 	}()
@@ -336,7 +340,7 @@ func (s *Server) render(c *gin.Context, status int, name, part, title string, bo
 	}
 	var buf bytes.Buffer
 	if err := s.pages[name].ExecuteTemplate(&buf, part, page{title, look, c.Request.URL.RequestURI(), c.GetString(nameKey), owner(c) == store.ID{}, body}); err != nil {
-		s.log.Error("template", "page", name, "err", err)
+		s.logFor(c).Error("template", "page", name, "err", err)
 		http.Error(c.Writer, "Stepping could not draw this page. Go back and try again.", http.StatusInternalServerError)
 		return
 	}
@@ -347,12 +351,45 @@ func (s *Server) render(c *gin.Context, status int, name, part, title string, bo
 type errorBody struct {
 	Status int
 	Text   string
+	Again  *again // the request once more
+}
+
+// again is a request that could not be answered, so that nothing typed is lost.
+type again struct {
+	Action string
+	Post   bool
+	Typed  string // a tune's text
+	Fields []againField
+}
+
+type againField struct{ Name, Value string }
+
+func newAgain(r *http.Request) *again {
+	a := &again{Action: r.URL.RequestURI(), Post: r.Method == http.MethodPost}
+	if a.Post {
+		for name, values := range r.PostForm {
+			for _, v := range values {
+				switch name {
+				case "password", "old", "new":
+				case "abc":
+					a.Typed = v
+				default:
+					a.Fields = append(a.Fields, againField{name, v})
+				}
+			}
+		}
+	}
+	return a
 }
 
 // fail answers with the error page; err is written for people.
 func (s *Server) fail(c *gin.Context, status int, err error) {
 	c.Abort()
-	s.render(c, status, "error", "layout", "Something is missing", errorBody{status, err.Error()})
+	title := "Something is missing"
+	if status >= http.StatusInternalServerError {
+		title = "Something does not work"
+	}
+	s.render(c, status, "error", "layout", title, errorBody{status, err.Error(), nil})
 }
 
 // failFor picks the status for a store or planning error; unknown ones are logged and
@@ -363,15 +400,25 @@ func (s *Server) failFor(c *gin.Context, err error) {
 		s.fail(c, http.StatusNotFound, errors.New("what this address names is not here; it may have been deleted"))
 	case errors.Is(err, store.ErrTooMany):
 		s.fail(c, http.StatusConflict, errors.New("as many as Stepping keeps are kept already: delete one first"))
+	case errors.Is(err, store.ErrUnreadable):
+		s.logFor(c).Error("request", "err", err)
+		s.fail(c, http.StatusInternalServerError, errors.New("what is kept under this address cannot be read any more: it may have been made by a newer Stepping. Everything else works; a backup brings it back (stepping restore)"))
 	case errors.Is(err, context.Canceled):
 		c.Abort()
+	case store.Away(err):
+		s.logFor(c).Error("request", "err", err)
+		c.Abort()
+		c.Header("Retry-After", "5")
+		s.render(c, http.StatusServiceUnavailable, "error", "layout", "The database is away", errorBody{http.StatusServiceUnavailable,
+			"the database does not answer at the moment. What was kept is safe; wait a few seconds and try again", newAgain(c.Request)})
 	default:
-		s.log.Error("request", "path", c.FullPath(), "err", err)
+		s.logFor(c).Error("request", "err", err)
 		s.fail(c, http.StatusInternalServerError, errInternal)
 	}
 }
 
-func (s *Server) health(c *gin.Context) {
+// ready reports whether requests can be answered: the database is there.
+func (s *Server) ready(c *gin.Context) {
 	if err := s.store.Ping(c.Request.Context()); err != nil {
 		c.String(http.StatusServiceUnavailable, "the database does not answer\n")
 		return

@@ -78,7 +78,7 @@ func owner(c *gin.Context) store.ID {
 }
 
 // open are the addresses that need no account: each is answered alike for everybody.
-var open = map[string]bool{"/static/*filepath": true, "/healthz": true, "/sign-in": true, "/welcome/:secret": true}
+var open = map[string]bool{"/static/*filepath": true, "/healthz": true, "/readyz": true, "/sign-in": true, "/welcome/:secret": true}
 
 // who finds out whose request it is. It decides for every address: what is not open is refused to whom it does not know.
 func (s *Server) who(c *gin.Context) {
@@ -98,7 +98,7 @@ func (s *Server) who(c *gin.Context) {
 		}
 	}
 	switch {
-	case err == nil || open[c.FullPath()]:
+	case err == nil || open[c.FullPath()] || c.FullPath() == "/metrics" && atHome(c.Request):
 		c.Next()
 	case !errors.Is(err, store.ErrNotFound):
 		s.failFor(c, err)
@@ -176,7 +176,7 @@ func (s *Server) trySignIn(c *gin.Context) {
 	password := c.PostForm("password")
 	right, weak := account.Verify(a.Password, password)
 	if !right {
-		s.log.Info("sign-in failed", "address", c.ClientIP())
+		s.logFor(c).Info("sign-in failed", "address", c.ClientIP())
 		refuse(http.StatusUnauthorized, "This name and password do not belong together. Mind capitals; a lost password is made anew by whoever runs this Stepping.")
 		return
 	}
@@ -209,7 +209,7 @@ func (s *Server) letIn(c *gin.Context, who store.ID, next string) {
 	}
 	s.sessions.Put(ctx, signinKey, id.String())
 	http.SetCookie(c.Writer, &http.Cookie{Name: s.cookieName(browserCookie), Value: browser, Path: "/", MaxAge: 365 * 24 * 3600, HttpOnly: true, Secure: s.access.TLS, SameSite: http.SameSiteLaxMode})
-	s.log.Info("signed in", "owner", who, "address", c.ClientIP())
+	s.logFor(c).Info("signed in", "owner", who, "address", c.ClientIP())
 	c.Redirect(http.StatusSeeOther, next)
 }
 
@@ -225,7 +225,7 @@ func (s *Server) signOut(c *gin.Context) {
 		s.failFor(c, err)
 		return
 	}
-	s.log.Info("signed out", "owner", owner(c))
+	s.logFor(c).Info("signed out", "owner", owner(c))
 	c.Redirect(http.StatusSeeOther, "/sign-in")
 }
 
@@ -295,7 +295,7 @@ func (s *Server) acceptWelcome(c *gin.Context) {
 	case err != nil:
 		s.failLink(c, err)
 	default:
-		s.log.Info("account", "kind", kind, "owner", who, "address", c.ClientIP())
+		s.logFor(c).Info("account", "kind", kind, "owner", who, "address", c.ClientIP())
 		s.letIn(c, who, "/")
 	}
 }
@@ -420,7 +420,7 @@ func (s *Server) changePassword(c *gin.Context) {
 		s.failFor(c, err)
 		return
 	}
-	s.log.Info("password changed", "owner", owner(c))
+	s.logFor(c).Info("password changed", "owner", owner(c))
 	s.showAccount(c, http.StatusOK, accountBody{Said: "The new password holds. You are signed out everywhere else."})
 }
 
@@ -446,7 +446,7 @@ func (s *Server) endSignins(c *gin.Context) {
 		s.failFor(c, err)
 		return
 	}
-	s.log.Info("signed out everywhere", "owner", owner(c))
+	s.logFor(c).Info("signed out everywhere", "owner", owner(c))
 	c.Redirect(http.StatusSeeOther, "/sign-in")
 }
 
@@ -465,7 +465,7 @@ func (s *Server) invite(c *gin.Context) {
 	if s.access.TLS || c.GetHeader("X-Forwarded-Proto") == "https" {
 		scheme = "https"
 	}
-	s.log.Info("invited", "owner", owner(c))
+	s.logFor(c).Info("invited", "owner", owner(c))
 	s.showAccount(c, http.StatusOK, accountBody{Invite: scheme + "://" + c.Request.Host + "/welcome/" + secret})
 }
 
@@ -486,7 +486,7 @@ func (s *Server) closeAccount(c *gin.Context) {
 	for i := range tunes {
 		s.jobs.StopOf(tunes[i].ID.String())
 	}
-	s.log.Info("account closed", "owner", owner(c))
+	s.logFor(c).Info("account closed", "owner", owner(c))
 	c.Redirect(http.StatusSeeOther, "/sign-in")
 }
 

@@ -85,7 +85,7 @@ var ownersOwn = map[string]bool{
 }
 
 // Addresses that everybody may use.
-var everybodys = map[string]bool{"GET /static/*filepath": true, "HEAD /static/*filepath": true, "GET /healthz": true, "GET /sign-in": true, "POST /sign-in": true,
+var everybodys = map[string]bool{"GET /static/*filepath": true, "HEAD /static/*filepath": true, "GET /healthz": true, "GET /readyz": true, "GET /metrics": true, "GET /sign-in": true, "POST /sign-in": true,
 	"GET /welcome/:secret": true, "POST /welcome/:secret": true}
 
 // TestWalls walks every address as a stranger and as another owner. A new address that is in no table here, and names nothing

@@ -342,7 +342,7 @@ func (s *Server) compareSlides(c *gin.Context) {
 	if !slices.ContainsFunc(shelf, func(k store.Kept[store.Slide]) bool { return k.Doc.Slide == p.Slide }) {
 		shelf = append(shelf, store.Kept[store.Slide]{Doc: store.Slide{Name: "the one worn now", Slide: p.Slide}})
 	}
-	body.Rows, err = jobs.Do(c.Request.Context(), s.jobs, jobs.Work{Owner: t.Owner.String(), Long: true}, func(ctx context.Context) ([]slideRow, error) { return planSlides(ctx, req, &p, shelf) })
+	body.Rows, err = do(c, s, "slides", jobs.Work{Owner: t.Owner.String(), Long: true}, func(ctx context.Context) ([]slideRow, error) { return planSlides(ctx, req, &p, shelf) })
 	switch {
 	case c.Err() != nil:
 		c.Abort()

@@ -235,7 +235,7 @@ func (s *Server) runSuit(owner store.ID, key jobs.Key, basis string, r suit.Requ
 		r.Known = got.Ways
 		old.Drop()
 	}
-	_, err := jobs.Start(s.jobs, key, basis, jobs.Work{Owner: owner.String(), Long: true}, suitLimit, func(ctx context.Context, j *jobs.Job[suit.Ranking]) (suit.Ranking, error) {
+	_, err := jobs.Start(s.jobs, key, basis, jobs.Work{Owner: owner.String(), Long: true}, suitLimit, timed(s, rankingJob, func(ctx context.Context, j *jobs.Job[suit.Ranking]) (suit.Ranking, error) {
 		show := func(rk *suit.Ranking) {
 			seen := *rk
 			seen.Ways = slices.Clone(rk.Ways[:min(len(rk.Ways), shownWays)])
@@ -248,7 +248,7 @@ func (s *Server) runSuit(owner store.ID, key jobs.Key, basis string, r suit.Requ
 			show(got)
 		}
 		return suit.Ranking{}, err
-	})
+	}))
 	return err
 }
 

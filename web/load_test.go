@@ -1,0 +1,88 @@
+package web_test
+
+import (
+	"fmt"
+	"net/http"
+	"net/url"
+	"strings"
+	"syscall"
+	"testing"
+	"time"
+
+	"stepping/core/plan"
+	"stepping/core/setup"
+	"stepping/core/thumb"
+)
+
+// cpu is the processor time that this process has used.
+func cpu() time.Duration {
+	var u syscall.Rusage
+	_ = syscall.Getrusage(syscall.RUSAGE_SELF, &u)
+	return time.Duration(u.Utime.Nano() + u.Stime.Nano())
+}
+
+// TestThousandTunes: the first page of a thousand tunes costs little, and reads no tune twice.
+func TestThousandTunes(t *testing.T) {
+	s := newSite(t)
+	profiles, err := s.store.Profiles(t.Context(), s.owner)
+	if err != nil {
+		t.Fatal(err)
+	}
+	const count = 990
+	for i := range count {
+		text := fmt.Sprintf("T:Tune %d\nM:4/4\nL:1/8\nK:D\n%s|", i, strings.Repeat("\"D\"D2 F2 A2 F2|", 16))
+		if _, err := s.store.AddTune(t.Context(), s.owner, fmt.Sprint("Tune ", i), text, profiles[0].ID, setup.Settings{Tuning: "Open D", Thumb: thumb.Alternating, Pins: []plan.Pin{}}); err != nil {
+			t.Fatal(err)
+		}
+	}
+	if _, body, _ := s.ask(t, "GET", "/", nil); strings.Count(body, "17 bars") < count && strings.Count(body, "16 bars") < count {
+		t.Fatal("the facts of the tunes are missing")
+	}
+	const views = 5
+	before := cpu()
+	for range views {
+		s.ask(t, "GET", "/", nil)
+	}
+	each := (cpu() - before) / views
+	t.Logf("figure: first page with %d tunes, CPU of the server and of the client that reads it: %v", count, each)
+	if each > 120*time.Millisecond {
+		t.Errorf("%v of CPU for the first page", each)
+	}
+}
+
+// TestShortBesideLong: a new tune of eight notes is planned at once beside four of thousands of notes.
+func TestShortBesideLong(t *testing.T) {
+	if testing.Short() {
+		t.Skip("four long tunes")
+	}
+	s := newSite(t)
+	profiles, err := s.store.Profiles(t.Context(), s.owner)
+	if err != nil {
+		t.Fatal(err)
+	}
+	long := "T:Long\nM:4/4\nL:1/8\nK:D\n"
+	for bar := range 499 {
+		long += []string{"\"D\"D F A d A F D2|", "\"G\"G B d B A G F E|", "\"A7\"A c e c A G E C|"}[bar%3] + "\n"
+	}
+	var ids []string
+	for i := range 4 {
+		id, err := s.store.AddTune(t.Context(), s.owner, fmt.Sprint("Long ", i), long, profiles[0].ID, setup.Settings{Tuning: "Open D", Thumb: thumb.Alternating, Tempo: float64(80 + i), Pins: []plan.Pin{}})
+		if err != nil {
+			t.Fatal(err)
+		}
+		ids = append(ids, id.String())
+		go func() { _, _ = http.Get(s.URL + "/tunes/" + id.String()) }()
+	}
+	time.Sleep(time.Second)
+	_, _, header := s.ask(t, "POST", "/tunes", url.Values{"abc": {"T:Short\nM:4/4\nL:1/8\nK:D\n\"D\"D F A d A F D2|"}, "tuning": {"Open D"}})
+	began := time.Now()
+	status, body, _ := s.ask(t, "GET", header.Get("Location"), nil)
+	took := time.Since(began)
+	t.Logf("figure: eight notes beside four tunes of 4,000: %v", took)
+	if status != 200 || !strings.Contains(body, "class=\"column\"") || took > 500*time.Millisecond {
+		t.Errorf("%d after %v", status, took)
+	}
+	for _, id := range ids {
+		s.ask(t, "POST", "/tunes/"+id+"/delete", url.Values{})
+	}
+}
