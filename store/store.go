@@ -95,6 +95,18 @@ func Open(ctx context.Context, dsn string) (*Store, error) {
 	return connect(dsn, answerTime)
 }
 
+// OpenPatient is Open for work that may take minutes: a backup, a restore.
+func OpenPatient(ctx context.Context, dsn string) (*Store, error) {
+	s, err := Open(ctx, dsn)
+	if err != nil {
+		return nil, err
+	}
+	if err := s.Close(); err != nil {
+		return nil, err
+	}
+	return connect(dsn, migrationTime)
+}
+
 // How long one answer of the database may take before it counts as hung, and one to a change of a table.
 const (
 	answerTime    = 5 * time.Second

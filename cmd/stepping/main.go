@@ -18,6 +18,8 @@ const usage = `usage:
                                      network, with sign-in and a certificate of its own
   stepping demo                      the same with its own database and demo tunes
   stepping reset NAME                a one-time link for a new password
+  stepping backup FILE [--replace]   everything of this installation in one file, also while it runs
+  stepping restore FILE [--replace]  and back
   stepping plan FILE.abc --tuning "D A D F# A D" [--capo N] [--tempo N]
                 [--player FILE.json] [--thumb steady|alternating|none] [--varied] [--json|--tab]
                 [--pattern NAME|FILE.json]
@@ -56,7 +58,7 @@ func main() {
 // run is main without the process: it returns the exit status.
 func run(ctx context.Context, args []string, out, errOut io.Writer) int {
 	commands := map[string]func(context.Context, []string, io.Writer) error{
-		"plan": planCommand, "grips": gripsCommand, "chords": chordsCommand, "name": nameCommand, "retune": retuneCommand, "tuning": tuningCommand, "suit": suitCommand, "set": setCommand, "agree": agreeCommand, "fit": fitCommand, "read": readCommand, "serve": serveCommand, "demo": demoCommand, "reset": resetCommand,
+		"plan": planCommand, "grips": gripsCommand, "chords": chordsCommand, "name": nameCommand, "retune": retuneCommand, "tuning": tuningCommand, "suit": suitCommand, "set": setCommand, "agree": agreeCommand, "fit": fitCommand, "read": readCommand, "serve": serveCommand, "demo": demoCommand, "reset": resetCommand, "backup": backupCommand, "restore": restoreCommand,
 	}
 	if len(args) > 0 && (args[0] == "help" || args[0] == "--help" || args[0] == "-h") {
 		fmt.Fprint(out, usage)

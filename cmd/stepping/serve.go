@@ -7,6 +7,7 @@ import (
 	"io"
 	"os"
 	"path/filepath"
+	"sync"
 	"time"
 
 	"stepping/demo"
@@ -68,6 +69,16 @@ func serve(ctx context.Context, args []string, out io.Writer, withTunes bool) er
 		return err
 	}
 	defer app.Close()
+	copies, err := store.OpenPatient(ctx, dsn)
+	if err != nil {
+		return err
+	}
+	defer copies.Close()
+	var night sync.WaitGroup
+	quit, end := context.WithCancel(ctx)
+	night.Go(func() { nightly(quit, copies, filepath.Join(dir, "backups")) })
+	defer night.Wait()
+	defer end()
 	return door.listen(ctx, out, app.Handler(), func(address string) error { return greet(ctx, out, st, owner, door, address) })
 }
 
