@@ -2,6 +2,7 @@ package store
 
 import (
 	"context"
+	"database/sql"
 	"errors"
 	"fmt"
 	"io/fs"
@@ -139,5 +140,8 @@ func (s *Store) take(ctx context.Context, name string, holder ID) (held bool, er
 	}
 	var now ID
 	err = s.db.QueryRowContext(ctx, "SELECT holder FROM leases WHERE name = ?", name).Scan(&now)
-	return now == holder, notFound(err)
+	if errors.Is(err, sql.ErrNoRows) {
+		return false, nil // it has just been given back
+	}
+	return now == holder, err
 }

@@ -75,7 +75,17 @@ func (pc *planCache) get(id store.ID, basis string) (w, last *worked) {
 			}
 		}
 	}
+	pc.rest()
 	return w, last
+}
+
+// awake is how many plans hold on to what speeds up questions about their moments.
+const awake = 4
+
+func (pc *planCache) rest() {
+	if n := len(pc.plans) - awake; n > 0 {
+		go pc.plans[n-1].plan.Rest() // it may be busy
+	}
 }
 
 // size is how many plans are kept, and their moments.
@@ -98,6 +108,7 @@ func (pc *planCache) put(id store.ID, w *worked) {
 		moments += len(pc.plans[kept].plan.Moments)
 	}
 	pc.plans = slices.Delete(pc.plans, 0, kept)
+	pc.rest()
 }
 
 // request builds the planning request of a tune.

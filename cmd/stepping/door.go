@@ -180,7 +180,7 @@ func greet(ctx context.Context, out io.Writer, st *store.Store, owner store.ID, 
 			return err
 		}
 		fmt.Fprint(out, picture.ToSmallString(false))
-		fmt.Fprintln(out, "Open that address on the tablet, or let its camera read the picture. It is in the same network? The browser warns once, since the certificate is this machine's own: go on.")
+		fmt.Fprintln(out, "Open that address on the tablet, or let its camera read the picture. It must be in the same network. Its browser warns once, since the certificate is this machine's own: go on.")
 	}
 	if d.access.SignIn && !d.access.TLS && !isLoopback(d.address) {
 		fmt.Fprintln(out, "Mind: without TLS, names and passwords travel in the open beyond this machine. Set STEPPING_TLS_CERT and STEPPING_TLS_KEY, use stepping serve --lan, or put a proxy with TLS before it (STEPPING_PROXIES, STEPPING_TLS_PROXY=1).")

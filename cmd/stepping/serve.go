@@ -7,6 +7,7 @@ import (
 	"io"
 	"os"
 	"path/filepath"
+	"runtime/debug"
 	"sync"
 	"time"
 
@@ -21,6 +22,8 @@ const (
 	defaultAddr = "127.0.0.1:8317"
 	dataDir     = ".data/db"
 	rootDataDir = "/var/lib/stepping/db" // for root, where the server's own user cannot enter dataDir
+	// Above it garbage is collected more often; what plans and rankings need beside is some tens of MiB each.
+	memoryLimit = 400 << 20
 	// How long requests under way may take at the end.
 	shutdownTime = 10 * time.Second
 )
@@ -37,6 +40,9 @@ func demoCommand(ctx context.Context, args []string, out io.Writer) error {
 }
 
 func serve(ctx context.Context, args []string, out io.Writer, withTunes bool) error {
+	if os.Getenv("GOMEMLIMIT") == "" {
+		debug.SetMemoryLimit(memoryLimit)
+	}
 	lan := len(args) == 1 && args[0] == "--lan"
 	if len(args) > 0 && !lan {
 		return &inputError{"stepping serve takes no arguments but --lan; see stepping help"}

@@ -44,7 +44,12 @@ type around struct {
 }
 
 func (m *model) newAround(t int) *around {
-	return &around{stage: m.stage(t), pick: m.pickStage(t, nil)}
+	if m.keepStages {
+		return &around{stage: m.stage(t), pick: m.pickStage(t, nil)}
+	}
+	ar := &around{stage: m.stage(t), pick: &pickStage{}} // as small as what is asked: one that was passed on has room for everything
+	ar.pick.reset(m, ar.stage.mo)
+	return ar
 }
 
 // around returns moment t's, kept for the next call.

@@ -97,6 +97,19 @@ func solveFree(ctx context.Context, r Request) (*Plan, error) {
 	return p, nil
 }
 
+// Rest lets go of what only speeds up questions about the moment looked at last.
+func (p *Plan) Rest() {
+	p.mu.Lock()
+	defer p.mu.Unlock()
+	p.letGo()
+	if p.back != nil {
+		p.back.rounds, p.back.scratch = nil, nil
+	}
+	if p.free != nil {
+		p.free.Rest()
+	}
+}
+
 // letGo drops what the moments' looks and passes shared; none of it may be used any more.
 func (p *Plan) letGo() {
 	p.stages = nil
