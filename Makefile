@@ -1,5 +1,5 @@
 # Two commands: make demo and make test. Each installs what is missing first.
-.PHONY: demo test test-long mutate pair fit bench deps deps-test build fmt shots
+.PHONY: demo test test-long faults fuzz mutate pair fit bench deps deps-test build fmt shots
 GO ?= go
 
 demo: deps build
@@ -14,6 +14,14 @@ test: deps-test
 # What takes longer than a change should wait for: the tests in full, and the race detector.
 test-long: deps-test
 	scripts/check-long.sh
+
+# Breaks a running installation in every way that happens; minutes.
+faults: deps-test
+	STEPPING_FAULTS=1 $(GO) test ./faults -v -timeout 40m -count 1
+
+# Every fuzz target for 20 s.
+fuzz:
+	scripts/fuzz.sh
 
 # Changes core a little, again and again; a change that no short test notices is named.
 mutate:

@@ -157,7 +157,7 @@ func add(base, title string) (path string, ok bool) {
 func TestFirstStart(t *testing.T) {
 	t.Parallel()
 	rng := rand.New(rand.NewPCG(5, 5))
-	for range rounds(3, 30) {
+	for range rounds(2, 30) {
 		dir := place(t)
 		for range 2 {
 			c := start(t, dir, false)

@@ -186,8 +186,14 @@ func install(ctx context.Context, dir string, as *account) error {
 	if err != nil {
 		return err
 	}
-	fresh := data + ".new"
-	if err := os.RemoveAll(fresh); err != nil {
+	// Of a start that was killed the tool may still be at work: each has a directory of its own.
+	if old, err := filepath.Glob(data + ".new*"); err == nil {
+		for _, path := range old {
+			_ = os.RemoveAll(path) // if that one writes on, the next start tries again
+		}
+	}
+	fresh, err := os.MkdirTemp(dir, "data.new-")
+	if err != nil {
 		return err
 	}
 	tmp := filepath.Join(dir, "install") // of its own: two installations at once would meet in the shared one

@@ -328,11 +328,11 @@ func (pl *player) finish() (*tune.Tune, error) {
 	if n := len(tu.Bars); n > 1 && tu.Bars[n-1] == tu.Length {
 		tu.Bars = tu.Bars[:n-1]
 	}
-	if len(tu.Notes) == 0 && len(tu.Chords) == 0 {
-		return nil, &Error{1, 1, "there are no notes and no chords: after the line K: write the melody, like D2 F2 | A4 |"}
-	}
 	for n := len(tu.Chords); n > 0 && tu.Chords[n-1].At >= tu.Length; n-- {
 		tu.Chords = tu.Chords[:n-1]
+	}
+	if len(tu.Notes) == 0 && len(tu.Chords) == 0 {
+		return nil, &Error{1, 1, "there are no notes and no chords: after the line K: write the melody, like D2 F2 | A4 |"}
 	}
 	if len(tu.Meters) == 0 || tu.Meters[0].At > 0 {
 		tu.Meters = append([]tune.MeterAt{{At: 0, Num: 4, Den: 4}}, tu.Meters...)
