@@ -128,8 +128,7 @@ func readGuitar(c *gin.Context) (doc store.Guitar, err error) {
 	if doc.Name == "" || len(doc.Name) > 80 {
 		return doc, errors.New("name: a guitar has a name of up to 80 letters")
 	}
-	t, err := tuning.ParseAny(doc.Tuning)
-	if err != nil {
+	if _, err := tuning.ParseAny(doc.Tuning); err != nil {
 		return doc, fmt.Errorf("tuning: %w", err)
 	}
 	set := strings.TrimSpace(c.PostForm("strings"))
@@ -148,8 +147,16 @@ func readGuitar(c *gin.Context) (doc store.Guitar, err error) {
 	if doc.Frets, err = strconv.Atoi(strings.TrimSpace(c.PostForm("frets"))); err != nil {
 		return doc, fmt.Errorf("frets: %q is no number", c.PostForm("frets"))
 	}
-	check := doc.Guitar
-	return doc, check.Complete(t.Len())
+	return doc, checkGuitar(doc)
+}
+
+// checkGuitar says what cannot be about a guitar.
+func checkGuitar(g store.Guitar) error {
+	t, err := tuning.ParseAny(g.Tuning)
+	if err != nil {
+		return fmt.Errorf("tuning: %w", err)
+	}
+	return g.Complete(t.Len())
 }
 
 func (s *Server) showGuitar(c *gin.Context, status int, k *store.Kept[store.Guitar], fields []profileField, notice string) {

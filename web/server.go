@@ -152,6 +152,8 @@ func (s *Server) routes() *gin.Engine {
 	r.POST("/account/end-all", s.endSignins)
 	r.POST("/account/invite", s.invite)
 	r.POST("/account/close", s.closeAccount)
+	r.GET("/everything.zip", s.takeEverything)
+	r.POST("/everything", s.bringBack)
 
 	r.GET("/", s.home)
 	r.POST("/tunes", s.addTune)
@@ -289,7 +291,11 @@ func (s *Server) asked(c *gin.Context) {
 }
 
 func limitBody(c *gin.Context) {
-	c.Request.Body = http.MaxBytesReader(c.Writer, c.Request.Body, maxBody)
+	most := int64(maxBody)
+	if c.FullPath() == "/everything" {
+		most = archiveBytes
+	}
+	c.Request.Body = http.MaxBytesReader(c.Writer, c.Request.Body, most)
 	c.Next()
 }
 

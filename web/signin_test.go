@@ -81,7 +81,7 @@ func guardedSite(t *testing.T) *site {
 var ownersOwn = map[string]bool{
 	"GET /": true, "POST /tunes": true, "POST /look": true, "GET /bench": true, "GET /tone.wav": true, "GET /set": true, "POST /guitars": true, "GET /slides": true, "POST /slides": true,
 	"GET /chords": true, "GET /patterns": true, "POST /patterns": true, "GET /profiles": true, "POST /profiles": true, "POST /sign-out": true, "GET /account": true,
-	"POST /account/password": true, "POST /account/end": true, "POST /account/end-all": true, "POST /account/invite": true, "POST /account/close": true,
+	"POST /account/password": true, "POST /account/end": true, "POST /account/end-all": true, "POST /account/invite": true, "GET /everything.zip": true, "POST /everything": true, "POST /account/close": true,
 }
 
 // Addresses that everybody may use.

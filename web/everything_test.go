@@ -1,0 +1,119 @@
+package web_test
+
+import (
+	"archive/zip"
+	"bytes"
+	"errors"
+	"mime/multipart"
+	"net/http"
+	"reflect"
+	"strings"
+	"testing"
+
+	"stepping/store"
+)
+
+// bring sends an archive.
+func (c *caller) bring(data []byte) (status int, body string) {
+	c.t.Helper()
+	var buf bytes.Buffer
+	form := multipart.NewWriter(&buf)
+	file, err := form.CreateFormFile("file", "all.zip")
+	if err == nil {
+		_, err = file.Write(data)
+	}
+	if err = errors.Join(err, form.Close()); err != nil {
+		c.t.Fatal(err)
+	}
+	res, err := c.Post(c.site.URL+"/everything", form.FormDataContentType(), &buf)
+	if err != nil {
+		c.t.Fatal(err)
+	}
+	defer res.Body.Close()
+	var text bytes.Buffer
+	_, _ = text.ReadFrom(res.Body)
+	return res.StatusCode, text.String()
+}
+
+func zipOf(t *testing.T, files map[string]string) []byte {
+	t.Helper()
+	var buf bytes.Buffer
+	z := zip.NewWriter(&buf)
+	for name, text := range files {
+		f, err := z.Create(name)
+		if err == nil {
+			_, err = f.Write([]byte(text))
+		}
+		if err != nil {
+			t.Fatal(err)
+		}
+	}
+	if err := z.Close(); err != nil {
+		t.Fatal(err)
+	}
+	return buf.Bytes()
+}
+
+// TestEverything: what one takes with him comes back for another with every setting and pin, once; what is no archive adds nothing.
+func TestEverything(t *testing.T) {
+	s := guardedSite(t)
+	first := s.newAccount(t, store.FirstLink, "Ash Fernlow")
+	if status, _, _ := first.ask(s.tunePath(t, 0)+"/plan.json", nil); status != 200 { // keeps a plan document
+		t.Fatal(status)
+	}
+	status, data, header := first.ask("/everything.zip", nil)
+	if status != 200 || !strings.Contains(header.Get("Content-Disposition"), "attachment") {
+		t.Fatal(status, header)
+	}
+	z, err := zip.NewReader(strings.NewReader(data), int64(len(data)))
+	if err != nil {
+		t.Fatal(err)
+	}
+	count := map[string]int{}
+	for _, f := range z.File {
+		count[strings.Split(f.Name, "/")[0]]++
+	}
+	if count["tunes"] != 6 || count["players"] != 2 || count["plans"] != 1 || count["slides"] != 3 {
+		t.Errorf("%v", count)
+	}
+	other := s.newAccount(t, store.InviteLink, "Rook Tansy")
+	if status, body := other.bring([]byte(data)); status != 200 || !strings.Contains(body, "Added: 3 tunes, 2 players") {
+		t.Fatalf("%d %.600s", status, body)
+	}
+	if _, body := other.bring([]byte(data)); !strings.Contains(body, "nothing was added") {
+		t.Errorf("it comes back twice: %.600s", body)
+	}
+	owner, err := s.store.Account(t.Context(), "Rook Tansy")
+	if err != nil {
+		t.Fatal(err)
+	}
+	mine, _ := s.store.Tunes(t.Context(), s.owner)
+	theirs, _ := s.store.Tunes(t.Context(), owner.Owner)
+	if len(theirs) != len(mine) {
+		t.Fatal(len(theirs))
+	}
+	for i := range mine {
+		if theirs[i].Source != mine[i].Source || theirs[i].Title != mine[i].Title || !reflect.DeepEqual(theirs[i].Settings, mine[i].Settings) {
+			t.Errorf("tune %d came back as\n%+v", i, theirs[i])
+		}
+	}
+	for name, bad := range map[string]struct {
+		data []byte
+		want string
+	}{
+		"half":     {[]byte(data[:len(data)/2]), "cut off"},
+		"none":     {zipOf(t, map[string]string{"x.txt": "hello"}), "nothing of Stepping"},
+		"tune":     {zipOf(t, map[string]string{"tunes/a.abc": "K:D\nD2 &|", "tunes/b.abc": "nothing"}), "tunes/"},
+		"settings": {zipOf(t, map[string]string{"tunes/a.abc": "K:D\nD2|", "tunes/a.json": `{"settings":{"capo":99}}`}), "tunes/a.abc"},
+		"player":   {zipOf(t, map[string]string{"players/a.json": `{"name":7}`}), "players/a.json"},
+		"bomb":     {zipOf(t, map[string]string{"tunes/a.abc": strings.Repeat("x", 3<<20)}), "2 MiB a file"},
+	} {
+		if status, body := other.bring(bad.data); status != http.StatusUnprocessableEntity || !strings.Contains(body, bad.want) || !strings.Contains(body, "Nothing was added") {
+			_, at, _ := strings.Cut(body, "fault")
+			t.Errorf("%s: %d %.200s", name, status, at)
+		}
+	}
+	if after, _ := s.store.Tunes(t.Context(), owner.Owner); len(after) != len(mine) {
+		t.Error("a bad archive has added something")
+	}
+}
