@@ -1,6 +1,7 @@
 package web
 
 import (
+	"context"
 	"fmt"
 	"net/http"
 	"slices"
@@ -9,6 +10,7 @@ import (
 
 	"stepping/core/setlist"
 	"stepping/core/tuning"
+	"stepping/jobs"
 )
 
 // setBody is the page that orders a set.
@@ -95,7 +97,12 @@ func (s *Server) set(c *gin.Context) {
 		}
 	}
 	status := http.StatusOK
-	if got, err := setlist.Solve(r); err != nil {
+	got, err := do(c, s, "set", jobs.Work{Owner: owner(c).String(), Long: len(r.Tunes) > setlist.ExactTunes}, func(ctx context.Context) (*setlist.Set, error) { return setlist.Solve(ctx, r) })
+	if c.Err() != nil {
+		c.Abort()
+		return
+	}
+	if err != nil {
 		body.Fault, status = err.Error(), http.StatusUnprocessableEntity
 	} else {
 		body.show(&r, got)

@@ -194,7 +194,7 @@ func newSetCost(o *setlist.Order) setCost {
 	return setCost{rounded(o.Seconds, 1), rounded(o.Risk, 1), rounded(o.Cost(), 1), o.Turns}
 }
 
-func setCommand(_ context.Context, args []string, out io.Writer) error {
+func setCommand(ctx context.Context, args []string, out io.Writer) error {
 	a, err := parseArgs("set", args, func(*flag.FlagSet, *planArgs) {})
 	if err != nil {
 		return err
@@ -207,7 +207,7 @@ func setCommand(_ context.Context, args []string, out io.Writer) error {
 	if err != nil {
 		return &inputError{a.file + ":1:1: " + err.Error()}
 	}
-	set, err := setlist.Solve(r)
+	set, err := setlist.Solve(ctx, r)
 	if err != nil {
 		return &inputError{a.file + ":1:1: " + err.Error()}
 	}

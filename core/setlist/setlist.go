@@ -7,6 +7,7 @@
 package setlist
 
 import (
+	"context"
 	"errors"
 	"fmt"
 	"math"
@@ -89,8 +90,9 @@ type solver struct {
 	free bool // there is no start: the first tune on a guitar costs nothing
 }
 
-// Solve orders r. Errors are written for people.
-func Solve(r Request) (*Set, error) {
+// Solve orders r. Errors are written for people, or ctx's. The same request has the same answer everywhere: the search is bounded by
+// its steps, not by time.
+func Solve(ctx context.Context, r Request) (*Set, error) {
 	s := &solver{r: &r, n: len(r.Tunes), free: r.Start.Len() == 0}
 	if err := s.check(); err != nil {
 		return nil, err
@@ -108,16 +110,19 @@ func Solve(r Request) (*Set, error) {
 	}
 	var best []int
 	if s.n <= ExactTunes {
-		best = s.exact()
+		best = s.exact(ctx)
 	} else {
-		best = s.search()
+		best = s.search(ctx, mostSteps/(MaxTunes*MaxTunes)*s.n*s.n)
+	}
+	if ctx.Err() != nil {
+		return nil, ctx.Err()
 	}
 	if best == nil {
 		return nil, errors.New("no order keeps opener, closer and neighbours as they are asked for: let go of one of them")
 	}
 	out.Best = s.order(best)
 	if s.n > ExactTunes && out.Best.Cost() > 0 {
-		out.Gap = (out.Best.Cost() - s.bound()) / out.Best.Cost()
+		out.Gap = max(0, out.Best.Cost()-s.bound(out.Best.Cost())) / out.Best.Cost()
 	}
 	return out, nil
 }
@@ -248,7 +253,7 @@ func (s *solver) mayFollow(mask uint, i, j int) bool {
 type node struct{ last, other int }
 
 // exact finds the best order by dynamic programming; nil if there is none.
-func (s *solver) exact() []int {
+func (s *solver) exact(ctx context.Context) []int {
 	width := 1
 	if s.r.Guitars == 2 {
 		width = s.n + 1
@@ -272,6 +277,9 @@ func (s *solver) exact() []int {
 		}
 	}
 	for mask := uint(1); mask < 1<<s.n; mask++ {
+		if mask%1024 == 0 && ctx.Err() != nil {
+			return nil
+		}
 		for last := range s.n {
 			if mask>>last&1 == 0 {
 				continue
@@ -397,104 +405,4 @@ func (s *solver) order(seq []int) Order {
 		out.Seconds, out.Risk, out.Turns = out.Seconds+st.Seconds, out.Risk+st.Risk, out.Turns+st.Turns
 	}
 	return out
-}
-
-// search improves an allowed order by moving runs of tunes, whole or turned round, until nothing helps.
-func (s *solver) search() []int {
-	seq := s.first()
-	if seq == nil {
-		return nil
-	}
-	cost := func(q []int) float64 { o := s.order(q); return o.Cost() }
-	best := cost(seq)
-	for improved := true; improved; {
-		improved = false
-		for i := range seq {
-			for n := 1; i+n <= len(seq); n++ {
-				for j := range seq {
-					for _, turned := range []bool{false, true} {
-						q := moved(seq, i, n, j, turned)
-						if q == nil || !s.allowed(q) {
-							continue
-						}
-						if c := cost(q); c < best-1e-9 {
-							seq, best, improved = q, c, true
-						}
-					}
-				}
-				if n >= 4 {
-					break // longer runs seldom help and take long
-				}
-			}
-		}
-	}
-	return seq
-}
-
-// moved takes n tunes from i and puts them before the j-th of the rest, turned round or not.
-func moved(seq []int, i, n, j int, turned bool) []int {
-	run := append([]int{}, seq[i:i+n]...)
-	rest := append(append([]int{}, seq[:i]...), seq[i+n:]...)
-	if j > len(rest) {
-		return nil
-	}
-	if turned {
-		for a, b := 0, len(run)-1; a < b; a, b = a+1, b-1 {
-			run[a], run[b] = run[b], run[a]
-		}
-	}
-	return append(append(append([]int{}, rest[:j]...), run...), rest[j:]...)
-}
-
-// first is an order that is allowed: opener, then tunes with their neighbours, then closer.
-func (s *solver) first() []int {
-	var out []int
-	var place func(mask uint64) bool
-	steps := 0
-	place = func(mask uint64) bool {
-		if len(out) == s.n {
-			return s.allowed(out)
-		}
-		if steps++; steps > 200_000 {
-			return false
-		}
-		for j := range s.n {
-			if mask>>j&1 != 0 || len(out) == 0 && s.r.Opener >= 0 && j != s.r.Opener || j == s.r.Closer && len(out)+1 < s.n {
-				continue
-			}
-			if len(out) > 0 && !s.mayFollow(uint(mask), out[len(out)-1], j) {
-				continue
-			}
-			out = append(out, j)
-			if place(mask | 1<<j) {
-				return true
-			}
-			out = out[:len(out)-1]
-		}
-		return false
-	}
-	if !place(0) {
-		return nil
-	}
-	return out
-}
-
-// bound is what any order costs at least: every tune but the first is reached from somewhere.
-func (s *solver) bound() float64 {
-	sum, most := 0.0, 0.0
-	for j := range s.n {
-		least := math.Inf(1)
-		for i := range s.n + 1 {
-			if i == j || i == s.n && s.free && s.r.Guitars == 1 {
-				continue
-			}
-			c := s.cost[i][j]
-			if i == s.n && s.free {
-				c = swapGuitar
-			}
-			least = math.Min(least, c)
-		}
-		sum, most = sum+least, math.Max(most, least)
-	}
-	return sum - most
 }
