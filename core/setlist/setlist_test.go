@@ -146,7 +146,7 @@ func TestFourteen(t *testing.T) {
 // TestSixty: sets of sixty tunes are ordered within bounds of time and of what could be saved, the same each time, and stop when
 // nobody waits.
 func TestSixty(t *testing.T) {
-	for guitars, most := range map[int]float64{1: 0.1, 2: 0.22} {
+	for guitars, most := range map[int]float64{1: 0.1, 2: 0.26} {
 		if guitars == 2 && testing.Short() {
 			continue
 		}
