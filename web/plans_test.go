@@ -17,7 +17,7 @@ func TestPlanCache(t *testing.T) {
 	of := func(basis string, moments int) *worked {
 		return &worked{basis: basis, plan: &plan.Plan{Moments: make([]play.Moment, moments)}}
 	}
-	first, second, other := of("1", 400), of("2", 400), of("1", 400)
+	first, second, other := of("1", 600), of("2", 600), of("1", 600)
 	pc.put(a, first)
 	pc.put(a, second)
 	pc.put(b, other)
@@ -30,7 +30,7 @@ func TestPlanCache(t *testing.T) {
 	if w, _ := pc.get(b, "1"); w != other {
 		t.Error("plans of two tunes are taken for each other")
 	}
-	pc.put(b, of("2", 800)) // 800 + 400 fit beside nothing older than b's first and a's first
+	pc.put(b, of("2", 800)) // 800 + 600 fit beside nothing older than b's first and a's first
 	if w, _ := pc.get(a, "2"); w != nil {
 		t.Error("the oldest plan is kept beyond the limit")
 	}

@@ -6,10 +6,15 @@ import (
 	"net/http"
 	"net/http/cookiejar"
 	"net/url"
+	"os"
+	"path/filepath"
 	"reflect"
 	"strings"
 	"testing"
 	"time"
+
+	"github.com/chromedp/chromedp"
+	"github.com/chromedp/chromedp/kb"
 
 	"stepping/core/thumb"
 	"stepping/store"
@@ -311,4 +316,41 @@ func TestDoor(t *testing.T) {
 	if strings.Count(cookies, "__Host-") != 2 || strings.Count(cookies, "Secure") != 2 || header.Get("Strict-Transport-Security") == "" {
 		t.Error(cookies, header.Get("Strict-Transport-Security"))
 	}
+}
+
+// TestSignInByKeyboard goes in by the first link, out, and in again without a mouse; the pages of the door are accessible.
+func TestSignInByKeyboard(t *testing.T) {
+	s := guardedSite(t)
+	secret, err := s.store.AddLink(t.Context(), store.FirstLink, s.owner)
+	if err != nil {
+		t.Fatal(err)
+	}
+	shots := os.Getenv("STEPPING_SHOTS")
+	b := newTab(t, s, 1280, 800)
+	b.expect()
+	look := func(name string) {
+		b.accessible(name)
+		if shots != "" && name == "account" || os.Getenv("STEPPING_DOOR") != "" {
+			b.shot(filepath.Join(shots, name+".png"))
+		}
+	}
+	b.open("/welcome/" + secret)
+	look("welcome")
+	b.key("Ash Fernlow" + kb.Tab + goodPassword + kb.Enter)
+	b.until("document.querySelector('.tunes')")
+	b.open("/account")
+	look("account")
+	if os.Getenv("STEPPING_DOOR") != "" {
+		b.do(chromedp.EmulateViewport(390, 844))
+		look("account-phone")
+		b.do(chromedp.EmulateViewport(1280, 800))
+	}
+	b.do(chromedp.Submit("form[action='/sign-out']"))
+	b.until("document.querySelector('#password')")
+	look("signin")
+	b.key("ash fernlow" + kb.Tab + "not the one" + kb.Enter)
+	b.until("document.querySelector('.fault')")
+	b.do(chromedp.Focus("#password"))
+	b.key(goodPassword + kb.Enter)
+	b.until("document.querySelector('.tunes')")
 }
