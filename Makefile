@@ -1,5 +1,5 @@
 # Two commands: make demo and make test. Each installs what is missing first.
-.PHONY: demo test test-long faults fuzz mutate pair fit bench deps deps-test build fmt shots
+.PHONY: demo test test-long faults cluster fuzz mutate pair fit bench deps deps-test build fmt shots
 GO ?= go
 
 demo: deps build
@@ -17,7 +17,13 @@ test-long: deps-test
 
 # Breaks a running installation in every way that happens; minutes.
 faults: deps-test
+	scripts/deps.sh haproxy galera-4
 	STEPPING_FAULTS=1 $(GO) test ./faults -v -timeout 40m -count 1
+
+# Three replicated database servers, two copies and a proxy on loopback, to try or to break.
+cluster: deps build
+	scripts/deps.sh haproxy galera-4
+	scripts/cluster.sh
 
 # Every fuzz target for 20 s.
 fuzz:
@@ -43,7 +49,7 @@ bench:
 	$(GO) test ./web -run TestFigures -v -count 1 | grep -E 'figure|ok|FAIL'
 
 shots: deps-test
-	STEPPING_SHOTS=../docs/screenshots $(GO) test ./web -run TestScreenshots -count 1 -v
+	STEPPING_SHOTS=../docs/screenshots $(GO) test ./web -run 'TestScreenshots|TestSignInByKeyboard' -count 1 -v
 
 deps:
 	scripts/deps.sh mariadb-server

@@ -200,9 +200,7 @@ func TestKills(t *testing.T) {
 					refused++
 				}
 				mu.Unlock()
-				if !ok {
-					time.Sleep(50 * time.Millisecond)
-				}
+				time.Sleep(time.Duration(rounds(20, 200)) * time.Millisecond) // an owner has a thousand tunes at most
 			}
 		})
 	}
@@ -368,7 +366,7 @@ func TestMemory(t *testing.T) {
 		res.Body.Close()
 		paths = append(paths, res.Header.Get("Location"))
 	}
-	plans := rounds(10, 2000)
+	plans := rounds(10, 300)
 	for i := range plans {
 		if i >= len(paths) { // another tempo makes another plan
 			_, err := client.PostForm(c.url+paths[i%50]+"/settings", url.Values{"version": {strconv.Itoa(i / 50)}, "tempo": {strconv.Itoa(60 + i/50)}, "tuning": {"Open D"}, "thumb": {"alternating"}})

@@ -82,7 +82,6 @@ func TestScreenshots(t *testing.T) {
 	take("tunes", 1280, 800, "/", nil)
 	take("plan", 1280, 800, s.tunePath(t, 0)+"?m=9", nil)
 	take("plan-rag", 1920, 1080, s.tunePath(t, 1)+"?m=13", nil)
-	take("plan-pinned", 1280, 1100, s.tunePath(t, 2)+"?m=20", func(b *tab) { b.key("1"); b.until("document.querySelector('.pinned')") })
 	take("plan-elsewhere", 1280, 1000, s.tunePath(t, 0)+"?m=8", func(b *tab) {
 		b.until("document.querySelector('.beneath')")
 		b.do(chromedp.ScrollIntoView(".strum"))
