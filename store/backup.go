@@ -23,7 +23,7 @@ const (
 )
 
 // backedUp are the tables of a backup, each after those that its rows belong to. Left out is what is worth nothing elsewhere or later: sessions,
-// sign-ins, links, counts of tries, leases, and plan documents, which are worked out again.
+// sign-ins, links, counts of tries, leases, and plan documents and rankings, which are worked out again.
 var backedUp = []string{"players", "accounts", "profiles", "tunes", "edits", "patterns", "guitars", "slides"}
 
 // Manifest describes a backup.
@@ -180,7 +180,7 @@ func (s *Store) Restore(ctx context.Context, r io.ReaderAt, size int64, replace 
 		}
 		last := slices.Clone(backedUp)
 		slices.Reverse(last)
-		for _, table := range append([]string{"sessions", "signins", "browsers", "attempts", "links", "plans"}, last...) {
+		for _, table := range append([]string{"sessions", "signins", "browsers", "attempts", "links", "plans", "results"}, last...) {
 			if _, err := tx.ExecContext(ctx, "DELETE FROM "+table); err != nil {
 				return err
 			}

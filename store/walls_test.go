@@ -35,6 +35,9 @@ func TestWalls(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
+	if _, err := f.SaveResult(f.ctx, f.owner, id, "ranking", "b", []byte("{}"), true, true); err != nil {
+		t.Fatal(err)
+	}
 	mine := shelved(t, &f)
 	secret, err := f.AddLink(f.ctx, store.FirstLink, f.owner)
 	if err != nil {
@@ -61,11 +64,17 @@ func TestWalls(t *testing.T) {
 	before := everything(t, &f)
 
 	refused := map[string]func() error{
-		"Tune":            func() error { _, err := f.Tune(f.ctx, other, id); return err },
-		"Profile":         func() error { _, err := f.Profile(f.ctx, other, f.profile); return err },
-		"Plan":            func() error { _, err := f.Plan(f.ctx, other, id, basis); return err },
-		"AddTune":         func() error { _, err := f.AddTune(f.ctx, other, "x", "K:D\nD|", f.profile, settings(0)); return err },
-		"SavePlan":        func() error { return f.SavePlan(f.ctx, other, id, basis, []byte(`{"version":2}`)) },
+		"Tune":     func() error { _, err := f.Tune(f.ctx, other, id); return err },
+		"Profile":  func() error { _, err := f.Profile(f.ctx, other, f.profile); return err },
+		"Plan":     func() error { _, err := f.Plan(f.ctx, other, id, basis); return err },
+		"AddTune":  func() error { _, err := f.AddTune(f.ctx, other, "x", "K:D\nD|", f.profile, settings(0)); return err },
+		"SavePlan": func() error { return f.SavePlan(f.ctx, other, id, basis, []byte(`{"version":2}`)) },
+		"SaveResult": func() error {
+			_, err := f.SaveResult(f.ctx, other, id, "ranking", "b", []byte("{}"), false, true)
+			return err
+		},
+		"Result":          func() error { _, err := f.Result(f.ctx, other, id, "ranking"); return err },
+		"StopResult":      func() error { return f.StopResult(f.ctx, other, id, "ranking") },
 		"SaveSettings":    func() error { return f.SaveSettings(f.ctx, other, id, 1, f.profile, settings(1)) },
 		"SaveSource":      func() error { return f.SaveSource(f.ctx, other, id, 1, "Theirs", "K:D\nD|") },
 		"Step":            func() error { return f.Step(f.ctx, other, id, 1, 1) },

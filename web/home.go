@@ -187,7 +187,7 @@ func (s *Server) addTune(c *gin.Context) {
 		s.failFor(c, err)
 		return
 	}
-	s.keepProposed(id, found)
+	s.keepProposed(c, id, found)
 	c.Redirect(http.StatusSeeOther, "/tunes/"+id.String())
 }
 

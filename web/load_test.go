@@ -12,6 +12,7 @@ import (
 	"stepping/core/plan"
 	"stepping/core/setup"
 	"stepping/core/thumb"
+	"stepping/store/storetest"
 )
 
 // cpu is the processor time that this process has used.
@@ -84,5 +85,49 @@ func TestShortBesideLong(t *testing.T) {
 	}
 	for _, id := range ids {
 		s.ask(t, "POST", "/tunes/"+id+"/delete", url.Values{})
+	}
+}
+
+// TestRankingElsewhere: a ranking that one copy of the program works at is shown, not begun again, and stopped by another; after the copy
+// has gone another goes on from what it found. Proposals survive a restart.
+func TestRankingElsewhere(t *testing.T) {
+	dsn, err := storetest.DSN()
+	if err != nil {
+		t.Fatal(err)
+	}
+	one, two := openSite(t, dsn), openSite(t, dsn)
+	_, _, header := one.ask(t, "POST", "/tunes", url.Values{"abc": {ownTune}})
+	tune := header.Get("Location")
+	proposals := func(s *site) int {
+		_, body, _ := s.ask(t, "GET", tune, nil)
+		return strings.Count(body, "Tunings proposed")
+	}
+	if n := proposals(one); n == 0 || proposals(two) != n {
+		t.Errorf("%d proposals here, %d elsewhere", n, proposals(two))
+	}
+	suit := one.tunePath(t, 1) + "/suit" // takes longer than to stop it
+	running := func(s *site) bool {
+		_, body, _ := s.ask(t, "GET", suit, nil)
+		return strings.Contains(body, "data-running")
+	}
+	until := func(s *site, want bool) {
+		t.Helper()
+		for since := time.Now(); running(s) != want; time.Sleep(100 * time.Millisecond) {
+			if time.Since(since) > 20*time.Second {
+				t.Fatalf("running is not %v", want)
+			}
+		}
+	}
+	one.ask(t, "POST", suit, url.Values{"key": {"keep"}})
+	until(two, true)
+	two.ask(t, "POST", suit, url.Values{"key": {"keep"}})
+	if _, body, _ := two.ask(t, "GET", "/metrics", nil); !strings.Contains(body, "stepping_work_running 0") {
+		t.Error("the other copy has begun it, too")
+	}
+	two.ask(t, "POST", suit+"/stop", url.Values{"key": {"keep"}})
+	until(one, false)
+	until(two, false)
+	if _, body, _ := two.ask(t, "GET", suit, nil); !strings.Contains(body, "<tbody>") || !strings.Contains(body, "Go on from here") {
+		t.Errorf("what was found is not shown elsewhere: %.3000s", body)
 	}
 }

@@ -161,7 +161,7 @@ func (s *Server) showPlan(c *gin.Context, status int, id store.ID, moment string
 		}
 	}
 	body.describe(&t.Settings)
-	body.Proposed, body.OctaveDown = s.proposedFor(id, &t.Settings), t.Settings.Steps == -12
+	body.Proposed, body.OctaveDown = s.proposedFor(c, id, &t.Settings), t.Settings.Steps == -12
 	if body.Patterns, err = s.patternChoices(c); err != nil {
 		s.failFor(c, err)
 		return

@@ -2,6 +2,7 @@ package web
 
 import (
 	"context"
+	"encoding/json"
 	"time"
 
 	"github.com/gin-gonic/gin"
@@ -13,7 +14,6 @@ import (
 	"stepping/core/thumb"
 	"stepping/core/tune"
 	"stepping/core/tuning"
-	"stepping/jobs"
 	"stepping/store"
 )
 
@@ -29,8 +29,6 @@ type proposedView struct {
 	Capo                      int
 	Now                       bool
 }
-
-func proposedKey(id store.ID) jobs.Key { return jobs.Key{Kind: proposalJob, Of: id.String()} }
 
 // propose finds the ways for a new tune, and the tuning that the guitar is in. No ways if none can be found: the plan page says why.
 func (s *Server) propose(c *gin.Context, tu *tune.Tune, p *player.Profile) (out []suit.Way, present string, err error) {
@@ -54,23 +52,29 @@ func (s *Server) propose(c *gin.Context, tu *tune.Tune, p *player.Profile) (out 
 	return out, g.Tuning, nil
 }
 
-// keepProposed keeps what was proposed for the tune, as long as results are kept.
-func (s *Server) keepProposed(id store.ID, ways []suit.Way) {
+// keepProposed keeps what was proposed for the tune.
+func (s *Server) keepProposed(c *gin.Context, id store.ID, ways []suit.Way) {
 	if len(ways) == 0 {
 		return
 	}
-	_, _ = jobs.Start(s.jobs, proposedKey(id), "", jobs.Work{}, 0, func(context.Context, *jobs.Job[[]suit.Way]) ([]suit.Way, error) { return ways, nil })
+	doc, err := json.Marshal(ways)
+	if err == nil {
+		_, err = s.store.SaveResult(c.Request.Context(), owner(c), id, proposalJob, "", doc, false, true)
+	}
+	if err != nil {
+		s.logFor(c).Error("keep proposals", "err", err) // the tune is there without
+	}
 }
 
 // proposedFor shows what was proposed for a tune.
-func (s *Server) proposedFor(id store.ID, st *setup.Settings) (out []proposedView) {
-	j := jobs.Find[[]suit.Way](s.jobs, proposedKey(id))
-	if j == nil {
-		return nil
-	}
-	ways, err := j.Wait(context.Background(), time.Second)
+func (s *Server) proposedFor(c *gin.Context, id store.ID, st *setup.Settings) (out []proposedView) {
+	kept, err := s.store.Result(c.Request.Context(), owner(c), id, proposalJob)
 	if err != nil {
 		return nil
+	}
+	var ways []suit.Way
+	if json.Unmarshal(kept.Doc, &ways) != nil || len(ways) > proposals {
+		return nil // of another version of the program
 	}
 	for i := range ways {
 		w := &ways[i]

@@ -2,6 +2,7 @@ package web
 
 import (
 	"context"
+	"encoding/json"
 	"errors"
 	"fmt"
 	"net/http"
@@ -108,9 +109,7 @@ func (s *Server) suit(c *gin.Context) {
 	sorts := map[bool]string{true: "?sort=", false: "?key=any&sort="}
 	g, _ := sixStringed(guitars)
 	body := suitBody{ID: t.ID.String(), Title: t.Title, Version: t.Version, Keep: keep, Guitar: g.Name, Present: g.Tuning, Sort: sorts[keep]}
-	if j := jobs.Find[suit.Ranking](s.jobs, suitKey(t, keep)); j != nil {
-		body.take(j, t, c.Query("sort"))
-	}
+	s.ranked(c, t, keep, &body)
 	part := "layout"
 	if c.GetHeader("X-Part") != "" {
 		part = "ranking"
@@ -118,13 +117,37 @@ func (s *Server) suit(c *gin.Context) {
 	s.render(c, http.StatusOK, "suit", part, "Which tuning suits "+t.Title, body)
 }
 
-// take shows what a ranking has found, and how far it is.
-func (b *suitBody) take(j *jobs.Job[suit.Ranking], t *store.Tune, by string) {
-	b.Running = j.Running() // before what is seen: what ends in between is shown as still under way
-	got, _ := j.Seen()
-	if err := j.Err(); err != nil && !errors.Is(err, jobs.ErrStopped) && !errors.Is(err, context.DeadlineExceeded) {
-		b.Problem = err.Error()
+// ranked shows the ranking that is under way here, or what is kept of one.
+func (s *Server) ranked(c *gin.Context, t *store.Tune, keep bool, body *suitBody) {
+	if j := jobs.Find[suit.Ranking](s.jobs, suitKey(t, keep)); j != nil {
+		body.Running = j.Running() // before what is seen: what ends in between is shown as still under way
+		got, _ := j.Seen()
+		if err := j.Err(); err != nil && !errors.Is(err, jobs.ErrStopped) && !errors.Is(err, context.DeadlineExceeded) {
+			body.Problem = err.Error()
+		}
+		body.take(&got, t, c.Query("sort"))
+		return
 	}
+	if kept, got, ok := s.keptRanking(c.Request.Context(), t, keep); ok {
+		body.Running = kept.Running
+		body.take(got, t, c.Query("sort"))
+	}
+}
+
+// keptRanking is what is kept of a ranking, by whichever copy of the program.
+func (s *Server) keptRanking(ctx context.Context, t *store.Tune, keep bool) (kept store.Result, got *suit.Ranking, ok bool) {
+	kept, err := s.store.Result(ctx, t.Owner, t.ID, rankingKind(keep))
+	if err != nil {
+		return kept, nil, false
+	}
+	got = &suit.Ranking{}
+	return kept, got, json.Unmarshal(kept.Doc, got) == nil
+}
+
+func rankingKind(keep bool) string { return rankingJob + " " + fmt.Sprint(keep) }
+
+// take shows what a ranking has found, and how far it is.
+func (b *suitBody) take(got *suit.Ranking, t *store.Tune, by string) {
 	b.All, b.Planned, b.Proved = got.All, got.Planned, got.Proved
 	b.Stopped = !b.Running && got.Proved == 0 && b.Problem == ""
 	rows := suit.Rows(got.Ways)
@@ -213,7 +236,7 @@ func (s *Server) startSuit(c *gin.Context) {
 		return
 	}
 	basis := basisOf(t, &prof.Profile) + present.String()
-	if err := s.runSuit(t.Owner, suitKey(t, keep), basis, r); err != nil {
+	if err := s.runSuit(c.Request.Context(), t, keep, basis, r); err != nil {
 		s.fail(c, http.StatusServiceUnavailable, errors.New("as much is being worked out already as Stepping does at once: try again in a moment"))
 		return
 	}
@@ -228,27 +251,76 @@ func suitLink(t *store.Tune, keep bool) string {
 	return link
 }
 
-// runSuit starts the job unless it runs; one that was stopped goes on from what it found.
-func (s *Server) runSuit(owner store.ID, key jobs.Key, basis string, r suit.Request) error {
-	if old := jobs.Find[suit.Ranking](s.jobs, key); old != nil && !old.Running() && old.Basis() == basis {
-		got, _ := old.Seen()
-		r.Known = got.Ways
+// runSuit starts the job unless it runs, here or elsewhere; one that was stopped goes on from what it found.
+func (s *Server) runSuit(ctx context.Context, t *store.Tune, keep bool, basis string, r suit.Request) error {
+	key := suitKey(t, keep)
+	if old := jobs.Find[suit.Ranking](s.jobs, key); old != nil && !old.Running() {
 		old.Drop()
 	}
-	_, err := jobs.Start(s.jobs, key, basis, jobs.Work{Owner: owner.String(), Long: true}, suitLimit, timed(s, rankingJob, func(ctx context.Context, j *jobs.Job[suit.Ranking]) (suit.Ranking, error) {
-		show := func(rk *suit.Ranking) {
-			seen := *rk
-			seen.Ways = slices.Clone(rk.Ways[:min(len(rk.Ways), shownWays)])
-			j.Show(seen)
+	if jobs.Find[suit.Ranking](s.jobs, key) == nil {
+		if kept, got, ok := s.keptRanking(ctx, t, keep); ok && kept.Basis == basis {
+			if kept.Running {
+				return nil // another copy of the program is at it
+			}
+			r.Known = got.Ways
 		}
-		show(&suit.Ranking{Ways: r.Known})
-		r.Progress = show
-		got, err := suit.Rank(ctx, r)
-		if got != nil {
-			show(got)
-		}
-		return suit.Ranking{}, err
+	}
+	_, err := jobs.Start(s.jobs, key, basis, jobs.Work{Owner: t.Owner.String(), Long: true}, suitLimit, timed(s, rankingJob, func(ctx context.Context, j *jobs.Job[suit.Ranking]) (suit.Ranking, error) {
+		return suit.Ranking{}, s.rank(ctx, j, t.Owner, t.ID, rankingKind(keep), basis, r)
 	}))
+	return err
+}
+
+// rank ranks, and keeps what it finds from time to time, so that any copy of the program can show it, and stop it.
+func (s *Server) rank(ctx context.Context, j *jobs.Job[suit.Ranking], owner, id store.ID, kind, basis string, r suit.Request) error {
+	ctx, stop := context.WithCancelCause(ctx)
+	defer stop(nil)
+	save := func(ctx context.Context, underWay, first bool) {
+		got, _ := j.Seen()
+		doc, err := json.Marshal(got)
+		wanted := true
+		if err == nil {
+			wanted, err = s.store.SaveResult(ctx, owner, id, kind, basis, doc, underWay, first)
+		}
+		if err != nil && ctx.Err() == nil {
+			s.log.Error("keep a ranking", "err", err)
+		}
+		if !wanted || errors.Is(err, store.ErrNotFound) {
+			stop(jobs.ErrStopped)
+		}
+	}
+	show := func(rk *suit.Ranking) {
+		seen := *rk
+		seen.Ways = slices.Clone(rk.Ways[:min(len(rk.Ways), shownWays)])
+		j.Show(seen)
+	}
+	show(&suit.Ranking{Ways: r.Known})
+	save(ctx, true, true)
+	saver := make(chan struct{})
+	go func() {
+		defer close(saver)
+		for {
+			select {
+			case <-ctx.Done():
+				return
+			case <-time.After(store.SavedEvery):
+				save(ctx, true, false)
+			}
+		}
+	}()
+	r.Progress = show
+	got, err := suit.Rank(ctx, r)
+	if got != nil {
+		show(got)
+	}
+	if cause := context.Cause(ctx); err != nil && cause != nil {
+		err = cause
+	}
+	stop(nil)
+	<-saver
+	end, cancel := context.WithTimeout(context.WithoutCancel(ctx), store.SavedEvery)
+	defer cancel()
+	save(end, false, false)
 	return err
 }
 
@@ -260,6 +332,9 @@ func (s *Server) stopSuit(c *gin.Context) {
 	keep := c.PostForm("key") != "any"
 	if j := jobs.Find[suit.Ranking](s.jobs, suitKey(t, keep)); j != nil {
 		j.Stop()
+	} else if err := s.store.StopResult(c.Request.Context(), t.Owner, t.ID, rankingKind(keep)); err != nil && !errors.Is(err, store.ErrNotFound) { // it runs elsewhere
+		s.failFor(c, err)
+		return
 	}
 	c.Redirect(http.StatusSeeOther, suitLink(t, keep))
 }
