@@ -77,12 +77,12 @@ func (s *Store) repair(ctx context.Context) error {
 
 // How long a lease lasts unless it is renewed, and how long one is waited for.
 const (
-	leaseLasts  = 15 * time.Second
+	leaseLasts  = 10 * time.Second
 	leaseWaited = time.Minute
 )
 
 // Alone runs f while no other copy of the program, on any node of the database, runs one of the same name. A copy that is killed
-// holds the others up for a quarter of a minute at most.
+// holds the others up for ten seconds at most.
 func (s *Store) Alone(ctx context.Context, name string, f func(context.Context) error) error {
 	_, err := s.db.ExecContext(ctx, "CREATE TABLE IF NOT EXISTS leases (name VARCHAR(40) NOT NULL PRIMARY KEY, holder UUID NOT NULL, ends_at DATETIME(6) NOT NULL) ENGINE=InnoDB DEFAULT CHARSET=utf8mb4")
 	if err != nil {

@@ -109,7 +109,14 @@ func (s *Server) Handler() http.Handler {
 	guard.SetDenyHandler(http.HandlerFunc(func(w http.ResponseWriter, _ *http.Request) {
 		http.Error(w, "This change was asked for by another site and was not made. Open Stepping itself and try again.", http.StatusForbidden)
 	}))
-	return guard.Handler(s.sessions.LoadAndSave(s.engine))
+	known := s.sessions.LoadAndSave(s.engine)
+	return guard.Handler(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		if strings.HasPrefix(r.URL.Path, "/static/") { // for everybody, and also while the database is away
+			s.engine.ServeHTTP(w, r)
+			return
+		}
+		known.ServeHTTP(w, r)
+	}))
 }
 
 // Routes lists the addresses, each as "METHOD /path".
@@ -370,6 +377,31 @@ type again struct {
 
 type againField struct{ Name, Value string }
 
+const awayTitle = "The database is away"
+
+func newAway(r *http.Request) errorBody {
+	return errorBody{http.StatusServiceUnavailable, "The database does not answer at the moment. What was kept is safe; wait a few seconds and try again", newAgain(r)}
+}
+
+// away answers a request whose session cannot be looked up.
+func (s *Server) away(w http.ResponseWriter, r *http.Request, err error) {
+	s.log.Error("session", "err", err)
+	r.Body = http.MaxBytesReader(w, r.Body, maxBody)
+	_ = r.ParseMultipartForm(maxBody) // what can be read of it is given back
+	var buf bytes.Buffer
+	if err := s.pages["error"].ExecuteTemplate(&buf, "layout", page{Title: awayTitle, Path: "/", Out: true, Body: newAway(r)}); err != nil {
+		s.log.Error("template", "page", "error", "err", err)
+	}
+	h := w.Header()
+	h.Set("Content-Security-Policy", policy)
+	h.Set("Content-Type", "text/html; charset=utf-8")
+	h.Set("X-Content-Type-Options", "nosniff")
+	h.Set("Cache-Control", "no-store")
+	h.Set("Retry-After", "5")
+	w.WriteHeader(http.StatusServiceUnavailable)
+	_, _ = buf.WriteTo(w) // a client that has gone
+}
+
 func newAgain(r *http.Request) *again {
 	a := &again{Action: r.URL.RequestURI(), Post: r.Method == http.MethodPost}
 	if a.Post {
@@ -395,7 +427,7 @@ func (s *Server) fail(c *gin.Context, status int, err error) {
 	if status >= http.StatusInternalServerError {
 		title = "Something does not work"
 	}
-	s.render(c, status, "error", "layout", title, errorBody{status, err.Error(), nil})
+	s.render(c, status, "error", "layout", title, errorBody{status, capital(err.Error()), nil})
 }
 
 // failFor picks the status for a store or planning error; unknown ones are logged and
@@ -415,8 +447,7 @@ func (s *Server) failFor(c *gin.Context, err error) {
 		s.logFor(c).Error("request", "err", err)
 		c.Abort()
 		c.Header("Retry-After", "5")
-		s.render(c, http.StatusServiceUnavailable, "error", "layout", "The database is away", errorBody{http.StatusServiceUnavailable,
-			"the database does not answer at the moment. What was kept is safe; wait a few seconds and try again", newAgain(c.Request)})
+		s.render(c, http.StatusServiceUnavailable, "error", "layout", awayTitle, newAway(c.Request))
 	default:
 		s.logFor(c).Error("request", "err", err)
 		s.fail(c, http.StatusInternalServerError, errInternal)

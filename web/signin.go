@@ -10,6 +10,8 @@ import (
 	"strconv"
 	"strings"
 	"time"
+	"unicode"
+	"unicode/utf8"
 
 	"github.com/alexedwards/scs/v2"
 	"github.com/gin-gonic/gin"
@@ -57,10 +59,7 @@ func (s *Server) newSessions() *scs.SessionManager {
 	m := scs.New()
 	m.Store, m.Lifetime, m.HashTokenInStore = s.store.Sessions(), s.access.Lifetime, true
 	m.Cookie.Name, m.Cookie.Path, m.Cookie.HttpOnly, m.Cookie.SameSite, m.Cookie.Secure, m.Cookie.Persist = s.cookieName(sessionCookie), "/", true, http.SameSiteLaxMode, s.access.TLS, true
-	m.ErrorFunc = func(w http.ResponseWriter, _ *http.Request, err error) {
-		s.log.Error("session", "err", err)
-		away(w, err)
-	}
+	m.ErrorFunc = s.away
 	return m
 }
 
@@ -77,11 +76,15 @@ func owner(c *gin.Context) store.ID {
 	return id
 }
 
-// open are the addresses that need no account: each is answered alike for everybody.
-var open = map[string]bool{"/static/*filepath": true, "/healthz": true, "/readyz": true, "/sign-in": true, "/welcome/:secret": true}
+// open are the addresses that need no account beside style and scripts: each is answered alike for everybody.
+var open = map[string]bool{"/healthz": true, "/readyz": true, "/sign-in": true, "/welcome/:secret": true}
 
 // who finds out whose request it is. It decides for every address: what is not open is refused to whom it does not know.
 func (s *Server) who(c *gin.Context) {
+	if strings.HasPrefix(c.Request.URL.Path, "/static/") {
+		c.Next()
+		return
+	}
 	if !s.access.SignIn && !forwarded(c.Request) {
 		c.Set(ownerKey, s.owner)
 		c.Next()
@@ -425,7 +428,13 @@ func (s *Server) changePassword(c *gin.Context) {
 }
 
 // sentence makes a sentence of an error's text.
-func sentence(text string) string { return strings.ToUpper(text[:1]) + text[1:] + "." }
+func sentence(text string) string { return capital(text) + "." }
+
+// capital begins a sentence.
+func capital(text string) string {
+	first, n := utf8.DecodeRuneInString(text)
+	return string(unicode.ToUpper(first)) + text[n:]
+}
 
 func (s *Server) endSignin(c *gin.Context) {
 	id, err := uuid.Parse(c.PostForm("signin"))
@@ -488,10 +497,4 @@ func (s *Server) closeAccount(c *gin.Context) {
 	}
 	s.logFor(c).Info("account closed", "owner", owner(c))
 	c.Redirect(http.StatusSeeOther, "/sign-in")
-}
-
-// away says that the database does not answer.
-func away(w http.ResponseWriter, _ error) {
-	w.Header().Set("Retry-After", "5")
-	http.Error(w, "Stepping's database does not answer at the moment. What was kept is safe. Go back and try again in a few seconds.", http.StatusServiceUnavailable)
 }

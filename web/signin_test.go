@@ -242,6 +242,16 @@ func TestSignIn(t *testing.T) {
 	if here(moved) != 200 {
 		t.Error("a restart has signed everybody out")
 	}
+	// Without its database nobody is taken for signed out, nothing typed is lost, and style and scripts are there.
+	again.store.Close()
+	status, body, header := moved.ask("/tunes", url.Values{"abc": {"T:Typed"}})
+	if style, _, _ := moved.ask("/static/app.js", nil); status != 503 || !strings.Contains(body, "T:Typed") || header.Get("Retry-After") == "" || style != 200 {
+		t.Errorf("%d, style %d: %.300s", status, style, body)
+	}
+	again = openDoor(t, dsn, web.Access{SignIn: true})
+	moved.site = again
+	to, _ = url.Parse(again.URL)
+	moved.Jar.SetCookies(to, []*http.Cookie{{Name: "session", Value: token(c)}})
 	c.ask("/sign-out", url.Values{})
 	if here(moved) == 200 || here(c) == 200 {
 		t.Error("signed out, and still in")
@@ -269,7 +279,7 @@ func TestSignIn(t *testing.T) {
 		t.Errorf("guesses of a stranger lock the owner out: %d", status)
 	}
 	// An invitation: once; closing the account takes all with it.
-	_, body, _ := first.ask("/account/invite", url.Values{})
+	_, body, _ = first.ask("/account/invite", url.Values{})
 	_, link, _ := strings.Cut(body, s.URL)
 	link, _, _ = strings.Cut(link, "<")
 	guest := s.caller(t)
