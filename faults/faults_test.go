@@ -366,7 +366,7 @@ func TestMemory(t *testing.T) {
 		res.Body.Close()
 		paths = append(paths, res.Header.Get("Location"))
 	}
-	plans := rounds(10, 300)
+	plans := rounds(6, 300)
 	for i := range plans {
 		if i >= len(paths) { // another tempo makes another plan
 			_, err := client.PostForm(c.url+paths[i%50]+"/settings", url.Values{"version": {strconv.Itoa(i / 50)}, "tempo": {strconv.Itoa(60 + i/50)}, "tuning": {"Open D"}, "thumb": {"alternating"}})

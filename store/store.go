@@ -153,8 +153,8 @@ func (s *Store) Together(ctx context.Context, what string, f func(*Store) error)
 // patience is how long a change waits for a database that is being started again.
 const patience = 4 * time.Second
 
-// inTx runs f in a transaction, again after a deadlock or lock timeout, and for a while if the connection was lost before
-// the commit was sent; within Together in that one. After that nobody knows whether it was kept: the error says so.
+// inTx runs f in a transaction, again after a deadlock or lock timeout, and for a while if the connection was lost; within Together in
+// that one. If it was lost after the commit was sent, the change is looked for first, so that it is never made twice.
 func (s *Store) inTx(ctx context.Context, what string, f func(*sql.Tx) error) error {
 	if s.tx != nil {
 		return f(s.tx)
@@ -162,8 +162,13 @@ func (s *Store) inTx(ctx context.Context, what string, f func(*sql.Tx) error) er
 	var err error
 	began := time.Now()
 	for try := 0; ; try++ {
-		var sent bool
-		sent, err = s.once(ctx, f)
+		id, sent := newID(), false
+		if sent, err = s.once(ctx, id, f); sent && cutOff(err) {
+			if err = s.lookFor(ctx, id, err); err == nil {
+				return nil
+			}
+			sent = !errors.Is(err, errNotMade)
+		}
 		again := isDeadlock(err) && try < 8 || !sent && cutOff(err) && time.Since(began) < patience
 		if !again || ctx.Err() != nil {
 			break
@@ -176,8 +181,8 @@ func (s *Store) inTx(ctx context.Context, what string, f func(*sql.Tx) error) er
 	return nil
 }
 
-// once tries; sent says that the commit was sent, whatever came of it.
-func (s *Store) once(ctx context.Context, f func(*sql.Tx) error) (sent bool, err error) {
+// once tries; sent says that the commit was sent, whatever came of it. id marks the change.
+func (s *Store) once(ctx context.Context, id ID, f func(*sql.Tx) error) (sent bool, err error) {
 	tx, err := s.db.BeginTx(ctx, nil)
 	if err != nil {
 		return false, err
@@ -186,7 +191,36 @@ func (s *Store) once(ctx context.Context, f func(*sql.Tx) error) (sent bool, err
 	if err := f(tx); err != nil {
 		return false, err
 	}
+	if _, err := tx.ExecContext(ctx, "INSERT INTO commits (id, made_at) VALUES (?, ?)", id, now()); err != nil {
+		return false, err
+	}
 	return true, tx.Commit()
+}
+
+// errNotMade is a change that was looked for and is not there.
+var errNotMade = errors.New("the change was not made")
+
+// lookFor finds out what became of a change whose commit was not answered, for lost: nil if it was made. A server that only hangs may
+// make it yet: then it stays unknown.
+func (s *Store) lookFor(ctx context.Context, id ID, lost error) error {
+	for began := time.Now(); time.Since(began) < patience && ctx.Err() == nil; time.Sleep(100 * time.Millisecond) {
+		var one int
+		err := s.db.QueryRowContext(ctx, "SELECT 1 FROM commits WHERE id = ?", id).Scan(&one)
+		var timeout net.Error
+		switch {
+		case err == nil:
+			return nil
+		case errors.Is(err, sql.ErrNoRows) && !(errors.As(lost, &timeout) && timeout.Timeout()):
+			return fmt.Errorf("%w: %w", errNotMade, lost)
+		}
+	}
+	return lost
+}
+
+// Tidy lets go of the marks of changes that nobody can ask for any more.
+func (s *Store) Tidy(ctx context.Context) error {
+	_, err := s.db.ExecContext(ctx, "DELETE FROM commits WHERE made_at < ? LIMIT 100000", now().Add(-time.Hour))
+	return err
 }
 
 func isDeadlock(err error) bool {

@@ -183,6 +183,10 @@ func (s *Server) addTune(c *gin.Context) {
 		}
 	}
 	id, err := s.store.AddTune(c.Request.Context(), owner(c), titleOf(tu), body.Text, profiles[0].ID, st)
+	if errors.Is(err, store.ErrTooMany) {
+		refuse(&fault{Text: "as many tunes as Stepping keeps are kept already: delete one in another tab, then add this one again"})
+		return
+	}
 	if err != nil {
 		s.failFor(c, err)
 		return

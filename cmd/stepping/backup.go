@@ -134,6 +134,9 @@ func nightly(ctx context.Context, st *store.Store, dir string) {
 		if err := copyOfToday(ctx, st, dir); err != nil && ctx.Err() == nil {
 			slog.Error("today's copy of everything was not made", "dir", dir, "err", err)
 		}
+		if err := st.Tidy(ctx); err != nil && ctx.Err() == nil {
+			slog.Error("old marks of changes were not deleted", "err", err)
+		}
 		select {
 		case <-ctx.Done():
 			return
