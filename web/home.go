@@ -37,7 +37,7 @@ type tuneCard struct {
 	Tuning  string // name, or notes
 	Strings string // notes from string 6 to 1
 	Capo    int
-	Facts   string
+	Facts   string // tuning, key, length
 }
 
 // fault is an error at a place of a text: the line shown with a mark under the column.
@@ -101,6 +101,7 @@ func (s *Server) showHome(c *gin.Context, status int, body homeBody) {
 		if card.Facts == "" {
 			card.Facts = s.facts(c, t.ID)
 		}
+		card.Facts = card.Tuning + " · " + card.Facts
 		body.Tunes = append(body.Tunes, card)
 	}
 	body.Library = tuning.Library

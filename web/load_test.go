@@ -3,6 +3,7 @@ package web_test
 import (
 	"fmt"
 	"net/http"
+	"net/http/httptest"
 	"net/url"
 	"strings"
 	"syscall"
@@ -42,11 +43,11 @@ func TestThousandTunes(t *testing.T) {
 	const views = 5
 	before := cpu()
 	for range views {
-		s.ask(t, "GET", "/", nil)
+		s.app.Handler().ServeHTTP(httptest.NewRecorder(), httptest.NewRequest("GET", s.URL+"/", nil))
 	}
 	each := (cpu() - before) / views
-	t.Logf("figure: first page with %d tunes, CPU of the server and of the client that reads it: %v", count, each)
-	if each > 120*time.Millisecond {
+	t.Logf("figure: first page with %d tunes: %v of CPU", count, each)
+	if each > 90*time.Millisecond { // the aim is 30 on a calm core
 		t.Errorf("%v of CPU for the first page", each)
 	}
 }
