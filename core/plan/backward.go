@@ -4,6 +4,7 @@ import (
 	"cmp"
 	"context"
 	"slices"
+	"sync"
 
 	"stepping/core/quiet"
 )
@@ -41,13 +42,25 @@ type around struct {
 	stage *stage
 	index *stateIndex
 	pick  *pickStage
+	own   bool // pick is nobody else's
+}
+
+// looks are stages of arounds that nobody uses. They are apart from those of passes, which have room for everything.
+var looks = sync.Pool{New: func() any { return &pickStage{} }}
+
+// letGo leaves its stage's memory to another.
+func (ar *around) letGo() {
+	if ar.own {
+		ar.pick.m, ar.pick.mo, ar.pick.pins = nil, nil, nil
+		looks.Put(ar.pick)
+	}
 }
 
 func (m *model) newAround(t int) *around {
 	if m.keepStages {
 		return &around{stage: m.stage(t), pick: m.pickStage(t, nil)}
 	}
-	ar := &around{stage: m.stage(t), pick: &pickStage{}} // as small as what is asked: one that was passed on has room for everything
+	ar := &around{stage: m.stage(t), pick: looks.Get().(*pickStage), own: true}
 	ar.pick.reset(m, ar.stage.mo)
 	return ar
 }
@@ -59,8 +72,9 @@ func (p *Plan) around(t int) *around {
 	}
 	const few = 24 // detours are no longer
 	if p.stages == nil || len(p.stages) >= few {
-		for t := range p.stages {
+		for t, ar := range p.stages {
 			clear(p.m.moments[t].options)
+			ar.letGo()
 		}
 		p.stages = map[int]*around{}
 	}
@@ -108,7 +122,7 @@ func (bw *backward) compact(marked [][]place) {
 
 // forget bounds the memory of what dampers ask for.
 func (bw *backward) forget() {
-	const most = 2000 // places beside those that the search keeps
+	const most = 20000 // places beside those that the search keeps
 	if len(bw.extra) > most {
 		bw.extra = map[extraKey]successor{}
 	}

@@ -112,6 +112,9 @@ func (p *Plan) Rest() {
 
 // letGo drops what the moments' looks and passes shared; none of it may be used any more.
 func (p *Plan) letGo() {
+	for _, ar := range p.stages {
+		ar.letGo()
+	}
 	p.stages = nil
 	p.m.letGo()
 }
