@@ -143,7 +143,7 @@ func TestWalls(t *testing.T) {
 	if after := everything(t, &f); !reflect.DeepEqual(before, after) {
 		t.Errorf("the owner's things were changed:\n%v\n%v", before, after)
 	}
-	if _, err := f.SignedIn2(signin); err != nil {
+	if _, err := f.whose(signin); err != nil {
 		t.Errorf("the owner was signed out: %v", err)
 	}
 
@@ -162,8 +162,8 @@ func TestWalls(t *testing.T) {
 	covered("slides.", f.Slides())
 }
 
-// SignedIn2 is SignedIn without the name.
-func (f *fixture) SignedIn2(id store.ID) (store.ID, error) {
+// whose is SignedIn without the name.
+func (f *fixture) whose(id store.ID) (store.ID, error) {
 	who, _, err := f.SignedIn(f.ctx, id, time.Hour)
 	return who, err
 }
@@ -230,10 +230,10 @@ func TestAccounts(t *testing.T) {
 	if err := f.SetPassword(f.ctx, f.owner, "new", here); err != nil {
 		t.Fatal(err)
 	}
-	if _, err := f.SignedIn2(here); err != nil {
+	if _, err := f.whose(here); err != nil {
 		t.Error(err)
 	}
-	if _, err := f.SignedIn2(there); !errors.Is(err, store.ErrNotFound) {
+	if _, err := f.whose(there); !errors.Is(err, store.ErrNotFound) {
 		t.Errorf("a new password leaves others signed in: %v", err)
 	}
 	reset, _ := f.AddLink(f.ctx, store.ResetLink, f.owner)
@@ -243,7 +243,7 @@ func TestAccounts(t *testing.T) {
 	if who, err := f.ResetPassword(f.ctx, reset, "newest"); err != nil || who != f.owner {
 		t.Error(err)
 	}
-	if _, err := f.SignedIn2(here); !errors.Is(err, store.ErrNotFound) {
+	if _, err := f.whose(here); !errors.Is(err, store.ErrNotFound) {
 		t.Errorf("a reset leaves somebody signed in: %v", err)
 	}
 	keys := account.Guessers("10.0.0.9", "Ash", "", false)

@@ -148,19 +148,7 @@ func (s *Server) routes() *gin.Engine {
 	r.GET("/readyz", s.ready)
 	r.GET("/metrics", s.metrics)
 
-	r.GET("/sign-in", s.signIn)
-	r.POST("/sign-in", s.trySignIn)
-	r.POST("/sign-out", s.signOut)
-	r.GET("/welcome/:secret", s.welcome)
-	r.POST("/welcome/:secret", s.acceptWelcome)
-	r.GET("/account", s.account)
-	r.POST("/account/password", s.changePassword)
-	r.POST("/account/end", s.endSignin)
-	r.POST("/account/end-all", s.endSignins)
-	r.POST("/account/invite", s.invite)
-	r.POST("/account/close", s.closeAccount)
-	r.GET("/everything.zip", s.takeEverything)
-	r.POST("/everything", s.bringBack)
+	s.accountRoutes(r)
 
 	r.GET("/", s.home)
 	r.POST("/tunes", s.addTune)
@@ -200,6 +188,23 @@ func (s *Server) routes() *gin.Engine {
 	r.POST("/profiles/:id/copy", s.copyProfile)
 	r.POST("/profiles/:id/delete", s.deleteProfile)
 	return r
+}
+
+// accountRoutes are the addresses of the door, and of what belongs to a player as a whole.
+func (s *Server) accountRoutes(r *gin.Engine) {
+	r.GET("/sign-in", s.signIn)
+	r.POST("/sign-in", s.trySignIn)
+	r.POST("/sign-out", s.signOut)
+	r.GET("/welcome/:secret", s.welcome)
+	r.POST("/welcome/:secret", s.acceptWelcome)
+	r.GET("/account", s.account)
+	r.POST("/account/password", s.changePassword)
+	r.POST("/account/end", s.endSignin)
+	r.POST("/account/end-all", s.endSignins)
+	r.POST("/account/invite", s.invite)
+	r.POST("/account/close", s.closeAccount)
+	r.GET("/everything.zip", s.takeEverything)
+	r.POST("/everything", s.bringBack)
 }
 
 // tuneRoutes are the addresses of one tune.

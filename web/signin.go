@@ -471,7 +471,7 @@ func (s *Server) invite(c *gin.Context) {
 		return
 	}
 	scheme := "http"
-	if s.access.TLS || c.GetHeader("X-Forwarded-Proto") == "https" {
+	if s.access.TLS {
 		scheme = "https"
 	}
 	s.logFor(c).Info("invited", "owner", owner(c))

@@ -25,7 +25,6 @@ func fileAndReplace(command string, args []string) (file string, replace bool, e
 		case file == "" && !strings.HasPrefix(a, "-"):
 			file = a
 		default:
-			file = ""
 			return "", false, &inputError{"stepping " + command + " FILE [--replace]: " + a + " is too much"}
 		}
 	}

@@ -97,68 +97,85 @@ func arborescence(cost [][]float64) (sum float64, from []int) {
 	if circle == nil || math.IsInf(sum, 1) {
 		return sum, from
 	}
-	// The circle becomes one tune; to enter it at one of its tunes saves how that was reached.
-	in := make([]bool, n)
-	inside := 0.0
+	k := contract(cost, from, circle)
+	less, reached := arborescence(k.cost)
+	k.unfold(reached, from)
+	return k.inside + less, from
+}
+
+// contracted is a table in which a circle has become one tune: to enter it at one of its tunes saves how that was reached.
+type contracted struct {
+	cost   [][]float64
+	names  []int   // of its rows in the table before: the tunes outside, -1 for the circle, the start
+	enter  []int   // by row, where the circle is entered from there
+	leave  []int   // by tune outside, from where in the circle it is reached
+	inside float64 // cost of the circle
+}
+
+func contract(cost [][]float64, from, circle []int) *contracted {
+	root := len(from)
+	in := make([]bool, root)
+	k := &contracted{}
 	for _, j := range circle {
 		in[j] = true
-		inside += cost[from[j]][j]
+		k.inside += cost[from[j]][j]
 	}
-	var outside []int
 	for i := range root {
 		if !in[i] {
-			outside = append(outside, i)
+			k.names = append(k.names, i)
 		}
 	}
-	one := len(outside) // its number, the start behind it
-	small := make([][]float64, one+2)
-	enter, leave := make([]int, one+2), make([]int, one)
-	name := func(i int) int {
-		if i == one+1 {
-			return root
-		}
-		return outside[i]
-	}
-	for i := range small {
-		small[i] = make([]float64, one+1)
-		for j := range small[i] {
-			small[i][j] = math.Inf(1)
-		}
-		if i == one {
-			for j := range one {
-				leave[j] = circle[0]
-				for _, c := range circle {
-					if cost[c][outside[j]] < cost[leave[j]][outside[j]] {
-						leave[j] = c
-					}
-				}
-				small[i][j] = cost[leave[j]][outside[j]]
-			}
-			continue
+	one := len(k.names) // the circle's number, the start behind it
+	k.names = append(k.names, -1, root)
+	k.enter, k.leave = make([]int, one+2), make([]int, one)
+	for i, name := range k.names {
+		row := make([]float64, one+1)
+		for j := range row {
+			row[j] = math.Inf(1)
 		}
 		for j := range one {
-			if i != j {
-				small[i][j] = cost[name(i)][outside[j]]
+			switch {
+			case i == one:
+				k.leave[j] = cheapest(circle, func(c int) float64 { return cost[c][k.names[j]] })
+				row[j] = cost[k.leave[j]][k.names[j]]
+			case i != j:
+				row[j] = cost[name][k.names[j]]
 			}
 		}
-		for _, c := range circle {
-			if v := cost[name(i)][c] - cost[from[c]][c]; v < small[i][one] {
-				small[i][one], enter[i] = v, c
-			}
+		if i != one {
+			saved := func(c int) float64 { return cost[name][c] - cost[from[c]][c] }
+			k.enter[i] = cheapest(circle, saved)
+			row[one] = saved(k.enter[i])
+		}
+		k.cost = append(k.cost, row)
+	}
+	return k
+}
+
+// cheapest is the one of least cost, the first of equals.
+func cheapest(of []int, cost func(int) float64) int {
+	best := of[0]
+	for _, c := range of[1:] {
+		if cost(c) < cost(best) {
+			best = c
 		}
 	}
-	less, reached := arborescence(small)
+	return best
+}
+
+// unfold puts into from what the tree of the contracted table says of the one before.
+func (k *contracted) unfold(reached, from []int) {
+	one := len(k.leave)
 	for j, i := range reached {
 		switch {
 		case j == one:
-			from[enter[i]] = name(i)
+			from[k.enter[i]] = k.names[i]
 		case i == one:
-			from[outside[j]] = leave[j]
+			from[k.names[j]] = k.leave[j]
 		default:
-			from[outside[j]] = name(i)
+			from[k.names[j]] = k.names[i]
 		}
 	}
-	return inside + less, from
 }
 
 // circleIn finds tunes that are reached from one another in a circle, nil if there are none.
