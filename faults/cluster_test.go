@@ -2,13 +2,11 @@ package faults
 
 import (
 	"fmt"
-	"net/http"
 	"os"
 	"os/exec"
 	"path/filepath"
 	"strconv"
 	"strings"
-	"sync"
 	"syscall"
 	"testing"
 	"time"
@@ -78,39 +76,7 @@ func TestCluster(t *testing.T) {
 		t.Skip("three replicated servers: make faults")
 	}
 	c := startCluster(t)
-	var mu sync.Mutex
-	kept, refused, stale := map[string]string{}, 0, 0
-	quit := make(chan struct{})
-	var writers sync.WaitGroup
-	for w := range 4 {
-		writers.Go(func() {
-			for n := 0; ; n++ {
-				select {
-				case <-quit:
-					return
-				default:
-				}
-				title := fmt.Sprintf("Writer %d tune %d", w, n)
-				path, ok := add(c.url, title)
-				missing := false
-				if ok {
-					status, _, err := get(c.url + path + "/tune.abc") // of the other copy, as like as not
-					missing = err == nil && status == http.StatusNotFound
-				}
-				mu.Lock()
-				if ok {
-					kept[path] = title
-				} else {
-					refused++
-				}
-				if missing {
-					stale++
-				}
-				mu.Unlock()
-				time.Sleep(350 * time.Millisecond) // an owner has a thousand tunes at most
-			}
-		})
-	}
+	w := startWriters(c.url, 4, 350*time.Millisecond)
 	for round := range 3 {
 		time.Sleep(3 * time.Second)
 		node := 1 + round%3
@@ -127,16 +93,15 @@ func TestCluster(t *testing.T) {
 		}
 	}
 	time.Sleep(3 * time.Second)
-	close(quit)
-	writers.Wait()
-	t.Logf("figure: cluster: %d tunes acknowledged, %d tries refused, %d not found by the other copy", len(kept), refused, stale)
-	if len(kept) < 50 || stale > 0 {
-		t.Errorf("%d kept, %d not found", len(kept), stale)
+	w.stop()
+	t.Logf("figure: cluster: %d tunes acknowledged, %d tries refused, %d not found by the other copy", len(w.kept), w.refused, w.missing)
+	if len(w.kept) < 50 || w.missing > 0 {
+		t.Errorf("%d kept, %d not found", len(w.kept), w.missing)
 	}
 	for node := 1; node <= 3; node++ {
 		have := c.ask(node, "SELECT id FROM stepping.tunes")
 		lost := 0
-		for path := range kept {
+		for path := range w.kept {
 			if !strings.Contains(have, strings.TrimPrefix(path, "/tunes/")) {
 				lost++
 			}

@@ -172,38 +172,73 @@ func TestFirstStart(t *testing.T) {
 	}
 }
 
+// writers add tunes, read each back, and remember which were acknowledged. The pause keeps them below the thousand tunes of an owner.
+type writers struct {
+	mu      sync.Mutex
+	base    string
+	kept    map[string]string // titles by address
+	refused int
+	missing int // acknowledged, and not found by who was asked next
+	quit    chan struct{}
+	all     sync.WaitGroup
+}
+
+func startWriters(base string, count int, pause time.Duration) *writers {
+	w := &writers{base: base, kept: map[string]string{}, quit: make(chan struct{})}
+	for i := range count {
+		w.all.Go(func() {
+			for n := 0; ; n++ {
+				select {
+				case <-w.quit:
+					return
+				case <-time.After(pause):
+					w.write(fmt.Sprintf("Writer %d tune %d", i, n))
+				}
+			}
+		})
+	}
+	return w
+}
+
+func (w *writers) write(title string) {
+	w.mu.Lock()
+	to := w.base
+	w.mu.Unlock()
+	path, ok := add(to, title)
+	missing := false
+	if ok {
+		status, _, err := get(to + path + "/tune.abc")
+		missing = err == nil && status == http.StatusNotFound
+	}
+	w.mu.Lock()
+	defer w.mu.Unlock()
+	if !ok {
+		w.refused++
+		return
+	}
+	w.kept[path] = title
+	if missing {
+		w.missing++
+	}
+}
+
+// moveTo says where to write from now on.
+func (w *writers) moveTo(base string) {
+	w.mu.Lock()
+	defer w.mu.Unlock()
+	w.base = base
+}
+
+func (w *writers) stop() {
+	close(w.quit)
+	w.all.Wait()
+}
+
 // TestKills: writers go on while the program, its database or both are killed; every acknowledged tune is there at the end.
 func TestKills(t *testing.T) {
 	dir := place(t)
 	c := start(t, dir, true)
-	var mu sync.Mutex
-	base, kept, refused := c.url, map[string]string{}, 0
-	quit := make(chan struct{})
-	var writers sync.WaitGroup
-	for w := range 3 {
-		writers.Go(func() {
-			for n := 0; ; n++ {
-				select {
-				case <-quit:
-					return
-				default:
-				}
-				title := fmt.Sprintf("Writer %d tune %d", w, n)
-				mu.Lock()
-				to := base
-				mu.Unlock()
-				path, ok := add(to, title)
-				mu.Lock()
-				if ok {
-					kept[path] = title
-				} else {
-					refused++
-				}
-				mu.Unlock()
-				time.Sleep(time.Duration(rounds(20, 200)) * time.Millisecond) // an owner has a thousand tunes at most
-			}
-		})
-	}
+	w := startWriters(c.url, 3, time.Duration(rounds(20, 200))*time.Millisecond)
 	rng := rand.New(rand.NewPCG(7, 7))
 	for i := range rounds(4, 40) {
 		time.Sleep(time.Duration(300+rng.IntN(900)) * time.Millisecond)
@@ -214,19 +249,16 @@ func TestKills(t *testing.T) {
 		if i%2 == 0 || i%4 == 3 {
 			c.kill()
 			c = start(t, dir, true)
-			mu.Lock()
-			base = c.url
-			mu.Unlock()
+			w.moveTo(c.url)
 		}
 	}
 	time.Sleep(2 * time.Second)
-	close(quit)
-	writers.Wait()
-	t.Logf("figure: %d tunes acknowledged, %d tries refused", len(kept), refused)
-	if len(kept) < 10 {
+	w.stop()
+	t.Logf("figure: %d tunes acknowledged, %d tries refused", len(w.kept), w.refused)
+	if len(w.kept) < 10 {
 		t.Fatal("hardly anything was written")
 	}
-	for path, title := range kept {
+	for path, title := range w.kept {
 		if status, body, err := get(c.url + path + "/tune.abc"); status != 200 || !strings.Contains(body, title) {
 			t.Errorf("%s (%s) is lost: %d %v", title, path, status, err)
 		}
