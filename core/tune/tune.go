@@ -24,6 +24,33 @@ type Note struct {
 	Note    pitch.Note   // the highest
 	With    []pitch.Note // those struck with it, descending; at most MaxWith
 	Place   Place
+	Marks   Marks
+	Lyric   string // sung to it
+}
+
+// Marks are how a note is to be played, as a set.
+type Marks uint8
+
+// The marks.
+const (
+	Vibrato  Marks = 1 << iota // to be shaken
+	Accent                     // louder
+	Staccato                   // cut short
+	Scoop                      // come to from below
+	LetRing                    // tied to nothing: it rings on
+)
+
+// MarkNames are the marks' names, by their bits.
+var MarkNames = [...]string{"vibrato", "accent", "staccato", "slide", "let ring"}
+
+// Names lists the marks that are set.
+func (m Marks) Names() (out []string) {
+	for i, name := range MarkNames {
+		if m&(1<<i) != 0 {
+			out = append(out, name)
+		}
+	}
+	return out
 }
 
 // MaxWith is how many notes may sound beside the highest.

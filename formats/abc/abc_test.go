@@ -64,6 +64,26 @@ var readTests = []struct{ name, text, want string }{
 	{"highest of a chord", head + "[CEG]2|", "G4+E4+C4:1"},
 	{"slurs and decorations", head + "(C D) .E !trill!F ~G|", "C4:1/2 D4:1/2 E4:1/2 F4:1/2 G4:1/2"},
 	{"lyrics", head + "C D|\nw: la la\nE|", "C4:1/2 D4:1/2 | E4:1/2"},
+	{"a double bar inside a repeat", head + "|:C8||D8:|E8|", "C4:4 | D4:4 | C4:4 | D4:4 | E4:4"},
+	{"endings that end at a double bar", head + "|:C8|1D8:|2E8||F8|", "C4:4 | D4:4 | C4:4 | E4:4 | F4:4"},
+	{"three times", head + "|::C8::|D8|", "C4:4 | C4:4 | C4:4 | D4:4"},
+	{"da capo al fine", head + "C8|D8!fine!|E8!D.C.!|", "C4:4 | D4:4 | E4:4 | C4:4 | D4:4"},
+	{"dal segno al coda", head + "C8|!segno!D8|E8!coda!|F8!D.S.!|!coda!G8|", "C4:4 | D4:4 | E4:4 | F4:4 | D4:4 | E4:4 | G4:4"},
+	{"parts in order", "X:1\nP:A(AB)2\nM:4/4\nL:1/8\nK:C\nP:A\nC8|\nP:B\n|:D8:|", "C4:4 | C4:4 | D4:4 | D4:4 | C4:4 | D4:4 | D4:4"},
+	{"any run of bar signs", head + "C8[|]D8|]|E8.|F8||:G8:||:A8:|", "C4:4 | D4:4 | E4:4 | F4:4 | G4:4 | G4:4 | A4:4 | A4:4"},
+	{"overlay in another line", head + "C4 & E4|D8|", "C4:2 | D4:4"},
+	{"user symbols, reserved letters", head + "U:J=!accent!\nJC4 Wd4 HE8|", "C4:2 D5:2 E4:4"},
+	{"text blocks, free text", "Some words.\nMore: C D E\n\nX:1\nT:A\n%%begintext\nC D E\n%%endtext\nM:4/4\nL:1/4\nK:C\n%%begintext\nA B\n%%endtext\nC4|", "C4:4"},
+	{"a file's header", "L:1/4\nM:3/4\n\nX:1\nK:C\nC3|", "C4:3"},
+	{"pipes", "X:1\nL:1/4\nK:HP\nF C G A|", "F#4:1 C#4:1 G4:1 A4:1"},
+	{"a meter in the body keeps L", "X:1\nM:4/4\nK:C\nC8|\nM:2/4\nC4|", "C4:4 | C4:2"},
+	{"tied chords", head + "[CE]4-[CE]4|[C-E]4[CF]4|", "E4+C4:4 | E4+C4:2 F4:2"},
+	{"accidentals of one octave, of one note", "X:1\nI:propagate-accidentals octave\nL:1/4\nK:C\n^F F f2|\n%%propagate-accidentals not\n^FF2F|", "F#4:1 F#4:1 F5:2 | F#4:1 F4:2 F4:1"},
+	{"decorations and fingerings in chords", head + `[!1!C!3!E"^x"G]4 !5!A4|`, "G4+E4+C4:2 A4:2"},
+	{"clef and octave of a voice", "X:1\nL:1/4\nV:1 clef=treble-8\nV:2 octave=1\nK:C\n[V:1]C4|\n[V:2]C4|", "C3:4"},
+	{"transposition of a voice", "X:1\nL:1/4\nV:1 transpose=-2\nK:C\n[V:1]D4|", "C4:4"},
+	{"a voice of rests gives way", "X:1\nL:1/4\nK:C\nV:1\nz4|z4|\nV:2\nC4|D4|", "C4:4 | D4:4"},
+	{"fine microtones", head + "^1/4C4 _3/10D4|", "C4+25:2 D4-30:2"},
 	{"one voice of two", "K:C\nV:1\nC|\nV:2\nG|\nV:1\nD|", "C4:1/2 | D4:1/2"},
 	{"voices listed in the header, inline voices", "V:1\nV:2 clef=bass\nK:C\n[V:1]C|[V:2]G|[V:1]D|", "C4:1/2 | D4:1/2"},
 }
@@ -97,17 +117,40 @@ func TestTempoMeterKey(t *testing.T) {
 	}
 }
 
+// TestMusicBesideNotes: tempos as people write them, marks, lyrics, all voices.
+func TestMusicBesideNotes(t *testing.T) {
+	for text, want := range map[string]float64{"1/4=ca. 80": 80, "120-130": 62.5, `"Slow" 3/8=60`: 90, "1/4=fast": 100, `"Allegro"`: 100} {
+		tu, _, err := abc.Read(strings.NewReader("X:1\nL:1/8\nQ:" + text + "\nK:C\nC8|\n"))
+		if err != nil || tu.Tempos[0].BPM != want {
+			t.Errorf("Q:%s: %v %v, want %v", text, tu, err, want)
+		}
+	}
+	sc, err := abc.ReadScore(strings.NewReader("X:1\nT:A\nM:4/4\nL:1/4\nV:1 name=\"Top line\" clef=treble-8\nV:2\nK:D\n" +
+		"[V:1].F !accent!A !vibrato!d-|z !slide!a2 z|\nw: one two-three | * four~five\n[V:2]D4-|D4|\n"))
+	if err != nil {
+		t.Fatal(err)
+	}
+	var got []string
+	for _, v := range sc.Voices() {
+		for _, n := range v.Notes {
+			got = append(got, fmt.Sprintf("%d %s %s %s %v %s", v.Part, n.Note, sc.Fraction(n.At), sc.Fraction(n.Dur), n.Marks.Names(), n.Lyric))
+		}
+	}
+	want := `["0 F#3 0 1 [staccato] one" "0 A3 1 1 [accent] two-" "0 D4 2 1 [vibrato let ring] three" "0 A4 4 2 [slide] " "1 D4 0 8 [] "]`
+	if fmt.Sprintf("%q", got) != want || sc.Parts[0].Name != "Top line" {
+		t.Errorf("%q, want %s", got, want)
+	}
+}
+
 // Faults: the place, and a word of what is wrong or right.
 func TestFaults(t *testing.T) {
 	for _, tt := range []struct{ text, place, word string }{
 		{"", "1:1", "K:"},
 		{"CDEF|", "1:1", "key"},
 		{"K:H\nC|", "1:3", "no key"},
-		{"K:C#maj dim\nC|", "1:3", "not understood"},
 		{"M:5/7\nK:C\nC|", "1:3", "meter"},
 		{"L:0\nK:C\nC|", "1:3", "note length"},
-		{"Q:1/4=9000\nK:C\nC|", "1:3", "tempo"},
-		{head + "C D ? E|", "6:5", "not understood"},
+		{head + "C D \x01 E|", "6:5", "not understood"},
 		{head + `"Am C D|`, "6:1", "not closed"},
 		{head + "C{DE|", "6:2", "closed"},
 		{head + "C ^|", "6:4", "accidental"},
@@ -142,8 +185,10 @@ func TestWarnings(t *testing.T) {
 		{"C {D}E|", "6:3", "grace"},
 		{"[CEGc]C|", "6:1", "highest"},
 		{`"Xyz"C|`, "6:1", "text"},
-		{"C & E|", "6:3", "overlay"},
-		{"C!segno!D|", "6:2", "jump"},
+		{"C ? E|", "6:3", "no meaning"},
+		{"C J E|", "6:3", "no decoration"},
+		{"[Q:1/4=9000]C|", "6:4", "tempo"},
+		{"[K:C dim]C|", "6:4", "not understood"},
 		{"C8|D4|E8|F8|", "6:4", "bar"},
 		{"C2-D2|", "6:4", "tie"},
 	} {

@@ -1,6 +1,7 @@
 package abc
 
 import (
+	"slices"
 	"strconv"
 	"strings"
 
@@ -22,6 +23,9 @@ func (p *parser) meterField(value string, at int) error {
 	m, ok := readMeter(value)
 	if !ok {
 		return p.fail(at, "M:%s is no meter: write two numbers like M:4/4 or M:6/8, or M:C, M:C|, M:none", value)
+	}
+	if p.inBody && !p.unitSet {
+		p.unit, p.unitSet = p.noteUnit(), true // a change in the body keeps L
 	}
 	p.meter = m
 	p.add(item{kind: meterItem, meter: m})
@@ -90,8 +94,13 @@ func (p *parser) noteUnit() tune.Time {
 	return tune.Whole / 8
 }
 
-// tempoField reads Q:1/4=100, Q:"text" 3/8=80, Q:100 (unit notes a minute) or just text.
-func (p *parser) tempoField(value string, at int) error {
+// tempoWords are what stands beside a tempo without changing it.
+var tempoWords = strings.NewReplacer("ca.", "", "ca", "", "c.", "", "approx.", "", "~", "", "≈", "", "about", "", "–", "-")
+
+// tempoField reads Q:1/4=100, Q:"text" 3/8=80, Q:100 (unit notes a minute), 120-130 (the middle) or just text. What is not understood
+// is told: no tune is lost for its tempo.
+func (p *parser) tempoField(value string, at int) {
+	text := value
 	for { // quoted text may stand before or behind
 		open := strings.IndexByte(value, '"')
 		if open < 0 {
@@ -99,48 +108,64 @@ func (p *parser) tempoField(value string, at int) error {
 		}
 		end := strings.IndexByte(value[open+1:], '"')
 		if end < 0 {
-			return p.fail(at, "in Q: the text is not closed: add a \"")
+			value = value[:open]
+			break
 		}
 		value = value[:open] + value[open+1+end+1:]
 	}
 	value = strings.TrimSpace(value)
 	if value == "" {
-		return nil
+		return
 	}
-	beat, rate, ok := strings.Cut(value, "=")
+	quarter, ok := p.readTempo(value)
+	if !ok {
+		p.warn(at, "the tempo Q:%s is not understood and read past: write beats a minute like Q:1/4=90, from %d to %d quarter notes", text, minTempo, maxTempo)
+		return
+	}
+	p.add(item{kind: tempoItem, tempo: quarter})
+}
+
+func (p *parser) readTempo(value string) (quarter float64, ok bool) {
+	beat, rate, has := strings.Cut(value, "=")
 	length := p.noteUnit()
-	if ok {
+	if has {
 		length = 0
 		for _, part := range strings.Fields(beat) {
+			part = strings.TrimPrefix(part, "C") // an old way to say the unit note
+			if part == "" {
+				length += p.noteUnit()
+				continue
+			}
 			t, good := readFraction(part)
-			ok = ok && good
+			if !good {
+				return 0, false
+			}
 			length += t
 		}
 	} else {
-		rate, ok = value, true
+		rate = value
 	}
-	bpm, err := strconv.ParseFloat(strings.TrimSpace(rate), 64)
-	quarter := bpm * length.Quarters()
-	if !ok || err != nil || !(quarter >= minTempo && quarter <= maxTempo) {
-		return p.fail(at, "Q:%s is no tempo: write beats a minute like Q:1/4=90, from %d to %d quarter notes", value, minTempo, maxTempo)
+	lo, hi, span := strings.Cut(strings.TrimSpace(tempoWords.Replace(rate)), "-")
+	bpm, err := strconv.ParseFloat(strings.TrimSpace(lo), 64)
+	if span && err == nil {
+		var to float64
+		to, err = strconv.ParseFloat(strings.TrimSpace(hi), 64)
+		bpm = (bpm + to) / 2
 	}
-	p.tempo, p.tempoSet = quarter, true
-	p.add(item{kind: tempoItem, tempo: quarter})
-	return nil
+	quarter = bpm * length.Quarters()
+	return quarter, err == nil && quarter >= minTempo && quarter <= maxTempo
 }
 
 const (
-	minTempo     = 10
-	maxTempo     = 400
-	defaultTempo = 100
+	minTempo = 10
+	maxTempo = 400
 )
 
-// key is a signature: alteration in half steps and cents by letter, and the octave shift of a clef.
+// key is a signature: alteration in half steps and cents by letter.
 type key struct {
-	tonic  pitch.Note
-	minor  bool
-	alter  map[byte]accidental
-	octave int
+	tonic pitch.Note
+	minor bool
+	alter map[byte]accidental
 }
 
 type accidental struct{ alter, cents int }
@@ -162,32 +187,56 @@ const (
 )
 
 func (p *parser) keyField(value string, at int) error {
-	words := strings.Fields(value)
+	words := splitQuoted(value)
 	k := key{tonic: pitch.Note{Letter: 'C'}, alter: map[byte]accidental{}}
 	rest := words
-	if len(words) > 0 && words[0] != "none" && !strings.Contains(words[0], "=") && !isClef(words[0]) {
+	switch {
+	case len(words) > 0 && words[0] == "none":
+		rest = words[1:]
+	case len(words) > 0 && (isClef(words[0]) || strings.Contains(words[0], "=")):
+		if p.inBody { // only the clef changes
+			k = key{p.key.tonic, p.key.minor, p.key.alter}
+		}
+	case len(words) > 0:
 		var err error
 		if rest, err = p.readTonic(&k, words, at); err != nil {
 			return err
 		}
-	} else if len(words) > 0 && words[0] == "none" {
-		rest = words[1:]
+	}
+	if slices.ContainsFunc(rest, func(w string) bool { return isClef(w) || strings.HasPrefix(w, "clef=") }) {
+		p.octave = 0
 	}
 	for _, w := range rest {
-		if err := p.keyExtra(&k, w, at); err != nil {
-			return err
-		}
+		p.keyExtra(&k, w, at)
 	}
-	if len(words) > 0 && (isClef(words[0]) || strings.Contains(words[0], "=")) && p.inBody {
-		k.tonic, k.minor, k.alter = p.key.tonic, p.key.minor, p.key.alter // only the clef changes
-	}
-	if !p.inBody {
-		p.first = k
-	}
-	p.key, p.inBody = k, true
+	p.key = k
 	p.state.bar = map[byte]accidental{}
 	p.state.barOctave = map[[2]int]accidental{}
+	if !p.inBody {
+		p.begin(k)
+	}
 	return nil
+}
+
+// begin ends the header: what it says holds in every voice unless the voice says otherwise.
+func (p *parser) begin(k key) {
+	p.inBody, p.first = true, k
+	if !p.unitSet {
+		p.unit, p.unitSet = p.noteUnit(), true
+	}
+	header := p.voice
+	p.head = slices.Clone(header.items)
+	for _, v := range p.voices {
+		v.items = slices.Clone(p.head)
+		v.key, v.meter, v.unit, v.unitSet = k, header.meter, header.unit, true
+		v.octave += header.octave
+		if v.shift == 0 {
+			v.shift = header.shift
+		}
+	}
+	if len(p.voices) > 0 {
+		p.voice = p.voices[0]
+	}
 }
 
 // readTonic reads tonic and mode and returns the words after them.
@@ -195,9 +244,7 @@ func (p *parser) readTonic(k *key, words []string, at int) ([]string, error) {
 	word, rest := words[0], words[1:]
 	if word == "HP" || word == "Hp" {
 		k.tonic = pitch.Note{Letter: 'A'}
-		if word == "Hp" {
-			k.alter = map[byte]accidental{'F': {1, 0}, 'C': {1, 0}}
-		}
+		k.alter = map[byte]accidental{'F': {1, 0}, 'C': {1, 0}} // the pipes' scale, whether or not it is written
 		return rest, nil
 	}
 	tonic, used := pitch.ParseClass(word)
@@ -247,8 +294,7 @@ func isClef(w string) bool {
 }
 
 // keyExtra reads one word behind the key: exp, a global accidental, a clef, an option.
-func (p *parser) keyExtra(k *key, w string, at int) error {
-	name, value, hasValue := strings.Cut(w, "=")
+func (p *parser) keyExtra(k *key, w string, at int) {
 	switch {
 	case w == "exp":
 		k.alter = map[byte]accidental{}
@@ -259,28 +305,44 @@ func (p *parser) keyExtra(k *key, w string, at int) error {
 			letter = upper(w[used])
 		}
 		if _, ok := fifthsOf[letter]; !ok || used+1 != len(w) {
-			return p.fail(at, "in K: %q is no accidental with a letter, like ^f or _b", w)
+			p.warn(at, "in K: %q is read past: it is no accidental with a letter, like ^f or _b", w)
+			return
 		}
 		k.alter[letter] = acc
-	case isClef(w) || name == "clef":
-		if strings.HasSuffix(w, "-8") {
-			k.octave--
-		} else if strings.HasSuffix(w, "+8") {
-			k.octave++
-		}
-	case name == "octave" && hasValue:
-		n, err := strconv.Atoi(value)
-		if err != nil || n < -4 || n > 4 {
-			return p.fail(at, "octave=%s: write a whole number from -4 to 4", value)
-		}
-		k.octave += n
-	case name == "transpose" || name == "score" || name == "sound" || name == "shift":
-		p.warn(at, "%s is not applied; the notes are read as written", w)
-	case hasValue: // layout: middle=, stafflines= …
+	case isClef(w) || strings.Contains(w, "="):
+		p.clefOption(w, at)
 	default:
-		return p.fail(at, "in K: %q is not understood: after the key come accidentals like ^f or a clef", w)
+		p.warn(at, "in K: %q is not understood and read past: after the key come accidentals like ^f or a clef", w)
 	}
-	return nil
+}
+
+// clefOption reads a clef or an option of K: or V: that moves what sounds.
+func (p *parser) clefOption(w string, at int) {
+	name, value, _ := strings.Cut(w, "=")
+	value = strings.Trim(value, `"`)
+	number := func(most int) (n int) {
+		n, err := strconv.Atoi(value)
+		if err != nil || n < -most || n > most {
+			p.warn(at, "%s is read past: write a whole number from -%d to %d", w, most, most)
+			return 0
+		}
+		return n
+	}
+	switch {
+	case isClef(w) || name == "clef":
+		clef := strings.Trim(w, `"`)
+		if strings.HasSuffix(clef, "-8") {
+			p.octave--
+		} else if strings.HasSuffix(clef, "+8") {
+			p.octave++
+		}
+	case name == "octave":
+		p.octave += number(4)
+	case name == "transpose":
+		p.shift = number(36)
+	case name == "score" || name == "sound" || name == "shift":
+		p.warn(at, "%s is not applied; the notes are read as written", w)
+	}
 }
 
 func upper(b byte) byte {

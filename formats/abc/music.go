@@ -6,6 +6,7 @@ import (
 
 	"stepping/core/chord"
 	"stepping/core/pitch"
+	"stepping/core/score"
 	"stepping/core/tune"
 )
 
@@ -17,25 +18,35 @@ const (
 	chordItem
 	meterItem
 	tempoItem
-	barItem    // end of a bar
-	doubleItem // end of a section, also ends a bar
-	startItem  // |:
-	againItem  // :|
-	endingItem // [1
+	barItem     // a bar line, with its repeat signs
+	endingItem  // [1
+	segnoItem   // the marks and jumps
+	codaItem    //
+	jumpItem    // fine, D.C., D.S., to coda
+	partItem    // a part begins
+	overlayItem // back to the beginning of the bar, in another line
 )
 
 // item is one element of the written music, before repeats are played out.
 type item struct {
 	kind    itemKind
 	dur     tune.Time
-	note    pitch.Note
-	with    []pitch.Note // struck with it, descending
-	tied    bool         // to the next note
+	notes   []note // struck together
+	marks   tune.Marks
+	lyric   string
 	chord   chord.Chord
 	meter   meter
 	tempo   float64
+	signs   score.Signs // of a bar line and a jump: what is said at the end of the bar, and at the beginning of the next
+	double  bool        // a bar line that ends a section
 	endings []int
 	place   tune.Place
+}
+
+// note is one pitch.
+type note struct {
+	pitch.Note
+	tied bool // to the next of its pitch
 }
 
 // musicState is what carries over from one symbol to the next.
@@ -46,11 +57,10 @@ type musicState struct {
 	broken    int                   // > 0: dots owed by a '>' ; < 0: by a '<'
 	brokenAt  int
 	tuplet    struct{ p, q, left int }
-	tieFrom   int       // item of a note tied onward, -1
+	tieFrom   int       // item whose notes are tied onward, -1
 	written   tune.Time // length of the bar so far
 	barStart  tune.Place
 	loose     bool // this bar may have any length: first, or beside a repeat or section end
-	skipBar   bool // an overlay is read past up to the bar line
 }
 
 func (s *musicState) reset() {
@@ -60,12 +70,11 @@ func (s *musicState) reset() {
 // maxItems bounds memory for a text of nothing but symbols.
 const maxItems = 200000
 
-func (p *parser) add(it item) {
-	p.items = append(p.items, it)
-}
+func (p *parser) add(it item) { p.items = append(p.items, it) }
 
 // music reads the current line as music.
 func (p *parser) music() error {
+	p.lineFrom, p.sung = len(p.items), false
 	for p.pos < len(p.text) {
 		if len(p.items) > maxItems {
 			return p.fail(p.pos, "the text holds more than %d symbols: give one tune at a time", maxItems)
@@ -80,55 +89,63 @@ func (p *parser) music() error {
 // symbol reads one symbol at p.pos and moves past it.
 func (p *parser) symbol() error {
 	c := p.text[p.pos]
-	if p.muted && !(c == '[' && p.isInline()) || p.state.skipBar && c != '|' && c != ':' {
-		p.pos++
-		return nil
-	}
 	switch {
-	case strings.IndexByte(" \t`)y*$", c) >= 0, c == ';':
+	case strings.IndexByte(" \t`)$;\\", c) >= 0: // a continued line needs nothing: bars and lengths carry over anyway
 		p.pos++
-		if c == 'y' {
-			for p.pos < len(p.text) && p.text[p.pos] >= '0' && p.text[p.pos] <= '9' {
-				p.pos++
-			}
+	case c == 'y':
+		p.pos++
+		for p.pos < len(p.text) && p.text[p.pos] >= '0' && p.text[p.pos] <= '9' {
+			p.pos++
 		}
-	case c == '\\':
-		p.pos++ // a continued line: bars and lengths carry over anyway
 	case c == '"':
 		return p.quoted()
 	case c == '!' || c == '+':
-		return p.decoration(c)
+		p.decoration(c)
 	case c == '{':
-		return p.skipTo('}', "grace notes are left out")
+		return p.graceNotes()
 	case c == '&':
-		p.warn(p.pos, "the overlay from & to the bar line is left out")
-		p.state.skipBar = true
-		p.pos++
+		p.overlay()
 	case c == '[' && p.isInline():
 		return p.inlineField()
-	case c == '[' && p.pos+1 < len(p.text) && strings.IndexByte("|123456789", p.text[p.pos+1]) < 0:
+	case c == '[' && p.beginsChord():
 		return p.chordNotes()
-	case strings.IndexByte("|:[", c) >= 0, c == ']' && p.pos > 0:
+	case strings.IndexByte("|:[]", c) >= 0, c == '.' && p.pos+1 < len(p.text) && p.text[p.pos+1] == '|':
 		return p.barLine()
 	case c == '(':
 		return p.slurOrTuplet()
+	case c == '.':
+		if p.pos++; p.pos < len(p.text) && p.text[p.pos] == '(' {
+			return nil // a dotted slur
+		}
+		p.marks |= tune.Staccato
 	case c == '-':
 		return p.tie()
 	case c == '>' || c == '<':
 		return p.brokenRhythm(c)
 	case c == 'z' || c == 'x' || c == 'Z' || c == 'X':
 		return p.rest(c)
-	case strings.IndexByte(".~HLMOPSTuv", c) >= 0:
-		if c == 'S' || c == 'O' {
-			p.warn(p.pos, "the jump mark %c is not followed; the music is read as it stands", c)
-		}
-		p.pos++
 	case strings.IndexByte("^_=", c) >= 0, c >= 'A' && c <= 'G', c >= 'a' && c <= 'g':
 		return p.note()
+	case isSymbol(c):
+		if name, ok := p.symbols[c]; ok {
+			p.decorate(name, p.pos)
+		} else {
+			p.warn(p.pos, "the letter %c stands for no decoration and is read past: U:%c=!accent! would say for which", c, c)
+		}
+		p.pos++
+	case strings.IndexByte("#*?@JRYhijklmnopqrstuvw'{},=0123456789/", c) >= 0:
+		p.warn(p.pos, "%q has no meaning here and is read past", string(c))
+		p.pos++
 	default:
 		return p.fail(p.pos, "%q is not understood here: notes are A to G and a to g, rests z, bar lines |", []rune(p.text[p.pos:])[0])
 	}
 	return nil
+}
+
+// beginsChord tells [CEG] from a bar line [| and an ending [1.
+func (p *parser) beginsChord() bool {
+	rest := p.text[p.pos+1:]
+	return rest != "" && strings.IndexByte("|]123456789:", rest[0]) < 0 && strings.IndexByte(rest, ']') >= 0
 }
 
 // quoted reads a chord symbol or an annotation.
@@ -143,7 +160,13 @@ func (p *parser) quoted() error {
 	if text == "" || strings.IndexByte("^_<>@", text[0]) >= 0 || strings.EqualFold(text, "N.C.") {
 		return nil
 	}
-	c, err := chord.Parse(text)
+	text, _, _ = strings.Cut(text, ";")
+	if name, _, more := strings.Cut(text, "("); more && name != "" { // "G(Em)": one chord, and another that would do
+		if _, err := chord.Parse(text); err != nil {
+			text = name
+		}
+	}
+	c, err := chord.Parse(strings.NewReplacer("♯", "#", "♭", "b").Replace(text))
 	if err != nil {
 		p.warn(at, "read past as text: %v", err)
 		return nil
@@ -152,36 +175,70 @@ func (p *parser) quoted() error {
 	return nil
 }
 
-// jumps are decorations that change what is played.
-var jumps = []string{"segno", "coda", "fine", "D.C.", "D.S.", "dacapo", "dacoda"}
+// usualSymbols are the decorations that letters stand for unless U: says otherwise.
+var usualSymbols = map[byte]string{
+	'~': "roll", 'H': "fermata", 'L': "accent", 'M': "lowermordent", 'O': "coda", 'P': "uppermordent", 'S': "segno", 'T': "trill", 'u': "upbow", 'v': "downbow",
+}
 
-func (p *parser) decoration(mark byte) error {
+// marks are the decorations that say how a note is played.
+var marks = map[string]tune.Marks{
+	"accent": tune.Accent, ">": tune.Accent, "emphasis": tune.Accent, "marcato": tune.Accent, "^": tune.Accent, "staccato": tune.Staccato, "wedge": tune.Staccato,
+	"slide": tune.Scoop, "vibrato": tune.Vibrato, "laissez-vibrer": tune.LetRing, "let-ring": tune.LetRing,
+}
+
+func (p *parser) decoration(mark byte) {
 	end := strings.IndexByte(p.text[p.pos+1:], mark)
-	if end < 0 {
-		if mark == '!' { // an old way to force a line break
-			p.pos++
-			return nil
+	if end < 0 { // of !, an old way to force a line break
+		if mark == '+' {
+			p.warn(p.pos, "this decoration is not closed: add a +")
 		}
-		return p.fail(p.pos, "this decoration is not closed: add a %c", mark)
+		p.pos++
+		return
 	}
 	name := p.text[p.pos+1 : p.pos+1+end]
-	for _, j := range jumps {
-		if strings.HasPrefix(name, j) {
-			p.warn(p.pos, "the jump mark %s is not followed; the music is read as it stands", name)
-		}
-	}
+	p.decorate(name, p.pos)
 	p.pos += end + 2
+}
+
+// decorate applies a decoration: a mark of the next note, or one that says what is played after what.
+func (p *parser) decorate(name string, at int) {
+	p.marks |= marks[name]
+	switch plain := strings.ToLower(strings.NewReplacer(".", "", " ", "").Replace(name)); {
+	case plain == "segno":
+		p.add(item{kind: segnoItem, place: p.place(at)})
+	case plain == "coda":
+		p.add(item{kind: codaItem, place: p.place(at)})
+	case plain == "fine":
+		p.add(item{kind: jumpItem, signs: score.Signs{Fine: true}})
+	case plain == "dacoda" || plain == "tocoda":
+		p.add(item{kind: jumpItem, signs: score.Signs{ToCoda: true}})
+	case strings.HasPrefix(plain, "dc") || plain == "dacapo":
+		p.add(item{kind: jumpItem, signs: score.Signs{DaCapo: true}})
+	case strings.HasPrefix(plain, "ds") || plain == "dalsegno":
+		p.add(item{kind: jumpItem, signs: score.Signs{DalSegno: true}})
+	}
+}
+
+// graceNotes reads past {…}.
+func (p *parser) graceNotes() error {
+	end := strings.IndexByte(p.text[p.pos:], '}')
+	if end < 0 {
+		return p.fail(p.pos, "this is not closed: a } is missing")
+	}
+	if !p.graceful {
+		p.warn(p.pos, "grace notes are left out")
+		p.graceful = true
+	}
+	p.pos += end + 1
 	return nil
 }
 
-func (p *parser) skipTo(closing byte, warning string) error {
-	end := strings.IndexByte(p.text[p.pos:], closing)
-	if end < 0 {
-		return p.fail(p.pos, "this is not closed: a %c is missing", closing)
-	}
-	p.warn(p.pos, "%s", warning)
-	p.pos += end + 1
-	return nil
+// overlay begins another line from the beginning of the bar.
+func (p *parser) overlay() {
+	p.add(item{kind: overlayItem})
+	p.state.written, p.state.last, p.state.tieFrom, p.state.broken, p.state.tuplet.left = 0, -1, -1, 0, 0
+	p.state.bar, p.state.barOctave = map[byte]accidental{}, map[[2]int]accidental{}
+	p.pos++
 }
 
 func (p *parser) isInline() bool {
@@ -199,8 +256,8 @@ func (p *parser) inlineField() error {
 	return p.field(p.text[start+1], start+3, start+end)
 }
 
-// readAccidental reads ^ ^^ _ __ = and the microtones ^/ _/ ^3/ ^1/2 ^3/2 at the start of
-// s; ok is false if the fraction is not one of them.
+// readAccidental reads ^ ^^ _ __ = and the microtones ^/ _/ ^3/ ^1/2 ^3/2 ^1/4 at the start of s; ok is false if the fraction is
+// none of at most two half steps.
 func readAccidental(s string) (a accidental, used int, ok bool) {
 	sign := 0
 	for used < len(s) && used < 2 && (s[used] == '^' || s[used] == '_') && (used == 0 || s[used] == s[0]) {
@@ -210,20 +267,37 @@ func readAccidental(s string) (a accidental, used int, ok bool) {
 	if used == 0 && s != "" && s[0] == '=' {
 		return accidental{}, 1, true
 	}
-	if used != 1 {
+	num, digits := leading(s[used:])
+	slash := used+digits < len(s) && s[used+digits] == '/'
+	if used == 0 || digits == 0 && !slash {
 		return accidental{alter: sign}, used, true
 	}
-	for _, f := range []struct {
-		text   string
-		halves int
-	}{{"3/2", 3}, {"1/2", 1}, {"3/", 3}, {"1/", 1}, {"/2", 1}, {"/", 1}} {
-		if strings.HasPrefix(s[used:], f.text) {
-			whole := f.halves / 2
-			return accidental{alter: sign * whole, cents: sign * 50}, used + len(f.text), true
-		}
+	if used == 2 || !slash {
+		return accidental{}, used, false
 	}
-	ok = used >= len(s) || s[used] < '0' || s[used] > '9'
-	return accidental{alter: sign}, used, ok
+	if digits == 0 {
+		num = 1
+	}
+	used += digits + 1
+	den, digits := leading(s[used:])
+	if digits == 0 {
+		den = 2
+	}
+	used += digits
+	if num > 200 || den < 1 || den > 100 || num > 2*den {
+		return accidental{}, used, false
+	}
+	cents := (100*num + den/2) / den
+	return accidental{alter: sign * (cents / 100), cents: sign * (cents % 100)}, used, true
+}
+
+// leading reads digits at the start of s.
+func leading(s string) (n, used int) {
+	for used < len(s) && used < 3 && s[used] >= '0' && s[used] <= '9' {
+		n = 10*n + int(s[used]-'0')
+		used++
+	}
+	return n, used
 }
 
 // note reads one note and its length.
@@ -237,10 +311,10 @@ func (p *parser) note() error {
 	if err != nil {
 		return err
 	}
-	return p.sound(item{kind: noteItem, note: n, dur: dur, place: p.place(at)}, at)
+	return p.sound(item{kind: noteItem, notes: []note{{n, false}}, dur: dur, place: p.place(at)}, at)
 }
 
-// pitch reads accidental, letter and octave marks, and applies key and bar.
+// pitch reads accidental, letter and octave marks, and applies key, bar and clef.
 func (p *parser) pitch() (pitch.Note, error) {
 	at := p.pos
 	acc, used, ok := readAccidental(p.text[p.pos:])
@@ -253,7 +327,7 @@ func (p *parser) pitch() (pitch.Note, error) {
 	}
 	c := p.text[p.pos]
 	p.pos++
-	n := pitch.Note{Letter: upper(c), Octave: 4 + p.key.octave}
+	n := pitch.Note{Letter: upper(c), Octave: 4 + p.octave}
 	if c >= 'a' {
 		n.Octave++
 	}
@@ -292,8 +366,10 @@ func (p *parser) applyAccidental(n pitch.Note, own accidental, has bool) acciden
 		return own
 	}
 	if s.tieFrom >= 0 {
-		if from := p.items[s.tieFrom].note; from.Letter == n.Letter && from.Octave == n.Octave {
-			return accidental{from.Alter, from.Cents}
+		for _, from := range p.items[s.tieFrom].notes {
+			if from.tied && from.Letter == n.Letter && from.Octave == n.Octave {
+				return accidental{from.Alter, from.Cents}
+			}
 		}
 	}
 	if a, ok := s.barOctave[place]; ok {
@@ -304,6 +380,9 @@ func (p *parser) applyAccidental(n pitch.Note, own accidental, has bool) acciden
 	}
 	return p.key.alter[n.Letter]
 }
+
+// maxFraction bounds numerator and denominator of a length: the finest is a tick of an eighth.
+const maxFraction = 1 << 20
 
 // length reads a note length: 2, 3/2, /, //, /4; nothing is one unit.
 func (p *parser) length() (tune.Time, error) {
@@ -319,12 +398,12 @@ func (p *parser) length() (tune.Time, error) {
 		if !has {
 			d = 2
 		}
-		if den *= d; den > 4096 || den == 0 || !ok {
+		if den *= d; den > maxFraction || den == 0 || !ok {
 			ok2, den = false, 1
 		}
 	}
 	t := p.noteUnit() * tune.Time(num)
-	if !ok1 || !ok2 || num == 0 || num > 1024 || t > 64*tune.Whole {
+	if !ok1 || !ok2 || num == 0 || t/tune.Time(den) > 64*tune.Whole {
 		return 0, p.fail(at, "this note length is out of bounds: write a number or fraction like 2, 3/2 or /2, at most 64 whole notes")
 	}
 	if t%tune.Time(den) != 0 {
@@ -333,16 +412,16 @@ func (p *parser) length() (tune.Time, error) {
 	return t / tune.Time(den), nil
 }
 
-// number reads digits at p.pos; ok is false if there are more than four.
+// number reads digits at p.pos; ok is false if there are more than seven.
 func (p *parser) number() (n int, has, ok bool) {
 	from := p.pos
 	for p.pos < len(p.text) && p.text[p.pos] >= '0' && p.text[p.pos] <= '9' {
-		if p.pos-from < 5 {
+		if p.pos-from < 8 {
 			n = 10*n + int(p.text[p.pos]-'0')
 		}
 		p.pos++
 	}
-	return n, p.pos > from, p.pos-from <= 4
+	return n, p.pos > from, p.pos-from <= 7
 }
 
 // sound adds a note or rest after applying tuplet and broken rhythm.
@@ -367,6 +446,11 @@ func (p *parser) sound(it item, at int) error {
 	s.written += it.dur
 	s.last = len(p.items)
 	s.tieFrom = -1
+	if slices.ContainsFunc(it.notes, func(n note) bool { return n.tied }) {
+		s.tieFrom = s.last
+	}
+	it.marks |= p.marks
+	p.marks = 0
 	p.add(it)
 	return nil
 }
@@ -411,6 +495,7 @@ func (p *parser) rest(c byte) error {
 		if i > 0 {
 			p.endBar(false)
 			p.add(item{kind: barItem})
+			p.bars++
 		}
 		if err := p.sound(item{kind: restItem, dur: p.meter.bar(), place: p.place(at)}, at); err != nil {
 			return err
@@ -424,7 +509,9 @@ func (p *parser) tie() error {
 	if s.last < 0 || p.items[s.last].kind != noteItem {
 		return p.fail(p.pos, "a tie - stands behind a note; here is none")
 	}
-	p.items[s.last].tied = true
+	for i := range p.items[s.last].notes {
+		p.items[s.last].notes[i].tied = true
+	}
 	s.tieFrom = s.last
 	p.pos++
 	return nil
@@ -489,19 +576,17 @@ func tupletFills(n int, compound bool) int {
 	return 2
 }
 
-// chordNotes reads [CEG]: up to three notes at once, the highest of more.
+// chordNotes reads [CEG].
 func (p *parser) chordNotes() error {
 	at := p.pos
 	p.pos++
-	var notes []pitch.Note
+	var notes []note
 	var dur tune.Time
 	for p.pos < len(p.text) && p.text[p.pos] != ']' {
-		if strings.IndexByte(" \t-.~", p.text[p.pos]) >= 0 {
-			p.pos++
+		if again, err := p.insideChord(notes); err != nil {
+			return err
+		} else if again {
 			continue
-		}
-		if strings.IndexByte("^_=", p.text[p.pos]) < 0 && fifthsIndex(p.text[p.pos]) == 0 {
-			return p.fail(p.pos, "inside [ ] stand notes, like [DF], or a field, like [K:G]")
 		}
 		n, err := p.pitch()
 		if err != nil {
@@ -514,8 +599,8 @@ func (p *parser) chordNotes() error {
 		if len(notes) == 0 {
 			dur = d
 		}
-		if !slices.ContainsFunc(notes, func(o pitch.Note) bool { return o.Pitch() == n.Pitch() }) && len(notes) < maxChordNotes {
-			notes = append(notes, n)
+		if !slices.ContainsFunc(notes, func(o note) bool { return o.Pitch() == n.Pitch() }) && len(notes) < maxChordNotes {
+			notes = append(notes, note{n, false})
 		}
 	}
 	if p.pos >= len(p.text) || len(notes) == 0 {
@@ -526,15 +611,44 @@ func (p *parser) chordNotes() error {
 	if err != nil {
 		return err
 	}
-	slices.SortStableFunc(notes, func(a, b pitch.Note) int { return int(b.Pitch() - a.Pitch()) })
-	if n := len(notes); n > 1+tune.MaxWith {
-		p.warn(at, "of %d notes at once the highest three are read", n)
-		notes = notes[:1+tune.MaxWith]
-	}
-	// The lengths multiply; both are in units of L.
+	slices.SortStableFunc(notes, func(a, b note) int { return int(b.Pitch() - a.Pitch()) })
+	// The lengths multiply; both are in units of L. Whole units are taken out first, so that the product stays small.
 	unit := p.noteUnit()
-	if dur*outer%unit != 0 || dur*outer/unit > 64*tune.Whole {
+	product := dur / unit * outer
+	if rest := dur % unit; rest != 0 {
+		if rest*(outer%unit)%unit != 0 {
+			return p.fail(at, "the length of these notes is out of bounds")
+		}
+		product += outer/unit*rest + rest*(outer%unit)/unit
+	}
+	if product <= 0 || product > 64*tune.Whole {
 		return p.fail(at, "the length of these notes is out of bounds")
 	}
-	return p.sound(item{kind: noteItem, note: notes[0], with: notes[1:], dur: dur * outer / unit, place: p.place(at)}, at)
+	return p.sound(item{kind: noteItem, notes: notes, dur: product, place: p.place(at)}, at)
+}
+
+// insideChord reads what is no note inside [ ]; again is false at a note.
+func (p *parser) insideChord(notes []note) (again bool, err error) {
+	switch c := p.text[p.pos]; {
+	case c == '-':
+		if len(notes) > 0 {
+			notes[len(notes)-1].tied = true
+		}
+	case c == '.':
+		p.marks |= tune.Staccato
+	case c == '!' || c == '+':
+		p.decoration(c)
+		return true, nil
+	case c == '"':
+		return true, p.quoted()
+	case strings.IndexByte(" \t()`", c) >= 0:
+	case strings.IndexByte("^_=", c) >= 0 || fifthsIndex(c) != 0:
+		return false, nil
+	case isSymbol(c):
+		p.decorate(p.symbols[c], p.pos)
+	default:
+		return false, p.fail(p.pos, "inside [ ] stand notes, like [DF], or a field, like [K:G]")
+	}
+	p.pos++
+	return true, nil
 }

@@ -5,44 +5,59 @@ import (
 	"strconv"
 	"strings"
 
+	"stepping/core/chord"
+	"stepping/core/pitch"
+	"stepping/core/score"
 	"stepping/core/tune"
 )
+
+// barSigns is the length of the bar line at the start of s: any run of | : [ ] that is no chord or field, with dots before |.
+func barSigns(s string) (n int) {
+	for n < len(s) {
+		next := byte(0)
+		if n+1 < len(s) {
+			next = s[n+1]
+		}
+		switch s[n] {
+		case '|', ':', ']':
+		case '[':
+			if next != '|' && next != ']' && next != ':' {
+				return n
+			}
+		case '.':
+			if next != '|' {
+				return n
+			}
+		default:
+			return n
+		}
+		n++
+	}
+	return n
+}
 
 // barLine reads a bar line, repeat sign or ending number.
 func (p *parser) barLine() error {
 	at := p.pos
-	for p.pos < len(p.text) && strings.IndexByte("|:]", p.text[p.pos]) >= 0 || p.atBracketBar() {
-		p.pos++
-	}
-	signs := p.text[at:p.pos]
+	p.pos += barSigns(p.text[at:])
+	signs := strings.ReplaceAll(p.text[at:p.pos], ".", "")
 	if p.pos == at {
 		p.pos++ // a lone [ before an ending number
-		signs = "["
-	}
-	if strings.Trim(signs, ":") == "" && len(signs) == 1 {
-		return p.fail(at, "a single : is no bar line: repeats are |: and :|")
 	}
 	endings, err := p.endingNumbers()
 	if err != nil {
 		return err
 	}
-	p.state.skipBar = false
-	again := strings.HasPrefix(signs, ":")
-	start := len(signs) > 1 && strings.HasSuffix(signs, ":")
-	section := strings.Contains(signs, "||") || strings.Contains(signs, "]") || strings.HasPrefix(signs, "[|")
-	if signs != "[" {
-		p.endBar(again || start || section || endings != nil)
-		switch {
-		case again:
-			p.add(item{kind: againItem, place: p.place(at)})
-		case section:
-			p.add(item{kind: doubleItem})
-		default:
-			p.add(item{kind: barItem})
-		}
-		if start {
-			p.add(item{kind: startItem})
-		}
+	if signs == "" && endings == nil || signs == ":" {
+		p.warn(at, "%q is no bar line and is read past: repeats are |: and :|", p.text[at:p.pos])
+		return nil
+	}
+	again, start := repeats(signs)
+	double := strings.Contains(signs, "||") || strings.Contains(signs, "]") || strings.HasPrefix(signs, "[|")
+	if signs != "" {
+		p.endBar(again > 0 || start > 0 || double || endings != nil)
+		p.add(item{kind: barItem, signs: score.Signs{Again: again, Start: start}, double: double, place: p.place(at)})
+		p.bars++
 	}
 	if endings != nil {
 		p.add(item{kind: endingItem, endings: endings, place: p.place(at)})
@@ -51,8 +66,28 @@ func (p *parser) barLine() error {
 	return nil
 }
 
-func (p *parser) atBracketBar() bool {
-	return p.pos+1 < len(p.text) && p.text[p.pos] == '[' && p.text[p.pos+1] == '|'
+// repeats is how often the repeat that ends at a bar line is played, and the one that begins there; 0 if none does. A colon is
+// one time more.
+func repeats(signs string) (again, start int) {
+	colons := strings.Trim(signs, "|[]")
+	switch bare := strings.Trim(signs, ":"); {
+	case bare == "" && signs != "": // :: or more
+		again = max(1, len(signs)/2)
+		start = again
+	case colons != "" && bare == signs: // |::| and the like
+		again = max(1, strings.Count(colons, ":")/2)
+		start = again
+	default:
+		again = len(signs) - len(strings.TrimLeft(signs, ":"))
+		start = len(signs) - len(strings.TrimRight(signs, ":"))
+	}
+	if again > 0 {
+		again++
+	}
+	if start > 0 {
+		start++
+	}
+	return min(again, maxPasses), min(start, maxPasses)
 }
 
 // endingNumbers reads 1, "1,3" or "1-3" right behind a bar line or in [1.
@@ -93,10 +128,7 @@ func (p *parser) endBar(loose bool) {
 	s := &p.state
 	if s.written > 0 {
 		if want := p.meter.bar(); !p.meter.free && !s.loose && !loose && s.written != want {
-			if len(p.warnings) < maxWarnings {
-				p.warnings = append(p.warnings, Warning{s.barStart.Line, s.barStart.Column,
-					"this bar holds " + s.written.String() + " quarter notes, the meter asks for " + want.String()})
-			}
+			p.warnAt(s.barStart, "this bar holds %s quarter notes, the meter asks for %s", s.written, want)
 		}
 		s.loose = loose
 	} else {
@@ -107,63 +139,232 @@ func (p *parser) endBar(loose bool) {
 	s.barOctave = map[[2]int]accidental{}
 }
 
-// player plays the items out in order, following repeats and endings.
-type player struct {
-	item   int   // being played
-	begins []int // item with which each bar begins
-	items  []item
-	tu     *tune.Tune
-	now    tune.Time
-	tied   bool // the last note is tied onward
+// segment is a written bar, or a part of one between signs.
+type segment struct {
+	from, to int // items
+	signs    score.Signs
+	bar      bool // a bar line ends it
+	sounds   bool
+	written  int // bar on paper
 }
 
-// maxSteps bounds playing out: repeats cannot nest, so this is never reached by music.
-const maxSteps = 20 * maxItems
-
-// playOut turns the written items into a tune.
-func (p *parser) playOut() (*tune.Tune, error) {
-	pl := &player{items: p.items, tu: &tune.Tune{
-		Title: p.title,
-		Key:   tune.Key{Tonic: p.first.tonic, Minor: p.first.minor, Flats: flats(p.first)},
-	}}
-	start, pass := 0, 1
-	for i, steps := 0, 0; i < len(p.items); steps++ {
-		it := &p.items[i]
-		pl.item = i
-		if steps > maxSteps {
-			return nil, &Error{it.place.Line, max(it.place.Column, 1), "the repeats do not come to an end"}
+// segments cuts the items of a voice at bar lines and signs.
+func (v *voice) segments() (out []segment) {
+	codas := 0
+	for i := range v.items {
+		if v.items[i].kind == codaItem {
+			codas++
 		}
-		switch it.kind {
-		case startItem:
-			if start != i {
-				start, pass = i, 1
-			}
-		case endingItem:
-			if !has(it.endings, pass) {
-				i = pl.afterEnding(i)
-				continue
-			}
-		case againItem:
-			pl.bar()
-			if pass < pl.passes(start) {
-				pass++
-				i = start
-				continue
-			}
-			start, pass = i+1, 1
-		case doubleItem:
-			pl.bar()
-			if pass > 1 {
-				start, pass = i+1, 1
-			}
-		default:
-			if err := p.play(pl, it); err != nil {
-				return nil, err
-			}
-		}
-		i++
 	}
-	return pl.finish()
+	cur, bar := segment{}, 0
+	split := func(i int) {
+		if cur.sounds {
+			cur.to = i
+			out = append(out, cur)
+			cur = segment{from: i, written: bar}
+		}
+	}
+	before := func(i int) *score.Signs { // the end of what stands before item i
+		split(i)
+		if len(out) == 0 {
+			return &cur.signs
+		}
+		return &out[len(out)-1].signs
+	}
+	for i := range v.items {
+		switch it := &v.items[i]; it.kind {
+		case noteItem, restItem:
+			cur.sounds = true
+		case barItem:
+			end := before(i)
+			if len(out) > 0 {
+				end.Again = max(end.Again, it.signs.Again)
+				end.Close = end.Close || it.double
+				out[len(out)-1].bar = true
+			}
+			bar++
+			cur.written = bar
+			cur.signs.Start = max(cur.signs.Start, it.signs.Start)
+		case endingItem:
+			split(i)
+			cur.signs.Endings = it.endings
+		case segnoItem:
+			split(i)
+			cur.signs.Segno = true
+		case codaItem:
+			if codas--; codas > 0 {
+				before(i).ToCoda = true
+			} else {
+				split(i)
+				cur.signs.Coda = true
+			}
+		case partItem:
+			split(i)
+		case jumpItem:
+			end := &cur.signs
+			if !cur.sounds && len(out) > 0 && (i+1 == len(v.items) || !it.signs.Fine) && !v.soundsFrom(i) {
+				end = &out[len(out)-1].signs
+			}
+			end.Fine, end.ToCoda = end.Fine || it.signs.Fine, end.ToCoda || it.signs.ToCoda
+			end.DaCapo, end.DalSegno = end.DaCapo || it.signs.DaCapo, end.DalSegno || it.signs.DalSegno
+		}
+	}
+	cur.to = len(v.items)
+	return append(out, cur)
+}
+
+// soundsFrom reports whether a note or rest follows item i before the next bar line.
+func (v *voice) soundsFrom(i int) bool {
+	for ; i < len(v.items) && v.items[i].kind != barItem; i++ {
+		if v.items[i].kind == noteItem || v.items[i].kind == restItem {
+			return true
+		}
+	}
+	return false
+}
+
+// playOrder is the segments in the order in which they are played: repeats and jumps within each part, the parts as P: orders them.
+func (p *parser) playOrder(v *voice, segments []segment) ([]int, bool) {
+	labels := expandOrder(p.order)
+	if len(p.parts) == 0 || len(labels) == 0 {
+		return unroll(segments, 0, len(segments))
+	}
+	var out []int
+	for _, label := range labels {
+		i := slices.IndexFunc(p.parts, func(m partMark) bool { return m.label == label })
+		if i < 0 {
+			p.warnAt(p.orderAt, "the order of parts names %q, which does not begin anywhere: write P:%s where it does; the parts are read as they stand", string(label), string(label))
+			return unroll(segments, 0, len(segments))
+		}
+		from, end := p.parts[i].bar, 1<<30
+		if i+1 < len(p.parts) {
+			end = p.parts[i+1].bar
+		}
+		first := slices.IndexFunc(segments, func(s segment) bool { return s.written >= from })
+		last := slices.IndexFunc(segments, func(s segment) bool { return s.written >= end })
+		if first < 0 {
+			continue
+		}
+		if last < 0 {
+			last = len(segments)
+		}
+		order, ok := unroll(segments, first, last)
+		if out = append(out, order...); !ok || len(out) > 16*score.MaxBars {
+			return nil, false
+		}
+	}
+	return out, true
+}
+
+func unroll(segments []segment, from, to int) ([]int, bool) {
+	signs := make([]score.Signs, to-from)
+	for i := range signs {
+		signs[i] = segments[from+i].signs
+	}
+	order, ok := score.Unroll(signs)
+	for i := range order {
+		order[i] += from
+	}
+	return order, ok
+}
+
+// maxOrder bounds the parts played.
+const maxOrder = 500
+
+// expandOrder writes an order of parts out: A(AB)3C2 is AABABABCC. What is not understood is left out.
+func expandOrder(s string) []byte {
+	var stack [][]byte
+	var out, last []byte
+	for i := 0; i < len(s) && len(out) <= maxOrder; i++ {
+		switch c := s[i]; {
+		case c >= 'A' && c <= 'Z':
+			last = []byte{c}
+			out = append(out, c)
+		case c == '(' && len(stack) < 8:
+			stack, out = append(stack, out), nil
+		case c == ')' && len(stack) > 0:
+			last = out
+			out = append(slices.Clone(stack[len(stack)-1]), out...)
+			stack = stack[:len(stack)-1]
+		case c >= '2' && c <= '9':
+			for n := c - '1'; n > 0 && len(out) <= maxOrder; n-- {
+				out = append(out, last...)
+			}
+		}
+	}
+	for len(stack) > 0 {
+		out = append(slices.Clone(stack[len(stack)-1]), out...)
+		stack = stack[:len(stack)-1]
+	}
+	return out[:min(len(out), maxOrder)]
+}
+
+// player plays the items of a voice in order.
+type player struct {
+	p      *parser
+	voice  *voice
+	item   int   // being played
+	begins []int // item with which each bar begins
+	score  *score.Score
+	now    score.Units
+	ends   score.Units    // of the longest line of this bar
+	line   int            // of overlays, 0 the voice itself
+	lines  [][]score.Note // notes by line
+	ties   map[pitch.Note]int
+	left   int // notes that may still come
+}
+
+// playOut turns the written items of all voices into a score.
+func (p *parser) playOut() (*score.Score, error) {
+	var main *player
+	var players []*player
+	left := MaxNotes
+	for _, v := range p.voices {
+		pl := &player{p: p, voice: v, left: left, lines: make([][]score.Note, 1), score: &score.Score{Unit: score.Units(tune.Quarter)}}
+		if err := pl.play(); err != nil {
+			return nil, err
+		}
+		left = pl.left
+		players = append(players, pl)
+		if main == nil && len(pl.lines[0]) > 0 { // a voice of rests gives way to the next
+			main = pl
+		}
+	}
+	if main == nil {
+		main = players[0]
+	}
+	out := main.score
+	out.Format, out.Title, out.Melody = "ABC", p.title, -1
+	out.Key = tune.Key{Tonic: p.first.tonic, Minor: p.first.minor, Flats: flats(p.first)}
+	for i, pl := range players {
+		part := score.Part{Name: pl.voice.name}
+		for n, notes := range pl.lines {
+			name := pl.voice.id
+			if n > 0 {
+				name += " &"
+			}
+			if n > 0 && len(notes) == 0 {
+				continue
+			}
+			if pl == main && n == 0 {
+				out.Melody = len(out.Voices())
+			}
+			part.Voices = append(part.Voices, score.Voice{Number: n, Name: name, Notes: notes})
+			out.Parts = append(out.Parts[:i], part)
+		}
+		if len(out.Chords) == 0 {
+			out.Chords = pl.score.Chords
+		}
+		out.Length = max(out.Length, pl.score.Length)
+	}
+	for n := len(out.Chords); n > 0 && out.Chords[n-1].At >= out.Length; n-- {
+		out.Chords = out.Chords[:n-1]
+	}
+	if len(out.Chords) == 0 && out.Count() == 0 {
+		return nil, &Error{Line: 1, Column: 1, Text: "there are no notes and no chords: after the line K: write the melody, like D2 F2 | A4 |"}
+	}
+	out.Warnings = p.warnings
+	return out, nil
 }
 
 func flats(k key) bool {
@@ -175,171 +376,176 @@ func flats(k key) bool {
 	return k.tonic.Alter < 0
 }
 
-func has(list []int, n int) bool {
-	for _, x := range list {
-		if x == n {
-			return true
-		}
+// play plays the voice.
+func (pl *player) play() error {
+	segments := pl.voice.segments()
+	order, ok := pl.p.playOrder(pl.voice, segments)
+	if !ok {
+		return &Error{Line: 1, Column: 1, Text: "the repeats do not come to an end: look at D.C., D.S. and the order of parts"}
 	}
-	return false
-}
-
-// afterEnding returns the item at which to go on when the ending at i is not played: the
-// next ending of the group, or behind the sign that closes this one.
-func (pl *player) afterEnding(i int) int {
-	for i++; i < len(pl.items); i++ {
-		switch pl.items[i].kind {
-		case endingItem, startItem:
-			return i
-		case againItem, doubleItem:
-			return i + 1
-		}
-	}
-	return i
-}
-
-// passes returns how often the repeat from start is played: twice, or as often as its
-// endings ask.
-func (pl *player) passes(start int) int {
-	n := 2
-	for i := start + 1; i < len(pl.items) && pl.items[i].kind != startItem; i++ {
-		if pl.items[i].kind == endingItem {
-			for _, e := range pl.items[i].endings {
-				n = max(n, e)
+	for _, n := range order {
+		seg := &segments[n]
+		for pl.item = seg.from; pl.item < seg.to; pl.item++ {
+			if err := pl.playItem(&pl.voice.items[pl.item]); err != nil {
+				return err
 			}
-		} else if pl.items[i].kind == doubleItem {
-			break
+		}
+		if seg.bar {
+			pl.bar()
 		}
 	}
-	return n
+	pl.bar()
+	pl.release(nil)
+	pl.finish()
+	return nil
 }
 
-// play adds one item to the tune.
-func (p *parser) play(pl *player, it *item) error {
+// playItem adds one item.
+func (pl *player) playItem(it *item) error {
 	switch it.kind {
 	case noteItem:
-		return p.playNote(pl, it)
+		return pl.playNotes(it)
 	case restItem:
-		pl.tied = false
+		pl.release(nil)
 		pl.advance(it.dur)
 	case chordItem:
-		pl.addChord(it)
+		pl.addChord(it.chord)
 	case meterItem:
 		pl.setMeter(it.meter)
 	case tempoItem:
 		pl.setTempo(it.tempo)
-	case barItem:
-		pl.bar()
+	case overlayItem:
+		pl.overlay()
 	}
 	return nil
 }
 
-func (p *parser) playNote(pl *player, it *item) error {
-	notes := pl.tu.Notes
-	if pl.tied && notes[len(notes)-1].Note == it.note && slices.Equal(notes[len(notes)-1].With, it.with) {
-		notes[len(notes)-1].Dur += it.dur
-	} else {
-		if pl.tied && len(p.warnings) < maxWarnings {
-			p.warnings = append(p.warnings, Warning{it.place.Line, it.place.Column, "the tie before this note leads to another pitch and is read as a slur"})
-		}
-		if len(notes) == MaxNotes {
-			return &Error{it.place.Line, it.place.Column, "the tune has more than 4,000 notes with its repeats played out: give a shorter one"}
-		}
-		pl.tu.Notes = append(notes, tune.Note{At: pl.now, Dur: it.dur, Note: it.note, With: it.with, Place: it.place})
+// overlay goes back to the beginning of the bar, in the next line.
+func (pl *player) overlay() {
+	pl.release(nil)
+	pl.ends = max(pl.ends, pl.now)
+	if pl.line++; pl.line == len(pl.lines) {
+		pl.lines = append(pl.lines, nil)
 	}
-	pl.tied = it.tied
+	pl.now = 0
+	if n := len(pl.score.Bars); n > 0 {
+		pl.now = pl.score.Bars[n-1]
+	}
+}
+
+func (pl *player) playNotes(it *item) error {
+	line := pl.lines[pl.line]
+	ties := map[pitch.Note]int{}
+	for _, n := range it.notes {
+		sounds := pl.sounding(n.Note)
+		at, tied := pl.ties[sounds]
+		if tied && line[at].End() == pl.now {
+			line[at].Dur += score.Units(it.dur)
+			delete(pl.ties, sounds)
+		} else {
+			if pl.left--; pl.left < 0 {
+				return &Error{Line: it.place.Line, Column: it.place.Column, Text: "the tune has more than 4,000 notes with its repeats played out: give a shorter one"}
+			}
+			at = len(line)
+			line = append(line, score.Note{At: pl.now, Dur: score.Units(it.dur), Note: sounds, Place: it.place, Marks: it.marks, Lyric: it.lyric})
+		}
+		if n.tied {
+			ties[sounds] = at
+		}
+	}
+	pl.lines[pl.line] = line
+	pl.release(it)
+	pl.ties = ties
 	pl.advance(it.dur)
 	return nil
 }
 
-func (pl *player) advance(d tune.Time) {
-	if n := len(pl.tu.Bars); n == 0 {
-		pl.tu.Bars = append(pl.tu.Bars, 0)
+// release ends the ties that were not taken up: into a rest or the end of the music the note rings on; into another pitch it was a slur.
+func (pl *player) release(next *item) {
+	for _, at := range pl.ties {
+		if next != nil {
+			pl.p.warnAt(next.place, "the tie before this note leads to another pitch and is read as a slur")
+			break
+		}
+		pl.lines[pl.line][at].Marks |= tune.LetRing
 	}
-	if len(pl.begins) < len(pl.tu.Bars) {
-		pl.begins = append(pl.begins, pl.item)
-	}
-	pl.now += d
+	pl.ties = nil
 }
 
-// number numbers the bars as on paper: bars that begin with the same item are one bar, played again.
-func (pl *player) number() {
-	tu := pl.tu
-	written := slices.Clone(pl.begins)
-	slices.Sort(written)
-	written = slices.Compact(written)
-	pickup := len(tu.Bars) > 1 && tu.BarLength(0) < tu.Meters[0].Bar()
-	if len(written) == len(tu.Bars) && !pickup {
-		return
+// sounding is what a written note sounds in this voice.
+func (pl *player) sounding(n pitch.Note) pitch.Note {
+	if pl.voice.shift == 0 {
+		return n
 	}
-	passes := map[int]int{}
-	for bar := range tu.Bars {
-		begin := pl.begins[min(bar, len(pl.begins)-1)]
-		at, _ := slices.BinarySearch(written, begin)
-		if !pickup {
-			at++
-		}
-		passes[begin]++
-		tu.Printed = append(tu.Printed, tune.Printed{Number: at, Pass: passes[begin]})
+	return pitch.Spell(n.Pitch()+pitch.Midi(pl.voice.shift), n.Alter < 0)
+}
+
+func (pl *player) advance(d tune.Time) {
+	if len(pl.score.Bars) == 0 {
+		pl.score.Bars = append(pl.score.Bars, 0)
 	}
+	if len(pl.begins) < len(pl.score.Bars) {
+		pl.begins = append(pl.begins, pl.item)
+	}
+	pl.now += score.Units(d)
 }
 
 // bar begins a new bar here unless one begins here already.
 func (pl *player) bar() {
-	if n := len(pl.tu.Bars); n > 0 && pl.tu.Bars[n-1] < pl.now {
-		pl.tu.Bars = append(pl.tu.Bars, pl.now)
+	pl.now, pl.line, pl.ends = max(pl.now, pl.ends), 0, 0
+	if n := len(pl.score.Bars); n > 0 && pl.score.Bars[n-1] < pl.now {
+		pl.score.Bars = append(pl.score.Bars, pl.now)
 	}
 }
 
-func (pl *player) addChord(it *item) {
-	chords := pl.tu.Chords
-	at := tune.ChordAt{At: pl.now, Chord: it.chord}
+func (pl *player) addChord(c chord.Chord) {
+	chords := pl.score.Chords
+	at := score.Chord{At: pl.now, Chord: c}
 	if n := len(chords); n > 0 && chords[n-1].At == pl.now {
 		chords[n-1] = at
 		return
 	}
-	pl.tu.Chords = append(chords, at)
+	pl.score.Chords = append(chords, at)
 }
 
 func (pl *player) setMeter(m meter) {
-	meters := pl.tu.Meters
-	at := tune.MeterAt{At: pl.now, Num: m.num, Den: m.den}
-	if n := len(meters); n > 0 && meters[n-1].At == pl.now {
+	meters := pl.score.Meters
+	at := score.Meter{At: pl.now, Num: m.num, Den: m.den}
+	switch n := len(meters); {
+	case n > 0 && meters[n-1].At == pl.now:
 		meters[n-1] = at
-		return
+	case n == 0 || meters[n-1].Num != m.num || meters[n-1].Den != m.den:
+		pl.score.Meters = append(meters, at)
 	}
-	pl.tu.Meters = append(meters, at)
 }
 
 func (pl *player) setTempo(bpm float64) {
-	tempos := pl.tu.Tempos
-	at := tune.TempoAt{At: pl.now, BPM: bpm}
+	tempos := pl.score.Tempos
+	at := score.Tempo{At: pl.now, BPM: bpm}
 	if n := len(tempos); n > 0 && tempos[n-1].At == pl.now {
 		tempos[n-1] = at
 		return
 	}
-	pl.tu.Tempos = append(tempos, at)
+	pl.score.Tempos = append(tempos, at)
 }
 
-// finish completes the tune: defaults at time 0, no bar without length at the end.
-func (pl *player) finish() (*tune.Tune, error) {
-	tu := pl.tu
-	tu.Length = pl.now
-	if n := len(tu.Bars); n > 1 && tu.Bars[n-1] == tu.Length {
-		tu.Bars = tu.Bars[:n-1]
+// finish completes the voice: no bar without length at the end, and numbers on paper.
+func (pl *player) finish() {
+	sc := pl.score
+	sc.Length = pl.now
+	if n := len(sc.Bars); n > 1 && sc.Bars[n-1] == sc.Length {
+		sc.Bars = sc.Bars[:n-1]
 	}
-	for n := len(tu.Chords); n > 0 && tu.Chords[n-1].At >= tu.Length; n-- {
-		tu.Chords = tu.Chords[:n-1]
+	if len(pl.begins) == 0 {
+		return
 	}
-	if len(tu.Notes) == 0 && len(tu.Chords) == 0 {
-		return nil, &Error{1, 1, "there are no notes and no chords: after the line K: write the melody, like D2 F2 | A4 |"}
+	full := score.Units(meter{4, 4, false}.bar())
+	if len(sc.Meters) > 0 && sc.Meters[0].At == 0 {
+		full = score.Units(meter{sc.Meters[0].Num, sc.Meters[0].Den, false}.bar())
 	}
-	if len(tu.Meters) == 0 || tu.Meters[0].At > 0 {
-		tu.Meters = append([]tune.MeterAt{{At: 0, Num: 4, Den: 4}}, tu.Meters...)
+	order := make([]int, len(sc.Bars))
+	for bar := range order {
+		order[bar] = pl.begins[min(bar, len(pl.begins)-1)]
 	}
-	if len(tu.Tempos) == 0 || tu.Tempos[0].At > 0 {
-		tu.Tempos = append([]tune.TempoAt{{At: 0, BPM: defaultTempo}}, tu.Tempos...)
-	}
-	pl.number()
-	return tu, nil
+	sc.Printed = score.Numbers(order, len(sc.Bars) > 1 && sc.Bars[1] < full)
 }

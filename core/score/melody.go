@@ -1,0 +1,153 @@
+package score
+
+import (
+	"cmp"
+	"fmt"
+	"slices"
+
+	"stepping/core/pitch"
+	"stepping/core/plan"
+	"stepping/core/play"
+	"stepping/core/tune"
+)
+
+// DefaultTempo is that of music without one, in quarter notes a minute.
+const DefaultTempo = 100
+
+// Tune takes a voice, counted among Voices, as the melody: one line, whose notes are cut where the next begins, with up to
+// tune.MaxWith notes under the highest. Where the file says how a note is played, it becomes a pin. The warnings say what the melody
+// does not hold. The error is for people: a score without notes and chords, a voice that is not there.
+func (s *Score) Tune(voice int) (*tune.Tune, []plan.Pin, []Warning, error) {
+	voices := s.Voices()
+	if voice < 0 || voice >= max(len(voices), 1) {
+		return nil, nil, nil, fmt.Errorf("voice %d: this piece has voices 0 to %d", voice, len(voices)-1)
+	}
+	m := melody{score: s, tune: s.frame()}
+	if len(voices) > 0 {
+		m.take(voices[voice].Notes)
+	}
+	if len(m.tune.Notes) == 0 && len(m.tune.Chords) == 0 {
+		return nil, nil, nil, &Fault{1, 1, "there are no notes and no chords in it: choose another voice, or write a melody"}
+	}
+	if m.lost > 0 {
+		m.warn(m.lostAt, "%d notes are left out: of more than %d at once the highest are read", m.lost, 1+tune.MaxWith)
+	}
+	if m.rounded > 0 {
+		m.warn(tune.Place{}, "%d times fell between what is counted here and were moved by less than a thousandth of a beat", m.rounded)
+	}
+	return m.tune, m.pins, m.warnings, nil
+}
+
+type melody struct {
+	score         *Score
+	tune          *tune.Tune
+	pins          []plan.Pin
+	warnings      []Warning
+	lost, rounded int
+	lostAt        tune.Place // of the first
+}
+
+func (m *melody) warn(at tune.Place, format string, args ...any) {
+	m.warnings = append(m.warnings, Warning{max(at.Line, 1), max(at.Column, 1), fmt.Sprintf(format, args...)})
+}
+
+func (m *melody) lose(n int, at tune.Place) {
+	if m.lost == 0 {
+		m.lostAt = at
+	}
+	m.lost += n
+}
+
+// frame is the tune without its notes.
+func (s *Score) frame() *tune.Tune {
+	tu := &tune.Tune{Title: s.Title, Key: s.Key, Printed: s.Printed}
+	if tu.Key.Tonic.Letter == 0 {
+		tu.Key.Tonic = pitch.Note{Letter: 'C'}
+	}
+	tu.Length, _ = s.Time(s.Length)
+	for _, at := range s.Bars {
+		t, _ := s.Time(at)
+		tu.Bars = append(tu.Bars, t)
+	}
+	if len(tu.Bars) == 0 {
+		tu.Bars = []tune.Time{0}
+	}
+	for _, x := range s.Meters {
+		if t, _ := s.Time(x.At); t < tu.Length {
+			tu.Meters = append(tu.Meters, tune.MeterAt{At: t, Num: x.Num, Den: x.Den})
+		}
+	}
+	for _, x := range s.Tempos {
+		if t, _ := s.Time(x.At); t < tu.Length {
+			tu.Tempos = append(tu.Tempos, tune.TempoAt{At: t, BPM: x.BPM})
+		}
+	}
+	for _, x := range s.Chords {
+		if t, _ := s.Time(x.At); t < tu.Length {
+			tu.Chords = append(tu.Chords, tune.ChordAt{At: t, Chord: x.Chord})
+		}
+	}
+	if len(tu.Meters) == 0 || tu.Meters[0].At > 0 {
+		tu.Meters = append([]tune.MeterAt{{At: 0, Num: 4, Den: 4}}, tu.Meters...)
+	}
+	if len(tu.Tempos) == 0 || tu.Tempos[0].At > 0 {
+		tu.Tempos = append([]tune.TempoAt{{At: 0, BPM: DefaultTempo}}, tu.Tempos...)
+	}
+	return tu
+}
+
+// take adds the notes, those that begin together as one.
+func (m *melody) take(notes []Note) {
+	for i := 0; i < len(notes); {
+		n := i + 1
+		for n < len(notes) && notes[n].At == notes[i].At {
+			n++
+		}
+		next := m.score.Length
+		if n < len(notes) {
+			next = notes[n].At
+		}
+		m.add(slices.Clone(notes[i:n]), next)
+		i = n
+	}
+}
+
+// add adds notes that begin together and end where the next begin.
+func (m *melody) add(group []Note, next Units) {
+	slices.SortStableFunc(group, func(a, b Note) int { return cmp.Compare(b.Note.Pitch(), a.Note.Pitch()) })
+	group = slices.CompactFunc(group, func(a, b Note) bool { return a.Note.Pitch() == b.Note.Pitch() })
+	if more := len(group) - 1 - tune.MaxWith; more > 0 {
+		m.lose(more, group[0].Place)
+		group = group[:1+tune.MaxWith]
+	}
+	first := &group[0]
+	at, exact := m.score.Time(first.At)
+	end, exactly := m.score.Time(min(first.End(), next))
+	if !exact || !exactly {
+		m.rounded++
+	}
+	if end <= at {
+		m.lose(1, first.Place)
+		return
+	}
+	n := tune.Note{At: at, Dur: end - at, Note: first.Note, Place: first.Place, Lyric: first.Lyric}
+	for v := range group {
+		g := &group[v]
+		n.Marks |= g.Marks
+		if v > 0 {
+			n.With = append(n.With, g.Note)
+			if n.Lyric == "" {
+				n.Lyric = g.Lyric
+			}
+		}
+		if g.On != nil {
+			m.pins = append(m.pins, g.On.pin(at, v))
+		}
+	}
+	m.tune.Notes = append(m.tune.Notes, n)
+}
+
+// pin is the spot as a choice for a note of the melody.
+func (s *Spot) pin(at tune.Time, voice int) plan.Pin {
+	return plan.Pin{At: at, Part: play.Melody, Voice: voice, String: s.String, Fret: s.Fret, How: s.How, Finger: s.Finger, Digit: s.Digit}
+}
