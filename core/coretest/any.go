@@ -26,7 +26,7 @@ func Any(seed uint64) *tune.Tune {
 			}
 		}
 		if bar == 0 || rng.IntN(5) == 0 {
-			tu.Tempos = append(tu.Tempos, tune.TempoAt{At: tu.Length, BPM: float64(50 + rng.IntN(100))})
+			tu.Tempos = append(tu.Tempos, tune.TempoAt{At: tu.Length, BPM: float64(60 + 13*bar + rng.IntN(12))})
 		}
 		if c, err := chord.Parse([]string{"D", "Am7", "F#m", "Bb7", "Gsus4", "C/E", "Edim"}[rng.IntN(7)]); err == nil && rng.IntN(3) > 0 {
 			tu.Chords = append(tu.Chords, tune.ChordAt{At: tu.Length, Chord: c})

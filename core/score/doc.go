@@ -7,7 +7,9 @@
 package score
 
 import (
+	"cmp"
 	"fmt"
+	"slices"
 
 	"stepping/core/chord"
 	"stepping/core/pitch"
@@ -18,7 +20,8 @@ import (
 
 // Limits of every reader.
 const (
-	MaxNotes = 4000    // of all voices together, repeats played out
+	MaxNotes = 4000    // of a voice, repeats played out
+	MaxTotal = 40000   // of all voices together
 	MaxText  = 1 << 20 // bytes of what people type
 	MaxFile  = 16 << 20
 	MaxParts = 256
@@ -96,14 +99,15 @@ type Chord struct {
 // Part is an instrument.
 type Part struct {
 	Name   string
-	Drums  bool
 	Voices []Voice
+	Whole  bool // its voices are one line as likely as several: it can be chosen as a whole
 }
 
 // Voice is a line of a part.
 type Voice struct {
 	Number int // as the file counts it, from 0
 	Name   string
+	Drums  bool // its pitches are instruments
 	Notes  []Note
 }
 
@@ -129,26 +133,44 @@ type Spot struct {
 	Digit  play.Digit
 }
 
-// VoiceAt is a voice with the part that it belongs to, counted from 0.
+// VoiceAt is a voice that can be chosen, with the part that it belongs to, counted from 0. Number is -1 for a part as a whole.
 type VoiceAt struct {
 	Part int
 	*Voice
 }
 
-// Voices lists all voices, part by part.
+// Voices lists all that can be chosen as melody, part by part.
 func (s *Score) Voices() (out []VoiceAt) {
 	for p := range s.Parts {
-		for v := range s.Parts[p].Voices {
-			out = append(out, VoiceAt{p, &s.Parts[p].Voices[v]})
+		part := &s.Parts[p]
+		for v := range part.Voices {
+			out = append(out, VoiceAt{p, &part.Voices[v]})
+		}
+		if part.Whole && len(part.Voices) > 1 {
+			out = append(out, VoiceAt{p, part.whole()})
 		}
 	}
 	return out
 }
 
+// whole is all voices of the part as one.
+func (p *Part) whole() *Voice {
+	out := &Voice{Number: -1, Name: "all together"}
+	for _, v := range p.Voices {
+		if !v.Drums {
+			out.Notes = append(out.Notes, v.Notes...)
+		}
+	}
+	slices.SortStableFunc(out.Notes, func(a, b Note) int { return cmp.Compare(a.At, b.At) })
+	return out
+}
+
 // Count is the number of notes of all voices.
 func (s *Score) Count() (n int) {
-	for _, v := range s.Voices() {
-		n += len(v.Notes)
+	for p := range s.Parts {
+		for v := range s.Parts[p].Voices {
+			n += len(s.Parts[p].Voices[v].Notes)
+		}
 	}
 	return n
 }

@@ -63,7 +63,7 @@ func (s *Score) Quantize(g Grid) Quantized {
 	}
 	q.Mean = total / float64(max(n, 1))
 	out.move(func(t Units) Units { return t * gridUnit / s.Unit })
-	for _, v := range out.Voices() {
+	for _, v := range out.written() {
 		for i := range v.Notes {
 			out.Length = max(out.Length, v.Notes[i].End())
 		}
@@ -134,10 +134,7 @@ func (s *Score) ProposeGrid() Grid {
 	best, least := Grids[0].Grid, math.Inf(1)
 	for _, g := range Grids {
 		total, n := 0.0, 0
-		for _, v := range s.Voices() {
-			if s.Parts[v.Part].Drums {
-				continue
-			}
+		for _, v := range s.pitched() {
 			for i := range v.Notes {
 				_, off := g.nearest(float64(v.Notes[i].At) / float64(s.Unit))
 				total, n = total+off, n+1
@@ -180,10 +177,7 @@ func (s *Score) ProposeChords() {
 func (s *Score) sounding(from, to Units) (best chord.Chord, ok bool) {
 	var weight [12]float64
 	total, lowest, classes := 0.0, pitch.Pitch(math.MaxInt32), 0
-	for _, v := range s.Voices() {
-		if s.Parts[v.Part].Drums {
-			continue
-		}
+	for _, v := range s.pitched() {
 		for i := range v.Notes {
 			n := &v.Notes[i]
 			length := float64(min(n.End(), to) - max(n.At, from))
@@ -227,6 +221,21 @@ func (s *Score) sounding(from, to Units) (best chord.Chord, ok bool) {
 		}
 	}
 	return best, true
+}
+
+// written are the voices as the file has them.
+func (s *Score) written() (out []*Voice) {
+	for p := range s.Parts {
+		for v := range s.Parts[p].Voices {
+			out = append(out, &s.Parts[p].Voices[v])
+		}
+	}
+	return out
+}
+
+// pitched are those that are no drums.
+func (s *Score) pitched() []*Voice {
+	return slices.DeleteFunc(s.written(), func(v *Voice) bool { return v.Drums })
 }
 
 func (s *Score) keyTonic() pitch.Note {

@@ -117,6 +117,14 @@ type voice struct {
 	graceful bool // grace notes were told
 }
 
+// label is what the voice is called.
+func (v *voice) label() string {
+	if v.name != "" {
+		return v.name
+	}
+	return v.id
+}
+
 func newParser(text string) *parser {
 	text = strings.ReplaceAll(strings.ReplaceAll(text, "\r\n", "\n"), "\r", "\n")
 	p := &parser{lines: strings.Split(text, "\n"), scope: "pitch", symbols: map[byte]string{}, voice: &voice{meter: meter{4, 4, false}}}

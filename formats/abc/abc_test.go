@@ -133,11 +133,11 @@ func TestMusicBesideNotes(t *testing.T) {
 	var got []string
 	for _, v := range sc.Voices() {
 		for _, n := range v.Notes {
-			got = append(got, fmt.Sprintf("%d %s %s %s %v %s", v.Part, n.Note, sc.Fraction(n.At), sc.Fraction(n.Dur), n.Marks.Names(), n.Lyric))
+			got = append(got, fmt.Sprintf("%d %s %s %s %v %s", v.Number, n.Note, sc.Fraction(n.At), sc.Fraction(n.Dur), n.Marks.Names(), n.Lyric))
 		}
 	}
 	want := `["0 F#3 0 1 [staccato] one" "0 A3 1 1 [accent] two-" "0 D4 2 1 [vibrato let ring] three" "0 A4 4 2 [slide] " "1 D4 0 8 [] "]`
-	if fmt.Sprintf("%q", got) != want || sc.Parts[0].Name != "Top line" {
+	if fmt.Sprintf("%q", got) != want || sc.Voices()[0].Name != "Top line" {
 		t.Errorf("%q, want %s", got, want)
 	}
 }

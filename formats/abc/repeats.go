@@ -334,29 +334,34 @@ func (p *parser) playOut() (*score.Score, error) {
 		main = players[0]
 	}
 	out := main.score
-	out.Format, out.Title, out.Melody = "ABC", p.title, -1
+	out.Format, out.Title = "ABC", p.title
 	out.Key = tune.Key{Tonic: p.first.tonic, Minor: p.first.minor, Flats: flats(p.first)}
-	for i, pl := range players {
-		part := score.Part{Name: pl.voice.name}
+	part := score.Part{}
+	var overlays []score.Voice
+	for _, pl := range players {
 		for n, notes := range pl.lines {
-			name := pl.voice.id
-			if n > 0 {
-				name += " &"
+			v := score.Voice{Name: pl.voice.label(), Notes: notes}
+			switch {
+			case n == 0:
+				if pl == main {
+					out.Melody = len(part.Voices)
+				}
+				part.Voices = append(part.Voices, v)
+			case len(notes) > 0:
+				v.Name += " &"
+				overlays = append(overlays, v)
 			}
-			if n > 0 && len(notes) == 0 {
-				continue
-			}
-			if pl == main && n == 0 {
-				out.Melody = len(out.Voices())
-			}
-			part.Voices = append(part.Voices, score.Voice{Number: n, Name: name, Notes: notes})
-			out.Parts = append(out.Parts[:i], part)
 		}
 		if len(out.Chords) == 0 {
 			out.Chords = pl.score.Chords
 		}
 		out.Length = max(out.Length, pl.score.Length)
 	}
+	part.Voices = append(part.Voices, overlays...)
+	for i := range part.Voices {
+		part.Voices[i].Number = i
+	}
+	out.Parts = []score.Part{part}
 	for n := len(out.Chords); n > 0 && out.Chords[n-1].At >= out.Length; n-- {
 		out.Chords = out.Chords[:n-1]
 	}

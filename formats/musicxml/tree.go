@@ -1,0 +1,216 @@
+package musicxml
+
+import (
+	"archive/zip"
+	"bytes"
+	"encoding/xml"
+	"errors"
+	"fmt"
+	"io"
+	"path"
+	"strconv"
+	"strings"
+
+	"stepping/core/score"
+	"stepping/formats/plaintext"
+)
+
+// node is an element with what it holds.
+type node struct {
+	name         string
+	text         string
+	attrs        []xml.Attr
+	kids         []node
+	line, column int
+}
+
+// kid returns the first element of that name; an empty node if there is none, so that calls can be chained.
+func (n *node) kid(name string) *node {
+	for i := range n.kids {
+		if n.kids[i].name == name {
+			return &n.kids[i]
+		}
+	}
+	return &node{}
+}
+
+func (n *node) has(name string) bool { return n.kid(name).name != "" }
+
+func (n *node) attr(name string) string {
+	for _, a := range n.attrs {
+		if a.Name.Local == name {
+			return strings.TrimSpace(a.Value)
+		}
+	}
+	return ""
+}
+
+// number is the text as a number; ok is false if it is none, or out of all bounds.
+func (n *node) number() (v float64, ok bool) {
+	v, err := strconv.ParseFloat(strings.TrimSpace(n.text), 64)
+	return v, err == nil && v > -1e9 && v < 1e9
+}
+
+// int is the text as a whole number, or what else is given.
+func (n *node) int(otherwise int) int {
+	if v, ok := n.number(); ok {
+		return int(v)
+	}
+	return otherwise
+}
+
+// Bounds of the tree of one measure: music is far below.
+const (
+	maxDepth = 40
+	maxNodes = 400000
+)
+
+// reader walks through the text element by element.
+type reader struct {
+	*xml.Decoder
+	nodes int
+}
+
+func newReader(text string) *reader {
+	d := xml.NewDecoder(strings.NewReader(text))
+	d.CharsetReader = func(_ string, in io.Reader) (io.Reader, error) { return in, nil } // it is decoded already
+	return &reader{Decoder: d}
+}
+
+func (r *reader) fail(format string, args ...any) error {
+	line, column := r.InputPos()
+	return &score.Fault{Line: line, Column: column, Text: fmt.Sprintf(format, args...)}
+}
+
+// next returns the next start or end of an element.
+func (r *reader) next() (xml.Token, error) {
+	for {
+		tok, err := r.Token()
+		if err != nil {
+			if syntax := (*xml.SyntaxError)(nil); errors.As(err, &syntax) {
+				return nil, r.fail("this XML is broken: %s; save the file anew from the program it comes from", syntax.Msg)
+			}
+			if err == io.EOF {
+				return nil, io.EOF
+			}
+			return nil, r.fail("this XML cannot be read: %v", err)
+		}
+		switch t := tok.(type) {
+		case xml.StartElement, xml.EndElement:
+			return tok, nil
+		case xml.Directive:
+			if bytes.Contains(t, []byte("ENTITY")) || bytes.ContainsRune(t, '[') {
+				return nil, r.fail("this file defines entities, which no score needs: they are refused, since they can unfold to any size")
+			}
+		}
+	}
+}
+
+// tree reads the element that begins with start, to its end.
+func (r *reader) tree(start xml.StartElement, depth int) (node, error) {
+	line, column := r.InputPos()
+	n := node{name: start.Name.Local, attrs: start.Attr, line: line, column: column}
+	if r.nodes++; r.nodes > maxNodes || depth > maxDepth {
+		return n, r.fail("there is more inside one another here than any score has")
+	}
+	for {
+		tok, err := r.Token()
+		if err != nil {
+			return n, r.fail("this XML is broken inside <%s>: %v", n.name, err)
+		}
+		switch t := tok.(type) {
+		case xml.StartElement:
+			kid, err := r.tree(t.Copy(), depth+1)
+			if err != nil {
+				return n, err
+			}
+			n.kids = append(n.kids, kid)
+		case xml.EndElement:
+			return n, nil
+		case xml.CharData:
+			if len(n.kids) == 0 {
+				n.text += string(t)
+			}
+		}
+	}
+}
+
+// unpack returns the score's text: of an archive the file that its container names.
+func unpack(data []byte) (string, error) {
+	if bytes.HasPrefix(data, []byte("PK")) {
+		var err error
+		if data, err = fromArchive(data); err != nil {
+			return "", &score.Fault{Line: 1, Column: 1, Text: err.Error()}
+		}
+	}
+	text, err := plaintext.Decode(data)
+	if fault := (*plaintext.Error)(nil); errors.As(err, &fault) {
+		return "", &score.Fault{Line: fault.Line, Column: fault.Column, Text: fault.Text + "; a MusicXML file (.musicxml, .xml or .mxl) would be right"}
+	}
+	return text, err
+}
+
+func fromArchive(data []byte) ([]byte, error) {
+	z, err := zip.NewReader(bytes.NewReader(data), int64(len(data)))
+	if err != nil {
+		return nil, errors.New("this archive (.mxl) is broken: fetch or save it anew")
+	}
+	files := map[string]*zip.File{}
+	first := ""
+	for _, f := range z.File {
+		files[path.Clean(f.Name)] = f
+		if ext := strings.ToLower(path.Ext(f.Name)); first == "" && !strings.HasPrefix(f.Name, "META-INF") && (ext == ".xml" || ext == ".musicxml") {
+			first = path.Clean(f.Name)
+		}
+	}
+	name := first
+	if container, ok := files["META-INF/container.xml"]; ok {
+		text, err := unzip(container)
+		if err != nil {
+			return nil, err
+		}
+		if root := rootFile(string(text)); files[root] != nil {
+			name = root
+		}
+	}
+	if files[name] == nil {
+		return nil, errors.New("this archive holds no score: a .mxl file with a .xml or .musicxml file in it would be right")
+	}
+	return unzip(files[name])
+}
+
+// rootFile is the score's name in a container's text: the first file that is not said to be something else.
+func rootFile(text string) string {
+	r := newReader(text)
+	for {
+		tok, err := r.next()
+		if err != nil {
+			return ""
+		}
+		if start, ok := tok.(xml.StartElement); ok && start.Name.Local == "rootfile" {
+			n := node{attrs: start.Attr}
+			if kind := n.attr("media-type"); kind == "" || strings.Contains(kind, "musicxml") {
+				return path.Clean(n.attr("full-path"))
+			}
+		}
+	}
+}
+
+func unzip(f *zip.File) ([]byte, error) {
+	if f.Flags&1 != 0 {
+		return nil, errors.New("this archive is encrypted: save it without a password")
+	}
+	r, err := f.Open()
+	if err != nil {
+		return nil, errors.New("this archive (.mxl) is packed in a way that is not read, or broken: save the score as plain .musicxml")
+	}
+	defer r.Close()
+	data, err := io.ReadAll(io.LimitReader(r, score.MaxFile+1))
+	if err != nil {
+		return nil, errors.New("this archive (.mxl) is broken: fetch or save it anew")
+	}
+	if len(data) > score.MaxFile {
+		return nil, fmt.Errorf("this archive unpacks to more than %d MiB, which no score of %d notes does: give one tune at a time", score.MaxFile>>20, score.MaxNotes)
+	}
+	return data, nil
+}
