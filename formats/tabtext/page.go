@@ -1,0 +1,411 @@
+package tabtext
+
+import (
+	"errors"
+	"fmt"
+	"io"
+	"regexp"
+	"slices"
+	"strconv"
+	"strings"
+
+	"stepping/core/pitch"
+	"stepping/core/score"
+	"stepping/core/tune"
+	"stepping/core/tuning"
+	"stepping/formats/plaintext"
+)
+
+// header is what the words around the tablature say.
+type header struct {
+	title    string
+	tuning   string
+	capo     int
+	tempo    float64
+	meter    tune.MeterAt
+	hasMeter bool
+	angles   bool // <5> is a slide note, as this program writes it
+	hits     bool // a line of percussion may stand below
+}
+
+// system is the lines of one row of bars, with what stands above and below.
+type system struct {
+	first        int      // line, from 0
+	lines        [][]rune // string 1 first
+	starts       []int    // column where each line's music begins
+	names        []string
+	above, below []int // lines of words, nearest first
+}
+
+// reader reads one page.
+type reader struct {
+	text    [][]rune
+	head    header
+	systems []system
+	flipped bool // string 6 stands on top
+	strings int
+	tuning  tuning.Tuning
+	out     *score.Score
+	bars    []bar
+}
+
+func fault(line, column int, format string, args ...any) *score.Fault {
+	return &score.Fault{Line: line, Column: column, Text: fmt.Sprintf(format, args...)}
+}
+
+// load splits the text into lines.
+func load(in io.Reader) ([][]rune, error) {
+	data, err := io.ReadAll(io.LimitReader(in, score.MaxText+1))
+	if err != nil {
+		return nil, fmt.Errorf("read tablature: %w", err)
+	}
+	if len(data) > score.MaxText {
+		return nil, fault(1, 1, "the text is longer than 1 MiB: give one tune at a time")
+	}
+	text, err := plaintext.Decode(data)
+	if at := (*plaintext.Error)(nil); errors.As(err, &at) {
+		return nil, fault(at.Line, at.Column, "%s; tablature is plain text, a line of dashes for each string", at.Text)
+	}
+	var out [][]rune
+	for _, line := range strings.Split(strings.ReplaceAll(strings.ReplaceAll(text, "\r\n", "\n"), "\r", "\n"), "\n") {
+		out = append(out, []rune(expandTabs(line)))
+	}
+	return out, nil
+}
+
+// expandTabs puts spaces for tab stops every eight columns.
+func expandTabs(s string) string {
+	if !strings.Contains(s, "\t") {
+		return s
+	}
+	var b strings.Builder
+	n := 0
+	for _, r := range s {
+		if r == '\t' {
+			b.WriteString(strings.Repeat(" ", 8-n%8))
+			n += 8 - n%8
+			continue
+		}
+		b.WriteRune(r)
+		n++
+	}
+	return b.String()
+}
+
+// isDash reports whether r is a stretch of string.
+func isDash(r rune) bool {
+	return r == '-' || r == '—' || r == '–' || r == '_' || r == '‒' || r == '='
+}
+
+func isBar(r rune) bool { return r == '|' || r == '‖' || r == '¦' || r == '│' }
+
+var namePart = regexp.MustCompile(`^\s*([A-Ga-g][#♯b♭]?\d?)?\s*`)
+
+// others are the characters beside dashes, bars and digits that stand on a string.
+const others = "hHpPbBrRsStTxXvVoOM~^*<>()[]{}/\\:.+' \u00bd\u00bc"
+
+// tabLine takes a line for one string: its name and where its music begins; ok is false if it is none.
+func tabLine(line []rune) (name string, start int, ok bool) {
+	text := string(line)
+	m := namePart.FindStringSubmatchIndex(text)
+	at := len([]rune(text[:m[1]]))
+	if m[2] >= 0 {
+		name = text[m[2]:m[3]]
+	}
+	if at >= len(line) || !isDash(line[at]) && !isBar(line[at]) && line[at] != ':' && !(name == "" && line[at] >= '0' && line[at] <= '9') && line[at] != '<' && line[at] != '[' {
+		return "", 0, false
+	}
+	dashes, marks := 0, 0
+	for _, r := range line[at:] {
+		switch {
+		case isDash(r):
+			dashes++
+		case isBar(r) || r == ' ':
+		case r >= '0' && r <= '9' || strings.ContainsRune(others, r):
+			marks++
+		default:
+			return "", 0, false
+		}
+	}
+	return name, at, dashes >= 2 && 8*dashes >= marks
+}
+
+// MostStrings bounds the lines of a system.
+const (
+	fewestStrings = tuning.MinStrings
+	mostStrings   = tuning.MaxStrings
+)
+
+// findSystems groups lines of strings.
+func (r *reader) findSystems() error {
+	type run struct{ from, to int }
+	var runs []run
+	for i := 0; i < len(r.text); i++ {
+		if _, _, ok := tabLine(r.text[i]); !ok {
+			continue
+		}
+		if n := len(runs); n > 0 && runs[n-1].to == i {
+			runs[n-1].to++
+		} else {
+			runs = append(runs, run{i, i + 1})
+		}
+	}
+	if !slices.ContainsFunc(runs, func(x run) bool { return x.to-x.from >= fewestStrings }) {
+		return fault(1, 1, "there is no tablature here: six lines of dashes under one another, one for each string, with the frets on them")
+	}
+	runs = slices.DeleteFunc(runs, func(x run) bool { return x.to-x.from < fewestStrings-1 }) // words with dashes
+	r.strings = r.stringsOf(func(yield func(int) bool) {
+		for _, x := range runs {
+			if !yield(x.to - x.from) {
+				return
+			}
+		}
+	})
+	for _, x := range runs {
+		n := x.to - x.from
+		if n%r.strings != 0 {
+			return fault(x.from+1, 1, "here stand %d lines of strings, and %d would be right: a line is missing or too much", n, r.strings)
+		}
+		for from := x.from; from < x.to; from += r.strings {
+			s := system{first: from}
+			for k := range r.strings {
+				name, start, _ := tabLine(r.text[from+k])
+				s.names, s.starts, s.lines = append(s.names, name), append(s.starts, start), append(s.lines, r.text[from+k])
+			}
+			r.systems = append(r.systems, s)
+		}
+	}
+	r.findWords()
+	return nil
+}
+
+// stringsOf is how many strings the guitar has: what the header says, six if any row has six, else what most rows have.
+func (r *reader) stringsOf(runs func(func(int) bool)) int {
+	if r.head.tuning != "" {
+		if t, err := parseTuning(r.head.tuning); err == nil {
+			return t.Len()
+		}
+	}
+	count := map[int]int{}
+	best := tuning.Strings
+	for n := range runs {
+		count[n]++
+		if n%tuning.Strings == 0 {
+			return tuning.Strings
+		}
+	}
+	for n := fewestStrings; n <= mostStrings; n++ {
+		if count[n] > count[best] {
+			best = n
+		}
+	}
+	if best == tuning.Strings-1 { // no guitar has five: one is missing
+		return tuning.Strings
+	}
+	return best
+}
+
+// wordLines is how far from a system words may stand.
+const wordLines = 4
+
+// findWords gives each system the lines above and below that are no strings.
+func (r *reader) findWords() {
+	for i := range r.systems {
+		s := &r.systems[i]
+		before, after := -1, len(r.text)
+		if i > 0 {
+			before = r.systems[i-1].first + r.strings - 1
+		}
+		if i+1 < len(r.systems) {
+			after = r.systems[i+1].first
+		}
+		for k := s.first - 1; k > before && k >= s.first-wordLines && len(strings.TrimSpace(string(r.text[k]))) > 0; k-- {
+			s.above = append(s.above, k)
+		}
+		for k := s.first + r.strings; k < after && k < s.first+r.strings+wordLines && len(strings.TrimSpace(string(r.text[k]))) > 0; k++ {
+			s.below = append(s.below, k)
+		}
+	}
+	for i := 1; i < len(r.systems); i++ { // without a blank line between, words below one system are its own if they are a rhythm or digits
+		if up := &r.systems[i-1]; len(up.below) > 0 {
+			s := &r.systems[i]
+			s.above = slices.DeleteFunc(s.above, func(k int) bool { return slices.Contains(up.below, k) && r.belongsBelow(k) })
+			up.below = slices.DeleteFunc(up.below, func(k int) bool { return slices.Contains(s.above, k) })
+		}
+	}
+}
+
+var (
+	tuningLine = regexp.MustCompile(`(?i)^\s*(?:tuning|tuned|tune)(?:\s*\([^)]*\))?\s*(?:to|is)?\s*[:=]?\s*(.+?)\s*$`)
+	capoLine   = regexp.MustCompile(`(?i)\bcapo\b\D{0,12}(\d{1,2}|none|no)`)
+	tempoLine  = regexp.MustCompile(`(?i)(?:tempo|bpm|speed)\s*[:=]?\s*(?:ca\.?\s*)?(\d{2,3}(?:\.\d+)?)|(\d{2,3}(?:\.\d+)?)\s*bpm`)
+	meterLine  = regexp.MustCompile(`(?i)(?:^|\b)(?:time|meter|metre|time signature)\s*[:=]?\s*(\d{1,2})\s*/\s*(\d{1,2})\b|^\s*(\d{1,2})/(4|8|2)\s*$`)
+	titleLine  = regexp.MustCompile(`(?i)^\s*(?:title|song|tune|name)\s*:\s*(.+?)\s*$`)
+)
+
+// readHeader reads the words before the first system; later lines may still say tuning and capo.
+func (r *reader) readHeader() {
+	for i, runes := range r.text {
+		line := string(runes)
+		if _, _, ok := tabLine(runes); ok {
+			if i > 60 {
+				break
+			}
+			continue
+		}
+		r.headerLine(line, i)
+	}
+}
+
+func (r *reader) headerLine(line string, i int) {
+	h := &r.head
+	used := false
+	if m := tuningLine.FindStringSubmatch(line); m != nil && h.tuning == "" {
+		text, _, _ := strings.Cut(m[1], ",")
+		if _, err := parseTuning(text); err == nil {
+			h.tuning, used = text, true
+		}
+	}
+	if m := capoLine.FindStringSubmatch(line); m != nil {
+		h.capo, _ = strconv.Atoi(m[1])
+		h.capo, used = min(h.capo, tuning.MaxCapo), true
+	}
+	if m := tempoLine.FindStringSubmatch(line); m != nil && h.tempo == 0 {
+		v, err := strconv.ParseFloat(m[1]+m[2], 64)
+		if err == nil && v >= 10 && v <= 400 {
+			h.tempo, used = v, true
+		}
+	}
+	if m := meterLine.FindStringSubmatch(line); m != nil && !h.hasMeter {
+		num, _ := strconv.Atoi(m[1] + m[3])
+		den, _ := strconv.Atoi(m[2] + m[4])
+		if num >= 1 && num <= 16 && (den == 2 || den == 4 || den == 8 || den == 16) {
+			h.meter, h.hasMeter, used = tune.MeterAt{Num: num, Den: den}, true, true
+		}
+	}
+	lower := strings.ToLower(line)
+	if strings.Contains(lower, "<5> slide") || strings.Contains(lower, "< > slide") || strings.Contains(lower, "<> slide") || strings.Contains(lower, "<n> slide") {
+		h.angles, used = true, true
+	}
+	if strings.Contains(lower, "s slap") {
+		h.hits, used = true, true
+	}
+	if m := titleLine.FindStringSubmatch(line); m != nil && !used {
+		h.title = m[1]
+		return
+	}
+	if h.title == "" && !used && i < 5 && strings.TrimSpace(line) != "" && !isWordsOfMusic(line) {
+		h.title = strings.TrimSpace(line)
+	}
+}
+
+// isWordsOfMusic reports whether a line is chords or a rhythm rather than words.
+func isWordsOfMusic(line string) bool {
+	for _, w := range words([]rune(line)) {
+		if !isChordWord(w.text) {
+			return false
+		}
+	}
+	return true
+}
+
+// parseTuning reads a tuning as people write it: a name, notes with spaces, or letters without.
+func parseTuning(s string) (tuning.Tuning, error) {
+	s = strings.TrimSpace(strings.Trim(strings.NewReplacer("-", " ", "♯", "#", "♭", "b", "(", " ", ")", " ").Replace(s), ". "))
+	if t, err := tuning.ParseAny(s); err == nil {
+		return t, nil
+	}
+	var notes []string
+	for rest := strings.ReplaceAll(s, " ", ""); rest != ""; {
+		_, used := pitch.ParseClass(rest)
+		if used == 0 {
+			return tuning.ParseAny(s)
+		}
+		notes, rest = append(notes, strings.ToUpper(rest[:1])+rest[1:used]), rest[used:]
+	}
+	return tuning.ParseAny(strings.Join(notes, " "))
+}
+
+// settleTuning finds the tuning: the one asked for, the header's, the names of the lines, else standard.
+func (r *reader) settleTuning(asked *tuning.Tuning) error {
+	r.flip()
+	switch named, ok := r.namedTuning(); {
+	case asked != nil:
+		r.tuning = *asked
+	case r.head.tuning != "":
+		r.tuning, _ = parseTuning(r.head.tuning)
+	case ok:
+		r.tuning = named
+	case r.strings == tuning.Strings:
+		r.tuning, _ = tuning.Parse("Standard")
+	default:
+		return fault(r.systems[0].first+1, 1, "a guitar of %d strings is tuned in many ways: say how in a line like \"Tuning: D2 G2 B2 D3\"", r.strings)
+	}
+	if r.tuning.Len() != r.strings {
+		return fault(r.systems[0].first+1, 1, "here stand %d lines of strings, and the tuning has %d", r.strings, r.tuning.Len())
+	}
+	return nil
+}
+
+// namedTuning is the tuning that the lines' names say, from the bottom up.
+func (r *reader) namedTuning() (tuning.Tuning, bool) {
+	names := slices.Clone(r.systems[0].names)
+	if slices.Contains(names, "") {
+		return tuning.Tuning{}, false
+	}
+	if !r.flipped {
+		slices.Reverse(names)
+	}
+	for i := range names {
+		names[i] = strings.ToUpper(names[i][:1]) + strings.NewReplacer("♯", "#", "♭", "b").Replace(names[i][1:])
+	}
+	t, err := parseTuning(strings.Join(names, " "))
+	return t, err == nil
+}
+
+// flip finds out whether string 6 stands on top: the names then read E A D G B E downwards.
+func (r *reader) flip() {
+	names := strings.ToUpper(strings.Join(r.systems[0].names, " "))
+	r.flipped = names == "E A D G B E"
+	if !r.flipped {
+		return
+	}
+	for i := range r.systems {
+		s := &r.systems[i]
+		slices.Reverse(s.lines)
+		slices.Reverse(s.starts)
+		slices.Reverse(s.names)
+	}
+}
+
+// lineOf is the line of the page, from 0, on which string s (from 1) of a system stands.
+func (r *reader) lineOf(s *system, str int) int {
+	if r.flipped {
+		return s.first + r.strings - str
+	}
+	return s.first + str - 1
+}
+
+// word is what stands between spaces, at a column from 0.
+type word struct {
+	at   int
+	text string
+}
+
+// words splits a line at spaces and bars.
+func words(line []rune) (out []word) {
+	at := -1
+	for i := 0; i <= len(line); i++ {
+		if i < len(line) && line[i] != ' ' && !isBar(line[i]) {
+			if at < 0 {
+				at = i
+			}
+			continue
+		}
+		if at >= 0 {
+			out = append(out, word{at, string(line[at:i])})
+		}
+		at = -1
+	}
+	return out
+}
