@@ -171,8 +171,7 @@ func chordsCommand(ctx context.Context, args []string, out io.Writer) error {
 // progression reads the chords as typed, or from an ABC file of that name.
 func (a *planArgs) progression(p *thumb.Pattern, meter string) (*tune.Tune, error) {
 	if strings.HasSuffix(strings.ToLower(a.file), ".abc") {
-		tu, _, err := readTune(a.file)
-		return tu, err
+		return readTune(a)
 	}
 	m, _ := p.Signature()
 	if meter != "" {

@@ -20,17 +20,21 @@ const usage = `usage:
   stepping reset NAME                a one-time link for a new password
   stepping backup FILE [--replace]   everything of this installation in one file, also while it runs
   stepping restore FILE [--replace]  and back
-  stepping plan FILE.abc --tuning "D A D F# A D" [--capo N] [--tempo N]
-                [--player FILE.json] [--thumb steady|alternating|none] [--varied] [--json|--tab]
-                [--pattern NAME|FILE.json]
-  stepping read FILE.abc [--json]
+  stepping plan TUNE [--tuning "D A D F# A D"] [--capo N] [--tempo N] [--player FILE.json]
+                [--thumb steady|alternating|none] [--varied] [--pattern NAME|FILE.json] [--json|--tab]
+                [--voice N] [--grid N] [--free]
+                                     TUNE is ABC, text tablature, MusicXML (.musicxml, .xml, .mxl) or MIDI; --voice
+                                     takes another voice as the melody, --free lets go of the places in the file
+  stepping read TUNE [--json] [--notes] [--voice N] [--grid N] [--tuning "…"]
+  stepping check TAB [--tuning "…"] [--player FILE.json] [--json]
+  stepping export TUNE --to musicxml|midi|abc|tab|json [--out FILE] [as for plan]
   stepping grips CHORD [--tuning "…"] [--capo N] [--player FILE.json] [--most N]
   stepping chords "D | G | A7 | D" [--tuning "…"] [--capo N] [--pattern NAME|FILE.json]
                 [--meter 4/4] [--tempo N] [--player FILE.json]
   stepping name --tuning "…" --frets "0 2 3 2 1 0"
   stepping retune --from "…" --to "…" [--guitar FILE.json]
   stepping tuning "D A D F A D" [--key D] [--scale major] [--frets 12]
-  stepping suit TUNE.abc [--player FILE.json] [--keep-key] [--capos N] [--from "…"]
+  stepping suit TUNE [--player FILE.json] [--keep-key] [--capos N] [--from "…"]
                 [--guitar FILE.json] [--thumb steady|alternating|none]
   stepping set FILE.json
   stepping agree DIR|FILE.ref… [--weights FILE.json] [--prices] [--json]
@@ -58,7 +62,7 @@ func main() {
 // run is main without the process: it returns the exit status.
 func run(ctx context.Context, args []string, out, errOut io.Writer) int {
 	commands := map[string]func(context.Context, []string, io.Writer) error{
-		"plan": planCommand, "grips": gripsCommand, "chords": chordsCommand, "name": nameCommand, "retune": retuneCommand, "tuning": tuningCommand, "suit": suitCommand, "set": setCommand, "agree": agreeCommand, "fit": fitCommand, "read": readCommand, "serve": serveCommand, "demo": demoCommand, "reset": resetCommand, "backup": backupCommand, "restore": restoreCommand,
+		"plan": planCommand, "grips": gripsCommand, "chords": chordsCommand, "name": nameCommand, "retune": retuneCommand, "tuning": tuningCommand, "suit": suitCommand, "set": setCommand, "agree": agreeCommand, "fit": fitCommand, "read": readCommand, "check": checkCommand, "export": exportCommand, "serve": serveCommand, "demo": demoCommand, "reset": resetCommand, "backup": backupCommand, "restore": restoreCommand,
 	}
 	if len(args) > 0 && (args[0] == "help" || args[0] == "--help" || args[0] == "-h") {
 		fmt.Fprint(out, usage)

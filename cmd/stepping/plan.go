@@ -2,8 +2,8 @@ package main
 
 import (
 	"bytes"
+	"cmp"
 	"context"
-	"encoding/json"
 	"errors"
 	"flag"
 	"fmt"
@@ -18,18 +18,22 @@ import (
 	"stepping/core/thumb"
 	"stepping/core/tune"
 	"stepping/core/tuning"
-	"stepping/formats/abc"
 	"stepping/formats/plandoc"
 	"stepping/formats/tabtext"
 )
 
-// planArgs are the arguments of stepping plan and stepping read.
+// planArgs are the arguments of commands that read a tune.
 type planArgs struct {
 	file, tuning, player, thumb string
 	pattern                     string
 	capo                        int
 	tempo                       float64
 	json, varied, tab           bool
+	free                        bool // places that the file names are not kept
+	voice                       int  // notSaid: the one proposed
+	grid                        int  // steps a quarter for played notes; 0: the one proposed
+	notes                       bool
+	to, out                     string
 }
 
 // parseArgs reads flags before or after the one file name.
@@ -38,6 +42,7 @@ func parseArgs(name string, args []string, define func(*flag.FlagSet, *planArgs)
 	fs := flag.NewFlagSet(name, flag.ContinueOnError)
 	fs.SetOutput(io.Discard)
 	fs.BoolVar(&a.json, "json", false, "")
+	a.voice = notSaid
 	define(fs, &a)
 	for len(args) > 0 {
 		if err := fs.Parse(args); err != nil {
@@ -54,24 +59,6 @@ func parseArgs(name string, args []string, define func(*flag.FlagSet, *planArgs)
 		return a, &inputError{fmt.Sprintf("stepping %s: which file? See stepping help", name)}
 	}
 	return a, nil
-}
-
-// readTune reads an ABC file; a fault is told as file:line:column: text.
-func readTune(file string) (*tune.Tune, []abc.Warning, error) {
-	f, err := os.Open(file)
-	if err != nil {
-		return nil, nil, &inputError{fmt.Sprintf("%s: cannot be opened: %v", file, errors.Unwrap(err))}
-	}
-	defer f.Close()
-	tu, warnings, err := abc.Read(f)
-	var fault *abc.Error
-	if errors.As(err, &fault) {
-		return nil, nil, &inputError{fmt.Sprintf("%s:%v", file, fault)}
-	}
-	if warnings == nil {
-		warnings = []abc.Warning{}
-	}
-	return tu, warnings, err
 }
 
 func readProfile(file string) (player.Profile, error) {
@@ -91,43 +78,33 @@ func readProfile(file string) (player.Profile, error) {
 	return p, err
 }
 
+// notSaid is a number that the arguments leave open.
+const notSaid = -1 << 20
+
+// definePlan are the flags of everything that plans a tune.
+func definePlan(fs *flag.FlagSet, a *planArgs) {
+	fs.StringVar(&a.tuning, "tuning", "", "")
+	fs.IntVar(&a.capo, "capo", notSaid, "")
+	fs.Float64Var(&a.tempo, "tempo", 0, "")
+	fs.StringVar(&a.player, "player", "", "")
+	fs.StringVar(&a.thumb, "thumb", "", "")
+	fs.StringVar(&a.pattern, "pattern", "", "")
+	fs.BoolVar(&a.varied, "varied", false, "")
+	fs.BoolVar(&a.free, "free", false, "")
+	defineRead(fs, a)
+}
+
 func planCommand(ctx context.Context, args []string, out io.Writer) error {
 	a, err := parseArgs("plan", args, func(fs *flag.FlagSet, a *planArgs) {
-		fs.StringVar(&a.tuning, "tuning", "Standard", "")
-		fs.IntVar(&a.capo, "capo", 0, "")
-		fs.Float64Var(&a.tempo, "tempo", 0, "")
-		fs.StringVar(&a.player, "player", "", "")
-		fs.StringVar(&a.thumb, "thumb", string(thumb.Alternating), "")
-		fs.StringVar(&a.pattern, "pattern", "", "")
-		fs.BoolVar(&a.varied, "varied", false, "")
+		definePlan(fs, a)
 		fs.BoolVar(&a.tab, "tab", false, "")
 	})
 	if err != nil {
 		return err
 	}
-	req := plan.Request{Capo: a.capo, Tempo: a.tempo, Thumb: thumb.Kind(a.thumb), Varied: a.varied}
-	if req.Tune, _, err = readTune(a.file); err != nil {
-		return err
-	}
-	if a.pattern != "" {
-		p, err := readPattern(a.pattern)
-		if err != nil {
-			return err
-		}
-		req.Sections = []thumb.Section{{Bar: 1, Pattern: p}}
-	}
-	if req.Tuning, err = tuning.Parse(a.tuning); err != nil {
-		return &inputError{"--tuning:1:1: " + err.Error()}
-	}
-	if req.Player, err = readProfile(a.player); err != nil {
-		return err
-	}
-	p, err := plan.Solve(ctx, req)
-	if fault := (*player.FieldError)(nil); errors.As(err, &fault) { // what the profile's own check cannot know
-		return &inputError{fmt.Sprintf("%s:1:1: %v", a.player, fault)}
-	}
+	p, err := solve(ctx, &a)
 	if err != nil {
-		return planFault(ctx, a.file, err)
+		return err
 	}
 	var buf bytes.Buffer // nothing is printed unless all of it can be
 	if a.tab {
@@ -140,6 +117,55 @@ func planCommand(ctx context.Context, args []string, out io.Writer) error {
 	}
 	_, err = out.Write(buf.Bytes())
 	return err
+}
+
+// solve plans the file of the arguments. What they do not say the file may: tuning, capo, and where notes are played, which holds unless
+// the tuning is another or --free lets it go; the thumb then plays what the file has, and nothing beside it.
+func solve(ctx context.Context, a *planArgs) (*plan.Plan, error) {
+	in, err := openMusic(a)
+	if err != nil {
+		return nil, err
+	}
+	req := plan.Request{Tune: in.tune, Capo: a.capo, Tempo: a.tempo, Thumb: thumb.Kind(a.thumb), Varied: a.varied}
+	if a.capo == notSaid {
+		req.Capo = 0
+	}
+	if req.Tuning, err = tuning.Parse(cmp.Or(a.tuning, "Standard")); err != nil {
+		return nil, &inputError{"--tuning:1:1: " + err.Error()}
+	}
+	if t := in.file.Score.Tuning; t != nil && t.Len() == tuning.Strings && (a.tuning == "" || req.Tuning == *t) {
+		req.Tuning = *t
+		if a.capo == notSaid {
+			req.Capo = in.file.Score.Capo
+		}
+		if !a.free && req.Capo == in.file.Score.Capo {
+			req.Pins = in.pins
+		}
+	}
+	if req.Thumb == "" {
+		req.Thumb = thumb.Alternating
+		if len(req.Pins) > 0 {
+			req.Thumb = thumb.None
+		}
+	}
+	if a.pattern != "" {
+		p, err := readPattern(a.pattern)
+		if err != nil {
+			return nil, err
+		}
+		req.Sections = []thumb.Section{{Bar: 1, Pattern: p}}
+	}
+	if req.Player, err = readProfile(a.player); err != nil {
+		return nil, err
+	}
+	p, err := plan.Solve(ctx, req)
+	if fault := (*player.FieldError)(nil); errors.As(err, &fault) { // what the profile's own check cannot know
+		return nil, &inputError{fmt.Sprintf("%s:1:1: %v", a.player, fault)}
+	}
+	if err != nil {
+		return nil, planFault(ctx, a.file, err)
+	}
+	return p, nil
 }
 
 // writeDocument writes the plan document as JSON or as a table.
@@ -158,6 +184,10 @@ func writeDocument(ctx context.Context, w io.Writer, p *plan.Plan, asJSON bool) 
 func planFault(ctx context.Context, file string, err error) error {
 	if ctx.Err() != nil {
 		return err
+	}
+	var pinned *plan.PinError
+	if errors.As(err, &pinned) {
+		return &inputError{fmt.Sprintf("%s:1:1: %v; or let all places of the file go by --free", file, err)}
 	}
 	var out *plan.RangeError
 	if errors.As(err, &out) {
@@ -212,30 +242,4 @@ func stringsText(m *plandoc.Moment, state string) string {
 		}
 	}
 	return strings.Join(parts, ", ")
-}
-
-func readCommand(_ context.Context, args []string, out io.Writer) error {
-	a, err := parseArgs("read", args, func(*flag.FlagSet, *planArgs) {})
-	if err != nil {
-		return err
-	}
-	tu, warnings, err := readTune(a.file)
-	if err != nil {
-		return err
-	}
-	reading := plandoc.NewReading(tu, warnings)
-	if a.json {
-		enc := json.NewEncoder(out)
-		enc.SetEscapeHTML(false)
-		return enc.Encode(reading)
-	}
-	tw := tabwriter.NewWriter(out, 0, 4, 2, ' ', 0)
-	fmt.Fprintf(tw, "%s: %d bars, %d notes\n", tu.Title, reading.Bars, len(reading.Notes))
-	for _, n := range reading.Notes {
-		fmt.Fprintf(tw, "bar %d\tat %s\t%s\tfor %s\n", n.Bar, n.At, n.Pitch, n.Dur)
-	}
-	for _, wn := range warnings {
-		fmt.Fprintf(tw, "%d:%d: %s\n", wn.Line, wn.Column, wn.Text)
-	}
-	return tw.Flush()
 }

@@ -72,7 +72,7 @@ func suitCommand(ctx context.Context, args []string, out io.Writer) error {
 		return &inputError{fmt.Sprintf("--capos:1:1: %d: give the highest fret for a capo, 0 to %d", capos, tuning.MaxCapo)}
 	}
 	r := suit.Request{Plan: plan.Request{Thumb: thumb.Kind(a.thumb)}, KeepKey: keep, Capos: capos, Workers: runtime.GOMAXPROCS(0)}
-	if r.Plan.Tune, _, err = readTune(a.file); err != nil {
+	if r.Plan.Tune, err = readTune(&a); err != nil {
 		return err
 	}
 	if r.Plan.Tuning, err = tuning.Parse(present); err != nil {

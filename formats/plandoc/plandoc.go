@@ -12,7 +12,6 @@ import (
 	"stepping/core/play"
 	"stepping/core/player"
 	"stepping/core/thumb"
-	"stepping/core/tune"
 )
 
 // Version is the version of the document's shape.
@@ -219,44 +218,4 @@ func (d *Doc) Write(w io.Writer) error {
 	enc.SetIndent("", " ")
 	enc.SetEscapeHTML(false)
 	return enc.Encode(d)
-}
-
-// Reading is what a reader understood of a tune: stepping read --json.
-type Reading struct {
-	Notes    []ReadNote  `json:"notes"`
-	Chords   []ReadChord `json:"chords"`
-	Bars     int         `json:"bars"`
-	Warnings any         `json:"warnings"`
-}
-
-// ReadNote is one melody note.
-type ReadNote struct {
-	At    string   `json:"at"`
-	Dur   string   `json:"dur"`
-	Pitch string   `json:"pitch"`
-	Cents int      `json:"cents"`
-	Bar   int      `json:"bar"`
-	With  []string `json:"with,omitempty"` // pitches struck with it
-}
-
-// ReadChord is one chord symbol.
-type ReadChord struct {
-	At   string `json:"at"`
-	Name string `json:"name"`
-}
-
-// NewReading describes tu; warnings is the reader's list, never nil.
-func NewReading(tu *tune.Tune, warnings any) Reading {
-	r := Reading{Notes: []ReadNote{}, Chords: []ReadChord{}, Bars: len(tu.Bars), Warnings: warnings}
-	for _, n := range tu.Notes {
-		var with []string
-		for _, w := range n.With {
-			with = append(with, w.String())
-		}
-		r.Notes = append(r.Notes, ReadNote{n.At.String(), n.Dur.String(), n.Note.String(), n.Note.Cents, tu.BarOver(n.At) + 1, with})
-	}
-	for _, c := range tu.Chords {
-		r.Chords = append(r.Chords, ReadChord{c.At.String(), c.Chord.Name})
-	}
-	return r
 }

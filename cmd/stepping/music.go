@@ -1,0 +1,254 @@
+package main
+
+import (
+	"bytes"
+	"context"
+	"encoding/json"
+	"errors"
+	"flag"
+	"fmt"
+	"io"
+	"os"
+	"strings"
+	"text/tabwriter"
+
+	"stepping/core/plan"
+	"stepping/core/proofread"
+	"stepping/core/score"
+	"stepping/core/tune"
+	"stepping/core/tuning"
+	"stepping/formats/abc"
+	"stepping/formats/music"
+	"stepping/formats/musicxml"
+	"stepping/formats/plandoc"
+	"stepping/formats/smf"
+	"stepping/formats/tabtext"
+)
+
+// read is a file that was read, and the voice of it that was taken.
+type read struct {
+	file     *music.File
+	voice    int
+	tune     *tune.Tune
+	pins     []plan.Pin
+	warnings []score.Warning
+}
+
+// defineRead are the flags of everything that reads a tune.
+func defineRead(fs *flag.FlagSet, a *planArgs) {
+	fs.IntVar(&a.voice, "voice", notSaid, "")
+	fs.IntVar(&a.grid, "grid", 0, "")
+}
+
+// options are what the arguments tell a reader.
+func (a *planArgs) options() (o music.Options, err error) {
+	if a.tuning != "" {
+		t, err := tuning.ParseAny(a.tuning)
+		if err != nil {
+			return o, &inputError{"--tuning:1:1: " + err.Error()}
+		}
+		o.Tuning = &t
+	}
+	if a.grid != 0 {
+		if a.grid < 1 || a.grid > 12 || 48%a.grid != 0 {
+			return o, &inputError{"--grid:1:1: give the steps of a quarter to which played notes are moved: 1, 2, 3, 4, 6, 8 or 12"}
+		}
+		o.Grid = &score.Grid{Steps: a.grid, Swing: 0.5}
+	}
+	return o, nil
+}
+
+// openFile reads music of any form; a fault is told as file:line:column: text.
+func openFile(a *planArgs) (*music.File, error) {
+	o, err := a.options()
+	if err != nil {
+		return nil, err
+	}
+	f, err := os.Open(a.file)
+	if err != nil {
+		return nil, &inputError{fmt.Sprintf("%s: cannot be opened: %v", a.file, errors.Unwrap(err))}
+	}
+	defer f.Close()
+	in, err := music.Read(f, o)
+	return in, a.faultIn(err)
+}
+
+// faultIn names the file of a fault.
+func (a *planArgs) faultIn(err error) error {
+	var fault *score.Fault
+	if errors.As(err, &fault) {
+		return &inputError{fmt.Sprintf("%s:%v", a.file, fault)}
+	}
+	return err
+}
+
+// openMusic reads a file and takes the voice that is asked for, or the one proposed.
+func openMusic(a *planArgs) (*read, error) {
+	in, err := openFile(a)
+	if err != nil {
+		return nil, err
+	}
+	r := &read{file: in, voice: a.voice}
+	if r.voice == notSaid {
+		r.voice = in.Score.Melody
+	}
+	if n := len(in.Score.Voices()); r.voice < 0 || r.voice >= max(n, 1) {
+		return nil, &inputError{fmt.Sprintf("--voice:1:1: %d: this file has voices 0 to %d; stepping read lists them", r.voice, n-1)}
+	}
+	r.tune, r.pins, r.warnings, err = in.Tune(r.voice)
+	return r, a.faultIn(err)
+}
+
+// readTune is the melody of a file.
+func readTune(a *planArgs) (*tune.Tune, error) {
+	r, err := openMusic(a)
+	if err != nil {
+		return nil, err
+	}
+	return r.tune, nil
+}
+
+func readCommand(_ context.Context, args []string, out io.Writer) error {
+	a, err := parseArgs("read", args, func(fs *flag.FlagSet, a *planArgs) {
+		fs.StringVar(&a.tuning, "tuning", "", "")
+		fs.BoolVar(&a.notes, "notes", false, "")
+		defineRead(fs, a)
+	})
+	if err != nil {
+		return err
+	}
+	if a.notes {
+		return readSounds(&a, out)
+	}
+	r, err := openMusic(&a)
+	if err != nil {
+		return err
+	}
+	reading := plandoc.NewReading(r.file.Score, r.file.Quantized, r.voice, r.tune, r.pins, r.warnings)
+	if a.json {
+		return writeLine(out, reading)
+	}
+	tw := tabwriter.NewWriter(out, 0, 4, 2, ' ', 0)
+	fmt.Fprintf(tw, "%s: %s, %d bars, %d notes\n", reading.Title, reading.Format, reading.Bars, len(reading.Notes))
+	if len(reading.Voices) > 1 {
+		for _, v := range reading.Voices {
+			fmt.Fprintf(tw, "--voice %d\t%s\t%d notes\t%s to %s\t%s\n", v.Voice, v.Name, v.Notes, v.Lowest, v.Highest, strings.Join(v.First, " "))
+		}
+	}
+	for _, n := range reading.Notes {
+		fmt.Fprintf(tw, "bar %d\tat %s\t%s\tfor %s\t%s\n", n.Bar, n.At, n.Pitch, n.Dur, strings.Join(append(n.Marks, n.Lyric), " "))
+	}
+	for _, wn := range reading.Warnings {
+		fmt.Fprintf(tw, "%d:%d: %s\n", wn.Line, wn.Column, wn.Text)
+	}
+	return tw.Flush()
+}
+
+// readSounds lists every note of every voice.
+func readSounds(a *planArgs, out io.Writer) error {
+	in, err := openFile(a)
+	if err != nil {
+		return err
+	}
+	sounds := plandoc.NewSounds(in.Score)
+	if a.json {
+		return writeLine(out, sounds)
+	}
+	tw := tabwriter.NewWriter(out, 0, 4, 2, ' ', 0)
+	for _, n := range sounds.Notes {
+		fmt.Fprintf(tw, "part %d\tvoice %d\tat %s\t%s %+d\tfor %s\n", n.Part, n.Voice, n.At, n.Pitch, n.Cents, n.Dur)
+	}
+	for _, wn := range sounds.Warnings {
+		fmt.Fprintf(tw, "%d:%d: %s\n", wn.Line, wn.Column, wn.Text)
+	}
+	return tw.Flush()
+}
+
+// writeLine writes a value as one line of JSON.
+func writeLine(out io.Writer, v any) error {
+	enc := json.NewEncoder(out)
+	enc.SetEscapeHTML(false)
+	return enc.Encode(v)
+}
+
+// checkCommand proofreads tablature.
+func checkCommand(_ context.Context, args []string, out io.Writer) error {
+	a, err := parseArgs("check", args, func(fs *flag.FlagSet, a *planArgs) {
+		fs.StringVar(&a.tuning, "tuning", "", "")
+		fs.StringVar(&a.player, "player", "", "")
+		defineRead(fs, a)
+	})
+	if err != nil {
+		return err
+	}
+	in, err := openFile(&a)
+	if err != nil {
+		return err
+	}
+	if in.Page == nil {
+		return &inputError{fmt.Sprintf("%s:1:1: this is %s, and only tablature can be proofread", a.file, in.Score.Format)}
+	}
+	if in.Page.Player, err = readProfile(a.player); err != nil {
+		return err
+	}
+	findings := proofread.Check(in.Page)
+	if a.json {
+		return writeLine(out, map[string]any{"findings": findings})
+	}
+	for _, f := range findings {
+		mend := ""
+		if f.Mend != nil {
+			mend = fmt.Sprintf(" (mend: write %q at %d:%d)", f.Mend.To, f.Mend.Line, f.Mend.Column)
+		}
+		fmt.Fprintf(out, "%s:%d:%d: bar %d, %s, %.0f%% sure: %s%s\n", a.file, f.Line, f.Column, f.Bar, f.Kind, 100*f.Sure, f.Text, mend)
+	}
+	if len(findings) == 0 {
+		fmt.Fprintf(out, "%s: nothing found in %d bars\n", a.file, len(in.Page.Bars))
+	}
+	return nil
+}
+
+// exportCommand writes a plan in another format.
+func exportCommand(ctx context.Context, args []string, out io.Writer) error {
+	a, err := parseArgs("export", args, func(fs *flag.FlagSet, a *planArgs) {
+		definePlan(fs, a)
+		fs.StringVar(&a.to, "to", "", "")
+		fs.StringVar(&a.out, "out", "", "")
+	})
+	if err != nil {
+		return err
+	}
+	write, ok := exports[a.to]
+	if !ok {
+		return &inputError{fmt.Sprintf("--to:1:1: %q: give musicxml, midi, abc, tab or json", a.to)}
+	}
+	p, err := solve(ctx, &a)
+	if err != nil {
+		return err
+	}
+	var buf bytes.Buffer // nothing is written unless all of it can be
+	if err := write(ctx, &buf, p); err != nil {
+		return err
+	}
+	if a.out == "" || a.out == "-" {
+		_, err = out.Write(buf.Bytes())
+		return err
+	}
+	if err := os.WriteFile(a.out, buf.Bytes(), 0o644); err != nil {
+		return &inputError{fmt.Sprintf("%s: cannot be written: %v", a.out, errors.Unwrap(err))}
+	}
+	return nil
+}
+
+// exports write a plan, by the names of --to.
+var exports = map[string]func(context.Context, io.Writer, *plan.Plan) error{
+	"musicxml": func(_ context.Context, w io.Writer, p *plan.Plan) error {
+		return musicxml.Write(w, score.SheetOfPlan(p))
+	},
+	"midi": func(_ context.Context, w io.Writer, p *plan.Plan) error { return smf.Write(w, score.SheetOfPlan(p)) },
+	"abc":  func(_ context.Context, w io.Writer, p *plan.Plan) error { return abc.WritePlan(w, p) },
+	"tab":  func(_ context.Context, w io.Writer, p *plan.Plan) error { return tabtext.Write(w, p) },
+	"json": func(ctx context.Context, w io.Writer, p *plan.Plan) error {
+		return writeDocument(ctx, w, p, true)
+	},
+}

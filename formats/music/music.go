@@ -1,0 +1,146 @@
+// Package music reads music in whatever form a player has it: ABC, text tablature, MusicXML, MIDI. What a file is it finds out from the
+// file, not from its name.
+package music
+
+import (
+	"bytes"
+	"errors"
+	"fmt"
+	"io"
+	"regexp"
+	"strings"
+
+	"stepping/core/plan"
+	"stepping/core/proofread"
+	"stepping/core/score"
+	"stepping/core/tune"
+	"stepping/core/tuning"
+	"stepping/formats/abc"
+	"stepping/formats/musicxml"
+	"stepping/formats/plaintext"
+	"stepping/formats/smf"
+	"stepping/formats/tabtext"
+)
+
+// Options are what a reader may be told beside the file.
+type Options struct {
+	Tuning *tuning.Tuning // of tablature that does not say
+	Grid   *score.Grid    // for played notes; nil takes the one that moves them least
+}
+
+// File is what was read.
+type File struct {
+	Score     *score.Score     // as the file has it
+	Quantized *score.Quantized // of played notes; else nil
+	Page      *proofread.Page  // of tablature; else nil
+	Text      string           // of text, as it was read
+}
+
+// Read reads music of any form. Faults are *score.Fault.
+func Read(in io.Reader, o Options) (*File, error) {
+	data, err := io.ReadAll(io.LimitReader(in, score.MaxFile+1))
+	if err != nil {
+		return nil, fmt.Errorf("read music: %w", err)
+	}
+	f := &File{}
+	switch Sniff(data) {
+	case "MIDI":
+		if f.Score, err = smf.Read(bytes.NewReader(data)); err == nil {
+			grid := f.Score.ProposeGrid()
+			if o.Grid != nil {
+				grid = *o.Grid
+			}
+			q := f.Score.Quantize(grid)
+			q.ProposeChords()
+			f.Quantized = &q
+		}
+	case "MusicXML":
+		f.Score, err = musicxml.Read(bytes.NewReader(data))
+	case "tablature":
+		f.Score, f.Page, err = tabtext.Read(bytes.NewReader(data), o.Tuning)
+		f.Text = shown(data)
+	case "ABC":
+		f.Score, err = abc.ReadScore(bytes.NewReader(data))
+		f.Text = shown(data)
+	default:
+		return nil, unknown(data)
+	}
+	if err != nil {
+		return nil, err
+	}
+	return f, nil
+}
+
+// Tune is a voice of the file as the melody, with what the file says of where it is played. Played notes are moved to the grid.
+func (f *File) Tune(voice int) (*tune.Tune, []plan.Pin, []score.Warning, error) {
+	sc := f.Score
+	if f.Quantized != nil {
+		sc = f.Quantized.Score
+	}
+	tu, pins, more, err := sc.Tune(voice)
+	return tu, pins, append(append([]score.Warning{}, f.Score.Warnings...), more...), err
+}
+
+var (
+	abcKey  = regexp.MustCompile(`(?m)^[XK]:`)
+	tabRows = regexp.MustCompile(`(?m)(^[^\n]*[-—–]{2}[^\n]*\n){4}`)
+)
+
+// Sniff says what a file is: MIDI, MusicXML, ABC, tablature, or "" for none of them.
+func Sniff(data []byte) string {
+	switch {
+	case bytes.HasPrefix(data, []byte("MThd")), bytes.HasPrefix(data, []byte("RIFF")) && len(data) > 12 && string(data[8:12]) == "RMID":
+		return "MIDI"
+	case bytes.HasPrefix(data, []byte("PK\x03\x04")):
+		return "MusicXML"
+	}
+	text, err := plaintext.Decode(data[:min(len(data), score.MaxFile)])
+	if err != nil {
+		return ""
+	}
+	switch start := strings.TrimSpace(text[:min(len(text), 4096)]); {
+	case strings.HasPrefix(start, "<"):
+		return "MusicXML"
+	case abcKey.MatchString(text):
+		return "ABC"
+	case tabRows.MatchString(strings.ReplaceAll(text, "\r", "") + "\n"):
+		return "tablature"
+	case strings.ContainsAny(start, "|") && len(start) > 0 && !strings.HasPrefix(start, "{"):
+		return "ABC" // whose fault says what is missing
+	}
+	return ""
+}
+
+// unknown says what a file is that is none of the four.
+func unknown(data []byte) error {
+	said := "this is no music that can be read"
+	switch {
+	case len(bytes.TrimSpace(data)) == 0:
+		said = "this is empty"
+	case bytes.HasPrefix(data, []byte("\xff\xd8")), bytes.HasPrefix(data, []byte("\x89PNG")), bytes.HasPrefix(data, []byte("GIF8")):
+		said = "this is a picture"
+	case bytes.HasPrefix(data, []byte("%PDF")):
+		said = "this is a PDF, a picture of pages"
+	case bytes.HasPrefix(data, []byte("RIFF")), bytes.HasPrefix(data, []byte("ID3")), bytes.HasPrefix(data, []byte("fLaC")), bytes.HasPrefix(data, []byte("OggS")):
+		said = "this is a recording of sound"
+	case bytes.HasPrefix(bytes.TrimSpace(data), []byte("{")):
+		said = "this is JSON"
+	}
+	fault := &score.Fault{Line: 1, Column: 1}
+	if at := (*plaintext.Error)(nil); said == "this is no music that can be read" {
+		if _, err := plaintext.Decode(data); errors.As(err, &at) {
+			fault.Line, fault.Column = at.Line, at.Column
+		}
+	}
+	fault.Text = said + ": ABC text, text tablature, MusicXML (.musicxml, .xml, .mxl) or a MIDI file (.mid) would be right"
+	return fault
+}
+
+// shown is the bytes of a text as text.
+func shown(data []byte) string {
+	text, err := plaintext.Decode(data)
+	if err != nil {
+		return ""
+	}
+	return text
+}
