@@ -136,9 +136,9 @@ func TestReadJSON(t *testing.T) {
 		t.Fatal(err)
 	}
 	status, out, _ := call("read", file, "--json")
-	want := `{"notes":[{"at":"0","dur":"1","pitch":"F#4","cents":0,"bar":1},{"at":"1","dur":"3/4","pitch":"A4","cents":0,"bar":1},{"at":"7/4","dur":"1/4","pitch":"F5","cents":50,"bar":1},` +
+	want := `{"title":"","format":"ABC","voice":0,"notes":[{"at":"0","dur":"1","pitch":"F#4","cents":0,"bar":1},{"at":"1","dur":"3/4","pitch":"A4","cents":0,"bar":1},{"at":"7/4","dur":"1/4","pitch":"F5","cents":50,"bar":1},` +
 		`{"at":"2","dur":"1","pitch":"F#4","cents":0,"bar":2},{"at":"3","dur":"3/4","pitch":"A4","cents":0,"bar":2},{"at":"15/4","dur":"1/4","pitch":"F5","cents":50,"bar":2}],` +
-		`"chords":[{"at":"0","name":"D"},{"at":"2","name":"D"}],"bars":2,"warnings":[{"line":4,"column":9,"text":"grace notes are left out"}]}` + "\n"
+		`"chords":[{"at":"0","name":"D"},{"at":"2","name":"D"}],"bars":2,"voices":[{"voice":0,"part":0,"name":"","notes":6,"lowest":"F#4","highest":"F5","first":["F#4","A4","F5","F#4","A4","F5"]}],"warnings":[{"line":4,"column":9,"text":"grace notes are left out"}]}` + "\n"
 	if status != exitOK || out != want {
 		t.Errorf("%d\n%s\nwant\n%s", status, out, want)
 	}
@@ -155,7 +155,7 @@ func TestFaultyInput(t *testing.T) {
 		return file
 	}
 	good := write("good.abc", "K:D\nD2 F2 A2|")
-	bad := write("bad.abc", "K:D\nD2 ? A2|")
+	bad := write("bad.abc", "K:D\nD2 \x01 A2|")
 	low := write("low.abc", "K:D\nD2 F2 D,,,2|")
 	blue := write("blue.abc", "K:D\nD2 ^/E,,2|") // above the lowest string, too low to be bent
 	pl := write("p.json", "{\"reachMm\": 1}")

@@ -93,11 +93,10 @@ type Finding struct {
 	Mend   *Mend   `json:"mend,omitempty"`
 }
 
-// Mend is what to write at a place instead of what stands there: a number for a number, or nothing for a number too much. If it moves
-// the number to another string, From is where it is taken away.
+// Mend is what to write at a place instead of the number that stands there; "" takes it away. If it belongs on another string, String is that one.
 type Mend struct {
 	Line   int    `json:"line"`
 	Column int    `json:"column"`
 	To     string `json:"to"`
-	Width  int    `json:"width,omitempty"` // characters that it takes the place of, if not as many as To has
+	String int    `json:"string,omitempty"`
 }

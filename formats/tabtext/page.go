@@ -247,15 +247,38 @@ var (
 func (r *reader) readHeader() {
 	for i, runes := range r.text {
 		line := string(runes)
-		if _, _, ok := tabLine(runes); ok {
-			if i > 60 {
-				break
-			}
+		if _, _, ok := tabLine(runes); !ok {
+			r.headerLine(line, i)
+		}
+	}
+	r.head.angles = r.head.angles || r.meansSlide()
+}
+
+var angled = regexp.MustCompile(`<(\d+(?:\.\d+)?)>`)
+
+// manyAngled is the share of numbers in angles from which they are not harmonics.
+const manyAngled = 0.25
+
+// meansSlide tells numbers in angles that are slide notes from harmonics: they stand where no harmonic is, or are too many.
+func (r *reader) meansSlide() bool {
+	total, in := 0, 0
+	for _, runes := range r.text {
+		if _, _, ok := tabLine(runes); !ok {
 			continue
 		}
-		r.headerLine(line, i)
+		line := string(runes)
+		for _, m := range angled.FindAllStringSubmatch(line, -1) {
+			if fret, err := strconv.ParseFloat(m[1], 64); err != nil || nodes[fret] == 0 && fret != 19 && fret != 24 {
+				return true
+			}
+			in++
+		}
+		total += len(aNumber.FindAllString(line, -1))
 	}
+	return float64(in) >= manyAngled*float64(max(total, 1)) && in > 2
 }
+
+var aNumber = regexp.MustCompile(`\d+`)
 
 func (r *reader) headerLine(line string, i int) {
 	h := &r.head
