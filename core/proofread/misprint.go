@@ -414,10 +414,24 @@ func (s *search) misprint(e *event, c candidate, gain float64) Finding {
 	}
 	if c.str != e.String {
 		f.Text = fmt.Sprintf("%s is not of %s; %s, the same fret on string %d, would fit", name, where, meant, c.str)
-		f.Mend = &Mend{Line: e.Place.Line, Column: e.Place.Column, To: fmt.Sprint(c.fret), String: c.str}
+		for _, blank := range s.page.Bars[e.bar].Blank {
+			if blank.At == e.At && blank.String == c.str {
+				f.Mend = &Mend{blank.Place.Line, e.Place.Column + blank.Place.Column - s.column(e), fmt.Sprint(c.fret), &From{e.Place.Line, e.Place.Column}}
+			}
+		}
 		return f
 	}
 	f.Text = fmt.Sprintf("%s is not of %s; fret %g would be %s", name, where, c.fret, meant)
 	f.Mend = &Mend{Line: e.Place.Line, Column: e.Place.Column, To: fmt.Sprint(c.fret)}
 	return f
+}
+
+// column is where a note at e's time begins on e's own string.
+func (s *search) column(e *event) int {
+	for _, blank := range s.page.Bars[e.bar].Blank {
+		if blank.At == e.At && blank.String == e.String {
+			return blank.Place.Column
+		}
+	}
+	return e.Place.Column
 }

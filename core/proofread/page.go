@@ -93,10 +93,17 @@ type Finding struct {
 	Mend   *Mend   `json:"mend,omitempty"`
 }
 
-// Mend is what to write at a place instead of the number that stands there; "" takes it away. If it belongs on another string, String is that one.
+// Mend is what to write at a place instead of what stands there: a number, a chord, or dashes that take a number away. From is where a
+// number is taken away that belongs there.
 type Mend struct {
 	Line   int    `json:"line"`
 	Column int    `json:"column"`
 	To     string `json:"to"`
-	String int    `json:"string,omitempty"`
+	From   *From  `json:"from,omitempty"`
+}
+
+// From is a place on the page.
+type From struct {
+	Line   int `json:"line"`
+	Column int `json:"column"`
 }

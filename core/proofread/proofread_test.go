@@ -1,7 +1,6 @@
 package proofread_test
 
 import (
-	"fmt"
 	"math/rand/v2"
 	"slices"
 	"strings"
@@ -68,7 +67,7 @@ func TestMisprints(t *testing.T) {
 			for k, s := range corpus(t) {
 				rng := rand.New(rand.NewPCG(seed, uint64(k)))
 				n := rng.IntN(len(s.marks))
-				was := s.marks[n]
+				original, _ := l.write(&s)
 				m := &s.marks[n]
 				if !misprint(rng, &s, m) || !s.tells(m.at, m.note) {
 					continue
@@ -79,7 +78,7 @@ func TestMisprints(t *testing.T) {
 				for _, f := range check(t, text) {
 					if f.Line == place[n][0] && f.Column == place[n][1] {
 						hit = true
-						if f.Mend != nil && f.Mend.To == fmt.Sprint(was.fret) && (f.Mend.String == was.str || f.Mend.String == 0 && was.str == m.str) {
+						if f.Mend != nil && f.Mend.Apply(text) == original {
 							right++
 						}
 						break

@@ -151,3 +151,44 @@ func (m *melody) add(group []Note, next Units) {
 func (s *Spot) pin(at tune.Time, voice int) plan.Pin {
 	return plan.Pin{At: at, Part: play.Melody, Voice: voice, String: s.String, Fret: s.Fret, How: s.How, Finger: s.Finger, Digit: s.Digit}
 }
+
+// GuessKey is the major or minor key that most of the sounding time belongs to, of equals the one whose tonic the last note or the first chord
+// is.
+func (s *Score) GuessKey() tune.Key {
+	var weight [12]float64
+	last := -1
+	for _, v := range s.pitched() {
+		for i := range v.Notes {
+			weight[v.Notes[i].Note.Class()] += float64(v.Notes[i].Dur)
+			last = v.Notes[i].Note.Class()
+		}
+	}
+	best, most := tune.Key{Tonic: pitch.Note{Letter: 'C'}}, -1.0
+	for tonic := range 12 {
+		for _, minor := range []bool{false, true} {
+			scale := uint16(0b101010110101)
+			if minor {
+				scale = 0b010110101101
+			}
+			in, total := 0.0, 0.0
+			for k, w := range weight {
+				total += w
+				if scale>>((k-tonic+12)%12)&1 != 0 {
+					in += w
+				}
+			}
+			bonus := 0.0
+			if last == tonic {
+				bonus += 0.03 * total
+			}
+			if len(s.Chords) > 0 && s.Chords[0].Chord.Root.Class() == tonic && s.Chords[0].Chord.Classes()>>((tonic+3)%12)&1 != 0 == minor {
+				bonus += 0.05 * total
+			}
+			if in+bonus > most+1e-9 {
+				most = in + bonus
+				best = tune.Key{Tonic: pitch.Usual.Class(tonic), Minor: minor, Flats: pitch.Usual.Class(tonic).Alter < 0 || !minor && tonic == 5}
+			}
+		}
+	}
+	return best
+}

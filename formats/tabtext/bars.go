@@ -146,10 +146,16 @@ func (r *reader) cut(at int) error {
 		for k := range lines {
 			b.tokens = append(b.tokens, r.tokens(s.lines[k], k+1, b.from[k], b.to[k])...)
 		}
+		if len(b.tokens) > mostInBar {
+			return fault(s.first+1, b.from[0]+1, "this bar has more than %d notes: bar lines are missing", mostInBar)
+		}
 		r.bars = append(r.bars, b)
 	}
 	return nil
 }
+
+// mostInBar bounds the notes of a bar; looking for what stands over what takes their square.
+const mostInBar = 400
 
 // maxFret is the highest number that is one number; 36 in a row is a 3 and a 6.
 const maxFret = 27

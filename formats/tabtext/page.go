@@ -415,8 +415,14 @@ type word struct {
 	text string
 }
 
+// longLine is a line that no page has: words on it are not looked at.
+const longLine = 4000
+
 // words splits a line at spaces and bars.
 func words(line []rune) (out []word) {
+	if len(line) > longLine {
+		return nil
+	}
 	at := -1
 	for i := 0; i <= len(line); i++ {
 		if i < len(line) && line[i] != ' ' && !isBar(line[i]) {
