@@ -6,6 +6,7 @@ import (
 	"encoding/json"
 	"fmt"
 
+	"stepping/core/entry"
 	"stepping/core/player"
 	"stepping/core/retune"
 	"stepping/core/thumb"
@@ -51,6 +52,23 @@ type Slide struct {
 // Slides are the owner's slides.
 func (s *Store) Slides() shelf[Slide] {
 	return shelf[Slide]{s, "slides", 40, func(sl *Slide) string { return sl.Name }}
+}
+
+// Draft is what is on its way in and no tune yet: a file with what was chosen of it, or notes that are entered on the neck.
+type Draft struct {
+	Name string       `json:"name"`
+	Neck *entry.Sheet `json:"neck,omitempty"`
+
+	Data   []byte  `json:"data,omitempty"` // the file, packed by gzip
+	Tuning string  `json:"tuning,omitempty"`
+	Voice  *int    `json:"voice,omitempty"` // nil: the one proposed
+	Steps  int     `json:"steps,omitempty"` // of the grid for played notes; 0: the one proposed
+	Swing  float64 `json:"swing,omitempty"`
+}
+
+// Drafts are the owner's.
+func (s *Store) Drafts() shelf[Draft] {
+	return shelf[Draft]{s, "drafts", 50, func(d *Draft) string { return cut(d.Name, 255) }}
 }
 
 func (sh shelf[T]) scan(row interface{ Scan(...any) error }) (k Kept[T], err error) {

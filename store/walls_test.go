@@ -92,6 +92,9 @@ func TestWalls(t *testing.T) {
 		"slides.Get":      func() error { _, err := f.Slides().Get(f.ctx, other, mine[2]); return err },
 		"slides.Save":     func() error { return f.Slides().Save(f.ctx, other, mine[2], 1, &store.Slide{}) },
 		"slides.Delete":   func() error { return f.Slides().Delete(f.ctx, other, mine[2]) },
+		"drafts.Get":      func() error { _, err := f.Drafts().Get(f.ctx, other, mine[3]); return err },
+		"drafts.Save":     func() error { return f.Drafts().Save(f.ctx, other, mine[3], 1, &store.Draft{}) },
+		"drafts.Delete":   func() error { return f.Drafts().Delete(f.ctx, other, mine[3]) },
 	}
 	for name, f := range refused {
 		if err := f(); !errors.Is(err, store.ErrNotFound) {
@@ -106,6 +109,7 @@ func TestWalls(t *testing.T) {
 		"patterns.All": func() (int, error) { v, err := f.Patterns().All(f.ctx, other); return len(v), err },
 		"guitars.All":  func() (int, error) { v, err := f.Guitars().All(f.ctx, other); return len(v), err },
 		"slides.All":   func() (int, error) { v, err := f.Slides().All(f.ctx, other); return len(v), err },
+		"drafts.All":   func() (int, error) { v, err := f.Drafts().All(f.ctx, other); return len(v), err },
 	}
 	for name, f := range empty {
 		if n, err := f(); n != 0 || err != nil {
@@ -131,6 +135,7 @@ func TestWalls(t *testing.T) {
 		"patterns.Add": func() error { _, err := f.Patterns().Add(f.ctx, other, &thumb.Pattern{Name: "x"}); return err },
 		"guitars.Add":  func() error { _, err := f.Guitars().Add(f.ctx, other, &store.Guitar{}); return err },
 		"slides.Add":   func() error { _, err := f.Slides().Add(f.ctx, other, &store.Slide{}); return err },
+		"drafts.Add":   func() error { _, err := f.Drafts().Add(f.ctx, other, &store.Draft{}); return err },
 	}
 	for name, f := range own {
 		if err := f(); err != nil {
@@ -160,6 +165,7 @@ func TestWalls(t *testing.T) {
 	covered("patterns.", f.Patterns())
 	covered("guitars.", f.Guitars())
 	covered("slides.", f.Slides())
+	covered("drafts.", f.Drafts())
 }
 
 // whose is SignedIn without the name.
@@ -168,13 +174,14 @@ func (f *fixture) whose(id store.ID) (store.ID, error) {
 	return who, err
 }
 
-// shelved puts a pattern, a guitar and a slide on the owner's shelves.
-func shelved(t *testing.T, f *fixture) (ids [3]store.ID) {
+// shelved puts a pattern, a guitar, a slide and a draft on the owner's shelves.
+func shelved(t *testing.T, f *fixture) (ids [4]store.ID) {
 	t.Helper()
-	var errs [3]error
+	var errs [4]error
 	ids[0], errs[0] = f.Patterns().Add(f.ctx, f.owner, &thumb.Pattern{Name: "Mine"})
 	ids[1], errs[1] = f.Guitars().Add(f.ctx, f.owner, &store.Guitar{Guitar: retune.Guitar{Name: "Plank"}})
 	ids[2], errs[2] = f.Slides().Add(f.ctx, f.owner, &store.Slide{Name: "Glass"})
+	ids[3], errs[3] = f.Drafts().Add(f.ctx, f.owner, &store.Draft{Name: "half a tune"})
 	if err := errors.Join(errs[:]...); err != nil {
 		t.Fatal(err)
 	}
@@ -189,12 +196,13 @@ func everything(t *testing.T, f *fixture) []any {
 	patterns, e3 := f.Patterns().All(f.ctx, f.owner)
 	guitars, e4 := f.Guitars().All(f.ctx, f.owner)
 	slides, e5 := f.Slides().All(f.ctx, f.owner)
+	drafts, e8 := f.Drafts().All(f.ctx, f.owner)
 	a, e6 := f.AccountOf(f.ctx, f.owner)
 	plan, e7 := f.Plan(f.ctx, f.owner, tunes[0].ID, strings.Repeat("a", 64))
-	if err := errors.Join(e1, e2, e3, e4, e5, e6, e7); err != nil {
+	if err := errors.Join(e1, e2, e3, e4, e5, e6, e7, e8); err != nil {
 		t.Fatal(err)
 	}
-	return []any{tunes, profiles, patterns, guitars, slides, a, string(plan)}
+	return []any{tunes, profiles, patterns, guitars, slides, drafts, a, string(plan)}
 }
 
 // TestAccounts: sign-ins end when they should, links work once, tries are slowed down and survive a restart, and the account

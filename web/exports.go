@@ -1,15 +1,12 @@
 package web
 
 import (
-	"bytes"
 	"fmt"
 	"net/http"
 	"strings"
 	"unicode"
 
 	"github.com/gin-gonic/gin"
-
-	"stepping/formats/tabtext"
 )
 
 func (s *Server) planJSON(c *gin.Context) {
@@ -24,20 +21,6 @@ func (s *Server) planJSON(c *gin.Context) {
 	}
 	attach(c, t.Title, "plan.json")
 	c.Data(http.StatusOK, "application/json", doc)
-}
-
-func (s *Server) tabText(c *gin.Context) {
-	t, w, ok := s.planParam(c)
-	if !ok {
-		return
-	}
-	var buf bytes.Buffer
-	if err := tabtext.Write(&buf, w.plan); err != nil {
-		s.failFor(c, err)
-		return
-	}
-	attach(c, t.Title, "tab.txt")
-	c.Data(http.StatusOK, "text/plain; charset=utf-8", buf.Bytes())
 }
 
 // attach names the download after the tune, letters and digits only.

@@ -10,10 +10,6 @@ import (
 
 	"github.com/gin-gonic/gin"
 
-	"stepping/core/plan"
-	"stepping/core/setup"
-	"stepping/core/suit"
-	"stepping/core/thumb"
 	"stepping/core/tune"
 	"stepping/core/tuning"
 	"stepping/formats/abc"
@@ -29,6 +25,27 @@ type homeBody struct {
 	Fault    *fault
 	Library  []tuning.Named
 	Profiles int
+	Drafts   []draftCard
+}
+
+// draftCard is a tune on its way in.
+type draftCard struct{ ID, Name, What string }
+
+// draftCards lists the drafts, the last one first.
+func (s *Server) draftCards(c *gin.Context) (out []draftCard, err error) {
+	all, err := s.store.Drafts().All(c.Request.Context(), owner(c))
+	for i := len(all) - 1; i >= 0; i-- {
+		d := &all[i].Doc
+		card := draftCard{ID: all[i].ID.String(), Name: d.Name, What: "a file, not kept yet"}
+		if d.Neck != nil {
+			card.What = fmt.Sprintf("on the neck, %d notes", len(d.Neck.State().Notes))
+		}
+		if card.Name == "" {
+			card.Name = "Untitled"
+		}
+		out = append(out, card)
+	}
+	return out, err
 }
 
 type tuneCard struct {
@@ -105,6 +122,10 @@ func (s *Server) showHome(c *gin.Context, status int, body homeBody) {
 		body.Tunes = append(body.Tunes, card)
 	}
 	body.Library = tuning.Library
+	if body.Drafts, err = s.draftCards(c); err != nil {
+		s.failFor(c, err)
+		return
+	}
 	s.render(c, status, "home", "layout", "Your tunes", body)
 }
 
@@ -139,7 +160,7 @@ func keyName(k tune.Key) string {
 	return k.Tonic.ClassName() + " major"
 }
 
-// addTune reads a pasted or uploaded tune and keeps it, in the tuning given or in the one that promises to suit it best.
+// addTune keeps ABC text at once, without a look at what was understood: for programs and for those who know what they have.
 func (s *Server) addTune(c *gin.Context) {
 	body := homeBody{Tuning: strings.TrimSpace(c.PostForm("tuning"))}
 	var err error
@@ -160,40 +181,15 @@ func (s *Server) addTune(c *gin.Context) {
 		refuse(&fault{Field: "tuning", Text: err.Error()})
 		return
 	}
-	profiles, err := s.store.Profiles(c.Request.Context(), owner(c))
-	if err != nil {
+	id, said, err := s.takeIn(c, &incoming{tune: tu, source: body.Text, tuning: body.Tuning})
+	switch {
+	case err != nil:
 		s.failFor(c, err)
-		return
+	case said != "":
+		refuse(&fault{Text: said})
+	default:
+		c.Redirect(http.StatusSeeOther, "/tunes/"+id.String())
 	}
-	if len(profiles) == 0 {
-		refuse(&fault{Text: "there is nobody to plan it for: add a player under Players, then add the tune"})
-		return
-	}
-	st := setup.Settings{Tuning: body.Tuning, Thumb: thumb.Alternating, Pins: []plan.Pin{}}
-	if tu.WrittenHigh() {
-		st.Steps = -12
-	}
-	var found []suit.Way
-	if st.Tuning == "" {
-		if found, st.Tuning, err = s.propose(c, tu.Transposed(st.Steps), &profiles[0].Profile); err != nil {
-			s.failFor(c, err)
-			return
-		}
-		if len(found) > 0 {
-			st.Tuning, st.Capo = found[0].Tuning.Name, found[0].Capo
-		}
-	}
-	id, err := s.store.AddTune(c.Request.Context(), owner(c), titleOf(tu), body.Text, profiles[0].ID, st)
-	if errors.Is(err, store.ErrTooMany) {
-		refuse(&fault{Text: "as many tunes as Stepping keeps are kept already: delete one in another tab, then add this one again"})
-		return
-	}
-	if err != nil {
-		s.failFor(c, err)
-		return
-	}
-	s.keepProposed(c, id, found)
-	c.Redirect(http.StatusSeeOther, "/tunes/"+id.String())
 }
 
 // pasted is the text of the form, or of the file chosen there. Beside an error it is what can be shown of it.

@@ -86,7 +86,7 @@ func New(cfg Config) (*Server, error) {
 }
 
 // pageNames are the pages; each is parsed with the layout into a set of its own.
-var pageNames = []string{"home", "bench", "guitar", "suit", "slides", "slide", "slidesfor", "set", "chords", "patterns", "pattern", "plan", "text", "profiles", "profile", "taste", "signin", "welcome", "account", "pace", "variations", "compare", "error"}
+var pageNames = []string{"home", "draft", "neck", "away", "print", "bench", "guitar", "suit", "slides", "slide", "slidesfor", "set", "chords", "patterns", "pattern", "plan", "text", "profiles", "profile", "taste", "signin", "welcome", "account", "pace", "variations", "compare", "error"}
 
 func parsePages() (map[string]*template.Template, error) {
 	pages := map[string]*template.Template{}
@@ -154,6 +154,15 @@ func (s *Server) routes() *gin.Engine {
 	r.POST("/tunes", s.addTune)
 	r.POST("/look", setLook)
 
+	r.POST("/drafts", s.addDraft)
+	r.POST("/neck", s.addNeck)
+	r.GET("/drafts/:id", s.draft)
+	r.POST("/drafts/:id", s.chooseDraft)
+	r.POST("/drafts/:id/key", s.pressKey)
+	r.POST("/drafts/:id/frame", s.frameNeck)
+	r.POST("/drafts/:id/keep", s.keepDraft)
+	r.POST("/drafts/:id/delete", s.deleteDraft)
+
 	r.GET("/bench", s.bench)
 	r.GET("/tone.wav", s.tone)
 	r.GET("/set", s.set)
@@ -212,7 +221,11 @@ func (s *Server) tuneRoutes(tune *gin.RouterGroup) {
 	tune.GET("", s.planPage)
 	tune.GET("/at/:m", s.atMoment)
 	tune.GET("/plan.json", s.planJSON)
-	tune.GET("/tab.txt", s.tabText)
+	for _, file := range []string{"tab.txt", "plan.musicxml", "plan.mid", "plan.abc"} {
+		tune.GET("/"+file, s.planFile(file))
+	}
+	tune.GET("/away", s.takeAway)
+	tune.GET("/print", s.printSheet)
 	tune.GET("/text", s.text)
 	tune.POST("/text", s.saveText)
 	tune.GET("/tune.abc", s.tuneABC)
@@ -304,8 +317,11 @@ func (s *Server) asked(c *gin.Context) {
 
 func limitBody(c *gin.Context) {
 	most := int64(maxBody)
-	if c.FullPath() == "/everything" {
+	switch c.FullPath() {
+	case "/everything":
 		most = archiveBytes
+	case "/drafts":
+		most = maxUpload
 	}
 	c.Request.Body = http.MaxBytesReader(c.Writer, c.Request.Body, most)
 	c.Next()

@@ -7,10 +7,12 @@ import (
 
 // viewFuncs are the functions that templates may call.
 var viewFuncs = template.FuncMap{
-	"list": func(words ...string) []string { return words },
-	"px":   func(x float64) string { return fmt.Sprintf("%.1f", x) },
-	"add":  func(a, b float64) float64 { return a + b },
-	"sub":  func(a, b float64) float64 { return a - b },
+	"list":  func(words ...string) []string { return words },
+	"px":    func(x float64) string { return fmt.Sprintf("%.1f", x) },
+	"add":   func(a, b float64) float64 { return a + b },
+	"sub":   func(a, b float64) float64 { return a - b },
+	"half":  func(a float64) float64 { return a / 2 },
+	"times": func(n int, by float64) float64 { return float64(n) * by },
 	"dict": func(kv ...any) map[string]any { // a template's arguments by name
 		m := map[string]any{}
 		for i := 0; i+1 < len(kv); i += 2 {

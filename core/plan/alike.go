@@ -166,7 +166,7 @@ func (p *Plan) writeContent(b *strings.Builder, m *moment, since tune.Time) {
 	fmt.Fprintf(b, "%s %s ", since, m.chord.Name)
 	if m.note >= 0 {
 		n := &p.Request.Tune.Notes[m.note]
-		fmt.Fprintf(b, "note %v %s ", n.Voices(), n.Dur)
+		fmt.Fprintf(b, "note %v %s %d ", n.Voices(), n.Dur, n.Marks)
 	}
 	if m.stroke != nil {
 		fmt.Fprintf(b, "stroke %s %s %s %v ", m.stroke.Role, m.stroke.Over.Name, m.stroke.Mute, m.stroke.Optional)

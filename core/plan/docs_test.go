@@ -14,7 +14,7 @@ import (
 
 // weightFiles are all files of core whose constants are weights or figures of the model.
 var weightFiles = []string{
-	"stops.go", "lineup.go", "../digits/digits.go", "../grip/cost.go", "../thumb/thumb.go", "../quiet/quiet.go",
+	"stops.go", "lineup.go", "marks.go", "../digits/digits.go", "../grip/cost.go", "../thumb/thumb.go", "../quiet/quiet.go",
 	"../suit/suit.go", "../setlist/setlist.go", "../backing/backing.go",
 }
 

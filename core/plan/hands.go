@@ -302,6 +302,7 @@ func (m *model) holdCost(mo *moment, h *hand, y *tally) {
 		m.toneCost(mo, s, i, share, y)
 		m.placeCost(mo, s, share, y)
 		m.leanCost(mo, s, share, y)
+		m.markCost(mo, s, share, y)
 	}
 	if h.slide {
 		y.add(play.Intonation, m.w.Intonation*m.w.EasyWindow/(m.window(h.fret)*m.tolerance(mo))+m.w.Slant*h.slant)

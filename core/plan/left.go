@@ -7,6 +7,7 @@ import (
 	"stepping/core/play"
 	"stepping/core/player"
 	"stepping/core/quiet"
+	"stepping/core/tune"
 )
 
 // attack is how a note is sounded from what the hands held before.
@@ -248,6 +249,9 @@ func (st *stage) beginCost(k int, g *hand, a attack, y *tally) {
 	case g.slide && a == plain && st.mo.peak:
 		y.add(play.Tone, st.m.w.PeakPlain)
 	}
+	if g.slide && a == plain && st.m.marked(st.mo, tune.Scoop) {
+		y.add(play.Tone, comePlain)
+	}
 }
 
 // scoops: a slide note long enough to be glided into, from beside the pitch.
@@ -370,7 +374,7 @@ func (st *stage) legato(h, g *hand, y *tally) (a attack, ok bool) {
 	if a == plain || g.n > 1 && a != glideOn || !st.mo.attackAllowed(g, a) { // of notes struck together the slide alone carries all on
 		return plain, false
 	}
-	y.add(play.Tone, cost)
+	y.add(play.Tone, cost+st.m.legatoCost(st.mo))
 	return a, true
 }
 

@@ -104,6 +104,7 @@ func newModel(r *Request) (*model, error) {
 		return nil, err
 	}
 	m.layMoments()
+	m.ringMarked()
 	if err := m.applyPins(); err != nil {
 		return nil, err
 	}

@@ -300,7 +300,9 @@ func (m *model) initPickShape(r *pickShape, mo *moment, pins *pinSet, shape int)
 				r.ring[s] = max(r.ring[s], ring[s])
 			}
 		}
+		from := len(r.plucks)
 		r.plucks = m.plucks(r.plucks, mo, h)
+		m.accents(mo, r.plucks[from:])
 		if mo.hit == thumb.Slap {
 			r.flicks = m.flicks(mo, h)
 		}

@@ -230,6 +230,83 @@ document.addEventListener('alpine:init', () => {
     },
   }));
 
+  // neck sends the keys of a tune that is entered, one after another, and shows what they come to.
+  Alpine.data('neck', () => ({
+    queue: Promise.resolve(),
+
+    init() {
+      this.$root.addEventListener('click', (e) => {
+        const button = e.target.closest('button[name="key"]');
+        if (!button) return;
+        e.preventDefault();
+        if (button.id === 'set-chord') this.chord(); else this.press(button.value);
+      });
+      this.$root.addEventListener('submit', (e) => { if (e.target.matches('.neck-form')) e.preventDefault(); });
+      window.addEventListener('keydown', (e) => this.key(e));
+    },
+
+    key(e) {
+      if (e.target.id === 'chord' && (e.key === 'Enter' || e.key === 'Escape')) {
+        e.preventDefault();
+        if (e.key === 'Enter') this.chord();
+        e.target.blur();
+        return;
+      }
+      if (e.ctrlKey || e.metaKey || e.altKey || e.target.closest('input, textarea, select, summary')) return;
+      const digit = /^Digit(\d)$/.exec(e.code);
+      const named = { ArrowUp: 'up', ArrowDown: 'down', ArrowLeft: 'left', ArrowRight: 'right', Enter: 'here', Backspace: 'undo' };
+      let key = null;
+      if (digit) key = String(Number(digit[1]) + (e.shiftKey ? 10 : 0));
+      else if (/^\d$/.test(e.key)) key = e.key;
+      else if (e.key in named && !(e.key === 'Enter' && e.target.closest('button, a'))) key = named[e.key];
+      else if (e.key === 'c') { e.preventDefault(); document.getElementById('chord').focus(); return; } else {
+        key = this.$root.querySelector(`.neck-keys [data-key="${CSS.escape(e.key)}"]`)?.value;
+      }
+      if (!key) return;
+      e.preventDefault();
+      this.press(key);
+    },
+
+    chord() {
+      const field = document.getElementById('chord');
+      this.press(`chord:${field.value}`);
+      field.value = '';
+    },
+
+    // press waits for the keys before it: their order is the tune.
+    press(key) {
+      this.queue = this.queue.then(async () => {
+        const entry = document.getElementById('entry');
+        try {
+          const res = await fetch(`/drafts/${entry.dataset.draft}/key`, { method: 'POST', headers: { 'X-Part': '1' }, body: new URLSearchParams({ key }) });
+          const html = await res.text();
+          if (!html.includes('id="entry"')) throw new Error(html);
+          const focused = document.activeElement?.value;
+          morphdom(entry, html, { onBeforeElUpdated: (from, to) => !from.isEqualNode(to) && !from.matches('details') && from !== document.activeElement });
+          if (focused && document.activeElement === document.body) this.$root.querySelector(`[value="${CSS.escape(focused)}"]`)?.focus();
+        } catch {
+          document.getElementById('said').textContent = 'Stepping does not answer, and this key was not kept. What was entered before is safe.';
+        }
+      });
+    },
+  }));
+
+  // drop takes a file that is dropped on the form.
+  Alpine.data('drop', () => ({
+    init() {
+      const field = this.$root.querySelector('input[type="file"]');
+      this.$root.addEventListener('dragover', (e) => { e.preventDefault(); this.$root.classList.add('is-over'); });
+      this.$root.addEventListener('dragleave', () => this.$root.classList.remove('is-over'));
+      this.$root.addEventListener('drop', (e) => {
+        e.preventDefault();
+        this.$root.classList.remove('is-over');
+        if (!e.dataTransfer.files.length) return;
+        field.files = e.dataTransfer.files;
+        field.form.requestSubmit();
+      });
+    },
+  }));
+
   // ranking follows a ranking that is being worked out.
   Alpine.data('ranking', () => ({
     init() {

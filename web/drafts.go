@@ -1,0 +1,547 @@
+package web
+
+import (
+	"bytes"
+	"compress/gzip"
+	"errors"
+	"fmt"
+	"io"
+	"net/http"
+	"path"
+	"slices"
+	"strconv"
+	"strings"
+
+	"github.com/gin-gonic/gin"
+
+	"stepping/core/plan"
+	"stepping/core/play"
+	"stepping/core/proofread"
+	"stepping/core/score"
+	"stepping/core/setup"
+	"stepping/core/suit"
+	"stepping/core/thumb"
+	"stepping/core/tune"
+	"stepping/core/tuning"
+	"stepping/formats/abc"
+	"stepping/formats/music"
+	"stepping/formats/plandoc"
+	"stepping/store"
+	"stepping/web/view"
+)
+
+// maxUpload bounds what a draft is made of: the largest file that is read, with its form.
+const maxUpload = score.MaxFile + 1<<20
+
+// draftBody shows what was understood of a file before any of it is kept.
+type draftBody struct {
+	ID       string
+	Version  int
+	Format   string
+	Title    string
+	Facts    []draftFact
+	Chords   []string // the first ones
+	More     int
+	Proposed bool // nobody wrote the chords
+	Places   int  // notes whose string and fret the file says
+	Tuning   string
+	Said     bool // the file says how it is tuned
+	Voices   []draftVoice
+	Look     view.Contour
+	Grids    []draftGrid
+	Moved    string
+	Left     []score.Warning
+	Found    []draftFinding
+	Checked  bool
+	Text     string
+	Fault    *fault
+	Library  []tuning.Named
+}
+
+type draftFact struct{ Name, Value string }
+
+type draftVoice struct {
+	plandoc.ReadVoice
+	Now  bool
+	Look view.Contour
+}
+
+type draftGrid struct {
+	Name  string
+	Steps int
+	Swing float64
+	Now   bool
+}
+
+type draftFinding struct {
+	proofread.Finding
+	Name   string
+	Sure   string
+	Before string // the line, around the place
+	Mark   string
+	Mend   string // what the button says; "" if there is none
+	Number int
+}
+
+// kindNames are the kinds of errors for people.
+var kindNames = map[proofread.Kind]string{
+	proofread.TwoOnString: "Two notes on one string", proofread.BarLength: "A bar that does not add up", proofread.Grip: "A grip no hand can hold", proofread.Slant: "No slant gives this",
+	proofread.SlideFinger: "A finger beyond the slide", proofread.Misprint: "Likely a misprint", proofread.OddBar: "A bar unlike its fellows", proofread.MissingBass: "A bass note left out",
+	proofread.ChordNamed: "A chord that is not there",
+}
+
+// addDraft takes text or a file of any form. What cannot be read is told on the first page, where it stays; nothing is kept of it.
+func (s *Server) addDraft(c *gin.Context) {
+	body := homeBody{Tuning: strings.TrimSpace(c.PostForm("tuning"))}
+	name, data, err := handedIn(c)
+	if err != nil {
+		s.failFor(c, err)
+		return
+	}
+	body.Text = c.PostForm("abc")
+	d := store.Draft{Name: name, Tuning: body.Tuning, Data: packed(data)}
+	f, err := readDraft(&d)
+	if err != nil {
+		if at := (*score.Fault)(nil); errors.As(err, &at) && body.Text == "" {
+			body.Text = shownText(data)
+		}
+		body.Fault = newFault(body.Text, err)
+		if at := (*tuningFault)(nil); errors.As(err, &at) {
+			body.Fault = &fault{Field: "tuning", Text: err.Error()}
+		}
+		s.showHome(c, http.StatusUnprocessableEntity, body)
+		return
+	}
+	if d.Name == "" {
+		d.Name = f.Score.Title
+	}
+	id, err := s.store.Drafts().Add(c.Request.Context(), owner(c), &d)
+	if errors.Is(err, store.ErrTooMany) {
+		body.Fault = &fault{Text: "as many unfinished tunes as Stepping keeps are kept already: finish or let go of one of them first"}
+		s.showHome(c, http.StatusUnprocessableEntity, body)
+		return
+	}
+	if err != nil {
+		s.failFor(c, err)
+		return
+	}
+	c.Redirect(http.StatusSeeOther, "/drafts/"+id.String())
+}
+
+// handedIn is the file of the form, or the text that was pasted there.
+func handedIn(c *gin.Context) (name string, data []byte, err error) {
+	up, err := c.FormFile("file")
+	if err != nil || up.Size == 0 {
+		return "", []byte(c.PostForm("abc")), nil
+	}
+	f, err := up.Open()
+	if err != nil {
+		return "", nil, err
+	}
+	defer f.Close()
+	data, err = io.ReadAll(io.LimitReader(f, score.MaxFile+1))
+	return strings.ToValidUTF8(path.Base(up.Filename), "?"), data, err
+}
+
+// shownText is what can be shown of a file that is no music: its text, or nothing.
+func shownText(data []byte) string {
+	text, err := decoded(data)
+	if err != nil || len(text) > abc.MaxBytes {
+		return ""
+	}
+	return text
+}
+
+func packed(data []byte) []byte {
+	var buf bytes.Buffer
+	z := gzip.NewWriter(&buf)
+	_, _ = z.Write(data) // a buffer takes everything
+	_ = z.Close()
+	return buf.Bytes()
+}
+
+// unpacked is what packed was given; it was within the limits then.
+func unpacked(data []byte) ([]byte, error) {
+	z, err := gzip.NewReader(bytes.NewReader(data))
+	if err != nil {
+		return nil, err
+	}
+	return io.ReadAll(io.LimitReader(z, score.MaxFile+1))
+}
+
+// tuningFault is a tuning that was typed and is none.
+type tuningFault struct{ error }
+
+// readDraft reads the file of a draft with what was chosen of it.
+func readDraft(d *store.Draft) (*music.File, error) {
+	data, err := unpacked(d.Data)
+	if err != nil {
+		return nil, err
+	}
+	o := music.Options{}
+	if d.Tuning != "" {
+		t, err := tuning.ParseAny(d.Tuning)
+		if err != nil {
+			return nil, &tuningFault{err}
+		}
+		o.Tuning = &t
+	}
+	if d.Steps > 0 {
+		o.Grid = &score.Grid{Steps: d.Steps, Swing: d.Swing}
+	}
+	return music.Read(bytes.NewReader(data), o)
+}
+
+// voiceOf is the voice that is chosen, or proposed.
+func voiceOf(d *store.Draft, f *music.File) int {
+	if d.Voice != nil && *d.Voice >= 0 && *d.Voice < len(f.Score.Voices()) {
+		return *d.Voice
+	}
+	return f.Score.Melody
+}
+
+// draft shows a draft: a file, or the neck.
+func (s *Server) draft(c *gin.Context) {
+	k, ok := keptParam(s, c, s.store.Drafts())
+	if !ok {
+		return
+	}
+	if k.Doc.Neck != nil {
+		s.showNeck(c, http.StatusOK, &k, "")
+		return
+	}
+	s.showDraft(c, http.StatusOK, &k, nil)
+}
+
+func (s *Server) showDraft(c *gin.Context, status int, k *store.Kept[store.Draft], said *fault) {
+	f, err := readDraft(&k.Doc)
+	if err != nil {
+		s.failFor(c, err)
+		return
+	}
+	body, err := newDraftBody(k, f)
+	if err != nil {
+		s.failFor(c, err)
+		return
+	}
+	body.Fault = said
+	s.render(c, status, "draft", "layout", "A tune to add", body)
+}
+
+func newDraftBody(k *store.Kept[store.Draft], f *music.File) (draftBody, error) {
+	voice := voiceOf(&k.Doc, f)
+	b := draftBody{ID: k.ID.String(), Version: k.Version, Format: f.Score.Format, Text: f.Text, Tuning: k.Doc.Tuning, Library: tuning.Library}
+	tu, pins, left, err := f.Tune(voice)
+	if err != nil {
+		return b, err
+	}
+	b.Title, b.Left, b.Places = titleOf(tu), left, len(pins)
+	b.Facts = factsOf(tu, f)
+	if t := f.Score.Tuning; t != nil && b.Tuning == "" {
+		b.Said = true
+		b.Tuning = tuningName(*t)
+	}
+	b.Look = view.NewContour(tu, 8)
+	for _, ch := range tu.Chords {
+		if name := ch.Chord.Name; len(b.Chords) < 12 && (len(b.Chords) == 0 || b.Chords[len(b.Chords)-1] != name) {
+			b.Chords = append(b.Chords, name)
+		}
+	}
+	b.voices(f, voice)
+	if q := f.Quantized; q != nil {
+		b.Proposed = len(q.Chords) > 0 && q.Chords[0].Proposed
+		b.Moved = fmt.Sprintf("Notes are moved by %.3f of a beat in the middle, %.2f at most.", q.Mean, q.Most)
+		for _, g := range score.Grids {
+			b.Grids = append(b.Grids, draftGrid{g.Name, g.Steps, g.Swing, g.Grid == q.Grid})
+		}
+	}
+	if f.Page != nil {
+		b.Checked = true
+		b.Found = findings(f)
+	}
+	return b, nil
+}
+
+// tuningName is a name that tuning.Parse reads, or the notes.
+func tuningName(t tuning.Tuning) string {
+	for _, n := range tuning.Library {
+		if known, err := tuning.Parse(n.Spelt); err == nil && known == t {
+			return n.Name
+		}
+	}
+	return t.String()
+}
+
+func (b *draftBody) voices(f *music.File, now int) {
+	all := plandoc.Voices(f.Score)
+	if len(all) < 2 {
+		return
+	}
+	for i, v := range all {
+		dv := draftVoice{ReadVoice: v, Now: i == now}
+		if tu, _, _, err := f.Tune(i); err == nil {
+			dv.Look = view.NewContour(tu, 8)
+		}
+		b.Voices = append(b.Voices, dv)
+	}
+}
+
+// factsOf are what was understood: length, range, key, meter, tempo.
+func factsOf(tu *tune.Tune, f *music.File) []draftFact {
+	out := []draftFact{{"Length", fmt.Sprintf("%d bars, %d notes", len(tu.Bars), len(tu.Notes))}}
+	if len(tu.Notes) > 0 {
+		lo, hi := tu.Notes[0].Note, tu.Notes[0].Note
+		for _, n := range tu.Notes {
+			for _, v := range n.Voices() {
+				if v.Pitch() < lo.Pitch() {
+					lo = v
+				}
+				if v.Pitch() > hi.Pitch() {
+					hi = v
+				}
+			}
+		}
+		out = append(out, draftFact{"Range", lo.String() + " to " + hi.String()})
+	}
+	out = append(out, draftFact{"Key", keyName(tu.Key)}, draftFact{"Meter", fmt.Sprintf("%d/%d", tu.Meters[0].Num, tu.Meters[0].Den)},
+		draftFact{"Tempo", fmt.Sprintf("%.4g quarter notes a minute", tu.Tempos[0].BPM)})
+	if f.Score.Capo > 0 {
+		out = append(out, draftFact{"Capo", fmt.Sprintf("fret %d", f.Score.Capo)})
+	}
+	return out
+}
+
+// findings are what proofreading found, with the line around each place.
+func findings(f *music.File) (out []draftFinding) {
+	lines := strings.Split(strings.ReplaceAll(f.Text, "\r\n", "\n"), "\n")
+	for i, found := range proofread.Check(f.Page) {
+		d := draftFinding{Finding: found, Name: kindNames[found.Kind], Number: i, Sure: "probably"}
+		if found.Sure >= 0.8 {
+			d.Sure = "almost surely"
+		}
+		if at := found.Line - 1; at >= 0 && at < len(lines) {
+			runes := []rune(lines[at])
+			from := max(0, found.Column-1-30)
+			d.Before = string(runes[min(from, len(runes)):min(len(runes), from+70)])
+			d.Mark = strings.Repeat(" ", found.Column-1-from) + "^"
+		}
+		if m := found.Mend; m != nil {
+			switch {
+			case strings.Trim(m.To, "-") == "":
+				d.Mend = "Take it away"
+			case m.From != nil:
+				d.Mend = fmt.Sprintf("Move the %s there", m.To)
+			default:
+				d.Mend = "Write " + m.To
+			}
+		}
+		out = append(out, d)
+	}
+	return out
+}
+
+// chooseDraft keeps what was chosen of a file: voice, grid, tuning, its text anew.
+func (s *Server) chooseDraft(c *gin.Context) {
+	k, ok := keptParam(s, c, s.store.Drafts())
+	if !ok {
+		return
+	}
+	d := k.Doc
+	if v, err := strconv.Atoi(c.PostForm("voice")); err == nil {
+		d.Voice = &v
+	}
+	if steps, swing, ok := strings.Cut(c.PostForm("grid"), " "); ok {
+		for _, g := range score.Grids {
+			if fmt.Sprint(g.Steps) == steps && fmt.Sprintf("%.3f", g.Swing) == swing {
+				d.Steps, d.Swing = g.Steps, g.Swing
+			}
+		}
+	}
+	if t, has := c.GetPostForm("tuning"); has {
+		d.Tuning = strings.TrimSpace(t)
+	}
+	if text, has := c.GetPostForm("abc"); has {
+		d.Data = packed([]byte(text))
+	}
+	if n, err := strconv.Atoi(c.PostForm("mend")); err == nil {
+		f, err := readDraft(&k.Doc)
+		if err != nil {
+			s.failFor(c, err)
+			return
+		}
+		if found := findings(f); n >= 0 && n < len(found) && found[n].Finding.Mend != nil {
+			d.Data = packed([]byte(found[n].Finding.Mend.Apply(strings.ReplaceAll(f.Text, "\r\n", "\n"))))
+		}
+	}
+	if f, err := readDraft(&d); err != nil {
+		said := newFault(c.PostForm("abc"), err)
+		if at := (*tuningFault)(nil); errors.As(err, &at) {
+			said = &fault{Field: "tuning", Text: err.Error()}
+		}
+		s.refuseDraft(c, &k, c.PostForm("abc"), said)
+		return
+	} else if _, _, _, err := f.Tune(voiceOf(&d, f)); err != nil {
+		s.refuseDraft(c, &k, c.PostForm("abc"), newFault("", err))
+		return
+	}
+	if err := s.store.Drafts().Save(c.Request.Context(), owner(c), k.ID, k.Version, &d); err != nil {
+		s.failFor(c, err)
+		return
+	}
+	c.Redirect(http.StatusSeeOther, "/drafts/"+k.ID.String())
+}
+
+// refuseDraft shows the draft as it was, with what is wrong; text that was typed stays.
+func (s *Server) refuseDraft(c *gin.Context, k *store.Kept[store.Draft], text string, said *fault) {
+	f, err := readDraft(&k.Doc)
+	if err != nil {
+		s.failFor(c, err)
+		return
+	}
+	body, err := newDraftBody(k, f)
+	if err != nil {
+		s.failFor(c, err)
+		return
+	}
+	if text != "" {
+		body.Text = text
+	}
+	body.Fault = said
+	s.render(c, http.StatusUnprocessableEntity, "draft", "layout", "A tune to add", body)
+}
+
+// keepDraft makes a tune of a draft. free lets the places go that it names.
+func (s *Server) keepDraft(c *gin.Context) {
+	k, ok := keptParam(s, c, s.store.Drafts())
+	if !ok {
+		return
+	}
+	var in incoming
+	var err error
+	if k.Doc.Neck != nil {
+		in, err = fromNeck(k.Doc.Neck)
+	} else {
+		in, err = fromFile(&k.Doc)
+	}
+	if err == nil && len(in.tune.Notes) == 0 && k.Doc.Neck != nil {
+		err = errors.New("there is no note yet")
+	}
+	if err != nil {
+		if k.Doc.Neck != nil {
+			s.showNeck(c, http.StatusUnprocessableEntity, &k, err.Error())
+			return
+		}
+		s.showDraft(c, http.StatusUnprocessableEntity, &k, newFault("", err))
+		return
+	}
+	if c.PostForm("free") != "" {
+		in.pins = nil
+	}
+	id, said, err := s.takeIn(c, &in)
+	switch {
+	case err != nil:
+		s.failFor(c, err)
+	case said != "" && k.Doc.Neck != nil:
+		s.showNeck(c, http.StatusUnprocessableEntity, &k, said)
+	case said != "":
+		s.showDraft(c, http.StatusUnprocessableEntity, &k, &fault{Text: said})
+	default:
+		if err := s.store.Drafts().Delete(c.Request.Context(), owner(c), k.ID); err != nil && !errors.Is(err, store.ErrNotFound) {
+			s.logFor(c).Error("draft of a kept tune", "err", err)
+		}
+		c.Redirect(http.StatusSeeOther, "/tunes/"+id.String())
+	}
+}
+
+// incoming is a tune before it is kept.
+type incoming struct {
+	tune   *tune.Tune
+	source string // ABC text
+	tuning string // "" for one that suits
+	capo   int
+	pins   []plan.Pin
+}
+
+func fromFile(d *store.Draft) (in incoming, err error) {
+	f, err := readDraft(d)
+	if err != nil {
+		return in, err
+	}
+	voice := voiceOf(d, f)
+	if in.tune, in.pins, _, err = f.Tune(voice); err != nil {
+		return in, err
+	}
+	in.tuning = d.Tuning
+	if t := f.Score.Tuning; t != nil && t.Len() == tuning.Strings {
+		asked, err := tuning.Parse(cmpOr(d.Tuning, t.String()))
+		if err != nil || asked != *t {
+			in.pins = nil // they are places in another tuning
+		} else if d.Tuning == "" {
+			in.tuning = tuningName(*t)
+		}
+		in.capo = f.Score.Capo
+	} else if t != nil {
+		return in, fmt.Errorf("this guitar has %d strings, and plans are made for six", t.Len())
+	}
+	if f.Score.Format == "ABC" && voice == f.Score.Melody {
+		in.source = f.Text
+		return in, nil
+	}
+	return in, in.write()
+}
+
+func cmpOr(a, b string) string {
+	if a != "" {
+		return a
+	}
+	return b
+}
+
+// write makes the text that is kept of what was no text of its own.
+func (in *incoming) write() error {
+	var buf bytes.Buffer
+	if err := abc.Write(&buf, in.tune, nil); err != nil {
+		return err
+	}
+	in.source = buf.String()
+	return nil
+}
+
+// takeIn keeps a tune, in the tuning that it names or in the one that promises to suit it best. said is what a player can do about it if it cannot be kept.
+func (s *Server) takeIn(c *gin.Context, in *incoming) (id store.ID, said string, err error) {
+	profiles, err := s.store.Profiles(c.Request.Context(), owner(c))
+	if err != nil {
+		return id, "", err
+	}
+	if len(profiles) == 0 {
+		return id, "there is nobody to plan it for: add a player under Players, then add the tune", nil
+	}
+	st := setup.Settings{Tuning: in.tuning, Capo: in.capo, Thumb: thumb.Alternating, Pins: in.pins}
+	if st.Pins == nil {
+		st.Pins = []plan.Pin{}
+	}
+	if slices.ContainsFunc(in.pins, func(p plan.Pin) bool { return p.Part == play.Melody && p.String > 0 }) {
+		st.Thumb = thumb.None // what the file has is all that is played
+	} else if in.tune.WrittenHigh() {
+		st.Steps = -12
+	}
+	var found []suit.Way
+	if st.Tuning == "" {
+		if found, st.Tuning, err = s.propose(c, in.tune.Transposed(st.Steps), &profiles[0].Profile); err != nil {
+			return id, "", err
+		}
+		if len(found) > 0 {
+			st.Tuning, st.Capo = found[0].Tuning.Name, found[0].Capo
+		}
+	}
+	id, err = s.store.AddTune(c.Request.Context(), owner(c), titleOf(in.tune), in.source, profiles[0].ID, st)
+	if errors.Is(err, store.ErrTooMany) {
+		return id, "as many tunes as Stepping keeps are kept already: delete one in another tab, then add this one again", nil
+	}
+	if err == nil {
+		s.keepProposed(c, id, found)
+	}
+	return id, "", err
+}
+
+func (s *Server) deleteDraft(c *gin.Context) { s.remove(c, s.store.Drafts(), "/") }

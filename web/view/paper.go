@@ -1,0 +1,258 @@
+package view
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+
+	"stepping/core/plan"
+	"stepping/core/play"
+	"stepping/core/thumb"
+	"stepping/core/tuning"
+)
+
+// PaperLine is a row of bars on paper: tablature with what both hands do under it. Lengths are drawing units; a line is at most
+// paperWidth wide.
+type PaperLine struct {
+	Width, Height float64
+	Strings       []paperString
+	Bars          []paperBar
+	Cells         []paperCell
+	Digits        float64 // heights of the rows below
+	Quiet         float64
+	Count         float64
+	Sung          float64
+	HasSung       bool
+}
+
+type paperString struct {
+	Y    float64
+	Name string
+}
+
+type paperBar struct {
+	X      float64
+	Number string
+}
+
+// paperCell is one moment, or a beat on which nothing is struck.
+type paperCell struct {
+	X      float64
+	Marks  []paperMark
+	Chord  string
+	Digits string
+	Hit    string
+	Quiet  []string // what silences which strings, a line each
+	Count  string
+	Sung   string
+	Accent bool
+	Pinch  bool
+	Y1, Y2 float64 // of the line that joins what is struck together
+}
+
+// paperMark is a number on a string.
+type paperMark struct {
+	Y      float64
+	Text   string
+	Form   string // slide, fret or open
+	Finger string // beside the number
+	W      float64
+	Glide  bool
+	Above  string // h, p, b, t, o
+}
+
+// Measures of a line in drawing units.
+const (
+	paperWidth = 1000.0
+	paperLeft  = 46.0
+	paperTop   = 58.0
+	paperGap   = 34.0
+	paperCol   = 58.0
+	paperPad   = 16.0
+)
+
+// NewPaper lays the whole plan out in lines, bars whole.
+func NewPaper(p *plan.Plan) []PaperLine {
+	var out []PaperLine
+	var line *paperRow
+	next := 0
+	for bar := range p.Request.Tune.Bars {
+		first := next
+		end := p.Request.Tune.Bars[bar] + p.Request.Tune.BarLength(bar)
+		for next < len(p.Moments) && p.Moments[next].At < end {
+			next++
+		}
+		cells := paperCells(p, bar, first, next)
+		width := paperPad + float64(len(cells))*paperCol
+		if line == nil || line.x+width > paperWidth && line.x > paperLeft {
+			if line != nil {
+				out = append(out, line.finish())
+			}
+			line = newPaperRow(p)
+		}
+		line.add(p.Request.Tune.BarPrinted(bar).Short(), cells)
+	}
+	if line != nil {
+		out = append(out, line.finish())
+	}
+	return out
+}
+
+// paperRow is a line being filled.
+type paperRow struct {
+	PaperLine
+	x     float64
+	quiet int // most lines of silence
+}
+
+func newPaperRow(p *plan.Plan) *paperRow {
+	r := &paperRow{x: paperLeft}
+	for s := 1; s <= tuning.Strings; s++ {
+		r.Strings = append(r.Strings, paperString{paperY(s), p.Request.Tuning.Note(s).ClassName()})
+	}
+	return r
+}
+
+func paperY(s int) float64 { return paperTop + float64(s-1)*paperGap }
+
+func (r *paperRow) add(number string, cells []paperCell) {
+	r.Bars = append(r.Bars, paperBar{r.x, number})
+	r.x += paperPad
+	for _, c := range cells {
+		c.X = r.x + paperCol/2 - 6
+		r.Cells = append(r.Cells, c)
+		r.x += paperCol
+		r.quiet = max(r.quiet, len(c.Quiet))
+		r.HasSung = r.HasSung || c.Sung != ""
+	}
+}
+
+func (r *paperRow) finish() PaperLine {
+	r.Bars = append(r.Bars, paperBar{r.x, ""})
+	r.Width = max(paperWidth, r.x+2)
+	r.Digits = paperY(tuning.Strings) + 36
+	r.Quiet = r.Digits + 24
+	r.Count = r.Quiet + 18*float64(r.quiet) + 10
+	r.Sung = r.Count + 28
+	r.Height = r.Count + 12
+	if r.HasSung {
+		r.Height = r.Sung + 10
+	}
+	return r.PaperLine
+}
+
+// paperCells are the moments of a bar and the beats between them.
+func paperCells(p *plan.Plan, bar, first, next int) (out []paperCell) {
+	tu := p.Request.Tune
+	begin := tu.Bars[bar]
+	end, unit := begin+tu.BarLength(bar), tu.MeterOver(begin).Unit()
+	_, since := tu.Position(begin)
+	beat := begin + (unit-since%unit)%unit
+	for first < next || beat < end {
+		at := beat
+		if first < next && (p.Moments[first].At <= beat || beat >= end) {
+			at = p.Moments[first].At
+		}
+		_, since := tu.Position(at)
+		c := paperCell{Count: play.CountAloud(1 + float64(since)/float64(unit))}
+		if at == begin || tu.ChordOver(at).Name != tu.ChordOver(at-1).Name {
+			c.Chord = tu.ChordOver(at).Name
+		}
+		if first < next && p.Moments[first].At == at {
+			c.fill(p, first)
+			first++
+		}
+		if at == beat {
+			beat += unit
+		}
+		out = append(out, c)
+	}
+	if len(out) == 0 {
+		out = append(out, paperCell{})
+	}
+	return out
+}
+
+// paperSigns stand over notes that are not simply plucked.
+var paperSigns = map[play.How]string{play.Hammer: "h", play.Pull: "p", play.Bend: "b", play.Tapped: "t", play.Harmonic: "o"}
+
+func (c *paperCell) fill(p *plan.Plan, t int) {
+	mo := &p.Moments[t]
+	lowest, highest := 0, 99
+	for _, s := range mo.Strokes() {
+		m := paperMark{Y: paperY(s.String), Text: play.FromCapo(s.Fret, p.Request.Capo).String(), Form: "fret", Above: paperSigns[s.How], Glide: s.How == play.Glide}
+		switch {
+		case s.How == play.Slide || s.How == play.Glide:
+			m.Form = "slide"
+		case s.How == play.Open:
+			m.Form, m.Text = "open", "0"
+		case s.How == play.Dead:
+			m.Text = "×"
+		}
+		if s.Finger != "" && s.Finger != "S" {
+			m.Finger = s.Finger
+		}
+		m.W = 22 + 9*float64(max(0, len(m.Text)-1))
+		c.Marks = append(c.Marks, m)
+		lowest, highest = max(lowest, s.String), min(highest, s.String)
+	}
+	c.Y1, c.Y2 = paperY(highest), paperY(lowest)
+	c.Pinch = len(c.Marks) > 1
+	c.Digits = digitWord(mo)
+	if mo.Hit != "" && mo.Hit != thumb.Release {
+		c.Hit = mo.Hit
+	}
+	c.Quiet = quietWords(mo)
+	c.Accent = mo.Accent
+	if mo.Melody != nil && mo.Melody.Index < len(p.Request.Tune.Notes) {
+		c.Sung = p.Request.Tune.Notes[mo.Melody.Index].Lyric
+	}
+}
+
+// digitWord is the digits that pluck, thumb first.
+func digitWord(mo *play.Moment) (out string) {
+	for _, d := range play.Digits {
+		if slices.ContainsFunc(mo.Strokes(), func(s *play.Stroke) bool { return s.Digit == d }) {
+			out += string(d)
+		}
+	}
+	return out
+}
+
+// quietWords say what silences which strings: "heel 56", "m 1"; what leaks has an exclamation mark.
+func quietWords(mo *play.Moment) (out []string) {
+	by := map[string]string{}
+	var order []string
+	add := func(name string, s int) {
+		if by[name] == "" {
+			order = append(order, name)
+		}
+		by[name] += fmt.Sprint(s)
+	}
+	for i, st := range mo.Strings {
+		switch {
+		case st.State == play.Leaks:
+			add("!", i+1)
+		case st.State == play.Silenced:
+			add(shortDamper(st.By), i+1)
+		}
+	}
+	for _, name := range order {
+		out = append(out, name+" "+by[name])
+	}
+	return out
+}
+
+// shortDamper is a damper in a few letters.
+func shortDamper(d play.Damper) string {
+	if f, ok := d.Finger(); ok {
+		return "f" + f
+	}
+	switch d {
+	case play.ByTrailing:
+		return "tr"
+	case play.ByHeel:
+		return "heel"
+	}
+	return strings.ToLower(string(d))
+}
