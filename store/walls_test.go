@@ -20,7 +20,7 @@ import (
 var ownerless = map[string]string{
 	"Close": "the database", "Collector": "the connections", "Backup": "of everything", "Tidy": "marks of changes", "Restore": "of everything", "Ping": "the database", "Together": "transactions", "Alone": "leases", "FirstPlayer": "who owns what is here", "Sessions": "by a secret token",
 	"Account": "by name, to sign in", "HasAccounts": "whether there are any", "FindLink": "by a secret", "AddAccount": "by a secret", "ResetPassword": "by a secret",
-	"SignedIn": "by the secret of a session", "TryAfter": "by hashes of addresses", "Succeeded": "by hashes of addresses", "Patterns": "a shelf, below", "Guitars": "a shelf, below", "Slides": "a shelf, below",
+	"SignedIn": "by the secret of a session", "TryAfter": "by hashes of addresses", "Succeeded": "by hashes of addresses", "Patterns": "a shelf, below", "Guitars": "a shelf, below", "Slides": "a shelf, below", "Drafts": "a shelf, below",
 }
 
 // TestWalls walks every method of the store as another owner: nothing is found, nothing is changed, and the database itself refuses

@@ -258,10 +258,10 @@ func TestWholeJob(t *testing.T) {
 	b.accessible("first page")
 
 	// A fault keeps the text and shows the place.
-	broken := strings.Replace(ownTune, "c2 e2", "c2 ?2", 1)
+	broken := strings.Replace(ownTune, "c2 e2", "c2 ^2", 1)
 	b.do(chromedp.SetValue("#abc", broken), chromedp.Submit("#abc"))
 	b.until("document.querySelector('.fault')")
-	if got := b.text(".fault"); !strings.Contains(got, "Line 6, column 44") {
+	if got := b.text(".fault"); !strings.Contains(got, "Line 6, column 45") {
 		t.Errorf("fault: %q", got)
 	}
 	if got := eval[string](b, "document.querySelector('#abc').value"); got != broken {
@@ -270,6 +270,9 @@ func TestWholeJob(t *testing.T) {
 	b.accessible("first page with a fault")
 
 	b.do(chromedp.SetValue("#abc", ownTune), chromedp.SetValue("#tuning", "Open D"), chromedp.Submit("#abc"))
+	b.until("document.querySelector('.draft')")
+	b.accessible("what was understood")
+	b.do(chromedp.Click(".head-acts .act-main"))
 	b.until("document.querySelector('#sheet')")
 	path := strings.TrimPrefix(eval[string](b, "location.href"), s.URL)
 	b.open(path)

@@ -16,6 +16,7 @@ import (
 	"github.com/chromedp/chromedp"
 	"github.com/chromedp/chromedp/kb"
 
+	"stepping/core/entry"
 	"stepping/core/thumb"
 	"stepping/store"
 	"stepping/store/storetest"
@@ -84,7 +85,7 @@ func guardedSite(t *testing.T) *site {
 
 // Addresses that are about nothing of anybody's, or only of the one who asks: what another gets there holds nothing of the first.
 var ownersOwn = map[string]bool{
-	"GET /": true, "POST /tunes": true, "POST /look": true, "GET /bench": true, "GET /tone.wav": true, "GET /set": true, "POST /guitars": true, "GET /slides": true, "POST /slides": true,
+	"GET /": true, "POST /tunes": true, "POST /drafts": true, "POST /neck": true, "POST /look": true, "GET /bench": true, "GET /tone.wav": true, "GET /set": true, "POST /guitars": true, "GET /slides": true, "POST /slides": true,
 	"GET /chords": true, "GET /patterns": true, "POST /patterns": true, "GET /profiles": true, "POST /profiles": true, "POST /sign-out": true, "GET /account": true,
 	"POST /account/password": true, "POST /account/end": true, "POST /account/end-all": true, "POST /account/invite": true, "GET /everything.zip": true, "POST /everything": true, "POST /account/close": true,
 }
@@ -106,7 +107,11 @@ func TestWalls(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	things := map[string]string{"patterns": pattern.String()}
+	draft, err := s.store.Drafts().Add(t.Context(), s.owner, &store.Draft{Name: "Ash's draft", Neck: &entry.Sheet{Title: "Ash's", Tuning: "Open D", Num: 4, Den: 4, Tempo: 90}})
+	if err != nil {
+		t.Fatal(err)
+	}
+	things := map[string]string{"patterns": pattern.String(), "drafts": draft.String()}
 	tunes, _ := s.store.Tunes(t.Context(), s.owner)
 	profiles, _ := s.store.Profiles(t.Context(), s.owner)
 	guitars, _ := s.store.Guitars().All(t.Context(), s.owner)

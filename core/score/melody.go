@@ -62,7 +62,7 @@ func (m *melody) lose(n int, at tune.Place) {
 func (s *Score) frame() *tune.Tune {
 	tu := &tune.Tune{Title: s.Title, Key: s.Key, Printed: s.Printed}
 	if tu.Key.Tonic.Letter == 0 {
-		tu.Key.Tonic = pitch.Note{Letter: 'C'}
+		tu.Key = s.GuessKey()
 	}
 	tu.Length, _ = s.Time(s.Length)
 	for _, at := range s.Bars {

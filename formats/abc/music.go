@@ -287,8 +287,11 @@ func readAccidental(s string) (a accidental, used int, ok bool) {
 	if num > 200 || den < 1 || den > 100 || num > 2*den {
 		return accidental{}, used, false
 	}
-	cents := (100*num + den/2) / den
-	return accidental{alter: sign * (cents / 100), cents: sign * (cents % 100)}, used, true
+	whole, cents := (100*num+den/2)/den/100, (100*num+den/2)/den%100
+	if cents > 50 {
+		whole, cents = whole+1, cents-100
+	}
+	return accidental{alter: sign * whole, cents: sign * cents}, used, true
 }
 
 // leading reads digits at the start of s.

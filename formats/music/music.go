@@ -83,7 +83,7 @@ func (f *File) Tune(voice int) (*tune.Tune, []plan.Pin, []score.Warning, error) 
 
 var (
 	abcKey  = regexp.MustCompile(`(?m)^[XK]:`)
-	tabRows = regexp.MustCompile(`(?m)(^[^\n]*[-—–]{2}[^\n]*\n){4}`)
+	tabRows = regexp.MustCompile(`(?m)(^([^\n]*[-—–]){3}[^\n]*\n){4}`)
 )
 
 // Sniff says what a file is: MIDI, MusicXML, ABC, tablature, or "" for none of them.

@@ -215,6 +215,9 @@ func spelled(step string, alter, octave *node) (pitch.Note, bool) {
 		return pitch.Note{}, false
 	}
 	whole := math.Trunc(a)
+	if rest := a - whole; math.Abs(rest) > 0.5 {
+		whole += math.Copysign(1, rest)
+	}
 	return pitch.Note{Letter: step[0], Alter: int(whole), Octave: int(o), Cents: int(math.Round((a - whole) * 100))}, true
 }
 

@@ -217,6 +217,9 @@ func (d *document) nextMeasure(at int, start xml.StartElement) *measure {
 
 // measure reads one measure of one part.
 func (d *document) measure(p *part, at int, start xml.StartElement) error {
+	if p == nil || at < 0 {
+		return d.fail("<%s> stands outside of a part and measure", start.Name.Local)
+	}
 	if at >= score.MaxBars {
 		return d.fail("the score has more than %d bars: give one tune at a time", score.MaxBars)
 	}

@@ -79,7 +79,7 @@ func newReader(text string) *reader {
 
 func (r *reader) fail(format string, args ...any) error {
 	line, column := r.InputPos()
-	return &score.Fault{Line: line, Column: column, Text: fmt.Sprintf(format, args...)}
+	return &score.Fault{Line: max(line, 1), Column: max(column, 1), Text: fmt.Sprintf(format, args...)}
 }
 
 // next returns the next start or end of an element.

@@ -45,7 +45,7 @@ func NewBoard(t tuning.Tuning, capo int, st *entry.State) (b Board) {
 		for f := 0; f <= boardFrets; f++ {
 			note := pitch.Spell(t.Open(str)+pitch.Midi(capo+f), false).ClassName()
 			p := Place{Key: fmt.Sprintf("put:%d:%d", str, f), Fret: f, Note: note, Here: st.String == str && st.Fret == f,
-				Label: fmt.Sprintf("string %d, fret %d, %s", str, f, note)}
+				Label: fmt.Sprintf("%d %s, string %d", f, note, str)}
 			if n := len(st.Notes); n > 0 {
 				p.Last = st.Notes[n-1].String == str && st.Notes[n-1].Fret == f
 			}

@@ -22,6 +22,8 @@ type Now struct {
 	Beat    string
 	Chord   string
 	Melody  *strokeView
+	Marks   []string // how the note is to be played, as the tune says
+	Sung    string
 	Held    string // a melody note that sounds on
 	Hit     string // percussion at this moment
 	HitText string // what does it, or why it is left out
@@ -130,6 +132,9 @@ func noteText(s *play.Stroke) string {
 }
 
 // NewNow makes the view of moment m of the plan of tune id in a version of its settings.
+// markWords are the marks of a note as what to do.
+var markWords = map[string]string{"vibrato": "shake it", "accent": "accent", "staccato": "short", "slide": "from below", "let ring": "let it ring"}
+
 func NewNow(id string, version int, p *plan.Plan, m int) Now {
 	mo := &p.Moments[m]
 	v := Now{
@@ -151,6 +156,13 @@ func NewNow(id string, version int, p *plan.Plan, m int) Now {
 		v.Held = fmt.Sprintf("string %d sounds on, %s", h.String, howWords[h.How])
 		if h.How != play.Open {
 			v.Held += " " + play.FromCapo(h.Fret, p.Request.Capo).String()
+		}
+	}
+	if n := mo.Melody; n != nil && n.Index < len(p.Request.Tune.Notes) {
+		note := &p.Request.Tune.Notes[n.Index]
+		v.Sung = note.Lyric
+		for _, mark := range note.Marks.Names() {
+			v.Marks = append(v.Marks, markWords[mark])
 		}
 	}
 	v.Hit, v.HitText, v.Mute = mo.Hit, hitWords[mo.Hit], muteWords[mo.Mute]

@@ -15,6 +15,7 @@ import (
 // paperWidth wide.
 type PaperLine struct {
 	Width, Height float64
+	End           float64 // of the strings
 	Strings       []paperString
 	Bars          []paperBar
 	Cells         []paperCell
@@ -69,6 +70,10 @@ const (
 	paperGap   = 34.0
 	paperCol   = 58.0
 	paperPad   = 16.0
+
+	paperLeast = 560.0 // a short line is not blown up
+
+	paperBars = 4 // a line: phrases are mostly so long
 )
 
 // NewPaper lays the whole plan out in lines, bars whole.
@@ -84,7 +89,7 @@ func NewPaper(p *plan.Plan) []PaperLine {
 		}
 		cells := paperCells(p, bar, first, next)
 		width := paperPad + float64(len(cells))*paperCol
-		if line == nil || line.x+width > paperWidth && line.x > paperLeft {
+		if line == nil || (line.x+width > paperWidth || len(line.Bars) == paperBars) && line.x > paperLeft {
 			if line != nil {
 				out = append(out, line.finish())
 			}
@@ -94,6 +99,13 @@ func NewPaper(p *plan.Plan) []PaperLine {
 	}
 	if line != nil {
 		out = append(out, line.finish())
+	}
+	widest := paperLeast
+	for i := range out {
+		widest = max(widest, out[i].End+2)
+	}
+	for i := range out { // all lines to one scale, the longest across the paper
+		out[i].Width = widest
 	}
 	return out
 }
@@ -129,7 +141,7 @@ func (r *paperRow) add(number string, cells []paperCell) {
 
 func (r *paperRow) finish() PaperLine {
 	r.Bars = append(r.Bars, paperBar{r.x, ""})
-	r.Width = max(paperWidth, r.x+2)
+	r.End = r.x
 	r.Digits = paperY(tuning.Strings) + 36
 	r.Quiet = r.Digits + 24
 	r.Count = r.Quiet + 18*float64(r.quiet) + 10

@@ -1,0 +1,285 @@
+package web_test
+
+import (
+	"archive/zip"
+	"bytes"
+	"context"
+	"fmt"
+	"io"
+	"mime/multipart"
+	"net/http"
+	"net/url"
+	"os"
+	"path/filepath"
+	"regexp"
+	"strings"
+	"testing"
+	"time"
+
+	"github.com/chromedp/cdproto/cdp"
+	"github.com/chromedp/cdproto/page"
+	"github.com/chromedp/chromedp"
+	"github.com/chromedp/chromedp/kb"
+
+	"stepping/core/coretest"
+	"stepping/core/score"
+	"stepping/formats/musicxml"
+	"stepping/formats/smf"
+)
+
+// upload sends a file to the form for adding a tune.
+func (s *site) upload(t *testing.T, name string, data []byte) (status int, body, to string) {
+	t.Helper()
+	var buf bytes.Buffer
+	form := multipart.NewWriter(&buf)
+	file, err := form.CreateFormFile("file", name)
+	if err != nil {
+		t.Fatal(err)
+	}
+	file.Write(data)
+	form.WriteField("abc", "")
+	form.WriteField("tuning", "")
+	form.Close()
+	client := http.Client{CheckRedirect: func(*http.Request, []*http.Request) error { return http.ErrUseLastResponse }}
+	res, err := client.Post(s.URL+"/drafts", form.FormDataContentType(), &buf)
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer res.Body.Close()
+	text, err := io.ReadAll(res.Body)
+	if err != nil {
+		t.Fatal(err)
+	}
+	return res.StatusCode, string(text), res.Header.Get("Location")
+}
+
+func (s *site) drafts(t *testing.T) int {
+	t.Helper()
+	all, err := s.store.Drafts().All(t.Context(), s.owner)
+	if err != nil {
+		t.Fatal(err)
+	}
+	return len(all)
+}
+
+const aTab = `A walk by the weir
+Tuning: D A D F# A D
+
+   D               G               D               A
+D |0---2---4---5---|5---4---2---0---|0---2---4---5---|2-------0---2---|
+A |----------------|----------------|----------------|----------------|
+F#|----------------|----------------|----------------|----------------|
+D |----0-------0---|----0-------0---|----0-------0---|----0-------0---|
+A |----------------|----------------|----------------|0-------0-------|
+D |0-------0-------|0-------0-------|0-------0-------|----------------|
+`
+
+// TestWaysIn: a file of every form is looked at before it is kept, what was chosen of it holds, and it becomes a tune with the places that
+// it names; what cannot be read is told in a sentence, and nothing of it is kept.
+func TestWaysIn(t *testing.T) {
+	s := newSite(t)
+	var xml, midi bytes.Buffer
+	tu := coretest.Wander(5, 24)
+	sheet := score.SheetOf(tu)
+	sheet.Thumb = append(sheet.Thumb, sheet.Melody[0])
+	if err := musicxml.Write(&xml, sheet); err != nil {
+		t.Fatal(err)
+	}
+	if err := smf.Write(&midi, sheet); err != nil {
+		t.Fatal(err)
+	}
+	for _, tt := range []struct {
+		name  string
+		data  []byte
+		shows []string
+	}{
+		{"walk.txt", []byte(aTab), []string{"text tablature", "4 bars", "Open D", "nothing looks wrong"}},
+		{"wander.musicxml", xml.Bytes(), []string{"MusicXML", "24 notes", "Which voice is the melody?"}},
+		{"wander.mid", midi.Bytes(), []string{"MIDI", "24 notes", "How is it counted?", "Chords"}},
+		{"own.abc", []byte(ownTune), []string{"ABC", "4 bars", "D major", "Gravel Road Reel"}},
+	} {
+		status, body, to := s.upload(t, tt.name, tt.data)
+		if status != http.StatusSeeOther || !strings.HasPrefix(to, "/drafts/") {
+			t.Fatalf("%s: %d %s", tt.name, status, body)
+		}
+		_, body, _ = s.ask(t, "GET", to, nil)
+		for _, want := range tt.shows {
+			if !strings.Contains(body, want) {
+				t.Errorf("%s: the page does not say %q", tt.name, want)
+			}
+		}
+		if status, _, _ := s.ask(t, "POST", to, url.Values{"tuning": {"H"}}); status != http.StatusUnprocessableEntity {
+			t.Errorf("%s: no tuning: %d", tt.name, status)
+		}
+		status, body, header := s.ask(t, "POST", to+"/keep", url.Values{})
+		if status != http.StatusSeeOther || !strings.HasPrefix(header.Get("Location"), "/tunes/") {
+			t.Fatalf("%s: %d %.300s", tt.name, status, body)
+		}
+		if status, _, _ := s.ask(t, "GET", to, nil); status != http.StatusNotFound {
+			t.Errorf("%s: the draft of a kept tune is there: %d", tt.name, status)
+		}
+		_, doc, _ := s.ask(t, "GET", header.Get("Location")+"/plan.json", nil)
+		if pinned := strings.Count(doc, `"pinned": true`); (pinned > 20) != (tt.name == "walk.txt") {
+			t.Errorf("%s: %d strokes of the plan are pinned", tt.name, pinned)
+		}
+		for _, file := range []string{"tab.txt", "plan.musicxml", "plan.mid", "plan.abc", "tune.abc"} {
+			if status, body, header := s.ask(t, "GET", header.Get("Location")+"/"+file, nil); status != 200 || len(body) < 60 || !strings.HasPrefix(header.Get("Content-Disposition"), "attachment") {
+				t.Errorf("%s: %s: %d", tt.name, file, status)
+			}
+		}
+	}
+
+	var locked bytes.Buffer
+	z := zip.NewWriter(&locked)
+	f, _ := z.Create("score.xml")
+	f.Write([]byte("<score-partwise/>"))
+	z.Close()
+	encrypted := locked.Bytes()
+	encrypted[6] |= 1
+	encrypted[bytes.Index(encrypted, []byte("PK\x01\x02"))+8] |= 1
+	before := s.drafts(t)
+	for name, tt := range map[string]struct {
+		data []byte
+		word string
+	}{
+		"photo.xml": {[]byte("\xff\xd8\xff\xe0\x00\x10JFIF\x00"), "a picture"}, "locked.mxl": {encrypted, "encrypted"}, "five.txt": {[]byte(strings.Repeat("|-0-1-2-|\n", 5)), "5 lines"},
+		"bomb.xml": {[]byte(`<!DOCTYPE x [<!ENTITY a "b">]><score-partwise/>`), "entities"}, "empty.mid": {nil, "empty"},
+	} {
+		status, body, _ := s.upload(t, name, tt.data)
+		if status != http.StatusUnprocessableEntity || !strings.Contains(body, tt.word) || s.drafts(t) != before {
+			t.Errorf("%s: %d, no word of %q", name, status, tt.word)
+		}
+	}
+}
+
+// TestMend: a misprint is shown with its place, and mended by one button.
+func TestMend(t *testing.T) {
+	s := newSite(t)
+	wrong := strings.Replace(aTab, "|5---4---2---0---|", "|5---4---3---0---|", 1)
+	_, _, header := s.ask(t, "POST", "/drafts", url.Values{"abc": {wrong}})
+	to := header.Get("Location")
+	_, body, _ := s.ask(t, "GET", to, nil)
+	if !strings.Contains(body, "Likely a misprint") || !strings.Contains(body, "Write 2") {
+		t.Fatalf("no misprint is shown: %s", body)
+	}
+	s.ask(t, "POST", to, url.Values{"mend": {"0"}})
+	_, body, _ = s.ask(t, "GET", to, nil)
+	if !strings.Contains(body, "nothing looks wrong") || !strings.Contains(body, "|5---4---2---0---|") {
+		t.Error("it is not mended")
+	}
+	status, body, _ := s.ask(t, "POST", to, url.Values{"abc": {"no tablature any more"}})
+	if status != http.StatusUnprocessableEntity || !strings.Contains(body, "no tablature any more") {
+		t.Errorf("text that cannot be read: %d", status)
+	}
+}
+
+// TestNeckByKeyboard enters a tune of 16 bars with the keyboard alone, four keys a second, in under two minutes and at most three keys a note; all of it is
+// there after a reload, and it is planned with its places.
+func TestNeckByKeyboard(t *testing.T) {
+	s := newSite(t)
+	b := newTab(t, s, 1280, 800)
+	b.open("/")
+	b.do(chromedp.Click(".neck-way .act"))
+	b.until("document.querySelector('#entry') && window.Alpine && document.querySelector('.neck-page')._x_dataStack")
+	b.accessible("on the neck")
+	// Four bars: quarters up the first string, eighths on two strings, a half note under the slide, a rest; then again on other frets.
+	phrase := []string{"q", "0", "2", "4", "5", "e", "7", "5", kb.ArrowDown, "5", "3", kb.ArrowUp, "2", "0", "2", "4", "h", "s", "5", "s", "q", "3", "r", "h", ".", "0", "q", "2"}
+	start, keys := time.Now(), 0
+	tick := time.NewTicker(250 * time.Millisecond)
+	defer tick.Stop()
+	for range 4 {
+		for _, k := range phrase {
+			<-tick.C
+			b.key(k)
+			keys++
+		}
+	}
+	const notes = 4 * 16
+	b.until(fmt.Sprintf("document.querySelector('.head-facts').innerText.includes('%d notes')", notes))
+	took := time.Since(start)
+	t.Logf("%d keys for %d notes in %v", keys, notes, took)
+	if took > 2*time.Minute || keys > 3*notes {
+		t.Errorf("%d keys for %d notes in %v", keys, notes, took)
+	}
+	if got := b.text(".head-facts"); !strings.Contains(got, "17 bars") { // sixteen are full
+		t.Errorf("%q", got)
+	}
+	b.key("u")
+	b.until(fmt.Sprintf("document.querySelector('.head-facts').innerText.includes('%d notes')", notes-1))
+	b.key("2")
+	b.until(fmt.Sprintf("document.querySelector('.head-facts').innerText.includes('%d notes')", notes))
+	b.open(strings.TrimPrefix(eval[string](b, "location.href"), s.URL))
+	if got := b.text(".head-facts"); !strings.Contains(got, fmt.Sprint(notes, " notes")) {
+		t.Errorf("after a reload: %q", got)
+	}
+	b.do(chromedp.Click(".head-acts .act-main"))
+	b.until("document.querySelector('#sheet')")
+	if got := b.text("main"); !strings.Contains(got, "bar 1") {
+		t.Errorf("no plan: %.200s", got)
+	}
+}
+
+// TestNeckByTouch: on a phone a note is written by touching its place, and a chord by its name; without scripts the buttons do the same.
+func TestNeckByTouch(t *testing.T) {
+	s := newSite(t)
+	b := newTab(t, s, 390, 844)
+	b.open("/")
+	b.do(chromedp.Click(".neck-way .act"))
+	b.until("document.querySelector('#entry') && window.Alpine && document.querySelector('.neck-page')._x_dataStack")
+	b.do(chromedp.Click(`button[value="put:3:2"]`))
+	b.until("document.querySelector('.head-facts').innerText.includes('1 notes')")
+	if w := eval[float64](b, "document.documentElement.scrollWidth"); w > 391 {
+		t.Errorf("the page is %v wide on a phone", w)
+	}
+	if h := eval[float64](b, `document.querySelector('button[value="put:3:2"]').getBoundingClientRect().height`); h < 44 {
+		t.Errorf("a place is %v high", h)
+	}
+	path := strings.TrimPrefix(eval[string](b, "location.href"), s.URL)
+	for _, form := range []url.Values{{"key": {"chord"}, "chord": {"G7"}}, {"key": {"5"}}, {"key": {"undo"}}, {"key": {"put:6:3"}}} {
+		if status, _, _ := s.ask(t, "POST", path+"/key", form); status != http.StatusSeeOther {
+			t.Errorf("%v: %d", form, status)
+		}
+	}
+	if _, body, _ := s.ask(t, "GET", path, nil); !strings.Contains(body, "2 notes") || !strings.Contains(body, "G7") {
+		t.Error("the buttons do not write")
+	}
+	if status, body, _ := s.ask(t, "POST", path+"/key", url.Values{"key": {"chord"}, "chord": {"H"}}); status != 200 || !strings.Contains(body, "chord root") {
+		t.Errorf("a chord that is none: %d", status)
+	}
+}
+
+// printed is the page as a PDF, as the browser's own menu makes it, on paper of a size in inches.
+func printed(size [2]float64) chromedp.Action[[]byte] {
+	return func(ctx context.Context, t *chromedp.Target) ([]byte, error) {
+		res, err := cdp.Call(ctx, t, page.PrintToPDF, page.PrintToPDFParams{PaperWidth: size[0], PaperHeight: size[1]})
+		if err != nil {
+			return nil, err
+		}
+		return res.Data, nil
+	}
+}
+
+var pdfPages = regexp.MustCompile(`/Type\s*/Page[^s]`)
+
+// TestSheet: the sheet for the stand holds every bar, and prints on A4 and Letter alike without a blank page.
+func TestSheet(t *testing.T) {
+	s := newSite(t)
+	b := newTab(t, s, 1280, 800)
+	b.open(s.tunePath(t, 0) + "/print")
+	b.accessible("sheet")
+	if n := eval[int](b, "document.querySelectorAll('.paper-no').length"); n < 16 {
+		t.Errorf("%d bars", n)
+	}
+	for name, size := range map[string][2]float64{"A4": {8.27, 11.69}, "Letter": {8.5, 11}} {
+		pdf, err := chromedp.Run(b.ctx, printed(size))
+		if err != nil {
+			t.Fatal(err)
+		}
+		if n := len(pdfPages.FindAll(pdf, -1)); n < 1 || n > 4 {
+			t.Errorf("%s: %d pages", name, n)
+		}
+		if dir := os.Getenv("STEPPING_PDF"); dir != "" { // to be turned into pictures and looked at
+			os.WriteFile(filepath.Join(dir, name+".pdf"), pdf, 0o644)
+		}
+	}
+}
