@@ -121,7 +121,7 @@ func TestSuits(t *testing.T) {
 	s := newSite(t)
 	b := newTab(t, s, 1280, 800)
 	b.open("/")
-	eval[bool](b, `(() => { document.getElementById('abc').value = 'T:Short try\nM:4/4\nL:1/4\nQ:1/4=80\nK:D\n"D"d A F A|"G"B G d B|'; document.querySelector('.add form').submit(); return true; })()`)
+	b.add("T:Short try\nM:4/4\nL:1/4\nQ:1/4=80\nK:D\n\"D\"d A F A|\"G\"B G d B|")
 	b.until(`location.pathname.startsWith('/tunes/')`)
 	path := eval[string](b, `location.pathname`)
 	b.open(path + "/suit?key=any")

@@ -2,6 +2,7 @@ package web_test
 
 import (
 	"fmt"
+	"net/url"
 	"os"
 	"path/filepath"
 	"slices"
@@ -58,6 +59,14 @@ func (b *tab) timed(key, done string) float64 {
 	return v
 }
 
+// add pastes a tune into the first page and keeps it.
+func (b *tab) add(text string) {
+	b.t.Helper()
+	b.do(chromedp.SetValue("#abc", text), chromedp.Submit("#abc"))
+	b.until("document.querySelector('.draft')")
+	b.do(chromedp.Click(".head-acts .act-main"))
+}
+
 // TestScreenshots takes the kept pictures when STEPPING_SHOTS names a folder.
 func TestScreenshots(t *testing.T) {
 	dir := os.Getenv("STEPPING_SHOTS")
@@ -81,7 +90,6 @@ func TestScreenshots(t *testing.T) {
 	}
 	take("tunes", 1280, 800, "/", nil)
 	take("plan", 1280, 800, s.tunePath(t, 0)+"?m=9", nil)
-	take("plan-rag", 1920, 1080, s.tunePath(t, 1)+"?m=13", nil)
 	take("plan-elsewhere", 1280, 1000, s.tunePath(t, 0)+"?m=8", func(b *tab) {
 		b.until("document.querySelector('.beneath')")
 		b.do(chromedp.ScrollIntoView(".strum"))
@@ -102,7 +110,14 @@ func TestScreenshots(t *testing.T) {
 	})
 	take("bench", 1280, 1000, "/bench?to=Open+E&scale=blues", nil)
 	take("slides", 1280, 900, "/slides", nil)
-	take("lick", 1280, 800, s.tunePath(t, 1)+"/variations?m=9", nil)
+	take("sheet", 1280, 1000, s.tunePath(t, 2)+"/print", nil)
+	_, _, header := s.ask(t, "POST", "/drafts", url.Values{"abc": {strings.Replace(aTab, "|5---4---2---0---|", "|5---4---3---0---|", 1)}})
+	take("draft", 1280, 800, header.Get("Location"), nil)
+	_, _, header = s.ask(t, "POST", "/neck", url.Values{})
+	for _, k := range strings.Fields("chord:D 0 2 eighth 4 5 slide 7 slide 5 chord:G put:2:5 put:2:3 quarter 2 with put:6:0 half 4 eighth 5 7") {
+		s.ask(t, "POST", header.Get("Location")+"/key", url.Values{"key": {k}})
+	}
+	take("neck", 1280, 800, header.Get("Location"), nil)
 	take("suit", 1280, 800, s.tunePath(t, 2), func(b *tab) {
 		b.open(eval[string](b, `document.querySelector('a[href$="/suit"]').getAttribute('href')`))
 		b.ready("document.getElementById('ranking')")
@@ -113,21 +128,14 @@ func TestScreenshots(t *testing.T) {
 	})
 	take("set", 1280, 800, "/set", nil)
 	take("proposed", 1280, 800, "/", func(b *tab) {
-		b.do(chromedp.SetValue("#abc", ownTune), chromedp.Submit("#abc"))
+		b.add(ownTune)
 		b.until("document.querySelector('.proposed .is-now') && document.querySelector('#now')")
-	})
-	take("plan-dim", 1280, 800, "/", func(b *tab) {
-		b.do(chromedp.Click(".look button"))
-		b.until("document.documentElement.dataset.look === 'dim'")
-		b.open(s.tunePath(t, 2) + "?m=11")
 	})
 	s.chooses(t)
 	take("taste", 1280, 800, "/profiles", func(b *tab) {
 		b.do(chromedp.Click(".players a"))
 		b.until("document.querySelector('a[href$=\"/taste\"]')")
 		b.do(chromedp.Click(`a[href$="/taste"]`))
-		b.do(chromedp.Click(".look button")) // daylight again
-		b.until("document.documentElement.dataset.look !== 'dim'")
 		b.ready("document.getElementById('ranking')")
 		b.key("l")
 		for range 120 {

@@ -2,6 +2,7 @@ package web
 
 import (
 	"errors"
+	"fmt"
 	"net/http"
 	"strconv"
 	"strings"
@@ -9,6 +10,7 @@ import (
 	"github.com/gin-gonic/gin"
 
 	"stepping/core/entry"
+	"stepping/core/pitch"
 	"stepping/core/tune"
 	"stepping/core/tuning"
 	"stepping/store"
@@ -29,6 +31,7 @@ type neckBody struct {
 	Free    int // notes whose places are left open
 	Lengths []lengthKey
 	Said    string
+	Tone    string // address of what the last note sounds; "" without one
 	Library []tuning.Named
 }
 
@@ -78,6 +81,10 @@ func newNeckBody(k *store.Kept[store.Draft], said string) (b neckBody) {
 		if n.Free {
 			b.Free++
 		}
+	}
+	if b.Notes > 0 {
+		last := b.State.Notes[b.Notes-1]
+		b.Tone = fmt.Sprintf("/tone.wav?hz=%.2f", (t.Open(last.String) + pitch.Midi(last.Fret+b.Sheet.Capo)).Hertz(440))
 	}
 	for _, l := range lengthKeys {
 		l.Now = l.Value == b.State.Length

@@ -282,8 +282,11 @@ document.addEventListener('alpine:init', () => {
           const html = await res.text();
           if (!html.includes('id="entry"')) throw new Error(html);
           const focused = document.activeElement?.value;
+          const before = Number(entry.dataset.notes);
           morphdom(entry, html, { onBeforeElUpdated: (from, to) => !from.isEqualNode(to) && !from.matches('details') && from !== document.activeElement });
           if (focused && document.activeElement === document.body) this.$root.querySelector(`[value="${CSS.escape(focused)}"]`)?.focus();
+          const { notes, tone } = document.getElementById('entry').dataset;
+          if (Number(notes) > before) new Audio(tone).play().catch(() => {}); // a browser without sound shows the note all the same
         } catch {
           document.getElementById('said').textContent = 'Stepping does not answer, and this key was not kept. What was entered before is safe.';
         }
