@@ -201,7 +201,7 @@ func TestNeckByKeyboard(t *testing.T) {
 	if took > 2*time.Minute || keys > 3*notes {
 		t.Errorf("%d keys for %d notes in %v", keys, notes, took)
 	}
-	if got := b.text(".head-facts"); !strings.Contains(got, "17 bars") { // sixteen are full
+	if got := b.text(".head-facts"); !strings.Contains(got, "bar 17") { // sixteen are full
 		t.Errorf("%q", got)
 	}
 	b.key("u")

@@ -408,12 +408,12 @@ func (s *search) lowest(i int) bool {
 func (s *search) misprint(e *event, c candidate, gain float64) Finding {
 	f := Finding{Line: e.Place.Line, Column: e.Place.Column, Bar: e.bar + 1, Kind: Misprint, Sure: 1 - math.Exp2(-gain)}
 	name, meant := pitch.Spell(e.pitch, false), pitch.Spell(s.page.pitchAt(c.str, c.fret), false)
-	where := "the key"
+	where := "does not belong to the key"
 	if ch := s.page.chordOver(e.bar, e.At); ch != nil {
-		where = "the key and of " + ch.Chord.Name
+		where = "belongs neither to the key nor to " + ch.Chord.Name
 	}
 	if c.str != e.String {
-		f.Text = fmt.Sprintf("%s is not of %s; %s, the same fret on string %d, would fit", name, where, meant, c.str)
+		f.Text = fmt.Sprintf("%s %s; %s, the same fret on string %d, would fit", name, where, meant, c.str)
 		for _, blank := range s.page.Bars[e.bar].Blank {
 			if blank.At == e.At && blank.String == c.str {
 				f.Mend = &Mend{blank.Place.Line, e.Place.Column + blank.Place.Column - s.column(e), fmt.Sprint(c.fret), &From{e.Place.Line, e.Place.Column}}
@@ -421,7 +421,7 @@ func (s *search) misprint(e *event, c candidate, gain float64) Finding {
 		}
 		return f
 	}
-	f.Text = fmt.Sprintf("%s is not of %s; fret %g would be %s", name, where, c.fret, meant)
+	f.Text = fmt.Sprintf("%s %s; fret %g would be %s", name, where, c.fret, meant)
 	f.Mend = &Mend{Line: e.Place.Line, Column: e.Place.Column, To: fmt.Sprint(c.fret)}
 	return f
 }

@@ -86,10 +86,10 @@ type StripMark struct {
 // Measures of the strip in drawing units.
 const (
 	stripLeft  = 12.0
-	stripTop   = 44.0
-	stripGap   = 34.0
+	stripTop   = 46.0
+	stripGap   = 29.0
 	stripBars  = 2
-	stripWidth = 1000.0
+	stripWidth = 1400.0
 )
 
 // NewStrip draws the bar being filled and the one before.
