@@ -45,7 +45,7 @@ func Any(seed uint64) *tune.Tune {
 		for p := n.Note.Pitch() - 300; len(n.With) < rng.IntN(3) && p > 4000; p -= 400 {
 			n.With = append(n.With, pitch.Spell(p/100*100, flats))
 		}
-		n.Marks = tune.Marks(rng.IntN(32)) & tune.Marks(rng.IntN(32))
+		n.Marks = tune.Marks(rng.IntN(32) & rng.IntN(32))
 		if rng.IntN(3) == 0 {
 			n.Lyric = []string{"la", "ho-", "one two", "ü-b"}[rng.IntN(4)]
 		}

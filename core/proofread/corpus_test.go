@@ -134,12 +134,6 @@ func (s *sheet) columnsOf(bar int) (out []tune.Time) {
 	return out
 }
 
-// page is text under construction: rows of a system.
-type page struct {
-	lines []string
-	place [][2]int
-}
-
 func (s *sheet) head(extra string) string {
 	return fmt.Sprintf("%s\nTuning: %s\nCapo: %d\nTime: %d/%d\nSigns: <5> slide\n%s\n", s.name, s.tuning, s.capo, s.tune.Meters[0].Num, s.tune.Meters[0].Den, extra)
 }

@@ -6,6 +6,7 @@ import (
 	"strings"
 	"testing"
 
+	"stepping/core/score/scoretest"
 	"stepping/core/tune"
 	"stepping/formats/abc"
 )
@@ -210,34 +211,11 @@ func FuzzRead(f *testing.F) {
 	}
 	f.Add(head + "|:C8[1,2 D8:|[3-9 E8:|[K:none][M:none][CE]2-C (9:2:3 z>C {A}&|\"")
 	f.Fuzz(func(t *testing.T, text string) {
-		tu, warnings, err := abc.Read(strings.NewReader(text))
-		if err != nil {
-			var fault *abc.Error
-			if !errors.As(err, &fault) || fault.Line < 1 || fault.Column < 1 || fault.Text == "" {
-				t.Fatalf("error without a place: %v", err)
-			}
+		sc, err := abc.ReadScore(strings.NewReader(text))
+		if scoretest.Fault(t, err) {
 			return
 		}
-		if len(tu.Notes) == 0 && len(tu.Chords) == 0 || len(tu.Notes) > abc.MaxNotes || len(warnings) > 60 || tu.Meters[0].At != 0 || tu.Tempos[0].At != 0 {
-			t.Fatalf("%d notes, %d warnings", len(tu.Notes), len(warnings))
-		}
-		end := tune.Time(0)
-		for _, n := range tu.Notes {
-			if n.At < end || n.Dur <= 0 || n.End() > tu.Length {
-				t.Fatalf("note %+v after %v in a tune of %v", n, end, tu.Length)
-			}
-			end = n.End()
-		}
-		for i, b := range tu.Bars {
-			if i > 0 && b <= tu.Bars[i-1] || b >= tu.Length && i > 0 || i == 0 && b != 0 {
-				t.Fatalf("bars %v of %v", tu.Bars, tu.Length)
-			}
-		}
-		for _, c := range tu.Chords {
-			if c.At >= tu.Length {
-				t.Fatalf("chord at %v of %v", c.At, tu.Length)
-			}
-		}
+		scoretest.Check(t, sc)
 	})
 }
 

@@ -131,8 +131,8 @@ func (w *writer) key() {
 // piece is a note, or the part of one that lies in a bar.
 type piece struct {
 	*score.Played
-	at, end    tune.Time
-	next, last *score.Played // the note after it and before it
+	at, end tune.Time
+	next    *score.Played // the note after it
 }
 
 func (p *piece) begins() bool { return p.at == p.At }
@@ -170,7 +170,7 @@ func (w *writer) line(notes []piece, voice int, begin, end tune.Time, first bool
 		for n < len(notes) && notes[n].at == notes[i].at {
 			n++
 		}
-		at = w.rest(at, notes[i].at, voice, first)
+		w.rest(at, notes[i].at, voice, first)
 		w.group(notes[i:n], voice, first)
 		at = notes[i].end
 		i = n
@@ -198,9 +198,9 @@ func (w *writer) cuts(from, to tune.Time) []tune.Time {
 }
 
 // rest writes a rest and what changes during it.
-func (w *writer) rest(from, to tune.Time, voice int, first bool) tune.Time {
+func (w *writer) rest(from, to tune.Time, voice int, first bool) {
 	if from >= to {
-		return from
+		return
 	}
 	cuts := []tune.Time{from, to}
 	if first {
@@ -214,7 +214,6 @@ func (w *writer) rest(from, to tune.Time, voice int, first bool) tune.Time {
 		w.noteType(cuts[i+1] - cuts[i])
 		w.raw("</note>\n")
 	}
-	return to
 }
 
 // group writes notes that begin together. What changes while they sound is written with its offset.

@@ -238,11 +238,7 @@ func FuzzRead(f *testing.F) {
 	}
 	f.Fuzz(func(t *testing.T, data []byte) {
 		sc, err := smf.Read(bytes.NewReader(data))
-		if err != nil {
-			var fault *score.Fault
-			if !errors.As(err, &fault) || fault.Line < 1 || fault.Column < 1 || fault.Text == "" {
-				t.Fatalf("error without a place: %v", err)
-			}
+		if scoretest.Fault(t, err) {
 			return
 		}
 		scoretest.Check(t, sc)

@@ -284,9 +284,11 @@ func (r *reader) headerLine(line string, i int) {
 	h := &r.head
 	used := false
 	if m := tuningLine.FindStringSubmatch(line); m != nil && h.tuning == "" {
-		text, _, _ := strings.Cut(m[1], ",")
-		if _, err := parseTuning(text); err == nil {
-			h.tuning, used = text, true
+		used = true
+		for _, text := range strings.FieldsFunc(m[1], func(r rune) bool { return r == ',' || r == '(' || r == ')' }) {
+			if _, err := parseTuning(text); err == nil && h.tuning == "" {
+				h.tuning = text
+			}
 		}
 	}
 	if m := capoLine.FindStringSubmatch(line); m != nil {
@@ -317,7 +319,7 @@ func (r *reader) headerLine(line string, i int) {
 		h.title = m[1]
 		return
 	}
-	if h.title == "" && !used && i < 5 && strings.TrimSpace(line) != "" && !isWordsOfMusic(line) {
+	if h.title == "" && !used && i < 5 && strings.TrimSpace(line) != "" && !isWordsOfMusic(line) && !isCount([]rune(line)) && !isValues([]rune(line)) {
 		h.title = strings.TrimSpace(line)
 	}
 }

@@ -51,6 +51,7 @@ func Read(in io.Reader, asked *tuning.Tuning) (*score.Score, *proofread.Page, er
 		}
 		r.around(i, r.bars[from:])
 	}
+	r.settleChords()
 	if err := r.playOut(); err != nil {
 		return nil, nil, err
 	}
@@ -95,6 +96,46 @@ func (r *reader) guessMeter() tune.MeterAt {
 // place is where a token's number stands, from 1.
 func (r *reader) place(b *bar, t *token) tune.Place {
 	return tune.Place{Line: r.lineOf(&r.systems[b.system], t.str) + 1, Column: t.num + 1}
+}
+
+// settleChords turns chord symbols that name shapes above the capo, as players write them, into what sounds: they do if the notes then fit better.
+func (r *reader) settleChords() {
+	if r.head.capo == 0 {
+		return
+	}
+	written, shapes := 0, 0
+	var over *chordWord
+	for i := range r.bars {
+		b := &r.bars[i]
+		next := 0
+		for k := range b.columns {
+			for next < len(b.chords) && b.chords[next].time <= b.columns[k].time {
+				over = &b.chords[next]
+				next++
+			}
+			if over == nil {
+				continue
+			}
+			for _, at := range b.columns[k].tokens {
+				p := r.pitchOf(&b.tokens[at]).Pitch()
+				if over.chord.Has(p) {
+					written++
+				}
+				if over.chord.Has(p - pitch.Midi(r.head.capo)) {
+					shapes++
+				}
+			}
+		}
+	}
+	if shapes <= written {
+		return
+	}
+	for i := range r.bars {
+		for k := range r.bars[i].chords {
+			c := &r.bars[i].chords[k]
+			c.chord = c.chord.Transposed(r.head.capo, c.chord.Root.Alter < 0)
+		}
+	}
 }
 
 // playOut plays the bars in order.

@@ -191,11 +191,7 @@ func FuzzRead(f *testing.F) {
 	}
 	f.Fuzz(func(t *testing.T, text string) {
 		sc, page, err := tabtext.Read(strings.NewReader(text), nil)
-		if err != nil {
-			var fault *score.Fault
-			if !errors.As(err, &fault) || fault.Line < 1 || fault.Column < 1 || fault.Text == "" {
-				t.Fatalf("error without a place: %v", err)
-			}
+		if scoretest.Fault(t, err) {
 			return
 		}
 		scoretest.Check(t, sc)

@@ -2,10 +2,24 @@
 package scoretest
 
 import (
+	"errors"
 	"testing"
 
 	"stepping/core/score"
 )
+
+// Fault reports whether a reader gave an error, and fails if that is no fault with a place and a text.
+func Fault(t testing.TB, err error) bool {
+	t.Helper()
+	if err == nil {
+		return false
+	}
+	var fault *score.Fault
+	if !errors.As(err, &fault) || fault.Line < 1 || fault.Column < 1 || fault.Text == "" {
+		t.Fatalf("error without a place: %v", err)
+	}
+	return true
+}
 
 // Check fails if a score, or the tune made of any of its voices, breaks a promise.
 func Check(t testing.TB, sc *score.Score) {
