@@ -52,6 +52,7 @@ type Server struct {
 	log      *slog.Logger
 	pages    map[string]*template.Template
 	jobs     *jobs.Registry
+	playing  chan struct{} // sounds that are being made
 	plans    planCache
 	parsed   parsedCache
 	engine   *gin.Engine
@@ -75,6 +76,7 @@ func New(cfg Config) (*Server, error) {
 		s.log = slog.Default()
 	}
 	s.jobs = jobs.New(workers(), jobGrace, s.log)
+	s.playing = make(chan struct{}, workers())
 	var err error
 	if s.pages, err = parsePages(); err != nil {
 		return nil, err
@@ -86,7 +88,7 @@ func New(cfg Config) (*Server, error) {
 }
 
 // pageNames are the pages; each is parsed with the layout into a set of its own.
-var pageNames = []string{"home", "draft", "neck", "away", "print", "bench", "guitar", "suit", "slides", "slide", "slidesfor", "set", "chords", "patterns", "pattern", "plan", "text", "profiles", "profile", "taste", "signin", "welcome", "account", "pace", "variations", "compare", "error"}
+var pageNames = []string{"home", "draft", "neck", "away", "print", "hear", "bench", "guitar", "suit", "slides", "slide", "slidesfor", "set", "chords", "patterns", "pattern", "plan", "text", "profiles", "profile", "taste", "signin", "welcome", "account", "pace", "variations", "compare", "error"}
 
 func parsePages() (map[string]*template.Template, error) {
 	pages := map[string]*template.Template{}
@@ -224,6 +226,8 @@ func (s *Server) tuneRoutes(tune *gin.RouterGroup) {
 	for _, file := range []string{"tab.txt", "plan.musicxml", "plan.mid", "plan.abc"} {
 		tune.GET("/"+file, s.planFile(file))
 	}
+	tune.GET("/hear", s.hearPage)
+	tune.GET("/sound.wav", s.hear)
 	tune.GET("/away", s.takeAway)
 	tune.GET("/print", s.printSheet)
 	tune.GET("/text", s.text)

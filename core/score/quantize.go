@@ -114,6 +114,7 @@ func (s *Score) move(to func(Units) Units) {
 	for i := range s.Bars {
 		s.Bars[i] = to(s.Bars[i])
 	}
+	s.Bars = slices.Compact(s.Bars) // bars shorter than a step
 	for i := range s.Meters {
 		s.Meters[i].At = to(s.Meters[i].At)
 	}

@@ -63,14 +63,25 @@ func fade(samples []float64) {
 	}
 }
 
-// WriteWAV writes samples as a mono 16-bit RIFF file.
-func WriteWAV(w io.Writer, samples []float64) error {
-	size := uint32(2 * len(samples))
-	header := []any{[]byte("RIFF"), 36 + size, []byte("WAVEfmt "), uint32(16), uint16(1), uint16(1), uint32(Rate), uint32(2 * Rate), uint16(2), uint16(16), []byte("data"), size}
+// headerBytes is the length of a RIFF file's header.
+const headerBytes = 44
+
+// writeHeader writes the header of a mono 16-bit RIFF file.
+func writeHeader(w io.Writer, rate, samples int) error {
+	size := uint32(2 * samples)
+	header := []any{[]byte("RIFF"), 36 + size, []byte("WAVEfmt "), uint32(16), uint16(1), uint16(1), uint32(rate), uint32(2 * rate), uint16(2), uint16(16), []byte("data"), size}
 	for _, h := range header {
 		if err := binary.Write(w, binary.LittleEndian, h); err != nil {
 			return err
 		}
+	}
+	return nil
+}
+
+// WriteWAV writes samples as a mono 16-bit RIFF file.
+func WriteWAV(w io.Writer, samples []float64) error {
+	if err := writeHeader(w, Rate, len(samples)); err != nil {
+		return err
 	}
 	data := make([]int16, len(samples))
 	for i, s := range samples {

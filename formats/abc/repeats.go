@@ -310,7 +310,7 @@ type player struct {
 	ends   score.Units    // of the longest line of this bar
 	line   int            // of overlays, 0 the voice itself
 	lines  [][]score.Note // notes by line
-	ties   map[pitch.Note]int
+	ties   []map[pitch.Note]int // open ones, by line: notes of it
 	left   int // notes that may still come
 }
 
@@ -320,7 +320,7 @@ func (p *parser) playOut() (*score.Score, error) {
 	var players []*player
 	left := MaxNotes
 	for _, v := range p.voices {
-		pl := &player{p: p, voice: v, left: left, lines: make([][]score.Note, 1), score: &score.Score{Unit: score.Units(tune.Quarter)}}
+		pl := &player{p: p, voice: v, left: left, lines: make([][]score.Note, 1), ties: make([]map[pitch.Note]int, 1), score: &score.Score{Unit: score.Units(tune.Quarter)}}
 		if err := pl.play(); err != nil {
 			return nil, err
 		}
@@ -400,7 +400,9 @@ func (pl *player) play() error {
 		}
 	}
 	pl.bar()
-	pl.release(nil)
+	for pl.line = range pl.lines {
+		pl.release(nil)
+	}
 	pl.finish()
 	return nil
 }
@@ -427,10 +429,9 @@ func (pl *player) playItem(it *item) error {
 
 // overlay goes back to the beginning of the bar, in the next line.
 func (pl *player) overlay() {
-	pl.release(nil)
 	pl.ends = max(pl.ends, pl.now)
 	if pl.line++; pl.line == len(pl.lines) {
-		pl.lines = append(pl.lines, nil)
+		pl.lines, pl.ties = append(pl.lines, nil), append(pl.ties, nil)
 	}
 	pl.now = 0
 	if n := len(pl.score.Bars); n > 0 {
@@ -443,10 +444,10 @@ func (pl *player) playNotes(it *item) error {
 	ties := map[pitch.Note]int{}
 	for _, n := range it.notes {
 		sounds := pl.sounding(n.Note)
-		at, tied := pl.ties[sounds]
+		at, tied := pl.ties[pl.line][sounds]
 		if tied && line[at].End() == pl.now {
 			line[at].Dur += score.Units(it.dur)
-			delete(pl.ties, sounds)
+			delete(pl.ties[pl.line], sounds)
 		} else {
 			if pl.left--; pl.left < 0 {
 				return &Error{Line: it.place.Line, Column: it.place.Column, Text: "the tune has more than 4,000 notes with its repeats played out: give a shorter one"}
@@ -460,21 +461,21 @@ func (pl *player) playNotes(it *item) error {
 	}
 	pl.lines[pl.line] = line
 	pl.release(it)
-	pl.ties = ties
+	pl.ties[pl.line] = ties
 	pl.advance(it.dur)
 	return nil
 }
 
 // release ends the ties that were not taken up: into a rest or the end of the music the note rings on; into another pitch it was a slur.
 func (pl *player) release(next *item) {
-	for _, at := range pl.ties {
+	for _, at := range pl.ties[pl.line] {
 		if next != nil {
 			pl.p.warnAt(next.place, "the tie before this note leads to another pitch and is read as a slur")
 			break
 		}
 		pl.lines[pl.line][at].Marks |= tune.LetRing
 	}
-	pl.ties = nil
+	pl.ties[pl.line] = nil
 }
 
 // sounding is what a written note sounds in this voice.

@@ -1,0 +1,391 @@
+package sound
+
+import (
+	"fmt"
+	"io"
+	"math"
+	"slices"
+	"strconv"
+	"strings"
+
+	"stepping/core/plan"
+	"stepping/core/thumb"
+	"stepping/core/tune"
+)
+
+// Options are what of a plan is heard, and how.
+type Options struct {
+	Rate      int     // samples a second, 8,000 to 96,000; 0 is 48,000
+	Tempo     float64 // quarter notes a minute at the start; 0 is the plan's
+	First     int     // bars as played, from 1; 0 for all
+	Last      int
+	Repeats   int   // how often the bars are played; 0 is once
+	Layers    Layer // 0 is all that a guitar does
+	CountIn   int   // beats before the first bar
+	NoDampers bool  // what would be heard if nothing were silenced
+}
+
+// Tail is how long the end of a whole tune rings on, seconds.
+const Tail = 1.5
+
+// Sound is a plan as samples, made as they are asked for: memory does not grow with the length.
+type Sound struct {
+	rate    float64
+	total   int // samples
+	done    int
+	skip    int // made before the first that is heard
+	first   int // that sample, counted from the beginning of the tune
+	deeds   []deed
+	next    int
+	guides  [strings6]*guide
+	layerOf [strings6]Layer
+	mix     [strings6]float64 // share of the string that is heard, faded so that nothing clicks
+	hits    []*burst
+	layers  Layer
+	gain    float64
+	bridge  float64
+	body    [2]biquad
+}
+
+// headroom leaves 1 dB below full scale, after all that can sound at once.
+var headroom = math.Pow(10, -1.0/20)
+
+// loudest bounds the peak of one string with the body's share; measured over all pitches and attacks, see TestPeak.
+const loudest = 1.25
+
+// New prepares the sound of a plan. The error says which option cannot be.
+func New(p *plan.Plan, o Options) (*Sound, error) {
+	tu := p.Request.Tune
+	if o.Rate == 0 {
+		o.Rate = 48000
+	}
+	if o.Layers == 0 {
+		o.Layers = Playing
+	}
+	whole := o.First == 0 && o.Last == 0
+	if whole {
+		o.First, o.Last = 1, len(tu.Bars)
+	}
+	switch {
+	case o.Rate < 8000 || o.Rate > 96000:
+		return nil, fmt.Errorf("sound: %d samples a second: give 8,000 to 96,000", o.Rate)
+	case o.First < 1 || o.Last < o.First || o.Last > len(tu.Bars):
+		return nil, fmt.Errorf("bars %d to %d: the tune has bars 1 to %d", o.First, o.Last, len(tu.Bars))
+	case o.CountIn < 0 || o.CountIn > 32 || o.Repeats < 0 || o.Repeats > 1000:
+		return nil, fmt.Errorf("sound: count in up to 32 beats, and repeat up to 1,000 times")
+	case o.Tempo != 0 && !(o.Tempo >= plan.MinTempo && o.Tempo <= plan.MaxTempo):
+		return nil, fmt.Errorf("tempo %g: give %d to %d quarter notes a minute", o.Tempo, plan.MinTempo, plan.MaxTempo)
+	}
+	if o.Tempo == 0 {
+		o.Tempo = p.Tempo()
+	}
+	clock := tu.Clock(o.Tempo)
+	from := clock.Seconds(tu.Bars[o.First-1])
+	end := tu.Bars[o.Last-1] + tu.BarLength(o.Last-1)
+	length := clock.Seconds(end) - from
+	s := &Sound{rate: float64(o.Rate), layers: o.Layers, deeds: deeds(p, clock, !o.NoDampers)}
+	s.repeat(from, length, max(1, o.Repeats))
+	if o.Layers&Click != 0 || o.CountIn > 0 {
+		s.ticks(tu, clock, o, from, length)
+	}
+	s.gain = headroom / (loudest * float64(busiest(p)))
+	s.skip = int(math.Round(from * s.rate))
+	s.first = s.skip
+	s.total = int(math.Round((float64(o.CountIn)*s.beat(tu, clock, o.First-1) + length*float64(max(1, o.Repeats))) * s.rate))
+	if whole {
+		s.total += int(Tail * s.rate)
+	}
+	for i := range s.guides {
+		s.guides[i] = newGuide(s.rate, i+1)
+		s.layerOf[i] = Melody
+	}
+	s.body = [2]biquad{resonance(s.rate, 105, 1.6), resonance(s.rate, 205, 2)}
+	return s, nil
+}
+
+// busiest is how many strings sound at once at most, with percussion as one.
+func busiest(p *plan.Plan) int {
+	most := 1
+	for i := range p.Moments {
+		mo := &p.Moments[i]
+		n := 0
+		for _, st := range mo.Strings {
+			if st.State == "struck" || st.State == "rings" || st.State == "leaks" {
+				n++
+			}
+		}
+		if mo.Hit != "" {
+			n++
+		}
+		most = max(most, n)
+	}
+	return most
+}
+
+// repeat keeps the deeds before the bars, which set the strings ringing, and plays those of the bars as often as wanted.
+func (s *Sound) repeat(from, length float64, times int) {
+	const eps = 1e-9
+	var before, within, after []deed
+	for _, d := range s.deeds {
+		switch {
+		case d.at < from-eps:
+			before = append(before, d)
+		case d.at < from+length-eps:
+			within = append(within, d)
+		default:
+			after = append(after, d)
+		}
+	}
+	out := before
+	for k := range times {
+		for _, d := range within {
+			d.at += float64(k) * length
+			out = append(out, d)
+		}
+	}
+	for _, d := range after[:min(len(after), strings6*2)] {
+		d.at += float64(times-1) * length
+		out = append(out, d)
+	}
+	s.deeds = out
+}
+
+// beat is the length in seconds of a felt beat at the beginning of a bar.
+func (s *Sound) beat(tu *tune.Tune, clock tune.Clock, bar int) float64 {
+	at := tu.Bars[bar]
+	return clock.Seconds(at+tu.MeterOver(at).Pulse()) - clock.Seconds(at)
+}
+
+// ticks adds the click on every beat, and before the bars the count; the count moves all else.
+func (s *Sound) ticks(tu *tune.Tune, clock tune.Clock, o Options, from, length float64) {
+	beat := s.beat(tu, clock, o.First-1)
+	lead := float64(o.CountIn) * beat
+	for i := range s.deeds {
+		if s.deeds[i].at >= from-1e-9 {
+			s.deeds[i].at += lead
+		}
+	}
+	for k := range o.CountIn {
+		s.deeds = append(s.deeds, deed{at: from + float64(k)*beat, kind: tick, layer: Click, level: clickLevel(k == 0)})
+	}
+	for k := range max(1, o.Repeats) {
+		for bar := o.First - 1; bar < o.Last && o.Layers&Click != 0; bar++ {
+			for t := tu.Bars[bar]; t < tu.Bars[bar]+tu.BarLength(bar); t += tu.MeterOver(t).Pulse() {
+				at := clock.Seconds(t) + lead + float64(k)*length
+				s.deeds = append(s.deeds, deed{at: at, kind: tick, layer: Click, level: clickLevel(t == tu.Bars[bar])})
+			}
+		}
+	}
+	slices.SortStableFunc(s.deeds, func(a, b deed) int {
+		switch {
+		case a.at < b.at:
+			return -1
+		case a.at > b.at:
+			return 1
+		}
+		return 0
+	})
+}
+
+func clickLevel(one bool) float64 {
+	if one {
+		return 0.9
+	}
+	return 0.55
+}
+
+// Len is how many samples there are, Bytes the length of their file.
+func (s *Sound) Len() int     { return s.total }
+func (s *Sound) Bytes() int64 { return headerBytes + 2*int64(s.total) }
+
+// coupling is how much of the bridge's motion reaches a string that lies free and was not plucked. Such strings do not move the bridge in turn: sympathy
+// goes one way, so that nothing can build up.
+const coupling = 0.0001
+
+// fadeStep is how fast a string's share changes, a sample: 5 ms.
+func (s *Sound) fadeStep() float64 { return 1 / (0.005 * s.rate) }
+
+// Samples fills dst with the next samples and returns how many there were; 0 at the end.
+func (s *Sound) Samples(dst []float64) int {
+	for ; s.skip > 0; s.skip-- {
+		s.step(float64(s.first-s.skip) / s.rate)
+	}
+	n := min(len(dst), s.total-s.done)
+	for i := range n {
+		dst[i] = s.step(float64(s.first+s.done) / s.rate)
+		s.done++
+	}
+	return n
+}
+
+// step makes one sample at a time.
+func (s *Sound) step(at float64) float64 {
+	for s.next < len(s.deeds) && s.deeds[s.next].at <= at+0.5/s.rate {
+		s.do(&s.deeds[s.next])
+		s.next++
+	}
+	sum, bridge := 0.0, 0.0
+	fade := s.fadeStep()
+	for i, g := range s.guides {
+		in := 0.0
+		if !g.plucked {
+			in = s.bridge * coupling
+		}
+		v := g.next(in)
+		if g.plucked {
+			bridge += v
+		}
+		want := 0.0
+		if s.layers&s.layerOf[i] != 0 {
+			want = 1
+		}
+		if m := &s.mix[i]; *m < want {
+			*m = math.Min(want, *m+fade)
+		} else if *m > want {
+			*m = math.Max(want, *m-fade)
+		}
+		sum += v * s.mix[i]
+	}
+	s.bridge = bridge
+	hits := s.hits[:0]
+	for _, h := range s.hits {
+		if v, more := h.next(s.rate); more {
+			sum += v
+			hits = append(hits, h)
+		}
+	}
+	s.hits = hits
+	out := sum
+	for i := range s.body {
+		out += 0.25 * s.body[i].next(sum)
+	}
+	return s.gain * out
+}
+
+// do does one deed.
+func (s *Sound) do(d *deed) {
+	switch d.kind {
+	case hitTop, tick:
+		if s.layers&d.layer != 0 || d.kind == tick {
+			s.hits = append(s.hits, newBurst(d))
+		}
+		return
+	}
+	g := s.guides[d.str-1]
+	switch d.kind {
+	case strike, slur:
+		if d.kind == strike {
+			g.cut()
+		}
+		s.layerOf[d.str-1] = d.layer
+		if s.mix[d.str-1] = 0; s.layers&d.layer != 0 { // at once: a stroke belongs to its layer from its first sample on
+			s.mix[d.str-1] = 1
+		}
+		g.start(d)
+	case damp:
+		g.damp(d.tau)
+	case name:
+		s.layerOf[d.str-1] = Noise
+	case free:
+		if g.idle() {
+			s.layerOf[d.str-1] = Noise
+			g.open(d.hz, d.tau)
+		}
+	}
+}
+
+// burst is a stroke of percussion or a click: a tone and noise that die away.
+type burst struct {
+	hz, tau, noisy, level, lag float64
+	n                          int
+	low                        float64
+}
+
+func newBurst(d *deed) *burst {
+	switch {
+	case d.kind == tick:
+		return &burst{hz: 1320, tau: 0.012, noisy: 0.05, level: 0.5 * d.level}
+	case d.hit == thumb.Thump:
+		return &burst{hz: 92, tau: 0.07, noisy: 0.25, level: d.level}
+	case d.hit == thumb.Tap:
+		return &burst{hz: 520, tau: 0.012, noisy: 0.8, level: 0.6 * d.level}
+	}
+	return &burst{hz: 240, tau: 0.03, noisy: 1, level: 0.8 * d.level}
+}
+
+func (b *burst) next(rate float64) (v float64, more bool) {
+	t := float64(b.n) / rate
+	env := math.Exp(-t/b.tau) * math.Min(1, t/0.0008)
+	b.low += 0.35 * (noise(b.n) - b.low)
+	v = b.level * env * ((1-0.5*b.noisy)*math.Sin(2*math.Pi*b.hz*t) + 0.5*b.noisy*b.low)
+	b.n++
+	return v, t < 9*b.tau
+}
+
+// biquad is a second-order filter (Bristow-Johnson's cookbook), here a resonance of the body.
+type biquad struct{ b0, b2, a1, a2, x1, x2, y1, y2 float64 }
+
+func resonance(rate, hz, q float64) biquad {
+	w := 2 * math.Pi * hz / rate
+	alpha := math.Sin(w) / (2 * q)
+	a0 := 1 + alpha
+	return biquad{b0: alpha / a0, b2: -alpha / a0, a1: -2 * math.Cos(w) / a0, a2: (1 - alpha) / a0}
+}
+
+func (f *biquad) next(x float64) float64 {
+	y := f.b0*x + f.b2*f.x2 - f.a1*f.y1 - f.a2*f.y2
+	f.x2, f.x1, f.y2, f.y1 = f.x1, x, f.y1, y
+	return y
+}
+
+// WriteTo writes the sound as a mono 16-bit RIFF file, as it is made.
+func (s *Sound) WriteTo(w io.Writer) (int64, error) {
+	if err := writeHeader(w, int(s.rate), s.total); err != nil {
+		return 0, err
+	}
+	wrote := int64(headerBytes)
+	samples, data := make([]float64, 4096), make([]byte, 8192)
+	for {
+		n := s.Samples(samples)
+		if n == 0 {
+			return wrote, nil
+		}
+		for i, v := range samples[:n] {
+			x := int16(math.Round(32767 * math.Max(-1, math.Min(1, v))))
+			data[2*i], data[2*i+1] = byte(x), byte(x>>8)
+		}
+		k, err := w.Write(data[:2*n])
+		wrote += int64(k)
+		if err != nil {
+			return wrote, err
+		}
+	}
+}
+
+// layerNames are the layers' names, by their bits.
+var layerNames = [...]string{"melody", "thumb", "percussion", "click", "noise"}
+
+// ParseLayers reads names with commas between. The error says which there are.
+func ParseLayers(names string) (l Layer, err error) {
+	for _, name := range strings.Split(names, ",") {
+		at := slices.Index(layerNames[:], strings.TrimSpace(name))
+		if at < 0 {
+			return 0, fmt.Errorf("%q is no layer: there are %s", name, strings.Join(layerNames[:], ", "))
+		}
+		l |= 1 << at
+	}
+	return l, nil
+}
+
+// ParseBars reads "3-6" or "4".
+func ParseBars(text string) (first, last int, err error) {
+	lo, hi, span := strings.Cut(text, "-")
+	first, err = strconv.Atoi(strings.TrimSpace(lo))
+	if last = first; err == nil && span {
+		last, err = strconv.Atoi(strings.TrimSpace(hi))
+	}
+	if err != nil || first < 1 || last < first {
+		return 0, 0, fmt.Errorf("%q: write bars like 3-6, or 4", text)
+	}
+	return first, last, nil
+}

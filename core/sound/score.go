@@ -1,0 +1,207 @@
+package sound
+
+import (
+	"cmp"
+	"math"
+	"slices"
+
+	"stepping/core/pitch"
+	"stepping/core/plan"
+	"stepping/core/play"
+	"stepping/core/quiet"
+	"stepping/core/thumb"
+	"stepping/core/tune"
+)
+
+// strings6 is how many strings sound.
+const strings6 = 6
+
+// Times of the hands in seconds.
+const (
+	touchTau   = 0.0008 // a digit lies on the string before it plucks: what rang is cut
+	slurTime   = 0.004  // a finger comes down or lets go
+	scoopTime  = 0.09   // a slide comes up to its pitch
+	bendTime   = 0.12
+	lightTau   = 0.035 // a fingertip laid on
+	heelTau    = 0.05
+	trailTau   = 0.045
+	deadTau    = 0.02
+	stabAfter  = 0.09 // the palm falls behind an accent that is cut
+	vibratoIn  = 0.25 // before that a shaken note is held in tune
+	vibratoHz  = 5.5
+	vibratoBy  = 18.0 // cents to either side
+	releaseTau = 0.06 // at the end of what is played
+)
+
+// How loud strokes are, as share of the loudest.
+const (
+	melodyLevel = 0.8
+	thumbLevel  = 0.62
+	accentLevel = 1.0
+	slurLevel   = 0.3
+	deadLevel   = 0.5
+)
+
+// deed is what happens to a string, or to the guitar's top, at a time in seconds.
+type deed struct {
+	at   float64
+	str  int // 1 to 6; 0 for percussion and the click
+	kind deedKind
+	// of a stroke
+	hz, from float64 // the pitch, and the one that it comes from over slide seconds
+	slide    float64
+	level    float64
+	width    float64 // of the excitation, seconds: flesh is soft, a pick sharp
+	place    float64 // share of the string at which it is plucked
+	tau      float64 // seconds in which the string falls to 1/e; of a damping too
+	shake    float64 // cents of vibrato
+	layer    Layer
+	hit      string
+}
+
+type deedKind int
+
+const (
+	strike deedKind = iota
+	slur            // the pitch changes while the string sounds on
+	damp
+	name // what sounds on belongs to another layer: it should not sound
+	free // nothing touches the string: it may ring in sympathy
+	hitTop
+	tick
+)
+
+// Layer is a part of the sound that can be heard by itself, as a bit.
+type Layer uint8
+
+// The layers.
+const (
+	Melody Layer = 1 << iota
+	Thumb
+	Percussion
+	Click
+	Noise // what rings and should not
+
+	Playing = Melody | Thumb | Percussion | Noise // all that a guitar does
+)
+
+// excitation is how long a pluck takes by attack, seconds: half a sine.
+var excitation = map[string]float64{"flesh": 0.0016, "nails": 0.0009, "thumbpick": 0.0010, "picks": 0.0006}
+
+// deeds lists what the plan does, at a clock that says when moments are. Without dampers nothing is silenced.
+func deeds(p *plan.Plan, clock tune.Clock, dampers bool) (out []deed) {
+	r := &p.Request
+	for t := range p.Moments {
+		mo := &p.Moments[t]
+		at := clock.Seconds(mo.At)
+		struck := map[int]bool{}
+		for _, s := range mo.Strokes() {
+			struck[s.String] = true
+			out = append(out, strokeDeeds(p, mo, s, at)...)
+		}
+		for i, st := range mo.Strings {
+			if struck[i+1] {
+				continue
+			}
+			switch {
+			case st.State == play.Silenced && dampers:
+				out = append(out, deed{at: at, str: i + 1, kind: damp, tau: dampTau(st.By)})
+			case st.State == play.Silenced, st.State == play.Leaks:
+				out = append(out, deed{at: at, str: i + 1, kind: name, layer: Noise})
+			}
+			if st.State == play.Harmless || st.State == play.Leaks || st.State == play.Silenced && !dampers {
+				open := r.Tuning.Open(i+1) + pitch.Midi(r.Capo)
+				out = append(out, deed{at: at, str: i + 1, kind: free, hz: open.Hertz(440), tau: quiet.RingTime(open)})
+			}
+		}
+		if mo.Hit != "" && mo.Hit != thumb.Release {
+			out = append(out, deed{at: at, kind: hitTop, hit: mo.Hit, level: melodyLevel, layer: Percussion})
+		}
+	}
+	end := clock.Seconds(r.Tune.Length)
+	for s := 1; s <= strings6; s++ {
+		out = append(out, deed{at: end, str: s, kind: damp, tau: releaseTau * 4})
+	}
+	slices.SortStableFunc(out, func(a, b deed) int { return cmp.Compare(a.at, b.at) })
+	return out
+}
+
+// dampTau is how fast a damper ends a string.
+func dampTau(by play.Damper) float64 {
+	switch by {
+	case play.ByHeel:
+		return heelTau
+	case play.ByTrailing:
+		return trailTau
+	}
+	return lightTau
+}
+
+// strokeDeeds is one stroke, and what cuts it short.
+func strokeDeeds(p *plan.Plan, mo *play.Moment, s *play.Stroke, at float64) (out []deed) {
+	r := &p.Request
+	note := s.Note.Pitch()
+	d := deed{at: at, str: s.String, kind: strike, hz: note.Hertz(440), level: melodyLevel, width: excitation[r.Player.Attack], place: 0.18, layer: Melody,
+		tau: quiet.RingTime(r.Tuning.Open(s.String)) * ringShare(s)}
+	if d.width == 0 {
+		d.width = excitation["flesh"]
+	}
+	d.from = d.hz
+	if s.Part == play.Thumb {
+		d.level, d.layer, d.place = thumbLevel, Thumb, 0.14
+		switch mo.Mute {
+		case "half":
+			d.tau *= 0.25
+		case "thump":
+			d.tau *= 0.08
+		case "stab":
+			out = append(out, deed{at: at + stabAfter, str: s.String, kind: damp, tau: heelTau})
+		}
+	}
+	if s.Digit == play.P && s.Part != play.Thumb {
+		d.place = 0.14
+	}
+	var marks tune.Marks
+	if s.Part == play.Melody && s.Index < len(r.Tune.Notes) {
+		marks = r.Tune.Notes[s.Index].Marks
+	}
+	if mo.Accent && s.Part == play.Thumb || marks&tune.Accent != 0 {
+		d.level = accentLevel
+	}
+	if marks&tune.Vibrato != 0 && s.How != play.Open && s.How != play.Harmonic {
+		d.shake = vibratoBy
+	}
+	lower := pitch.Pitch(math.Round((s.Fret - s.From) * 100)) // what it comes up by
+	switch s.How {
+	case play.Glide:
+		d.from, d.slide = (note - lower).Hertz(440), scoopTime
+	case play.Bend:
+		d.from, d.slide = (note - lower).Hertz(440), bendTime
+	case play.Dead:
+		d.tau, d.level = deadTau, deadLevel
+	}
+	if s.Digit == "" && s.How != play.Tapped && s.How != play.Dead { // the fretting hand sounds it
+		d.kind, d.level = slur, slurLevel
+		if s.How == play.Hammer || s.How == play.Pull {
+			d.from, d.slide = 0, slurTime // from wherever it is
+		} else {
+			d.from, d.slide = 0, scoopTime
+		}
+	}
+	out = append(out, d)
+	if marks&tune.Staccato != 0 {
+		out = append(out, deed{at: at + 0.45*(p.Request.Tune.Clock(p.Tempo()).Seconds(mo.At+s.Dur)-p.Request.Tune.Clock(p.Tempo()).Seconds(mo.At)), str: s.String, kind: damp, tau: lightTau})
+	}
+	return out
+}
+
+// ringShare is how long a note rings against the open string: a fingertip takes some of it, the slide more.
+func ringShare(s *play.Stroke) float64 {
+	switch s.How {
+	case play.Open, play.Harmonic:
+		return 1
+	case play.Slide, play.Glide:
+		return 0.7
+	}
+	return 0.8
+}
