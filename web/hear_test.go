@@ -8,6 +8,8 @@ import (
 	"strings"
 	"testing"
 	"time"
+
+	"github.com/chromedp/chromedp"
 )
 
 // TestHear: the sound of a plan comes at once and as long as it says; bars and layers are chosen by the address; what cannot be is
@@ -41,6 +43,13 @@ func TestHear(t *testing.T) {
 		}
 	}
 	b := newTab(t, s, 1280, 800)
+	b.open(path + "/practise")
+	b.accessible("practise")
+	if n := eval[int](b, "document.querySelectorAll('.rung li').length"); n < 20 {
+		t.Errorf("%d steps", n)
+	}
+	b.do(chromedp.Click(".rung li .act"))
+	b.until("document.querySelector('audio')?.src.includes('layers=thumb')")
 	b.open(path + "/hear?layer=melody&bars=1-2")
 	b.accessible("hear")
 	if src := eval[string](b, "document.querySelector('audio').src"); !strings.Contains(src, "layers=melody") || !strings.Contains(src, "bars=1-2") {

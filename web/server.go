@@ -88,7 +88,7 @@ func New(cfg Config) (*Server, error) {
 }
 
 // pageNames are the pages; each is parsed with the layout into a set of its own.
-var pageNames = []string{"home", "draft", "neck", "away", "print", "hear", "bench", "guitar", "suit", "slides", "slide", "slidesfor", "set", "chords", "patterns", "pattern", "plan", "text", "profiles", "profile", "taste", "signin", "welcome", "account", "pace", "variations", "compare", "error"}
+var pageNames = []string{"home", "draft", "neck", "away", "print", "hear", "practise", "bench", "guitar", "suit", "slides", "slide", "slidesfor", "set", "chords", "patterns", "pattern", "plan", "text", "profiles", "profile", "taste", "signin", "welcome", "account", "pace", "variations", "compare", "error"}
 
 func parsePages() (map[string]*template.Template, error) {
 	pages := map[string]*template.Template{}
@@ -226,6 +226,7 @@ func (s *Server) tuneRoutes(tune *gin.RouterGroup) {
 	for _, file := range []string{"tab.txt", "plan.musicxml", "plan.mid", "plan.abc"} {
 		tune.GET("/"+file, s.planFile(file))
 	}
+	tune.GET("/practise", s.ladder)
 	tune.GET("/hear", s.hearPage)
 	tune.GET("/sound.wav", s.hear)
 	tune.GET("/away", s.takeAway)

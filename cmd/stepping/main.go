@@ -30,6 +30,7 @@ const usage = `usage:
   stepping export TUNE --to musicxml|midi|abc|tab|json [--out FILE] [as for plan]
   stepping sound TUNE --out F.wav [--bars 3-6] [--layers melody,thumb,percussion,click,noise] [--count-in N]
                 [--repeats N] [--rate N] [--no-dampers] [as for plan]
+  stepping ladder TUNE [--json] [as for plan]
   stepping grips CHORD [--tuning "…"] [--capo N] [--player FILE.json] [--most N]
   stepping chords "D | G | A7 | D" [--tuning "…"] [--capo N] [--pattern NAME|FILE.json]
                 [--meter 4/4] [--tempo N] [--player FILE.json]
@@ -64,7 +65,7 @@ func main() {
 // run is main without the process: it returns the exit status.
 func run(ctx context.Context, args []string, out, errOut io.Writer) int {
 	commands := map[string]func(context.Context, []string, io.Writer) error{
-		"plan": planCommand, "grips": gripsCommand, "chords": chordsCommand, "name": nameCommand, "retune": retuneCommand, "tuning": tuningCommand, "suit": suitCommand, "set": setCommand, "agree": agreeCommand, "fit": fitCommand, "read": readCommand, "check": checkCommand, "export": exportCommand, "sound": soundCommand, "serve": serveCommand, "demo": demoCommand, "reset": resetCommand, "backup": backupCommand, "restore": restoreCommand,
+		"plan": planCommand, "grips": gripsCommand, "chords": chordsCommand, "name": nameCommand, "retune": retuneCommand, "tuning": tuningCommand, "suit": suitCommand, "set": setCommand, "agree": agreeCommand, "fit": fitCommand, "read": readCommand, "check": checkCommand, "export": exportCommand, "sound": soundCommand, "ladder": ladderCommand, "serve": serveCommand, "demo": demoCommand, "reset": resetCommand, "backup": backupCommand, "restore": restoreCommand,
 	}
 	if len(args) > 0 && (args[0] == "help" || args[0] == "--help" || args[0] == "-h") {
 		fmt.Fprint(out, usage)

@@ -296,9 +296,9 @@ func (s *Sound) do(d *deed) {
 
 // burst is a stroke of percussion or a click: a tone and noise that die away.
 type burst struct {
-	hz, tau, noisy, level, lag float64
-	n                          int
-	low                        float64
+	hz, tau, noisy, level float64
+	n                     int
+	low                   float64
 }
 
 func newBurst(d *deed) *burst {

@@ -307,11 +307,11 @@ type player struct {
 	begins []int // item with which each bar begins
 	score  *score.Score
 	now    score.Units
-	ends   score.Units    // of the longest line of this bar
-	line   int            // of overlays, 0 the voice itself
-	lines  [][]score.Note // notes by line
+	ends   score.Units          // of the longest line of this bar
+	line   int                  // of overlays, 0 the voice itself
+	lines  [][]score.Note       // notes by line
 	ties   []map[pitch.Note]int // open ones, by line: notes of it
-	left   int // notes that may still come
+	left   int                  // notes that may still come
 }
 
 // playOut turns the written items of all voices into a score.

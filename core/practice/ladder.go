@@ -1,0 +1,342 @@
+// Package practice turns a plan into what to practise: steps from the thumb alone to the whole tune at tempo, each with what, where, how fast
+// and when it is done.
+//
+// The order is the one that players find by getting it wrong: one layer must run by itself before the next is laid on it, a change is grown note by note, a
+// hard spot is looped alone, and the tempo comes last. Why in that order stands in docs/practice.md.
+package practice
+
+import (
+	"fmt"
+	"math"
+	"slices"
+	"strings"
+
+	"stepping/core/plan"
+	"stepping/core/play"
+	"stepping/core/thumb"
+	"stepping/core/tune"
+)
+
+// Layers of a ladder, in the order in which they are laid.
+const (
+	ThumbAlone  = "thumb"
+	MelodyAlone = "melody"
+	HardMove    = "move"
+	Change      = "change"
+	Together    = "together"
+	Click       = "click"
+	Tempo       = "tempo"
+	Accents     = "accents"
+	Slide       = "slide" // vibrato and glides, once the pitch is right
+	Percussion  = "percussion"
+	Whole       = "whole"
+)
+
+// Step is one step of a ladder.
+type Step struct {
+	Layer string  `json:"layer"`
+	Bars  [2]int  `json:"bars"`  // first and last, as played, from 1
+	Tempo float64 `json:"tempo"` // quarter notes a minute
+	Click bool    `json:"click"`
+	Loop  bool    `json:"loop"`
+	What  string  `json:"what"`
+	Done  string  `json:"done"`
+}
+
+// Shares and sizes of the ladder.
+const (
+	deadWalk   = 0.5  // of the wanted tempo, or of what the hands allow if that is less: slow enough to think
+	clickFrom  = 0.55 // the first tempo with a click
+	stepUp     = 1.06 // from one tempo to the next
+	slowest    = 30.0
+	phraseBars = 4
+	hardest    = 3
+	changes    = 4 // chord changes that are grown, those with the least time first
+	grownBy    = 3 // notes of the next chord, one after another
+	loopShare  = 0.6
+)
+
+// ladder is a ladder being made.
+type ladder struct {
+	p     *plan.Plan
+	tu    *tune.Tune
+	goal  float64
+	walk  float64
+	steps []Step
+}
+
+// Ladder returns the steps for a plan, in order. A tune without thumb, slide, accents or percussion has no such step.
+func Ladder(p *plan.Plan) []Step {
+	l := &ladder{p: p, tu: p.Request.Tune, goal: p.Tempo()}
+	if c := p.Ceiling.BPM; c > 0 && c < l.goal {
+		l.goal = c
+	}
+	l.walk = max(slowest, round(l.goal*deadWalk))
+	l.thumb()
+	l.melody()
+	l.moves()
+	l.changes()
+	l.together()
+	l.tempo()
+	l.accents()
+	l.slide()
+	l.percussion()
+	l.whole()
+	return l.steps
+}
+
+func round(x float64) float64 { return math.Round(x) }
+
+func (l *ladder) add(s Step) { l.steps = append(l.steps, s) }
+
+// phrases are runs of bars, a short last one joined to the one before.
+func (l *ladder) phrases() (out [][2]int) {
+	n := len(l.tu.Bars)
+	for from := 1; from <= n; from += phraseBars {
+		to := min(from+phraseBars-1, n)
+		if k := len(out); k > 0 && to-from+1 < phraseBars/2 {
+			out[k-1][1] = to
+			continue
+		}
+		out = append(out, [2]int{from, to})
+	}
+	return out
+}
+
+// in are the moments of bars that satisfy something.
+func (l *ladder) in(bars [2]int, is func(*play.Moment) bool) (out []*play.Moment) {
+	for i := range l.p.Moments {
+		if mo := &l.p.Moments[i]; mo.Bar >= bars[0] && mo.Bar <= bars[1] && is(mo) {
+			out = append(out, mo)
+		}
+	}
+	return out
+}
+
+func (l *ladder) all() [2]int { return [2]int{1, len(l.tu.Bars)} }
+
+// barsText names bars as on paper.
+func (l *ladder) barsText(b [2]int) string {
+	if b[0] == b[1] {
+		return "bar " + l.tu.BarPrinted(b[0]-1).String()
+	}
+	return fmt.Sprintf("bars %s to %s", l.tu.BarPrinted(b[0]-1), l.tu.BarPrinted(b[1]-1))
+}
+
+// at names a moment.
+func (l *ladder) at(mo *play.Moment) string {
+	return fmt.Sprintf("bar %s, beat %s", mo.Printed, play.Decimal(mo.Beat))
+}
+
+func hasThumb(mo *play.Moment) bool  { return mo.Thumb != nil }
+func hasMelody(mo *play.Moment) bool { return mo.Melody != nil }
+
+// thumb: alone until it needs no thought, without a click and then with one.
+func (l *ladder) thumb() {
+	first := [2]int{0, 0}
+	for _, ph := range l.phrases() {
+		mos := l.in(ph, hasThumb)
+		if len(mos) == 0 {
+			continue
+		}
+		if first[0] == 0 {
+			first = ph
+		}
+		l.add(Step{ThumbAlone, ph, l.walk, false, true, fmt.Sprintf("The thumb alone in %s: strings %s.", l.barsText(ph), stringsOf(mos)),
+			"four times through without a slip, your eyes off the hand"})
+	}
+	if first[0] > 0 {
+		l.add(Step{ThumbAlone, l.all(), round(l.goal * clickFrom), true, true, fmt.Sprintf("The thumb alone through %s, with a click at %g.", l.barsText(l.all()), round(l.goal*clickFrom)),
+			"twice through while you talk: it needs no thought"})
+	}
+}
+
+// stringsOf are the strings that the thumb takes, in their order.
+func stringsOf(mos []*play.Moment) string {
+	var out []string
+	for _, mo := range mos {
+		if s := fmt.Sprint(mo.Thumb.String); !slices.Contains(out, s) {
+			out = append(out, s)
+		}
+	}
+	return strings.Join(out, ", ")
+}
+
+// melody: alone, phrase by phrase, with where it begins and what the slide does.
+func (l *ladder) melody() {
+	for _, ph := range l.phrases() {
+		mos := l.in(ph, hasMelody)
+		if len(mos) == 0 {
+			continue
+		}
+		slid := 0
+		for _, mo := range mos {
+			if mo.Melody.How == play.Slide || mo.Melody.How == play.Glide {
+				slid++
+			}
+		}
+		what := fmt.Sprintf("The melody alone in %s, from string %d %s.", l.barsText(ph), mos[0].Melody.String, play.HowText(mos[0].Melody.How, play.FromCapo(mos[0].Melody.Fret, l.p.Request.Capo)))
+		done := "three times without looking for a note"
+		if slid > 0 {
+			what += fmt.Sprintf(" %d of %d notes are slid: play the phrase fretted first, then match it with the slide, dead in tune and without vibrato.", slid, len(mos))
+			done = "three times with every slide note in tune at once"
+		}
+		l.add(Step{MelodyAlone, ph, l.walk, false, true, what, done})
+	}
+}
+
+// moves: the hardest moves as loops of their own, from the bar before.
+func (l *ladder) moves() {
+	for _, mv := range l.p.Hardest(hardest) {
+		mo := &l.p.Moments[mv.Moment]
+		ceiling := l.p.BPMAt(mv.Share())
+		tempo := max(slowest, round(min(ceiling*loopShare, l.goal*clickFrom)))
+		bars := [2]int{max(1, mo.Bar-1), mo.Bar}
+		if mo.Beat > 1 {
+			bars[0] = mo.Bar
+		}
+		l.add(Step{HardMove, bars, tempo, false, true, fmt.Sprintf("The move into %s alone, back and forth: %s. It needs %.2f s; at %g there are %.2f.", l.at(mo), mv.What, mv.Need, tempo, mv.There*l.p.Tempo()/tempo),
+			fmt.Sprintf("ten in a row, then at %g (it holds up to %g)", round(min(tempo*1.25, ceiling)), ceiling)})
+	}
+}
+
+// changes: chord changes grown one note at a time, those with the least time to the next stroke first, each pair once.
+func (l *ladder) changes() {
+	type change struct {
+		at     int // moment
+		before float64
+	}
+	var found []change
+	seen := map[string]bool{}
+	for t := 1; t < len(l.p.Moments); t++ {
+		a, b := &l.p.Moments[t-1], &l.p.Moments[t]
+		key := a.Chord.Name + " " + b.Chord.Name
+		if a.Chord.Name == b.Chord.Name || seen[key] {
+			continue
+		}
+		seen[key] = true
+		found = append(found, change{t, b.Seconds - a.Seconds})
+	}
+	slices.SortStableFunc(found, func(a, b change) int {
+		switch {
+		case a.before < b.before-1e-9:
+			return -1
+		case a.before > b.before+1e-9:
+			return 1
+		}
+		return a.at - b.at
+	})
+	found = found[:min(len(found), changes)]
+	slices.SortFunc(found, func(a, b change) int { return a.at - b.at })
+	for _, c := range found {
+		from, to := &l.p.Moments[c.at-1], &l.p.Moments[c.at]
+		bars := [2]int{from.Bar, to.Bar}
+		for n := 1; n <= grownBy && c.at+n-1 < len(l.p.Moments); n++ {
+			if l.p.Moments[c.at+n-1].Chord.Name != to.Chord.Name {
+				break
+			}
+			notes := "only the first stroke"
+			if n > 1 {
+				notes = fmt.Sprintf("the first %d strokes", n)
+			}
+			last := l.p.Moments[c.at+n-1].Bar
+			l.add(Step{Change, [2]int{bars[0], last}, l.walk, false, true, fmt.Sprintf("From %s to %s at %s: the bar before, then %s of %s, and stop.", from.Chord.Name, to.Chord.Name, l.at(to), notes, to.Chord.Name),
+				"five in a row without a gap before the change"})
+		}
+	}
+}
+
+// together: both hands' work at a dead walk, phrase by phrase, without a click; then with one.
+func (l *ladder) together() {
+	if len(l.in(l.all(), hasThumb)) == 0 || len(l.in(l.all(), hasMelody)) == 0 {
+		return
+	}
+	for _, ph := range l.phrases() {
+		both := l.in(ph, func(mo *play.Moment) bool { return mo.Thumb != nil && mo.Melody != nil })
+		between := len(l.in(ph, hasMelody)) - len(both)
+		l.add(Step{Together, ph, l.walk, false, true, fmt.Sprintf("Thumb and melody together in %s: %d strokes are pinched, %d melody notes fall between.", l.barsText(ph), len(both), between),
+			"three times without stopping, however slow"})
+	}
+	l.add(Step{Click, l.all(), round(l.goal * clickFrom), true, false, fmt.Sprintf("All of %s with a click at %g.", l.barsText(l.all()), round(l.goal*clickFrom)), "once through without losing the click"})
+}
+
+// tempo: up by small steps to the wanted tempo, or to what the hands allow.
+func (l *ladder) tempo() {
+	before := round(l.goal * clickFrom)
+	for t := l.goal * clickFrom * stepUp; ; t *= stepUp {
+		last := t >= l.goal/math.Sqrt(stepUp)
+		if last {
+			t = l.goal
+		}
+		l.add(Step{Tempo, l.all(), round(t), true, false, fmt.Sprintf("All of it at %g, from %g.", round(t), before), "two clean in a row; after two that break down, a step back"})
+		if last {
+			return
+		}
+		before = round(t)
+	}
+}
+
+// accents: what is accented or muted, once the notes run.
+func (l *ladder) accents() {
+	accented := l.in(l.all(), func(mo *play.Moment) bool {
+		return mo.Accent || mo.Mute != "" || l.marked(mo, tune.Accent|tune.Staccato)
+	})
+	if len(accented) == 0 {
+		return
+	}
+	bars := [2]int{accented[0].Bar, accented[len(accented)-1].Bar}
+	l.add(Step{Accents, bars, round(l.goal * 0.75), true, true, fmt.Sprintf("Accents and mutes: %d of them, the first at %s.", len(accented), l.at(accented[0])), "a listener can tap the accents with you"})
+}
+
+func (l *ladder) marked(mo *play.Moment, marks tune.Marks) bool {
+	return mo.Melody != nil && mo.Melody.Index < len(l.tu.Notes) && l.tu.Notes[mo.Melody.Index].Marks&marks != 0
+}
+
+// slide: glides and vibrato, after the pitch.
+func (l *ladder) slide() {
+	slid := l.in(l.all(), func(mo *play.Moment) bool { return mo.Melody != nil && mo.Melody.How == play.Glide })
+	shaken := l.in(l.all(), func(mo *play.Moment) bool {
+		return l.marked(mo, tune.Vibrato) || mo.Melody != nil && (mo.Melody.How == play.Slide || mo.Melody.How == play.Glide) && mo.Melody.Dur >= tune.Whole/2
+	})
+	if len(slid) > 0 {
+		l.add(Step{Slide, [2]int{slid[0].Bar, slid[len(slid)-1].Bar}, round(l.goal * 0.75), false, true,
+			fmt.Sprintf("%d glides, the first into %s: begin late, arrive on the wire, and stay.", len(slid), l.at(slid[0])), "every one lands in tune without being mended"})
+	}
+	if len(shaken) > 0 {
+		l.add(Step{Slide, [2]int{shaken[0].Bar, shaken[len(shaken)-1].Bar}, round(l.goal * 0.75), false, true,
+			fmt.Sprintf("Vibrato on %d long notes, the first at %s: in tune first, then shaken to both sides of the wire.", len(shaken), l.at(shaken[0])), "the pitch stays where it was before the vibrato"})
+	}
+}
+
+// percussion: last but for the whole, since it takes the thumb.
+func (l *ladder) percussion() {
+	hits := l.in(l.all(), func(mo *play.Moment) bool { return mo.Hit != "" })
+	if len(hits) == 0 {
+		return
+	}
+	kinds := []string{}
+	for _, mo := range hits {
+		if !slices.Contains(kinds, mo.Hit) {
+			kinds = append(kinds, mo.Hit)
+		}
+	}
+	bars := [2]int{hits[0].Bar, min(hits[0].Bar+1, len(l.tu.Bars))}
+	l.add(Step{Percussion, bars, l.walk, false, true, fmt.Sprintf("The %s alone with the thumb, from %s.", strings.Join(kinds, " and the "), l.at(hits[0])), "it lands on the click and hurts nowhere: build it up over days"})
+	if slices.Contains(kinds, thumb.Slap) {
+		l.add(Step{Percussion, bars, l.walk, false, true, fmt.Sprintf("Chord and slap, then bass, melody and slap in %s; a note with the slap is flicked outward.", l.barsText(bars)), "four bars in a row"})
+	}
+	l.add(Step{Percussion, l.all(), round(l.goal * 0.75), true, false, "All of it with the percussion.", "once through at this tempo"})
+}
+
+// whole: a variation where bars come again, and the end.
+func (l *ladder) whole() {
+	for b := range l.tu.Bars {
+		if l.tu.BarPrinted(b).Pass > 1 {
+			l.add(Step{Whole, [2]int{b + 1, min(b+phraseBars, len(l.tu.Bars))}, l.goal, false, false, fmt.Sprintf("From %s on the music comes again: play it another way, with other strings of the same hand or one note left out.", l.barsText([2]int{b + 1, b + 1})),
+				"two ways that you like"})
+			break
+		}
+	}
+	n := len(l.tu.Bars)
+	l.add(Step{Whole, [2]int{max(1, n-1), n}, l.goal, false, false, fmt.Sprintf("The end, %s: slow down into the last note, and let it ring.", l.barsText([2]int{max(1, n-1), n})), "it sounds meant"})
+}

@@ -1,0 +1,79 @@
+package practice_test
+
+import (
+	"context"
+	"slices"
+	"strings"
+	"testing"
+
+	"stepping/core/coretest"
+	"stepping/core/plan"
+	"stepping/core/player"
+	"stepping/core/practice"
+	"stepping/core/thumb"
+)
+
+// layersInOrder is how layers are laid, each upon those before.
+var layersInOrder = []string{practice.ThumbAlone, practice.MelodyAlone, practice.HardMove, practice.Change, practice.Together, practice.Click, practice.Tempo, practice.Accents, practice.Slide, practice.Percussion, practice.Whole}
+
+// TestLadder: over plans of many kinds the steps come in the order of the layers, stay within the tune, cite something of it, go up in small steps to the wanted tempo or
+// what the hands allow, and leave out what the tune does not have.
+func TestLadder(t *testing.T) {
+	slap := slices.IndexFunc(thumb.Library, func(p thumb.Pattern) bool {
+		return p.Meter == "4/4" && slices.ContainsFunc(p.Beats, func(b thumb.Beat) bool { return b.Hit == thumb.Slap })
+	})
+	for i, tt := range []struct {
+		kind     thumb.Kind
+		lean     string
+		sections []thumb.Section
+		tempo    float64
+	}{
+		{thumb.Alternating, player.LeanMixed, nil, 0}, {thumb.None, player.LeanSlide, nil, 0}, {thumb.Steady, player.LeanNone, nil, 200},
+		{thumb.None, player.LeanNone, []thumb.Section{{Bar: 1, Pattern: &thumb.Library[slap]}}, 0},
+	} {
+		pr := player.Default()
+		pr.Lean = tt.lean
+		p, err := plan.Solve(context.Background(), plan.Request{Tune: coretest.Wander(uint64(i), 48), Tuning: coretest.Tuning("Open D"), Player: pr, Thumb: tt.kind, Sections: tt.sections, Tempo: tt.tempo})
+		if err != nil {
+			t.Fatal(err)
+		}
+		steps := practice.Ladder(p)
+		at, top := 0, 0.0
+		seen := map[string]int{}
+		for n, s := range steps {
+			k := slices.Index(layersInOrder, s.Layer)
+			if k < at {
+				t.Errorf("plan %d, step %d: %s after %s", i, n, s.Layer, layersInOrder[at])
+			}
+			at = max(at, k)
+			seen[s.Layer]++
+			if s.Bars[0] < 1 || s.Bars[1] < s.Bars[0] || s.Bars[1] > len(p.Request.Tune.Bars) || s.Tempo < 10 || s.What == "" || s.Done == "" || !strings.ContainsAny(s.What, "0123456789") && s.Layer != practice.Percussion {
+				t.Errorf("plan %d, step %d: %+v", i, n, s)
+			}
+			if s.Layer == practice.Tempo {
+				if top > 0 && (s.Tempo <= top || s.Tempo > 1.1*top+1) {
+					t.Errorf("plan %d: from %g to %g", i, top, s.Tempo)
+				}
+				top = s.Tempo
+			}
+		}
+		goal := p.Tempo()
+		if p.Ceiling.BPM > 0 {
+			goal = min(goal, p.Ceiling.BPM)
+		}
+		if top < goal-1 || top > goal+1 {
+			t.Errorf("plan %d ends at %g of %g", i, top, goal)
+		}
+		hits, slid := false, false
+		for k := range p.Moments {
+			hits = hits || p.Moments[k].Hit != ""
+			slid = slid || p.Moments[k].Hand.SlideOn
+		}
+		if (seen[practice.Percussion] > 0) != hits || seen[practice.Slide] > 0 && !slid || (seen[practice.ThumbAlone] > 0) != (tt.kind != thumb.None || tt.sections != nil) {
+			t.Errorf("plan %d: %v, percussion %v, slide %v", i, seen, hits, slid)
+		}
+		if seen[practice.MelodyAlone] == 0 || seen[practice.Whole] == 0 {
+			t.Errorf("plan %d: %v", i, seen)
+		}
+	}
+}
