@@ -23,6 +23,7 @@ type sheet struct {
 	capo   int
 	tune   *tune.Tune
 	marks  []mark
+	bare   bool // no chords stand over the strings
 }
 
 // mark is a number on a string at a time.
@@ -173,7 +174,7 @@ func (s *sheet) lay(cells func(bar int) ([]tune.Time, func(i, widest int) int), 
 					widest = max(widest, len(text))
 				}
 				for _, c := range s.tune.Chords {
-					if c.At == t {
+					if c.At == t && !s.bare {
 						pad(&chords, from, " ")
 						chords.WriteString(c.Chord.Name)
 					}

@@ -144,8 +144,28 @@ func (s *search) findKey() uint16 {
 func (s *search) inKey(p pitch.Pitch) bool { return s.key>>class(p)&1 != 0 }
 
 func (s *search) inChord(e *event, p pitch.Pitch) bool {
-	c := s.page.chordOver(e.bar, e.At)
-	return c != nil && c.Chord.Has(p)
+	if c := s.page.chordOver(e.bar, e.At); c != nil {
+		return c.Chord.Has(p)
+	}
+	return s.overBass(e, p)
+}
+
+// overBass stands in for a chord where none is written: p is the octave, major third or fifth over the bar's lowest other note.
+func (s *search) overBass(e *event, p pitch.Pitch) bool {
+	lowest := pitch.Pitch(math.MaxInt32)
+	for i := range s.page.Bars[e.bar].Notes {
+		if n := &s.page.Bars[e.bar].Notes[i]; n != e.Note && !n.Dead {
+			lowest = min(lowest, s.page.pitchOf(n))
+		}
+	}
+	if lowest == math.MaxInt32 {
+		return false
+	}
+	switch (class(p) - class(lowest) + 12) % 12 {
+	case 0, 4, 7:
+		return true
+	}
+	return false
 }
 
 // Bars are alike if most of their notes stand at the same time, string and fret.

@@ -244,8 +244,8 @@ func (b *bar) nearest(at, by int) int {
 
 func abs(n int) int { return max(n, -n) }
 
-// within a beat, as it is counted aloud.
-var between = map[string]float64{"e": 0.25, "&": 0.5, "+": 0.5, "and": 0.5, "i": 0.5, "a": 0.75, "trip": 1. / 3, "let": 2. / 3}
+// inBeat is where in a beat what is counted aloud lies.
+var inBeat = map[string]float64{"e": 0.25, "&": 0.5, "+": 0.5, "and": 0.5, "i": 0.5, "a": 0.75, "trip": 1. / 3, "let": 2. / 3}
 
 // byCount times the bar by a line that counts beats: 1 & 2 & 3 e & a. first tells a pickup, which begins late in its bar.
 func (b *bar) byCount(ws []word, first bool) bool {
@@ -267,9 +267,9 @@ func (b *bar) byCount(ws []word, first bool) bool {
 					break
 				}
 			}
-			times[i] = next - 1 + between[w.text]
+			times[i] = next - 1 + inBeat[w.text]
 		} else {
-			times[i] = beat + between[w.text]
+			times[i] = beat + inBeat[w.text]
 		}
 		if i > 0 && times[i] <= times[i-1] {
 			return false
