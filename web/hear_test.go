@@ -10,6 +10,7 @@ import (
 	"time"
 
 	"github.com/chromedp/chromedp"
+	"github.com/chromedp/chromedp/kb"
 )
 
 // TestHear: the sound of a plan comes at once and as long as it says; bars and layers are chosen by the address; what cannot be is
@@ -57,4 +58,40 @@ func TestHear(t *testing.T) {
 	}
 	eval[bool](b, "(document.querySelector('audio').preload = 'auto', document.querySelector('audio').load(), true)")
 	b.until("document.querySelector('audio').duration > 3 && document.querySelector('audio').readyState >= 3")
+}
+
+// TestFollow: Space plays from the cursor, and the cursor keeps to the clock of the sound; Space stops.
+func TestFollow(t *testing.T) {
+	s := newSite(t)
+	b := newTab(t, s, 1280, 800)
+	b.open(s.tunePath(t, 0))
+	b.key(kb.PageDown)
+	b.until("document.querySelector('.when b').innerText === '2'")
+	eval[bool](b, `(() => {
+		const data = document.querySelector('#lectern')._x_dataStack[0];
+		window.late = [];
+		let last = -1;
+		const look = () => {
+			if (data.audio && data.audio.currentTime > 0 && data.data.at !== last) {
+				last = data.data.at;
+				if (window.late.length || last > 3) window.late.push(data.audio.currentTime + data.data.starts[1] - data.data.when[last]);
+			}
+			requestAnimationFrame(look);
+		};
+		look();
+		return true;
+	})()`)
+	b.key(" ")
+	b.until("window.late.length >= 6")
+	late := eval[[]float64](b, "window.late")
+	worst := 0.0
+	for _, l := range late[1:] { // the first is where the cursor stood
+		worst = max(worst, l, -l)
+	}
+	t.Logf("the cursor is at most %.0f ms off the sound", 1000*worst)
+	if worst > 0.1 { // the aim is 30 ms on a free machine
+		t.Errorf("the cursor is %.0f ms off the sound", 1000*worst)
+	}
+	b.key(" ")
+	b.until("document.querySelector('#lectern')._x_dataStack[0].audio === null")
 }

@@ -213,8 +213,8 @@ func TestNeckByKeyboard(t *testing.T) {
 		t.Errorf("after a reload: %q", got)
 	}
 	b.do(chromedp.Click(".head-acts .act-main"))
-	b.until("document.querySelector('#sheet')")
-	if got := b.text("main"); !strings.Contains(got, "bar 1") {
+	b.until("document.querySelector('#now')") // also after a plan that takes its time
+	if got := b.text("#now"); !strings.Contains(got, "bar 1") {
 		t.Errorf("no plan: %.200s", got)
 	}
 }

@@ -4,6 +4,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"math"
 	"net/http"
 	"strconv"
 
@@ -122,12 +123,32 @@ type workView struct {
 
 // clientData is what the script needs to move the cursor without asking.
 type clientData struct {
-	ID    string    `json:"id"`
-	At    int       `json:"at"`    // moment at the cursor
-	Count int       `json:"count"` // moments of the whole plan
-	First int       `json:"first"` // moment of the first row drawn
-	Rows  []float64 `json:"rows"`  // y of each row drawn
-	Bars  []int     `json:"bars"`  // bar of each row drawn
+	ID     string    `json:"id"`
+	At     int       `json:"at"`     // moment at the cursor
+	Count  int       `json:"count"`  // moments of the whole plan
+	First  int       `json:"first"`  // moment of the first row drawn
+	Rows   []float64 `json:"rows"`   // y of each row drawn
+	Bars   []int     `json:"bars"`   // bar of each row drawn
+	When   []float64 `json:"when"`   // seconds of every moment, to follow the sound
+	BarOf  []int     `json:"barOf"`  // bar of every moment as played, from 1
+	Last   int       `json:"last"`   // bar
+	Starts []float64 `json:"starts"` // seconds of every bar
+}
+
+// mostFollowed is the length in moments up to which the cursor follows the sound.
+const mostFollowed = 4000
+
+// timed adds when moments are.
+func (d *clientData) timed(p *plan.Plan) {
+	d.Last = len(p.Request.Tune.Bars)
+	clock := p.Request.Tune.Clock(p.Tempo())
+	for _, at := range p.Request.Tune.Bars {
+		d.Starts = append(d.Starts, math.Round(clock.Seconds(at)*1000)/1000)
+	}
+	for i := range p.Moments[:min(len(p.Moments), mostFollowed)] {
+		d.When = append(d.When, math.Round(p.Moments[i].Seconds*1000)/1000)
+		d.BarOf = append(d.BarOf, p.Moments[i].Bar)
+	}
 }
 
 func (s *Server) planPage(c *gin.Context) {
@@ -288,8 +309,9 @@ func (b *planBody) addWork(ctx context.Context, w *worked, m int, reasons bool) 
 	}
 	col := view.NewColumn(w.plan, w.differing(), m)
 	b.Work = &workView{Column: col, Now: now, Bars: view.NewBars(w.plan, m), Why: w.plan.Ceiling.Why,
-		Client: clientData{b.ID, m, len(w.plan.Moments), col.First, col.RowYs(), col.RowBars()},
+		Client: clientData{ID: b.ID, At: m, Count: len(w.plan.Moments), First: col.First, Rows: col.RowYs(), Bars: col.RowBars()},
 		Total:  fmt.Sprintf("%.1f", w.plan.Total)}
+	b.Work.Client.timed(w.plan)
 	if c := w.plan.Ceiling.BPM; c > 0 {
 		b.Work.Ceiling = strconv.FormatFloat(c, 'f', 0, 64)
 	}

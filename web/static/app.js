@@ -5,6 +5,7 @@ document.addEventListener('alpine:init', () => {
     data: null,
     shown: '', // what alone is shown in the time column
     asking: null, // AbortController of the request for the cursor's part
+    audio: null, // while the plan sounds
 
     init() {
       this.read();
@@ -110,6 +111,9 @@ document.addEventListener('alpine:init', () => {
       } else if (e.key === 'PageDown' || e.key === 'PageUp') {
         e.preventDefault();
         this.bar(e.key === 'PageDown' ? 1 : -1);
+      } else if (e.key === ' ' && !e.target.closest('button, a, summary')) {
+        e.preventDefault();
+        this.sound();
       } else if (e.key === 'Home' || e.key === 'End') {
         e.preventDefault();
         this.go(e.key === 'Home' ? 0 : this.data.count - 1);
@@ -117,6 +121,41 @@ document.addEventListener('alpine:init', () => {
         const button = this.$root.querySelector(`[data-key="${CSS.escape(e.key)}"]:not(:disabled)`);
         if (button) { e.preventDefault(); button.click(); }
       }
+    },
+
+    // sound plays the plan from the cursor's bar on, or stops; the cursor follows the clock of the sound.
+    sound() {
+      if (this.audio) return this.hush();
+      const { data } = this;
+      const bar = data.barOf[data.at];
+      if (!bar) return this.say('This plan is too long to follow by ear here: open “Hear it”.');
+      const start = data.starts[bar - 1]; // its first moment may come later
+      this.audio = new Audio(`/tunes/${data.id}/sound.wav?bars=${bar}-${data.last}`);
+      this.audio.addEventListener('ended', () => this.hush());
+      this.audio.addEventListener('error', () => { if (this.audio) { this.hush(); this.say('The sound could not be played.'); } });
+      this.audio.play().catch(() => this.hush());
+      this.say('Space stops');
+      const follow = () => {
+        if (!this.audio) return;
+        const now = this.audio.currentTime + start + 0.01;
+        let at = this.data.at;
+        let lo = 0;
+        let hi = this.data.when.length - 1;
+        while (lo < hi) { // the last moment that has begun
+          const mid = Math.ceil((lo + hi) / 2);
+          if (this.data.when[mid] <= now) lo = mid; else hi = mid - 1;
+        }
+        if (this.audio.currentTime > 0) at = lo;
+        if (at !== this.data.at) this.go(at);
+        requestAnimationFrame(follow);
+      };
+      requestAnimationFrame(follow);
+    },
+
+    hush() {
+      this.audio?.pause();
+      this.audio = null;
+      this.say('');
     },
 
     // bar moves to the first moment of the bar before or after.
