@@ -70,6 +70,8 @@ type Stroke struct {
 	Cents  int        `json:"cents"`
 	Dur    string     `json:"dur"`
 	Pinned bool       `json:"pinned"`
+	Marks  []string   `json:"marks,omitempty"` // of a melody note, as the tune has them
+	Lyric  string     `json:"lyric,omitempty"`
 }
 
 // Slide is where the slide is.
@@ -154,6 +156,10 @@ func New(ctx context.Context, p *plan.Plan) (*Doc, error) {
 		}
 		mo := &p.Moments[t]
 		d.Moments = append(d.Moments, moment(mo, why))
+		if n := mo.Melody; n != nil { // which comes first
+			first, note := &d.Moments[t].Strokes[0], &r.Tune.Notes[n.Index]
+			first.Marks, first.Lyric = note.Marks.Names(), note.Lyric
+		}
 		if mo.Dropped {
 			d.Dropped = append(d.Dropped, Dropped{mo.At.String(), "thumb", p.DropReason(t)})
 		}

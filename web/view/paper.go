@@ -188,6 +188,9 @@ func paperCells(p *plan.Plan, bar, first, next int) (out []paperCell) {
 // paperSigns stand over notes that are not simply plucked.
 var paperSigns = map[play.How]string{play.Hammer: "h", play.Pull: "p", play.Bend: "b", play.Tapped: "t", play.Harmonic: "o"}
 
+// paperMarks are the signs of a note's marks.
+var paperMarks = map[string]string{"vibrato": "~", "accent": ">", "staccato": "·", "let ring": "⌣"}
+
 func (c *paperCell) fill(p *plan.Plan, t int) {
 	mo := &p.Moments[t]
 	lowest, highest := 0, 99
@@ -217,7 +220,11 @@ func (c *paperCell) fill(p *plan.Plan, t int) {
 	c.Quiet = quietWords(mo)
 	c.Accent = mo.Accent
 	if mo.Melody != nil && mo.Melody.Index < len(p.Request.Tune.Notes) {
-		c.Sung = p.Request.Tune.Notes[mo.Melody.Index].Lyric
+		note := &p.Request.Tune.Notes[mo.Melody.Index]
+		c.Sung = note.Lyric
+		for _, mark := range note.Marks.Names() {
+			c.Marks[0].Above = paperMarks[mark] + c.Marks[0].Above
+		}
 	}
 }
 
