@@ -90,10 +90,7 @@ func TestScreenshots(t *testing.T) {
 	}
 	take("tunes", 1280, 800, "/", nil)
 	take("plan", 1280, 800, s.tunePath(t, 0)+"?m=9", nil)
-	take("plan-elsewhere", 1280, 1000, s.tunePath(t, 0)+"?m=8", func(b *tab) {
-		b.until("document.querySelector('.beneath')")
-		b.do(chromedp.ScrollIntoView(".strum"))
-	})
+	take("practise", 1280, 800, s.tunePath(t, 0)+"/practise", nil)
 	take("pace", 1280, 800, s.tunePath(t, 1)+"?m=13", func(b *tab) {
 		b.until("document.querySelector('.beneath')")
 		b.key("h")
