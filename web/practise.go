@@ -25,7 +25,6 @@ type ladderPart struct {
 type ladderStep struct {
 	Number int
 	practice.Step
-	Bars  string
 	Tempo string
 	Hear  string // address of how it sounds
 }
@@ -57,10 +56,7 @@ func (s *Server) ladder(c *gin.Context) {
 }
 
 func newLadderStep(id string, number int, step practice.Step) ladderStep {
-	out := ladderStep{Number: number, Step: step, Tempo: fmt.Sprintf("%.4g", step.Tempo), Bars: fmt.Sprintf("%d–%d", step.Bars[0], step.Bars[1])}
-	if step.Bars[0] == step.Bars[1] {
-		out.Bars = fmt.Sprint(step.Bars[0])
-	}
+	out := ladderStep{Number: number, Step: step, Tempo: fmt.Sprintf("%.4g", step.Tempo)}
 	q := url.Values{"tempo": {out.Tempo}, "bars": {fmt.Sprintf("%d-%d", step.Bars[0], step.Bars[1])}, "count": {"4"}}
 	switch step.Layer {
 	case practice.ThumbAlone:

@@ -30,7 +30,7 @@ func ladderCommand(ctx context.Context, args []string, out io.Writer) error {
 		if s.Click {
 			click = "click"
 		}
-		fmt.Fprintf(tw, "%d\t%s\tbars %d-%d\t%g\t%s\t%s Done: %s.\n", i+1, s.Layer, s.Bars[0], s.Bars[1], s.Tempo, click, s.What, s.Done)
+		fmt.Fprintf(tw, "%d\t%s\t%s\t%g\t%s\t%s Done: %s.\n", i+1, s.Layer, s.Place, s.Tempo, click, s.What, s.Done)
 	}
 	return tw.Flush()
 }

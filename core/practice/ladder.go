@@ -36,6 +36,7 @@ const (
 type Step struct {
 	Layer string  `json:"layer"`
 	Bars  [2]int  `json:"bars"`  // first and last, as played, from 1
+	Place string  `json:"place"` // the bars as printed: "bars 5 to 8"
 	Tempo float64 `json:"tempo"` // quarter notes a minute
 	Click bool    `json:"click"`
 	Loop  bool    `json:"loop"`
@@ -87,7 +88,18 @@ func Ladder(p *plan.Plan) []Step {
 
 func round(x float64) float64 { return math.Round(x) }
 
-func (l *ladder) add(s Step) { l.steps = append(l.steps, s) }
+func (l *ladder) add(layer string, bars [2]int, tempo float64, click, loop bool, what, done string) {
+	l.steps = append(l.steps, Step{layer, bars, l.place(bars), tempo, click, loop, what, done})
+}
+
+// place names bars as on paper.
+func (l *ladder) place(b [2]int) string {
+	first, last := l.tu.BarPrinted(b[0]-1), l.tu.BarPrinted(b[1]-1)
+	if first == last {
+		return "bar " + first.String()
+	}
+	return fmt.Sprintf("bars %s to %s", first, last)
+}
 
 // phrases are runs of bars, a short last one joined to the one before.
 func (l *ladder) phrases() (out [][2]int) {
@@ -115,14 +127,6 @@ func (l *ladder) in(bars [2]int, is func(*play.Moment) bool) (out []*play.Moment
 
 func (l *ladder) all() [2]int { return [2]int{1, len(l.tu.Bars)} }
 
-// barsText names bars as on paper.
-func (l *ladder) barsText(b [2]int) string {
-	if b[0] == b[1] {
-		return "bar " + l.tu.BarPrinted(b[0]-1).String()
-	}
-	return fmt.Sprintf("bars %s to %s", l.tu.BarPrinted(b[0]-1), l.tu.BarPrinted(b[1]-1))
-}
-
 // at names a moment.
 func (l *ladder) at(mo *play.Moment) string {
 	return fmt.Sprintf("bar %s, beat %s", mo.Printed, play.Decimal(mo.Beat))
@@ -142,12 +146,12 @@ func (l *ladder) thumb() {
 		if first[0] == 0 {
 			first = ph
 		}
-		l.add(Step{ThumbAlone, ph, l.walk, false, true, fmt.Sprintf("The thumb alone in %s: strings %s.", l.barsText(ph), stringsOf(mos)),
-			"four times through without a slip, your eyes off the hand"})
+		l.add(ThumbAlone, ph, l.walk, false, true, fmt.Sprintf("The thumb alone, on strings %s.", stringsOf(mos)),
+			"four times through without a slip, your eyes off the hand")
 	}
 	if first[0] > 0 {
-		l.add(Step{ThumbAlone, l.all(), round(l.goal * clickFrom), true, true, fmt.Sprintf("The thumb alone through %s, with a click at %g.", l.barsText(l.all()), round(l.goal*clickFrom)),
-			"twice through while you talk: it needs no thought"})
+		l.add(ThumbAlone, l.all(), round(l.goal*clickFrom), true, true, "The thumb alone from end to end, with a click.",
+			"twice through while you talk: it needs no thought")
 	}
 }
 
@@ -175,13 +179,13 @@ func (l *ladder) melody() {
 				slid++
 			}
 		}
-		what := fmt.Sprintf("The melody alone in %s, from string %d %s.", l.barsText(ph), mos[0].Melody.String, play.HowText(mos[0].Melody.How, play.FromCapo(mos[0].Melody.Fret, l.p.Request.Capo)))
+		what := fmt.Sprintf("The melody alone, from string %d %s.", mos[0].Melody.String, play.HowText(mos[0].Melody.How, play.FromCapo(mos[0].Melody.Fret, l.p.Request.Capo)))
 		done := "three times without looking for a note"
 		if slid > 0 {
 			what += fmt.Sprintf(" %d of %d notes are slid: play the phrase fretted first, then match it with the slide, dead in tune and without vibrato.", slid, len(mos))
 			done = "three times with every slide note in tune at once"
 		}
-		l.add(Step{MelodyAlone, ph, l.walk, false, true, what, done})
+		l.add(MelodyAlone, ph, l.walk, false, true, what, done)
 	}
 }
 
@@ -195,8 +199,8 @@ func (l *ladder) moves() {
 		if mo.Beat > 1 {
 			bars[0] = mo.Bar
 		}
-		l.add(Step{HardMove, bars, tempo, false, true, fmt.Sprintf("The move into %s alone, back and forth: %s. It needs %.2f s; at %g there are %.2f.", l.at(mo), mv.What, mv.Need, tempo, mv.There*l.p.Tempo()/tempo),
-			fmt.Sprintf("ten in a row, then at %g (it holds up to %g)", round(min(tempo*1.25, ceiling)), ceiling)})
+		l.add(HardMove, bars, tempo, false, true, fmt.Sprintf("The move into %s alone, back and forth: %s. It needs %.2f s; at %g there are %.2f.", l.at(mo), mv.What, mv.Need, tempo, mv.There*l.p.Tempo()/tempo),
+			fmt.Sprintf("ten in a row, then at %g (it holds up to %g)", round(min(tempo*1.25, ceiling)), ceiling))
 	}
 }
 
@@ -240,8 +244,8 @@ func (l *ladder) changes() {
 				notes = fmt.Sprintf("the first %d strokes", n)
 			}
 			last := l.p.Moments[c.at+n-1].Bar
-			l.add(Step{Change, [2]int{bars[0], last}, l.walk, false, true, fmt.Sprintf("From %s to %s at %s: the bar before, then %s of %s, and stop.", from.Chord.Name, to.Chord.Name, l.at(to), notes, to.Chord.Name),
-				"five in a row without a gap before the change"})
+			l.add(Change, [2]int{bars[0], last}, l.walk, false, true, fmt.Sprintf("From %s to %s at %s: the bar before, then %s of %s, and stop.", from.Chord.Name, to.Chord.Name, l.at(to), notes, to.Chord.Name),
+				"five in a row without a gap before the change")
 		}
 	}
 }
@@ -254,10 +258,10 @@ func (l *ladder) together() {
 	for _, ph := range l.phrases() {
 		both := l.in(ph, func(mo *play.Moment) bool { return mo.Thumb != nil && mo.Melody != nil })
 		between := len(l.in(ph, hasMelody)) - len(both)
-		l.add(Step{Together, ph, l.walk, false, true, fmt.Sprintf("Thumb and melody together in %s: %d strokes are pinched, %d melody notes fall between.", l.barsText(ph), len(both), between),
-			"three times without stopping, however slow"})
+		l.add(Together, ph, l.walk, false, true, fmt.Sprintf("Thumb and melody together: %d strokes are pinched, %d melody notes fall between.", len(both), between),
+			"three times without stopping, however slow")
 	}
-	l.add(Step{Click, l.all(), round(l.goal * clickFrom), true, false, fmt.Sprintf("All of %s with a click at %g.", l.barsText(l.all()), round(l.goal*clickFrom)), "once through without losing the click"})
+	l.add(Click, l.all(), round(l.goal*clickFrom), true, false, "All of it, with a click.", "once through without losing the click")
 }
 
 // tempo: up by small steps to the wanted tempo, or to what the hands allow.
@@ -268,7 +272,7 @@ func (l *ladder) tempo() {
 		if last {
 			t = l.goal
 		}
-		l.add(Step{Tempo, l.all(), round(t), true, false, fmt.Sprintf("All of it at %g, from %g.", round(t), before), "two clean in a row; after two that break down, a step back"})
+		l.add(Tempo, l.all(), round(t), true, false, fmt.Sprintf("All of it at %g, from %g.", round(t), before), "two clean in a row; after two that break down, a step back")
 		if last {
 			return
 		}
@@ -285,7 +289,7 @@ func (l *ladder) accents() {
 		return
 	}
 	bars := [2]int{accented[0].Bar, accented[len(accented)-1].Bar}
-	l.add(Step{Accents, bars, round(l.goal * 0.75), true, true, fmt.Sprintf("Accents and mutes: %d of them, the first at %s.", len(accented), l.at(accented[0])), "a listener can tap the accents with you"})
+	l.add(Accents, bars, round(l.goal*0.75), true, true, fmt.Sprintf("Accents and mutes: %d of them, the first at %s.", len(accented), l.at(accented[0])), "a listener can tap the accents with you")
 }
 
 func (l *ladder) marked(mo *play.Moment, marks tune.Marks) bool {
@@ -299,12 +303,12 @@ func (l *ladder) slide() {
 		return l.marked(mo, tune.Vibrato) || mo.Melody != nil && (mo.Melody.How == play.Slide || mo.Melody.How == play.Glide) && mo.Melody.Dur >= tune.Whole/2
 	})
 	if len(slid) > 0 {
-		l.add(Step{Slide, [2]int{slid[0].Bar, slid[len(slid)-1].Bar}, round(l.goal * 0.75), false, true,
-			fmt.Sprintf("%d glides, the first into %s: begin late, arrive on the wire, and stay.", len(slid), l.at(slid[0])), "every one lands in tune without being mended"})
+		l.add(Slide, [2]int{slid[0].Bar, slid[len(slid)-1].Bar}, round(l.goal*0.75), false, true,
+			fmt.Sprintf("%d glides, the first into %s: begin late, arrive on the wire, and stay.", len(slid), l.at(slid[0])), "every one lands in tune without being mended")
 	}
 	if len(shaken) > 0 {
-		l.add(Step{Slide, [2]int{shaken[0].Bar, shaken[len(shaken)-1].Bar}, round(l.goal * 0.75), false, true,
-			fmt.Sprintf("Vibrato on %d long notes, the first at %s: in tune first, then shaken to both sides of the wire.", len(shaken), l.at(shaken[0])), "the pitch stays where it was before the vibrato"})
+		l.add(Slide, [2]int{shaken[0].Bar, shaken[len(shaken)-1].Bar}, round(l.goal*0.75), false, true,
+			fmt.Sprintf("Vibrato on %d long notes, the first at %s: in tune first, then shaken to both sides of the wire.", len(shaken), l.at(shaken[0])), "the pitch stays where it was before the vibrato")
 	}
 }
 
@@ -321,22 +325,22 @@ func (l *ladder) percussion() {
 		}
 	}
 	bars := [2]int{hits[0].Bar, min(hits[0].Bar+1, len(l.tu.Bars))}
-	l.add(Step{Percussion, bars, l.walk, false, true, fmt.Sprintf("The %s alone with the thumb, from %s.", strings.Join(kinds, " and the "), l.at(hits[0])), "it lands on the click and hurts nowhere: build it up over days"})
+	l.add(Percussion, bars, l.walk, false, true, fmt.Sprintf("The %s alone with the thumb, from %s.", strings.Join(kinds, " and the "), l.at(hits[0])), "it lands on the click and hurts nowhere: build it up over days")
 	if slices.Contains(kinds, thumb.Slap) {
-		l.add(Step{Percussion, bars, l.walk, false, true, fmt.Sprintf("Chord and slap, then bass, melody and slap in %s; a note with the slap is flicked outward.", l.barsText(bars)), "four bars in a row"})
+		l.add(Percussion, bars, l.walk, false, true, "Chord and slap, then bass, melody and slap; a note with the slap is flicked outward.", "four bars in a row")
 	}
-	l.add(Step{Percussion, l.all(), round(l.goal * 0.75), true, false, "All of it with the percussion.", "once through at this tempo"})
+	l.add(Percussion, l.all(), round(l.goal*0.75), true, false, "All of it with the percussion.", "once through at this tempo")
 }
 
 // whole: a variation where bars come again, and the end.
 func (l *ladder) whole() {
 	for b := range l.tu.Bars {
 		if l.tu.BarPrinted(b).Pass > 1 {
-			l.add(Step{Whole, [2]int{b + 1, min(b+phraseBars, len(l.tu.Bars))}, l.goal, false, false, fmt.Sprintf("From %s on the music comes again: play it another way, with other strings of the same hand or one note left out.", l.barsText([2]int{b + 1, b + 1})),
-				"two ways that you like"})
+			l.add(Whole, [2]int{b + 1, min(b+phraseBars, len(l.tu.Bars))}, l.goal, false, false, "Here the music comes again: play it another way, with other strings of the same hand or one note left out.",
+				"two ways that you like")
 			break
 		}
 	}
 	n := len(l.tu.Bars)
-	l.add(Step{Whole, [2]int{max(1, n-1), n}, l.goal, false, false, fmt.Sprintf("The end, %s: slow down into the last note, and let it ring.", l.barsText([2]int{max(1, n-1), n})), "it sounds meant"})
+	l.add(Whole, [2]int{max(1, n-1), n}, l.goal, false, false, "The end: slow down into the last note, and let it ring.", "it sounds meant")
 }
