@@ -2,6 +2,7 @@ package web_test
 
 import (
 	"encoding/binary"
+	"fmt"
 	"io"
 	"net/http"
 	"net/url"
@@ -91,6 +92,42 @@ func TestFollow(t *testing.T) {
 	t.Logf("the cursor is at most %.0f ms off the sound", 1000*worst)
 	if worst > 0.1 { // the aim is 30 ms on a free machine
 		t.Errorf("the cursor is %.0f ms off the sound", 1000*worst)
+	}
+	b.key(" ")
+	b.until("document.querySelector('#lectern')._x_dataStack[0].audio === null")
+}
+
+// TestLoop: keys make it slower and play the bar over and over; the cursor stays in the bar, also as it sounds on.
+func TestLoop(t *testing.T) {
+	s := newSite(t)
+	b := newTab(t, s, 1280, 800)
+	b.open(s.tunePath(t, 0))
+	planned := eval[int](b, "Number(document.querySelector('.ear-tempo').textContent)")
+	b.key(kb.PageDown)
+	b.until("document.querySelector('.when b').innerText === '2'")
+	b.key(" ")
+	b.until("document.querySelector('#lectern')._x_dataStack[0].audio?.currentTime > 0")
+	for _, k := range []string{"l", ".", ",", "."} { // while it sounds: it goes on so
+		b.key(k)
+	}
+	faster := eval[int](b, "Number(document.querySelector('.ear-tempo').textContent)")
+	if faster <= planned || float64(faster) > 1.08*float64(planned) {
+		t.Errorf("%d of %d", faster, planned)
+	}
+	src := eval[string](b, "document.querySelector('#lectern')._x_dataStack[0].audio.src")
+	if !strings.Contains(src, "bars=2-2&repeats=") || !strings.HasSuffix(src, fmt.Sprintf("&tempo=%d", faster)) {
+		t.Error(src)
+	}
+	eval[bool](b, `(() => {
+		const data = document.querySelector('#lectern')._x_dataStack[0];
+		window.seen = new Set();
+		const look = () => { window.seen.add(data.data.barOf[data.data.at]); window.back ||= data.data.at < window.before; window.before = data.data.at; requestAnimationFrame(look); };
+		look();
+		return true;
+	})()`)
+	b.until("window.back") // round once
+	if bars := eval[[]int](b, "[...window.seen]"); len(bars) != 1 || bars[0] != 2 {
+		t.Errorf("the cursor was in bars %v", bars)
 	}
 	b.key(" ")
 	b.until("document.querySelector('#lectern')._x_dataStack[0].audio === null")

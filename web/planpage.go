@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"math"
 	"net/http"
+	"slices"
 	"strconv"
 
 	"github.com/gin-gonic/gin"
@@ -132,7 +133,11 @@ type clientData struct {
 	When   []float64 `json:"when"`   // seconds of every moment, to follow the sound
 	BarOf  []int     `json:"barOf"`  // bar of every moment as played, from 1
 	Last   int       `json:"last"`   // bar
-	Starts []float64 `json:"starts"` // seconds of every bar
+	Starts []float64 `json:"starts"` // seconds of every bar, and of the end
+	// Quarter notes a minute: the plan's, and the bounds.
+	Tempo   float64 `json:"tempo"`
+	Slowest float64 `json:"slowest"`
+	Fastest float64 `json:"fastest"`
 }
 
 // mostFollowed is the length in moments up to which the cursor follows the sound.
@@ -142,7 +147,9 @@ const mostFollowed = 4000
 func (d *clientData) timed(p *plan.Plan) {
 	d.Last = len(p.Request.Tune.Bars)
 	clock := p.Request.Tune.Clock(p.Tempo())
-	for _, at := range p.Request.Tune.Bars {
+	d.Tempo, d.Slowest, d.Fastest = p.Tempo(), plan.MinTempo, plan.MaxTempo
+	end := p.Request.Tune.Bars[d.Last-1] + p.Request.Tune.BarLength(d.Last-1)
+	for _, at := range append(slices.Clone(p.Request.Tune.Bars), end) {
 		d.Starts = append(d.Starts, math.Round(clock.Seconds(at)*1000)/1000)
 	}
 	for i := range p.Moments[:min(len(p.Moments), mostFollowed)] {

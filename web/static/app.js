@@ -1,14 +1,18 @@
 // The plan page's movement: the cursor, live forms, keys. Everything drawn comes from the
 // server; without this script the same links and forms load whole pages.
+const longest = 1500; // seconds that a bar is heard over and over
+
 document.addEventListener('alpine:init', () => {
   Alpine.data('lectern', () => ({
     data: null,
     shown: '', // what alone is shown in the time column
     asking: null, // AbortController of the request for the cursor's part
     audio: null, // while the plan sounds
+    heard: { tempo: 0, loop: false }, // how it sounds: quarter notes a minute, 0 as planned; the bar over and over
 
     init() {
       this.read();
+      this.ear();
       this.$root.addEventListener('click', (e) => this.tap(e));
       this.$root.addEventListener('submit', (e) => this.submit(e));
       this.$root.addEventListener('change', (e) => e.target.closest('[data-at-once]')?.requestSubmit());
@@ -36,6 +40,8 @@ document.addEventListener('alpine:init', () => {
       const only = e.target.closest('[data-only]');
       const fill = e.target.closest('[data-fill]');
       if (only) return this.only(only);
+      const ear = e.target.closest('[data-ear]');
+      if (ear) return this.hearing(ear.dataset.ear);
       if (e.target.closest('[data-step]')) return this.strum();
       if (fill && !e.ctrlKey && !e.metaKey) {
         e.preventDefault();
@@ -129,27 +135,58 @@ document.addEventListener('alpine:init', () => {
       const { data } = this;
       const bar = data.barOf[data.at];
       if (!bar) return this.say('This plan is too long to follow by ear here: open “Hear it”.');
+      const { loop } = this.heard;
+      const tempo = this.heard.tempo || data.tempo;
+      const share = tempo / data.tempo; // made at that tempo, never stretched: only the cursor's clock is
       const start = data.starts[bar - 1]; // its first moment may come later
-      this.audio = new Audio(`/tunes/${data.id}/sound.wav?bars=${bar}-${data.last}`);
-      this.audio.addEventListener('ended', () => this.hush());
-      this.audio.addEventListener('error', () => { if (this.audio) { this.hush(); this.say('The sound could not be played.'); } });
-      this.audio.play().catch(() => this.hush());
+      const length = data.starts[bar] - start;
+      const part = loop ? `${bar}-${bar}&repeats=${Math.ceil((longest * share) / length)}` : `${bar}-${data.last}`;
+      const audio = new Audio(`/tunes/${data.id}/sound.wav?bars=${part}&tempo=${tempo}`);
+      this.audio = audio;
+      const over = (text) => { if (this.audio === audio) { this.hush(); this.say(text); } };
+      audio.addEventListener('ended', () => over(''));
+      audio.addEventListener('error', () => over('The sound could not be played.'));
+      audio.play().catch(() => over('The sound could not be played.'));
       this.say('Space stops');
       const follow = () => {
-        if (!this.audio) return;
-        const now = this.audio.currentTime + start + 0.01;
-        let at = this.data.at;
+        if (this.audio !== audio) return; // stopped, or another sound plays
+        const played = audio.currentTime * share + 0.01;
+        const now = start + (loop ? played % length : played);
         let lo = 0;
         let hi = this.data.when.length - 1;
         while (lo < hi) { // the last moment that has begun
           const mid = Math.ceil((lo + hi) / 2);
           if (this.data.when[mid] <= now) lo = mid; else hi = mid - 1;
         }
-        if (this.audio.currentTime > 0) at = lo;
-        if (at !== this.data.at) this.go(at);
+        if (audio.currentTime > 0 && lo !== this.data.at) this.go(lo);
         requestAnimationFrame(follow);
       };
       requestAnimationFrame(follow);
+    },
+
+    // hearing plays or stops, or changes how the plan sounds: slower and faster by the ladder's step, or this bar over and over.
+    hearing(what) {
+      const { heard, data } = this;
+      if (what === 'play') return this.sound();
+      if (what === 'loop') heard.loop = !heard.loop;
+      else {
+        const tempo = (heard.tempo || data.tempo) * (what === 'faster' ? 1.06 : 1 / 1.06);
+        heard.tempo = Math.min(Math.max(Math.round(tempo), data.slowest), data.fastest);
+      }
+      this.ear();
+      if (!this.audio) return;
+      this.hush();
+      this.sound();
+    },
+
+    // ear shows how the plan sounds.
+    ear() {
+      if (!this.data) return;
+      const tempo = this.$root.querySelector('.ear-tempo');
+      if (!tempo) return;
+      tempo.textContent = String(Math.round(this.heard.tempo || this.data.tempo));
+      this.$root.querySelector('[data-ear="loop"]').setAttribute('aria-pressed', String(this.heard.loop));
+      this.$root.querySelector('.ear').hidden = false;
     },
 
     hush() {
@@ -211,6 +248,7 @@ document.addEventListener('alpine:init', () => {
       const form = e.target;
       if (!('live' in form.dataset)) return;
       e.preventDefault();
+      if (this.audio) this.hush(); // another plan comes
       try {
         const res = await fetch(form.action, { method: 'POST', headers: { 'X-Part': '1' }, body: new URLSearchParams(new FormData(form)) });
         const html = await res.text();
@@ -229,6 +267,7 @@ document.addEventListener('alpine:init', () => {
       if (focused) document.getElementById(focused)?.focus();
       this.read();
       this.show();
+      this.ear();
       this.filter();
       this.poll();
       // Reasons take the server's whole strength: first let the picture be painted.
