@@ -110,6 +110,9 @@ func TestPatternEditor(t *testing.T) {
 		t.Errorf("the keyboard is at %q after a note was taken out", got)
 	}
 	b.accessible("variations")
+	if twice := eval[[]string](b, `[...document.querySelectorAll('[data-key]')].map((e) => e.dataset.key).filter((k, i, all) => all.indexOf(k) !== i)`); len(twice) > 0 {
+		t.Errorf("keys that mean two things: %q", twice)
+	}
 	before := b.text(".time")
 	b.key("l")
 	b.until(`[...document.querySelectorAll('.pin-list li')].some((li) => li.textContent.includes('has another melody'))`)

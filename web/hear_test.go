@@ -107,7 +107,7 @@ func TestLoop(t *testing.T) {
 	b.until("document.querySelector('.when b').innerText === '2'")
 	b.key(" ")
 	b.until("document.querySelector('#lectern')._x_dataStack[0].audio?.currentTime > 0")
-	for _, k := range []string{"l", ".", ",", "."} { // while it sounds: it goes on so
+	for _, k := range []string{"o", ".", ",", "."} { // while it sounds: it goes on so
 		b.key(k)
 	}
 	faster := eval[int](b, "Number(document.querySelector('.ear-tempo').textContent)")
