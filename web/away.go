@@ -3,7 +3,6 @@ package web
 import (
 	"bytes"
 	"fmt"
-	"io"
 	"net/http"
 
 	"github.com/gin-gonic/gin"
@@ -11,12 +10,8 @@ import (
 	"stepping/core/grip"
 	"stepping/core/plan"
 	"stepping/core/retune"
-	"stepping/core/score"
 	"stepping/core/tuning"
-	"stepping/formats/abc"
-	"stepping/formats/musicxml"
-	"stepping/formats/smf"
-	"stepping/formats/tabtext"
+	"stepping/formats/music"
 	"stepping/web/view"
 )
 
@@ -38,15 +33,12 @@ var awayWays = []awayWay{
 	{"plan.json", "Plan document", "everything the plan says, for other programs"},
 }
 
-// fileWriters write a plan in a format, by the file's ending, with its type.
-var fileWriters = map[string]struct {
-	kind  string
-	write func(io.Writer, *plan.Plan) error
-}{
-	"tab.txt":       {"text/plain; charset=utf-8", tabtext.Write},
-	"plan.musicxml": {"application/vnd.recordare.musicxml+xml", func(w io.Writer, p *plan.Plan) error { return musicxml.Write(w, score.SheetOfPlan(p)) }},
-	"plan.mid":      {"audio/midi", func(w io.Writer, p *plan.Plan) error { return smf.Write(w, score.SheetOfPlan(p)) }},
-	"plan.abc":      {"text/plain; charset=utf-8", abc.WritePlan},
+// planFiles are the files that other programs read, by the address's last part: the name of the format, and its media type.
+var planFiles = map[string]struct{ format, kind string }{
+	"tab.txt":       {"tab", "text/plain; charset=utf-8"},
+	"plan.musicxml": {"musicxml", "application/vnd.recordare.musicxml+xml"},
+	"plan.mid":      {"midi", "audio/midi"},
+	"plan.abc":      {"abc", "text/plain; charset=utf-8"},
 }
 
 func (s *Server) takeAway(c *gin.Context) {
@@ -65,12 +57,12 @@ func (s *Server) planFile(file string) gin.HandlerFunc {
 			return
 		}
 		var buf bytes.Buffer
-		if err := fileWriters[file].write(&buf, w.plan); err != nil {
+		if err := music.Writers[planFiles[file].format](&buf, w.plan); err != nil {
 			s.failFor(c, err)
 			return
 		}
 		attach(c, t.Title, file)
-		c.Data(http.StatusOK, fileWriters[file].kind, buf.Bytes())
+		c.Data(http.StatusOK, planFiles[file].kind, buf.Bytes())
 	}
 }
 
@@ -139,17 +131,10 @@ func (b *printBody) turns(s *Server, c *gin.Context, to tuning.Tuning) {
 			way = "down"
 		}
 		n := max(ch.HalfSteps, -ch.HalfSteps)
-		b.Turns = append(b.Turns, fmt.Sprintf("String %d %s %s to %s", ch.String, way, halfSteps(n), ch.To))
+		b.Turns = append(b.Turns, fmt.Sprintf("String %d %s %s to %s", ch.String, way, tuning.HalfSteps(n), ch.To))
 		b.Cautions = append(b.Cautions, ch.Warnings...)
 	}
 	b.Cautions = append(b.Cautions, rp.Warnings...)
-}
-
-func halfSteps(n int) string {
-	if n == 1 {
-		return "1 half step"
-	}
-	return fmt.Sprintf("%d half steps", n)
 }
 
 // grips are the plainest grips of the tune's chords.

@@ -2,6 +2,7 @@ package web
 
 import (
 	"bytes"
+	"cmp"
 	"compress/gzip"
 	"errors"
 	"fmt"
@@ -75,12 +76,12 @@ type draftGrid struct {
 
 type draftFinding struct {
 	proofread.Finding
-	Name   string
-	Sure   string
-	Before string // the line, around the place
-	Mark   string
-	Mend   string // what the button says; "" if there is none
-	Number int
+	Name    string
+	Sure    string
+	Excerpt string // the line, around the place
+	Mark    string
+	Mend    string // what the button says; "" if there is none
+	Number  int
 }
 
 // kindNames are the kinds of errors for people.
@@ -105,10 +106,7 @@ func (s *Server) addDraft(c *gin.Context) {
 		if at := (*score.Fault)(nil); errors.As(err, &at) && body.Text == "" {
 			body.Text = shownText(data)
 		}
-		body.Fault = newFault(body.Text, err)
-		if at := (*tuningFault)(nil); errors.As(err, &at) {
-			body.Fault = &fault{Field: "tuning", Text: err.Error()}
-		}
+		body.Fault = draftFault(body.Text, err)
 		s.showHome(c, http.StatusUnprocessableEntity, body)
 		return
 	}
@@ -172,6 +170,14 @@ func unpacked(data []byte) ([]byte, error) {
 // tuningFault is a tuning that was typed and is none.
 type tuningFault struct{ error }
 
+// draftFault tells an error of readDraft at the field that it belongs to.
+func draftFault(text string, err error) *fault {
+	if at := (*tuningFault)(nil); errors.As(err, &at) {
+		return &fault{Field: "tuning", Text: err.Error()}
+	}
+	return newFault(text, err)
+}
+
 // readDraft reads the file of a draft with what was chosen of it.
 func readDraft(d *store.Draft) (*music.File, error) {
 	data, err := unpacked(d.Data)
@@ -210,10 +216,11 @@ func (s *Server) draft(c *gin.Context) {
 		s.showNeck(c, http.StatusOK, &k, "")
 		return
 	}
-	s.showDraft(c, http.StatusOK, &k, nil)
+	s.showDraft(c, http.StatusOK, &k, "", nil)
 }
 
-func (s *Server) showDraft(c *gin.Context, status int, k *store.Kept[store.Draft], said *fault) {
+// showDraft shows what was made of a draft's file, with what is wrong; text that was typed and refused stays.
+func (s *Server) showDraft(c *gin.Context, status int, k *store.Kept[store.Draft], text string, said *fault) {
 	f, err := readDraft(&k.Doc)
 	if err != nil {
 		s.failFor(c, err)
@@ -223,6 +230,9 @@ func (s *Server) showDraft(c *gin.Context, status int, k *store.Kept[store.Draft
 	if err != nil {
 		s.failFor(c, err)
 		return
+	}
+	if text != "" {
+		body.Text = text
 	}
 	body.Fault = said
 	s.render(c, status, "draft", "layout", "A tune to add", body)
@@ -263,14 +273,7 @@ func newDraftBody(k *store.Kept[store.Draft], f *music.File) (draftBody, error) 
 }
 
 // tuningName is a name that tuning.Parse reads, or the notes.
-func tuningName(t tuning.Tuning) string {
-	for _, n := range tuning.Library {
-		if known, err := tuning.Parse(n.Spelt); err == nil && known == t {
-			return n.Name
-		}
-	}
-	return t.String()
-}
+func tuningName(t tuning.Tuning) string { return cmp.Or(tuning.Identify(t).Name, t.String()) }
 
 func (b *draftBody) voices(f *music.File, now int) {
 	all := plandoc.Voices(f.Score)
@@ -319,12 +322,7 @@ func findings(f *music.File) (out []draftFinding) {
 		if found.Sure >= 0.8 {
 			d.Sure = "almost surely"
 		}
-		if at := found.Line - 1; at >= 0 && at < len(lines) {
-			runes := []rune(lines[at])
-			from := max(0, found.Column-1-30)
-			d.Before = string(runes[min(from, len(runes)):min(len(runes), from+70)])
-			d.Mark = strings.Repeat(" ", found.Column-1-from) + "^"
-		}
+		d.Excerpt, d.Mark = excerpt(lines, found.Line, found.Column)
 		if m := found.Mend; m != nil {
 			switch {
 			case strings.Trim(m.To, "-") == "":
@@ -374,14 +372,10 @@ func (s *Server) chooseDraft(c *gin.Context) {
 		}
 	}
 	if f, err := readDraft(&d); err != nil {
-		said := newFault(c.PostForm("abc"), err)
-		if at := (*tuningFault)(nil); errors.As(err, &at) {
-			said = &fault{Field: "tuning", Text: err.Error()}
-		}
-		s.refuseDraft(c, &k, c.PostForm("abc"), said)
+		s.showDraft(c, http.StatusUnprocessableEntity, &k, c.PostForm("abc"), draftFault(c.PostForm("abc"), err))
 		return
 	} else if _, _, _, err := f.Tune(voiceOf(&d, f)); err != nil {
-		s.refuseDraft(c, &k, c.PostForm("abc"), newFault("", err))
+		s.showDraft(c, http.StatusUnprocessableEntity, &k, c.PostForm("abc"), newFault("", err))
 		return
 	}
 	if err := s.store.Drafts().Save(c.Request.Context(), owner(c), k.ID, k.Version, &d); err != nil {
@@ -391,47 +385,22 @@ func (s *Server) chooseDraft(c *gin.Context) {
 	c.Redirect(http.StatusSeeOther, "/drafts/"+k.ID.String())
 }
 
-// refuseDraft shows the draft as it was, with what is wrong; text that was typed stays.
-func (s *Server) refuseDraft(c *gin.Context, k *store.Kept[store.Draft], text string, said *fault) {
-	f, err := readDraft(&k.Doc)
-	if err != nil {
-		s.failFor(c, err)
-		return
-	}
-	body, err := newDraftBody(k, f)
-	if err != nil {
-		s.failFor(c, err)
-		return
-	}
-	if text != "" {
-		body.Text = text
-	}
-	body.Fault = said
-	s.render(c, http.StatusUnprocessableEntity, "draft", "layout", "A tune to add", body)
-}
-
 // keepDraft makes a tune of a draft. free lets the places go that it names.
 func (s *Server) keepDraft(c *gin.Context) {
 	k, ok := keptParam(s, c, s.store.Drafts())
 	if !ok {
 		return
 	}
-	var in incoming
-	var err error
-	if k.Doc.Neck != nil {
-		in, err = fromNeck(k.Doc.Neck)
-	} else {
-		in, err = fromFile(&k.Doc)
-	}
-	if err == nil && len(in.tune.Notes) == 0 && k.Doc.Neck != nil {
-		err = errors.New("there is no note yet")
-	}
-	if err != nil {
+	refuse := func(err error) {
 		if k.Doc.Neck != nil {
 			s.showNeck(c, http.StatusUnprocessableEntity, &k, err.Error())
 			return
 		}
-		s.showDraft(c, http.StatusUnprocessableEntity, &k, newFault("", err))
+		s.showDraft(c, http.StatusUnprocessableEntity, &k, "", newFault("", err))
+	}
+	in, err := incomingOf(&k.Doc)
+	if err != nil {
+		refuse(err)
 		return
 	}
 	if c.PostForm("free") != "" {
@@ -441,10 +410,8 @@ func (s *Server) keepDraft(c *gin.Context) {
 	switch {
 	case err != nil:
 		s.failFor(c, err)
-	case said != "" && k.Doc.Neck != nil:
-		s.showNeck(c, http.StatusUnprocessableEntity, &k, said)
 	case said != "":
-		s.showDraft(c, http.StatusUnprocessableEntity, &k, &fault{Text: said})
+		refuse(errors.New(said))
 	default:
 		if err := s.store.Drafts().Delete(c.Request.Context(), owner(c), k.ID); err != nil && !errors.Is(err, store.ErrNotFound) {
 			s.logFor(c).Error("draft of a kept tune", "err", err)
@@ -462,6 +429,14 @@ type incoming struct {
 	pins   []plan.Pin
 }
 
+// incomingOf is the tune of a draft: entered on the neck, or read from its file.
+func incomingOf(d *store.Draft) (incoming, error) {
+	if d.Neck != nil {
+		return fromNeck(d.Neck)
+	}
+	return fromFile(d)
+}
+
 func fromFile(d *store.Draft) (in incoming, err error) {
 	f, err := readDraft(d)
 	if err != nil {
@@ -473,7 +448,7 @@ func fromFile(d *store.Draft) (in incoming, err error) {
 	}
 	in.tuning = d.Tuning
 	if t := f.Score.Tuning; t != nil && t.Len() == tuning.Strings {
-		asked, err := tuning.Parse(cmpOr(d.Tuning, t.String()))
+		asked, err := tuning.Parse(cmp.Or(d.Tuning, t.String()))
 		if err != nil || asked != *t {
 			in.pins = nil // they are places in another tuning
 		} else if d.Tuning == "" {
@@ -488,13 +463,6 @@ func fromFile(d *store.Draft) (in incoming, err error) {
 		return in, nil
 	}
 	return in, in.write()
-}
-
-func cmpOr(a, b string) string {
-	if a != "" {
-		return a
-	}
-	return b
 }
 
 // write makes the text that is kept of what was no text of its own.

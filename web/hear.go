@@ -11,7 +11,9 @@ import (
 
 	"github.com/gin-gonic/gin"
 
+	"stepping/core/plan"
 	"stepping/core/sound"
+	"stepping/core/tune"
 )
 
 // soundRate is the sample rate of what is heard on pages, samples a second.
@@ -23,31 +25,7 @@ func (s *Server) hear(c *gin.Context) {
 	if !ok {
 		return
 	}
-	o := sound.Options{Rate: soundRate}
-	var err error
-	if v := c.Query("bars"); v != "" {
-		o.First, o.Last, err = sound.ParseBars(v)
-	}
-	if v := c.Query("layers"); v != "" && err == nil {
-		o.Layers, err = sound.ParseLayers(v)
-	}
-	if v := c.Query("tempo"); v != "" && err == nil {
-		o.Tempo, err = strconv.ParseFloat(v, 64)
-	}
-	if v := c.Query("count"); v != "" && err == nil {
-		o.CountIn, err = strconv.Atoi(v)
-	}
-	if v := c.Query("repeats"); v != "" && err == nil {
-		o.Repeats, err = strconv.Atoi(v)
-	}
-	if err != nil {
-		s.fail(c, http.StatusBadRequest, err)
-		return
-	}
-	snd, err := sound.New(w.plan, o)
-	if err == nil && snd.Len() > maxSound {
-		err = errors.New("this is more than half an hour: hear some bars of it, or fewer repeats")
-	}
+	snd, err := soundOf(w.plan, c.Request.URL.Query())
 	if err != nil {
 		s.fail(c, http.StatusBadRequest, err)
 		return
@@ -65,6 +43,39 @@ func (s *Server) hear(c *gin.Context) {
 	}
 }
 
+// soundOf prepares what a query asks to hear of a plan. The error says what to give instead.
+func soundOf(p *plan.Plan, q url.Values) (*sound.Sound, error) {
+	o := sound.Options{Rate: soundRate}
+	var err error
+	if v := q.Get("bars"); v != "" {
+		if o.First, o.Last, err = sound.ParseBars(v); err != nil {
+			return nil, err
+		}
+	}
+	if v := q.Get("layers"); v != "" {
+		if o.Layers, err = sound.ParseLayers(v); err != nil {
+			return nil, err
+		}
+	}
+	if v := q.Get("tempo"); v != "" {
+		if o.Tempo, err = strconv.ParseFloat(v, 64); err != nil {
+			return nil, fmt.Errorf("tempo %q: give %d to %d quarter notes a minute", v, tune.MinTempo, tune.MaxTempo)
+		}
+	}
+	for name, n := range map[string]*int{"count": &o.CountIn, "repeats": &o.Repeats} {
+		if v := q.Get(name); v != "" {
+			if *n, err = strconv.Atoi(v); err != nil {
+				return nil, fmt.Errorf("%s %q: give a whole number", name, v)
+			}
+		}
+	}
+	snd, err := sound.New(p, o)
+	if err == nil && snd.Len() > maxSound {
+		err = errors.New("this is more than half an hour: hear some bars of it, or fewer repeats")
+	}
+	return snd, err
+}
+
 // hearBody is the page on which a plan is heard. All of its state is the address.
 type hearBody struct {
 	ID, Title string
@@ -73,6 +84,7 @@ type hearBody struct {
 	Count     string
 	Layers    []hearLayer
 	Source    string // address of the sound
+	Fault     string // why it cannot be heard so
 	Last      int    // bar
 	Noise     bool   // what should not sound is heard alone
 }
@@ -116,7 +128,11 @@ func (s *Server) hearPage(c *gin.Context) {
 		q.Set("count", b.Count)
 	}
 	b.Source = "/tunes/" + b.ID + "/sound.wav?" + q.Encode()
-	s.render(c, http.StatusOK, "hear", "layout", "Hear "+t.Title, b)
+	status := http.StatusOK
+	if _, err := soundOf(w.plan, q); err != nil {
+		b.Fault, status = err.Error(), http.StatusUnprocessableEntity
+	}
+	s.render(c, status, "hear", "layout", "Hear "+t.Title, b)
 }
 
 // maxSound bounds a sound, in samples.

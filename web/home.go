@@ -76,13 +76,18 @@ func newFault(source string, err error) *fault {
 	}
 	f := &fault{Field: "abc", Text: at.Text, Line: at.Line, Column: at.Column}
 	lines := strings.Split(strings.ReplaceAll(source, "\r\n", "\n"), "\n")
-	if at.Line <= len(lines) {
-		line := []rune(strings.Map(plainSpace, lines[at.Line-1]))
-		from := max(0, at.Column-1-excerptWidth/2)
-		f.Excerpt = string(line[min(from, len(line)):min(len(line), from+excerptWidth)])
-		f.Mark = strings.Repeat(" ", max(0, at.Column-1-from)) + "^"
-	}
+	f.Excerpt, f.Mark = excerpt(lines, at.Line, at.Column)
 	return f
+}
+
+// excerpt is a line around a column, and the mark to stand beneath that column; both counted from 1. Nothing of a line that is not there.
+func excerpt(lines []string, line, column int) (text, mark string) {
+	if line < 1 || line > len(lines) {
+		return "", ""
+	}
+	runes := []rune(strings.Map(plainSpace, lines[line-1]))
+	from := max(0, column-1-excerptWidth/2)
+	return string(runes[min(from, len(runes)):min(len(runes), from+excerptWidth)]), strings.Repeat(" ", max(0, column-1-from)) + "^"
 }
 
 func plainSpace(r rune) rune {

@@ -167,9 +167,6 @@ func (s *Server) frameNeck(c *gin.Context) {
 		next.Num, next.Den = atoi(strings.TrimSpace(num)), atoi(strings.TrimSpace(den))
 		next.Capo = atoi(c.PostForm("capo"))
 		next.Tempo, _ = strconv.ParseFloat(strings.TrimSpace(c.PostForm("tempo")), 64)
-		if len(next.Title) > 200 {
-			return errors.New("a title has 200 characters at most")
-		}
 		if err := next.Check(); err != nil {
 			return err
 		}
@@ -184,7 +181,7 @@ func fromNeck(sheet *entry.Sheet) (in incoming, err error) {
 	if err != nil {
 		return in, err
 	}
-	if in.tune, in.pins, _, err = sc.Tune(0); err != nil {
+	if in.tune, in.pins, _, err = sc.Tune(0); err != nil || len(in.tune.Notes) == 0 {
 		return in, errors.New("there is no note yet: touch the neck, or type a fret")
 	}
 	in.tuning, in.capo = sheet.Tuning, sheet.Capo

@@ -14,6 +14,7 @@ import (
 	"stepping/core/plan"
 	"stepping/core/setup"
 	"stepping/core/thumb"
+	"stepping/core/tune"
 	"stepping/core/tuning"
 	"stepping/formats/abc"
 	"stepping/jobs"
@@ -147,7 +148,7 @@ const mostFollowed = 4000
 func (d *clientData) timed(p *plan.Plan) {
 	d.Last = len(p.Request.Tune.Bars)
 	clock := p.Request.Tune.Clock(p.Tempo())
-	d.Tempo, d.Slowest, d.Fastest = p.Tempo(), plan.MinTempo, plan.MaxTempo
+	d.Tempo, d.Slowest, d.Fastest = p.Tempo(), tune.MinTempo, tune.MaxTempo
 	end := p.Request.Tune.Bars[d.Last-1] + p.Request.Tune.BarLength(d.Last-1)
 	for _, at := range append(slices.Clone(p.Request.Tune.Bars), end) {
 		d.Starts = append(d.Starts, math.Round(clock.Seconds(at)*1000)/1000)

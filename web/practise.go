@@ -57,18 +57,7 @@ func (s *Server) ladder(c *gin.Context) {
 
 func newLadderStep(id string, number int, step practice.Step) ladderStep {
 	out := ladderStep{Number: number, Step: step, Tempo: fmt.Sprintf("%.4g", step.Tempo)}
-	q := url.Values{"tempo": {out.Tempo}, "bars": {fmt.Sprintf("%d-%d", step.Bars[0], step.Bars[1])}, "count": {"4"}}
-	switch step.Layer {
-	case practice.ThumbAlone:
-		q.Set("layer", "thumb")
-	case practice.MelodyAlone:
-		q.Set("layer", "melody")
-	default:
-		q["layer"] = []string{"melody", "thumb", "percussion", "noise"}
-	}
-	if step.Click {
-		q.Add("layer", "click")
-	}
+	q := url.Values{"tempo": {out.Tempo}, "bars": {fmt.Sprintf("%d-%d", step.Bars[0], step.Bars[1])}, "count": {fmt.Sprint(step.Count)}, "layer": step.Heard().Names()}
 	out.Hear = "/tunes/" + id + "/hear?" + q.Encode()
 	return out
 }

@@ -156,14 +156,7 @@ func (s *Server) routes() *gin.Engine {
 	r.POST("/tunes", s.addTune)
 	r.POST("/look", setLook)
 
-	r.POST("/drafts", s.addDraft)
-	r.POST("/neck", s.addNeck)
-	r.GET("/drafts/:id", s.draft)
-	r.POST("/drafts/:id", s.chooseDraft)
-	r.POST("/drafts/:id/key", s.pressKey)
-	r.POST("/drafts/:id/frame", s.frameNeck)
-	r.POST("/drafts/:id/keep", s.keepDraft)
-	r.POST("/drafts/:id/delete", s.deleteDraft)
+	s.draftRoutes(r)
 
 	r.GET("/bench", s.bench)
 	r.GET("/tone.wav", s.tone)
@@ -199,6 +192,18 @@ func (s *Server) routes() *gin.Engine {
 	r.POST("/profiles/:id/copy", s.copyProfile)
 	r.POST("/profiles/:id/delete", s.deleteProfile)
 	return r
+}
+
+// draftRoutes are the addresses of tunes that come in.
+func (s *Server) draftRoutes(r *gin.Engine) {
+	r.POST("/drafts", s.addDraft)
+	r.POST("/neck", s.addNeck)
+	r.GET("/drafts/:id", s.draft)
+	r.POST("/drafts/:id", s.chooseDraft)
+	r.POST("/drafts/:id/key", s.pressKey)
+	r.POST("/drafts/:id/frame", s.frameNeck)
+	r.POST("/drafts/:id/keep", s.keepDraft)
+	r.POST("/drafts/:id/delete", s.deleteDraft)
 }
 
 // accountRoutes are the addresses of the door, and of what belongs to a player as a whole.

@@ -17,12 +17,8 @@ import (
 	"stepping/core/score"
 	"stepping/core/tune"
 	"stepping/core/tuning"
-	"stepping/formats/abc"
 	"stepping/formats/music"
-	"stepping/formats/musicxml"
 	"stepping/formats/plandoc"
-	"stepping/formats/smf"
-	"stepping/formats/tabtext"
 )
 
 // read is a file that was read, and the voice of it that was taken.
@@ -218,8 +214,8 @@ func exportCommand(ctx context.Context, args []string, out io.Writer) error {
 	if err != nil {
 		return err
 	}
-	write, ok := exports[a.to]
-	if !ok {
+	write, ok := music.Writers[a.to]
+	if !ok && a.to != "json" {
 		return &inputError{fmt.Sprintf("--to:1:1: %q: give musicxml, midi, abc, tab or json", a.to)}
 	}
 	p, err := solve(ctx, &a)
@@ -227,7 +223,12 @@ func exportCommand(ctx context.Context, args []string, out io.Writer) error {
 		return err
 	}
 	var buf bytes.Buffer // nothing is written unless all of it can be
-	if err := write(ctx, &buf, p); err != nil {
+	if a.to == "json" {
+		err = writeDocument(ctx, &buf, p, true)
+	} else {
+		err = write(&buf, p)
+	}
+	if err != nil {
 		return err
 	}
 	if a.out == "" || a.out == "-" {
@@ -238,17 +239,4 @@ func exportCommand(ctx context.Context, args []string, out io.Writer) error {
 		return &inputError{fmt.Sprintf("%s: cannot be written: %v", a.out, errors.Unwrap(err))}
 	}
 	return nil
-}
-
-// exports write a plan, by the names of --to.
-var exports = map[string]func(context.Context, io.Writer, *plan.Plan) error{
-	"musicxml": func(_ context.Context, w io.Writer, p *plan.Plan) error {
-		return musicxml.Write(w, score.SheetOfPlan(p))
-	},
-	"midi": func(_ context.Context, w io.Writer, p *plan.Plan) error { return smf.Write(w, score.SheetOfPlan(p)) },
-	"abc":  func(_ context.Context, w io.Writer, p *plan.Plan) error { return abc.WritePlan(w, p) },
-	"tab":  func(_ context.Context, w io.Writer, p *plan.Plan) error { return tabtext.Write(w, p) },
-	"json": func(ctx context.Context, w io.Writer, p *plan.Plan) error {
-		return writeDocument(ctx, w, p, true)
-	},
 }

@@ -17,7 +17,6 @@ import (
 	"stepping/core/chord"
 	"stepping/core/grip"
 	"stepping/core/pitch"
-	"stepping/core/plan"
 	"stepping/core/play"
 	"stepping/core/player"
 	"stepping/core/thumb"
@@ -155,8 +154,8 @@ func (s *solver) check() error {
 		return errors.New("there are no chords")
 	case tuning.CheckCapo(r.Capo) != nil:
 		return tuning.CheckCapo(r.Capo)
-	case r.Tempo != 0 && !(r.Tempo >= plan.MinTempo && r.Tempo <= plan.MaxTempo):
-		return fmt.Errorf("tempo %g: give %d to %d quarter notes a minute", r.Tempo, plan.MinTempo, plan.MaxTempo)
+	case r.Tempo != 0 && !(r.Tempo >= tune.MinTempo && r.Tempo <= tune.MaxTempo):
+		return fmt.Errorf("tempo %g: give %d to %d quarter notes a minute", r.Tempo, tune.MinTempo, tune.MaxTempo)
 	case r.Player.Lap():
 		return errors.New("a guitar lying flat has no grips: a bar frets nothing, choose an upright player")
 	case len(r.Sections) == 0:

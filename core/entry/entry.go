@@ -9,6 +9,7 @@ import (
 	"fmt"
 	"strconv"
 	"strings"
+	"unicode/utf8"
 
 	"stepping/core/chord"
 	"stepping/core/pitch"
@@ -20,8 +21,9 @@ import (
 
 // Limits of what is entered.
 const (
-	MaxKeys = 20000
-	MaxFret = 22
+	MaxKeys  = 20000
+	MaxFret  = 22
+	MaxTitle = 200 // characters
 )
 
 // Sheet is a tune being entered.
@@ -105,6 +107,9 @@ func New(tuned string) Sheet {
 
 // Check says what is wrong with what stands beside the keys.
 func (s *Sheet) Check() error {
+	if utf8.RuneCountInString(s.Title) > MaxTitle {
+		return fmt.Errorf("a title has %d characters at most", MaxTitle)
+	}
 	if _, err := tuning.Parse(s.Tuning); err != nil {
 		return err
 	}
@@ -114,8 +119,8 @@ func (s *Sheet) Check() error {
 	if s.Num < 1 || s.Num > 16 || s.Den != 2 && s.Den != 4 && s.Den != 8 {
 		return fmt.Errorf("%d/%d: write a meter like 4/4, 3/4 or 6/8", s.Num, s.Den)
 	}
-	if !(s.Tempo >= 10 && s.Tempo <= 400) {
-		return fmt.Errorf("%g: give 10 to 400 quarter notes a minute", s.Tempo)
+	if !(s.Tempo >= tune.MinTempo && s.Tempo <= tune.MaxTempo) {
+		return fmt.Errorf("tempo %g: give %d to %d quarter notes a minute", s.Tempo, tune.MinTempo, tune.MaxTempo)
 	}
 	return nil
 }
@@ -199,7 +204,11 @@ func (st *State) apply(key string) error {
 	case Dot:
 		st.Dotted = !st.Dotted
 	case Triplet:
-		st.Triplet = map[bool]int{true: 3, false: 0}[st.Triplet == 0]
+		if st.Triplet > 0 {
+			st.Triplet = 0
+		} else {
+			st.Triplet = 3
+		}
 	case Slide:
 		st.Slide = !st.Slide
 	case With:

@@ -57,12 +57,6 @@ var ErrNoMelody = errors.New("the tune has no notes: plan its chords with a pick
 // ErrOver is a plan that costs more than Request.Within.
 var ErrOver = errors.New("the best plan costs more than is wanted")
 
-// Tempo limits in quarter notes a minute.
-const (
-	MinTempo = 10
-	MaxTempo = 400
-)
-
 // RangeError lists the melody notes that lie nowhere on this guitar in this tuning.
 type RangeError struct {
 	Notes []OutOfRange
@@ -148,8 +142,8 @@ func (r *Request) check() error {
 	if err := tuning.CheckCapo(r.Capo); err != nil {
 		return err
 	}
-	if r.Tempo != 0 && !(r.Tempo >= MinTempo && r.Tempo <= MaxTempo) {
-		return fmt.Errorf("tempo %g: give %d to %d quarter notes a minute", r.Tempo, MinTempo, MaxTempo)
+	if r.Tempo != 0 && !(r.Tempo >= tune.MinTempo && r.Tempo <= tune.MaxTempo) {
+		return fmt.Errorf("tempo %g: give %d to %d quarter notes a minute", r.Tempo, tune.MinTempo, tune.MaxTempo)
 	}
 	for i := range r.Sections {
 		if err := r.checkSection(i); err != nil {

@@ -6,6 +6,7 @@
 package practice
 
 import (
+	"cmp"
 	"fmt"
 	"math"
 	"slices"
@@ -13,6 +14,7 @@ import (
 
 	"stepping/core/plan"
 	"stepping/core/play"
+	"stepping/core/sound"
 	"stepping/core/thumb"
 	"stepping/core/tune"
 )
@@ -39,9 +41,25 @@ type Step struct {
 	Place string  `json:"place"` // the bars as printed: "bars 5 to 8"
 	Tempo float64 `json:"tempo"` // quarter notes a minute
 	Click bool    `json:"click"`
+	Count int     `json:"count"` // beats counted in: a bar of the meter
 	Loop  bool    `json:"loop"`
 	What  string  `json:"what"`
 	Done  string  `json:"done"`
+}
+
+// Heard are the layers of the plan's sound that show how a step goes.
+func (s *Step) Heard() sound.Layer {
+	layers := sound.Playing
+	switch s.Layer {
+	case ThumbAlone:
+		layers = sound.Thumb
+	case MelodyAlone:
+		layers = sound.Melody
+	}
+	if s.Click {
+		layers |= sound.Click
+	}
+	return layers
 }
 
 // Shares and sizes of the ladder.
@@ -89,7 +107,8 @@ func Ladder(p *plan.Plan) []Step {
 func round(x float64) float64 { return math.Round(x) }
 
 func (l *ladder) add(layer string, bars [2]int, tempo float64, click, loop bool, what, done string) {
-	l.steps = append(l.steps, Step{layer, bars, l.place(bars), tempo, click, loop, what, done})
+	meter := l.tu.MeterOver(l.tu.Bars[bars[0]-1])
+	l.steps = append(l.steps, Step{layer, bars, l.place(bars), tempo, click, int(meter.Bar() / meter.Pulse()), loop, what, done})
 }
 
 // place names bars as on paper.
@@ -207,8 +226,8 @@ func (l *ladder) moves() {
 // changes: chord changes grown one note at a time, those with the least time to the next stroke first, each pair once.
 func (l *ladder) changes() {
 	type change struct {
-		at     int // moment
-		before float64
+		at     int     // moment
+		before float64 // microseconds, whole so that equal ones are equal
 	}
 	var found []change
 	seen := map[string]bool{}
@@ -219,17 +238,9 @@ func (l *ladder) changes() {
 			continue
 		}
 		seen[key] = true
-		found = append(found, change{t, b.Seconds - a.Seconds})
+		found = append(found, change{t, round((b.Seconds - a.Seconds) * 1e6)})
 	}
-	slices.SortStableFunc(found, func(a, b change) int {
-		switch {
-		case a.before < b.before-1e-9:
-			return -1
-		case a.before > b.before+1e-9:
-			return 1
-		}
-		return a.at - b.at
-	})
+	slices.SortStableFunc(found, func(a, b change) int { return cmp.Compare(a.before, b.before) })
 	found = found[:min(len(found), changes)]
 	slices.SortFunc(found, func(a, b change) int { return a.at - b.at })
 	for _, c := range found {

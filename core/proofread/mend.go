@@ -35,14 +35,14 @@ func replace(lines []string, line, column int, to string) {
 		}
 	}
 	width := end - at
-	new := []rune(to)
-	for len(new) < width {
-		new = append(new, fill(runes[at]))
+	put := []rune(to)
+	for len(put) < width {
+		put = append(put, fill(runes[at]))
 	}
-	for end < len(runes) && end-at < len(new) && (runes[end] == '-' || runes[end] == ' ') {
+	for end < len(runes) && end-at < len(put) && (runes[end] == '-' || runes[end] == ' ') {
 		end++
 	}
-	lines[line-1] = string(runes[:at]) + string(new) + string(runes[end:])
+	lines[line-1] = string(runes[:at]) + string(put) + string(runes[end:])
 }
 
 // fill is what stands where nothing is: dashes on a string, spaces among words.

@@ -66,7 +66,7 @@ func (e *FieldError) Error() string { return e.Text }
 var (
 	CapoRule  = fmt.Sprintf("a capo sits on fret 1 to %d, or 0 for none", tuning.MaxCapo)
 	StepsRule = fmt.Sprintf("give the half steps by which the tune is moved, from -%d to %d", MaxSteps, MaxSteps)
-	TempoRule = fmt.Sprintf("give %d to %d quarter notes a minute, or nothing for the tune's own", plan.MinTempo, plan.MaxTempo)
+	TempoRule = fmt.Sprintf("give %d to %d quarter notes a minute, or nothing for the tune's own", tune.MinTempo, tune.MaxTempo)
 )
 
 // Check returns the first setting that cannot be, nil if all can. What depends on the tune or the
@@ -80,7 +80,7 @@ func (s *Settings) Check() *FieldError {
 		return &FieldError{"capo", fmt.Sprintf("%d: %s", s.Capo, CapoRule)}
 	case s.Steps < -MaxSteps || s.Steps > MaxSteps:
 		return &FieldError{"steps", fmt.Sprintf("%d: %s", s.Steps, StepsRule)}
-	case s.Tempo != 0 && !(s.Tempo >= plan.MinTempo && s.Tempo <= plan.MaxTempo):
+	case s.Tempo != 0 && !(s.Tempo >= tune.MinTempo && s.Tempo <= tune.MaxTempo):
 		return &FieldError{"tempo", fmt.Sprintf("%g: %s", s.Tempo, TempoRule)}
 	case !slices.Contains(thumb.Kinds, s.Thumb):
 		return &FieldError{"thumb", "choose none, steady or alternating"}

@@ -1,6 +1,7 @@
 package sound
 
 import (
+	"errors"
 	"fmt"
 	"io"
 	"math"
@@ -9,8 +10,10 @@ import (
 	"strings"
 
 	"stepping/core/plan"
+	"stepping/core/play"
 	"stepping/core/thumb"
 	"stepping/core/tune"
+	"stepping/core/tuning"
 )
 
 // Options are what of a plan is heard, and how.
@@ -37,9 +40,9 @@ type Sound struct {
 	first   int // that sample, counted from the beginning of the tune
 	deeds   []deed
 	next    int
-	guides  [strings6]*guide
-	layerOf [strings6]Layer
-	mix     [strings6]float64 // share of the string that is heard, faded so that nothing clicks
+	guides  [tuning.Strings]*guide
+	layerOf [tuning.Strings]Layer
+	mix     [tuning.Strings]float64 // share of the string that is heard, faded so that nothing clicks
 	hits    []*burst
 	layers  Layer
 	gain    float64
@@ -50,7 +53,7 @@ type Sound struct {
 // headroom leaves 1 dB below full scale, after all that can sound at once.
 var headroom = math.Pow(10, -1.0/20)
 
-// loudest bounds the peak of one string with the body's share; measured over all pitches and attacks, see TestPeak.
+// loudest bounds the peak of one string with the body's share; measured over all pitches and attacks.
 const loudest = 1.25
 
 // New prepares the sound of a plan. The error says which option cannot be.
@@ -68,13 +71,13 @@ func New(p *plan.Plan, o Options) (*Sound, error) {
 	}
 	switch {
 	case o.Rate < 8000 || o.Rate > 96000:
-		return nil, fmt.Errorf("sound: %d samples a second: give 8,000 to 96,000", o.Rate)
+		return nil, fmt.Errorf("%d samples a second: give 8,000 to 96,000", o.Rate)
 	case o.First < 1 || o.Last < o.First || o.Last > len(tu.Bars):
 		return nil, fmt.Errorf("bars %d to %d: the tune has bars 1 to %d", o.First, o.Last, len(tu.Bars))
 	case o.CountIn < 0 || o.CountIn > 32 || o.Repeats < 0 || o.Repeats > 1000:
-		return nil, fmt.Errorf("sound: count in up to 32 beats, and repeat up to 1,000 times")
-	case o.Tempo != 0 && !(o.Tempo >= plan.MinTempo && o.Tempo <= plan.MaxTempo):
-		return nil, fmt.Errorf("tempo %g: give %d to %d quarter notes a minute", o.Tempo, plan.MinTempo, plan.MaxTempo)
+		return nil, errors.New("count in up to 32 beats, and repeat up to 1,000 times")
+	case o.Tempo != 0 && !(o.Tempo >= tune.MinTempo && o.Tempo <= tune.MaxTempo):
+		return nil, fmt.Errorf("tempo %g: give %d to %d quarter notes a minute", o.Tempo, tune.MinTempo, tune.MaxTempo)
 	}
 	if o.Tempo == 0 {
 		o.Tempo = p.Tempo()
@@ -110,7 +113,7 @@ func busiest(p *plan.Plan) int {
 		mo := &p.Moments[i]
 		n := 0
 		for _, st := range mo.Strings {
-			if st.State == "struck" || st.State == "rings" || st.State == "leaks" {
+			if st.State == play.Struck || st.State == play.Rings || st.State == play.Leaks {
 				n++
 			}
 		}
@@ -143,7 +146,7 @@ func (s *Sound) repeat(from, length float64, times int) {
 			out = append(out, d)
 		}
 	}
-	for _, d := range after[:min(len(after), strings6*2)] {
+	for _, d := range after[:min(len(after), 2*tuning.Strings)] {
 		d.at += float64(times-1) * length
 		out = append(out, d)
 	}
@@ -176,15 +179,7 @@ func (s *Sound) ticks(tu *tune.Tune, clock tune.Clock, o Options, from, length f
 			}
 		}
 	}
-	slices.SortStableFunc(s.deeds, func(a, b deed) int {
-		switch {
-		case a.at < b.at:
-			return -1
-		case a.at > b.at:
-			return 1
-		}
-		return 0
-	})
+	sortDeeds(s.deeds)
 }
 
 func clickLevel(one bool) float64 {
@@ -375,6 +370,16 @@ func ParseLayers(names string) (l Layer, err error) {
 		l |= 1 << at
 	}
 	return l, nil
+}
+
+// Names are the names of the layers, as ParseLayers reads them.
+func (l Layer) Names() (out []string) {
+	for at, name := range layerNames {
+		if l&(1<<at) != 0 {
+			out = append(out, name)
+		}
+	}
+	return out
 }
 
 // ParseBars reads "3-6" or "4".

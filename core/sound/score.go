@@ -11,10 +11,8 @@ import (
 	"stepping/core/quiet"
 	"stepping/core/thumb"
 	"stepping/core/tune"
+	"stepping/core/tuning"
 )
-
-// strings6 is how many strings sound.
-const strings6 = 6
 
 // Times of the hands in seconds.
 const (
@@ -32,6 +30,9 @@ const (
 	vibratoBy  = 18.0 // cents to either side
 	releaseTau = 0.06 // at the end of what is played
 )
+
+// staccatoShare is how much of its length a staccato note sounds.
+const staccatoShare = 0.45
 
 // How loud strokes are, as share of the loudest.
 const (
@@ -97,7 +98,7 @@ func deeds(p *plan.Plan, clock tune.Clock, dampers bool) (out []deed) {
 		struck := map[int]bool{}
 		for _, s := range mo.Strokes() {
 			struck[s.String] = true
-			out = append(out, strokeDeeds(p, mo, s, at)...)
+			out = append(out, strokeDeeds(p, mo, s, clock)...)
 		}
 		for i, st := range mo.Strings {
 			if struck[i+1] {
@@ -119,11 +120,16 @@ func deeds(p *plan.Plan, clock tune.Clock, dampers bool) (out []deed) {
 		}
 	}
 	end := clock.Seconds(r.Tune.Length)
-	for s := 1; s <= strings6; s++ {
+	for s := 1; s <= tuning.Strings; s++ {
 		out = append(out, deed{at: end, str: s, kind: damp, tau: releaseTau * 4})
 	}
-	slices.SortStableFunc(out, func(a, b deed) int { return cmp.Compare(a.at, b.at) })
+	sortDeeds(out)
 	return out
+}
+
+// sortDeeds puts deeds in order of time; those at one time keep theirs.
+func sortDeeds(ds []deed) {
+	slices.SortStableFunc(ds, func(a, b deed) int { return cmp.Compare(a.at, b.at) })
 }
 
 // dampTau is how fast a damper ends a string.
@@ -138,8 +144,9 @@ func dampTau(by play.Damper) float64 {
 }
 
 // strokeDeeds is one stroke, and what cuts it short.
-func strokeDeeds(p *plan.Plan, mo *play.Moment, s *play.Stroke, at float64) (out []deed) {
+func strokeDeeds(p *plan.Plan, mo *play.Moment, s *play.Stroke, clock tune.Clock) (out []deed) {
 	r := &p.Request
+	at := clock.Seconds(mo.At)
 	note := s.Note.Pitch()
 	d := deed{at: at, str: s.String, kind: strike, hz: note.Hertz(440), level: melodyLevel, width: excitation[r.Player.Attack], place: 0.18, layer: Melody,
 		tau: quiet.RingTime(r.Tuning.Open(s.String)) * ringShare(s)}
@@ -190,7 +197,7 @@ func strokeDeeds(p *plan.Plan, mo *play.Moment, s *play.Stroke, at float64) (out
 	}
 	out = append(out, d)
 	if marks&tune.Staccato != 0 {
-		out = append(out, deed{at: at + 0.45*(p.Request.Tune.Clock(p.Tempo()).Seconds(mo.At+s.Dur)-p.Request.Tune.Clock(p.Tempo()).Seconds(mo.At)), str: s.String, kind: damp, tau: lightTau})
+		out = append(out, deed{at: at + staccatoShare*(clock.Seconds(mo.At+s.Dur)-at), str: s.String, kind: damp, tau: lightTau})
 	}
 	return out
 }

@@ -88,6 +88,12 @@ func (m MeterAt) Unit() Time { return Whole / Time(m.Den) }
 // Bar returns the length of a full bar.
 func (m MeterAt) Bar() Time { return Time(m.Num) * m.Unit() }
 
+// Tempo limits in quarter notes a minute.
+const (
+	MinTempo = 10
+	MaxTempo = 400
+)
+
 // TempoAt is a tempo in quarter notes a minute in force from At.
 type TempoAt struct {
 	At  Time

@@ -340,9 +340,9 @@ func (n Near) Text() string {
 	moved := ""
 	switch {
 	case n.Steps > 0:
-		moved = ", " + halfSteps(n.Steps) + " up"
+		moved = ", " + HalfSteps(n.Steps) + " up"
 	case n.Steps < 0:
-		moved = ", " + halfSteps(-n.Steps) + " down"
+		moved = ", " + HalfSteps(-n.Steps) + " down"
 	}
 	switch len(n.Strings) {
 	case 0:
@@ -362,13 +362,14 @@ func (id Identity) String() string {
 	case id.Shape == "":
 		return "a tuning of your own"
 	case id.Steps > 0:
-		return fmt.Sprintf("the shape of %s, %s up", id.Shape, halfSteps(id.Steps))
+		return fmt.Sprintf("the shape of %s, %s up", id.Shape, HalfSteps(id.Steps))
 	default:
-		return fmt.Sprintf("the shape of %s, %s down", id.Shape, halfSteps(-id.Steps))
+		return fmt.Sprintf("the shape of %s, %s down", id.Shape, HalfSteps(-id.Steps))
 	}
 }
 
-func halfSteps(n int) string {
+// HalfSteps says how many half steps: "1 half step", "3 half steps".
+func HalfSteps(n int) string {
 	if n == 1 {
 		return "1 half step"
 	}

@@ -119,7 +119,7 @@ func (p *parser) tempoField(value string, at int) {
 	}
 	quarter, ok := p.readTempo(value)
 	if !ok {
-		p.warn(at, "the tempo Q:%s is not understood and read past: write beats a minute like Q:1/4=90, from %d to %d quarter notes", text, minTempo, maxTempo)
+		p.warn(at, "the tempo Q:%s is not understood and read past: write beats a minute like Q:1/4=90, from %d to %d quarter notes", text, tune.MinTempo, tune.MaxTempo)
 		return
 	}
 	p.add(item{kind: tempoItem, tempo: quarter})
@@ -153,13 +153,8 @@ func (p *parser) readTempo(value string) (quarter float64, ok bool) {
 		bpm = (bpm + to) / 2
 	}
 	quarter = bpm * length.Quarters()
-	return quarter, err == nil && quarter >= minTempo && quarter <= maxTempo
+	return quarter, err == nil && quarter >= tune.MinTempo && quarter <= tune.MaxTempo
 }
-
-const (
-	minTempo = 10
-	maxTempo = 400
-)
 
 // key is a signature: alteration in half steps and cents by letter.
 type key struct {

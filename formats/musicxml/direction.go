@@ -9,6 +9,7 @@ import (
 
 	"stepping/core/chord"
 	"stepping/core/score"
+	"stepping/core/tune"
 )
 
 // direction reads tempo and jumps. What <sound> says goes before signs and words, which are how it looks.
@@ -83,14 +84,8 @@ func (w *cursor) sound(n *node) {
 	}
 }
 
-// Tempo limits in quarter notes a minute; what is beyond is read past.
-const (
-	minTempo = 10
-	maxTempo = 400
-)
-
 func (w *cursor) tempo(bpm float64) {
-	if !(bpm >= minTempo && bpm <= maxTempo) {
+	if !(bpm >= tune.MinTempo && bpm <= tune.MaxTempo) {
 		return
 	}
 	for _, t := range w.measure.tempos {

@@ -1,0 +1,88 @@
+package web_test
+
+import (
+	"fmt"
+	"strings"
+	"testing"
+
+	"github.com/chromedp/chromedp"
+	"github.com/chromedp/chromedp/kb"
+)
+
+// TestProposed: a tune added without a tuning begins in the best of three, and a key takes another.
+func TestProposed(t *testing.T) {
+	b := newTab(t, newSite(t), 1280, 800)
+	b.expect()
+	b.open("/")
+	b.add(ownTune)
+	b.until("document.querySelector('.proposed .is-now')")
+	first, all := b.text(".proposed .is-now button"), b.text(".proposed")
+	if n := eval[int](b, "document.querySelectorAll('.proposed li').length"); n != 3 || strings.Count(all, "retun") != 3 {
+		t.Errorf("%d proposals: %s", n, all)
+	}
+	b.accessible("plan page with proposals")
+	b.key("w")
+	b.until("document.querySelectorAll('.proposed li')[1].classList.contains('is-now')")
+	if got := b.text(".proposed .is-now button"); got == first || !strings.Contains(b.text(".setup summary"), strings.Fields(got)[0]) {
+		t.Errorf("%q is in force after %q", got, first)
+	}
+
+	// One that is written high, as guitars read, is played an octave lower, and stays so with another tuning.
+	b.open("/")
+	b.add(strings.ReplaceAll(strings.Replace(ownTune, "F2 A2 d3 A", "f2 a2 d'3 a", 1), "E2 G2", "e2 g2"))
+	b.until("document.querySelector('.proposed .is-now') && document.querySelector('#lectern')._x_dataStack")
+	b.key("w")
+	b.until("document.querySelectorAll('.proposed li')[1].classList.contains('is-now')")
+	if got := b.text(".proposed") + b.text(".setup summary"); !strings.Contains(got, "an octave lower") || !strings.Contains(got, "moved -12") {
+		t.Error(got)
+	}
+}
+
+// TestLongTune: a tune of 3,000 notes shows how far its plan is, and can be stopped; one out of
+// range is brought into it by a button.
+func TestLongTune(t *testing.T) {
+	s := newSite(t)
+	b := newTab(t, s, 1280, 800)
+	b.expect()
+	add := func(abc string) {
+		b.open("/")
+		b.do(chromedp.SetValue("#tuning", "Open D"))
+		b.add(abc)
+	}
+	add("T:Endless Lane\nL:1/8\nQ:1/4=100\nK:D\n" + strings.Repeat("D2FG A2dc BAFE D4|", 272))
+	b.until("document.querySelector('[data-poll]')")
+	b.accessible("a plan under way")
+	b.until("parseInt(document.querySelector('.poll-figure').textContent) > 0")
+	b.key(kb.Escape)
+	b.until("document.body.innerText.includes('Plan it after all')")
+
+	add("T:Deep Well\nK:D\nD,,,2 F,,2|")
+	b.until("document.querySelector('.plain .acts')")
+	b.accessible("a tune out of range")
+	b.do(chromedp.Click(".plain .acts .act"))
+	b.until("document.querySelector('.column')")
+	if got := b.text(".setup summary"); !strings.Contains(got, "half steps") {
+		t.Errorf("setup: %q", got)
+	}
+}
+
+// TestLooks runs axe on the plan in both appearances and on a phone, and checks that
+// nothing is wider than the screen.
+func TestLooks(t *testing.T) {
+	s := newSite(t)
+	for _, size := range [][2]int64{{1280, 800}, {390, 844}} {
+		b := newTab(t, s, size[0], size[1])
+		b.open("/")
+		for range 2 {
+			want := eval[string](b, "document.querySelector('.look button').value")
+			b.do(chromedp.Click(".look button"))
+			b.until("document.documentElement?.dataset.look === " + quote(want) + " && document.readyState === 'complete'")
+			b.open(s.tunePath(t, 0) + "?m=6")
+			look := eval[string](b, "document.documentElement.dataset.look")
+			b.accessible(fmt.Sprint("plan page ", look, size))
+			if wide := eval[int](b, "document.documentElement.scrollWidth"); wide > int(size[0]) {
+				t.Errorf("%v: the page is %d wide", size, wide)
+			}
+		}
+	}
+}
