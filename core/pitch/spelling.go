@@ -37,7 +37,13 @@ func InKey(tonic Note) *Spelling {
 	return s
 }
 
-func major(degree int) bool  { return 0b101010110101>>degree&1 != 0 }
+// Scales as sets of pitch classes above the tonic: bit 0 is the tonic, bit 7 the fifth.
+const (
+	MajorScale   uint16 = 0b101010110101
+	NaturalMinor uint16 = 0b010110101101
+)
+
+func major(degree int) bool  { return MajorScale>>degree&1 != 0 }
 func natural(class int) bool { return major(class) } // C major has the natural notes
 
 // Class names the pitch class so many half steps above C.

@@ -104,9 +104,6 @@ func (p *Page) chordOver(bar int, at tune.Time) *Chord {
 	return nil
 }
 
-// diatonic is the classes of C major.
-const diatonic = uint16(0b101010110101)
-
 // findKey is the diatonic scale that most of the notes and chord tones belong to; of equals the one with the first chord, and the last note.
 func (s *search) findKey() uint16 {
 	var weight [12]float64
@@ -124,7 +121,7 @@ func (s *search) findKey() uint16 {
 	}
 	best, most := uint16(0), -1.0
 	for tonic := range 12 {
-		scale := (diatonic<<tonic | diatonic>>(12-tonic)) & 0xfff
+		scale := (pitch.MajorScale<<tonic | pitch.MajorScale>>(12-tonic)) & 0xfff
 		sum := 0.0
 		for k, w := range weight {
 			if scale>>k&1 != 0 {

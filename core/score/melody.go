@@ -166,9 +166,9 @@ func (s *Score) GuessKey() tune.Key {
 	best, most := tune.Key{Tonic: pitch.Note{Letter: 'C'}}, -1.0
 	for tonic := range 12 {
 		for _, minor := range []bool{false, true} {
-			scale := uint16(0b101010110101)
+			scale := pitch.MajorScale
 			if minor {
-				scale = 0b010110101101
+				scale = pitch.NaturalMinor
 			}
 			in, total := 0.0, 0.0
 			for k, w := range weight {

@@ -113,7 +113,7 @@ func (r *reader) cut(at int) error {
 	for k, segs := range lines {
 		if len(segs) != n {
 			r.out.Warn(r.lineOf(s, k+1)+1, 1, "string %d has %d bars in this system and the others %d: it is read by the columns of the others", k+1, len(segs), n)
-			lines[k] = lines[model]
+			lines[k] = slices.Clone(lines[model])
 			for i := range lines[k] {
 				lines[k][i].to = min(lines[k][i].to, len(s.lines[k]))
 			}
@@ -176,6 +176,11 @@ func (r *reader) tokens(line []rune, str, from, to int) []token {
 	s := &scanner{line: line, str: str, i: from, to: min(to, len(line)), angles: r.head.angles}
 	for s.i < s.to {
 		s.step()
+	}
+	for i := range s.out {
+		if _, ok := nodes[s.out[i].fret]; s.out[i].how == play.Harmonic && !ok {
+			s.out[i].how = "" // no harmonic is played there: it is read as pressed
+		}
 	}
 	return s.out
 }

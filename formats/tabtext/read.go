@@ -194,10 +194,7 @@ func (r *reader) playOut() error {
 func (r *reader) pitchOf(t *token) pitch.Note {
 	open := r.tuning.Open(t.str) + pitch.Midi(r.head.capo)
 	if t.how == play.Harmonic {
-		if cents, ok := nodes[t.fret]; ok {
-			return pitch.Spell(open+cents, false)
-		}
-		t.how = ""
+		return pitch.Spell(open+nodes[t.fret], false)
 	}
 	return pitch.Spell(open+pitch.Pitch(math.Round(t.fret*100)), false)
 }
