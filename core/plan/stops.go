@@ -40,13 +40,6 @@ const (
 	harmonyBy = 5 // cents by which a harmonic may miss the written pitch
 )
 
-// nodes are the frets at which an open string is touched for a harmonic, with the cents by
-// which it sounds above the open string: partials 2, 3 and 4.
-var nodes = []struct {
-	fret  int
-	cents float64
-}{{12, 1200}, {7, 1200 * math.Log2(3)}, {5, 2400}}
-
 // bends are the amounts in cents, with the thickest string that bends so far.
 var bends = []struct {
 	cents   pitch.Pitch
@@ -96,13 +89,13 @@ func stopsOn(r *Request, s int, p, next pitch.Pitch) []stop {
 }
 
 func harmonicsOn(r *Request, s int, p pitch.Pitch) (out []stop) {
-	for _, n := range nodes {
-		sounds := float64(r.Tuning.Open(s)+pitch.Midi(r.Capo)) + n.cents
-		if math.Abs(sounds-float64(p)) > harmonyBy || n.fret+r.Capo > r.Player.Instrument.Frets {
+	for _, n := range play.Nodes {
+		sounds := float64(r.Tuning.Open(s)+pitch.Midi(r.Capo)) + n.Cents
+		if math.Abs(sounds-float64(p)) > harmonyBy || n.Fret+r.Capo > r.Player.Instrument.Frets {
 			continue
 		}
 		for _, f := range r.Player.FreeFingers() {
-			out = append(out, stop{str: s, fret: float64(n.fret + r.Capo), how: play.Harmonic, finger: f})
+			out = append(out, stop{str: s, fret: float64(n.Fret + r.Capo), how: play.Harmonic, finger: f})
 		}
 	}
 	return out

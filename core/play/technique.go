@@ -1,5 +1,7 @@
 package play
 
+import "math"
+
 // How is a technique. Drop and Off are used in pins only.
 type How string
 
@@ -18,3 +20,22 @@ const (
 	Dead     How = "dead"     // struck while its finger lets up: no pitch
 	Off      How = "off"      // no slide; no heel
 )
+
+// Node is a fret at which an open string is touched for a harmonic, with the cents by which it sounds above the open string.
+type Node struct {
+	Fret  int
+	Cents float64
+}
+
+// Nodes are those that are played, the surest first: partials 2, 3 and 4.
+var Nodes = []Node{{12, 1200}, {7, 1200 * math.Log2(3)}, {5, 2400}}
+
+// NodeAt is the node at a fret above the nut or capo; ok is false where no harmonic is played.
+func NodeAt(fret float64) (n Node, ok bool) {
+	for _, n := range Nodes {
+		if float64(n.Fret) == fret {
+			return n, true
+		}
+	}
+	return Node{}, false
+}

@@ -73,9 +73,6 @@ func (s *Score) openStrings(open map[int]pitch.Note) (out [tuning.Strings]pitch.
 	return out, found
 }
 
-// nodes are the cents above the open string of the harmonics that plans know, by the fret at which it is touched.
-var nodes = map[int]float64{12: 1200, 7: 1902, 5: 2400}
-
 // settle makes the place say what a pin says; false if the pitch is not there.
 func (n *Note) settle(t tuning.Tuning, capo int, bend float64) bool {
 	on := n.On
@@ -86,7 +83,8 @@ func (n *Note) settle(t tuning.Tuning, capo int, bend float64) bool {
 	fret := float64(n.Note.Pitch()-t.Open(on.String)) / 100
 	switch {
 	case on.How == play.Harmonic:
-		if sounds := nodes[int(on.Fret)-capo]; math.Abs(float64(n.Note.Pitch()-t.Open(on.String)-pitch.Midi(capo))-sounds) > 5 {
+		node, played := play.NodeAt(on.Fret - float64(capo))
+		if !played || math.Abs(float64(n.Note.Pitch()-t.Open(on.String)-pitch.Midi(capo))-node.Cents) > 5 {
 			n.On = nil
 			return false
 		}

@@ -10,6 +10,7 @@ import (
 	"fmt"
 	"slices"
 	"sort"
+	"strings"
 
 	"stepping/core/chord"
 	"stepping/core/pitch"
@@ -105,6 +106,32 @@ type Key struct {
 	Tonic pitch.Note
 	Minor bool
 	Flats bool // spell with flats
+}
+
+// circle is the circle of fifths from F, whose major key has one flat.
+const circle = "FCGDAEB"
+
+// KeyOf is the key of a signature: so many sharps, flats below zero, -7 to 7; what is beyond is taken as the last.
+func KeyOf(fifths int, minor bool) Key {
+	fifths = max(-7, min(7, fifths))
+	at := fifths + 1 + 7
+	if minor {
+		at += 3
+	}
+	return Key{Tonic: pitch.Note{Letter: circle[at%7], Alter: at/7 - 1}, Minor: minor, Flats: fifths < 0}
+}
+
+// Signature is the number of the key's sharps, flats below zero; ok is false for a key without one of -7 to 7.
+func (k Key) Signature() (fifths int, ok bool) {
+	at := strings.IndexByte(circle, k.Tonic.Letter)
+	if at < 0 {
+		return 0, false
+	}
+	fifths = at - 1 + 7*k.Tonic.Alter
+	if k.Minor {
+		fifths -= 3
+	}
+	return fifths, fifths >= -7 && fifths <= 7
 }
 
 // Tune is a whole piece.

@@ -122,24 +122,11 @@ func (w *cursor) attributes(n *node) error {
 	return nil
 }
 
-// fifths: major keys by the number of their sharps, flats below.
-const tonics = "FCGDAEB" // from -1 on
-
 func (w *cursor) key(n *node) {
 	if w.score.Key.Tonic.Letter != 0 || !n.has("fifths") {
 		return // the first key is the tune's
 	}
-	fifths := max(-7, min(7, n.kid("fifths").int(0)))
-	k := tune.Key{Flats: fifths < 0, Minor: strings.EqualFold(strings.TrimSpace(n.kid("mode").text), "minor")}
-	at := fifths + 1
-	if k.Minor {
-		at += 3
-	}
-	octave := 0
-	for at < 0 {
-		at, octave = at+7, octave-1
-	}
-	k.Tonic = pitch.Note{Letter: tonics[at%7], Alter: at/7 + octave}
+	k := tune.KeyOf(n.kid("fifths").int(0), strings.EqualFold(strings.TrimSpace(n.kid("mode").text), "minor"))
 	k.Tonic = w.part.moved(pitch.Note{Letter: k.Tonic.Letter, Alter: k.Tonic.Alter, Octave: 4})
 	k.Tonic.Octave, k.Tonic.Cents = 0, 0
 	w.score.Key = k

@@ -115,15 +115,11 @@ func (w *writer) attributes(bar int, begin tune.Time) {
 
 func (w *writer) key() {
 	k := w.sheet.Tune.Key
-	if k.Tonic.Letter < 'A' || k.Tonic.Letter > 'G' {
-		return
-	}
-	fifths := strings.IndexByte(tonics, k.Tonic.Letter) - 1 + 7*k.Tonic.Alter
 	mode := "major"
 	if k.Minor {
-		fifths, mode = fifths-3, "minor"
+		mode = "minor"
 	}
-	if fifths >= -7 && fifths <= 7 {
+	if fifths, ok := k.Signature(); ok {
 		w.raw("<key><fifths>%d</fifths><mode>%s</mode></key>", fifths, mode)
 	}
 }

@@ -5,7 +5,6 @@ import (
 	"strings"
 
 	"stepping/core/chord"
-	"stepping/core/pitch"
 	"stepping/core/score"
 	"stepping/core/tune"
 	"stepping/formats/plaintext"
@@ -62,7 +61,7 @@ func (t *track) meta() (done bool, err error) {
 			sc.Meters = append(sc.Meters, score.Meter{At: t.now, Num: num, Den: den})
 		}
 	case kind == 0x59 && n >= 2 && sc.Key.Tonic.Letter == 0:
-		sc.Key = keyOf(int(int8(d[0])), d[1] == 1)
+		sc.Key = tune.KeyOf(int(int8(d[0])), d[1] == 1)
 	}
 	return false, nil
 }
@@ -81,13 +80,4 @@ func text(d []byte) string {
 		}
 		return r
 	}, s))
-}
-
-func keyOf(sharps int, minor bool) tune.Key {
-	sharps = max(-7, min(7, sharps))
-	at := sharps + 1 + 7
-	if minor {
-		at += 3
-	}
-	return tune.Key{Tonic: pitch.Note{Letter: "FCGDAEB"[at%7], Alter: at/7 - 1}, Minor: minor, Flats: sharps < 0}
 }

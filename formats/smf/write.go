@@ -7,7 +7,6 @@ import (
 	"io"
 	"math"
 	"slices"
-	"strings"
 
 	"stepping/core/play"
 	"stepping/core/score"
@@ -107,14 +106,12 @@ func (w *writer) conductor() []byte {
 	for _, m := range tu.Meters {
 		events = append(events, event{w.tick(m.At), changes, meta(0x58, []byte{byte(m.Num), byte(math.Log2(float64(m.Den))), byte(24 * m.Pulse().Quarters()), 8})})
 	}
-	if fifths := strings.IndexByte("FCGDAEB", tu.Key.Tonic.Letter) - 1 + 7*tu.Key.Tonic.Alter; tu.Key.Tonic.Letter != 0 {
+	if fifths, ok := tu.Key.Signature(); ok {
 		minor := byte(0)
 		if tu.Key.Minor {
-			fifths, minor = fifths-3, 1
+			minor = 1
 		}
-		if fifths >= -7 && fifths <= 7 {
-			events = append(events, event{0, changes, meta(0x59, []byte{byte(int8(fifths)), minor})})
-		}
+		events = append(events, event{0, changes, meta(0x59, []byte{byte(int8(fifths)), minor})})
 	}
 	for _, t := range tu.Tempos {
 		us := int(math.Round(6e7 / (t.BPM * w.sheet.Tempo / tu.Tempos[0].BPM)))

@@ -178,7 +178,7 @@ func (r *reader) tokens(line []rune, str, from, to int) []token {
 		s.step()
 	}
 	for i := range s.out {
-		if _, ok := nodes[s.out[i].fret]; s.out[i].how == play.Harmonic && !ok {
+		if _, ok := play.NodeAt(s.out[i].fret); s.out[i].how == play.Harmonic && !ok {
 			s.out[i].how = "" // no harmonic is played there: it is read as pressed
 		}
 	}

@@ -10,6 +10,7 @@ import (
 	"strings"
 
 	"stepping/core/pitch"
+	"stepping/core/play"
 	"stepping/core/score"
 	"stepping/core/tune"
 	"stepping/core/tuning"
@@ -268,7 +269,8 @@ func (r *reader) meansSlide() bool {
 		}
 		line := string(runes)
 		for _, m := range angled.FindAllStringSubmatch(line, -1) {
-			if fret, err := strconv.ParseFloat(m[1], 64); err != nil || nodes[fret] == 0 && fret != 19 && fret != 24 {
+			fret, err := strconv.ParseFloat(m[1], 64)
+			if _, ok := play.NodeAt(fret); err != nil || !ok && fret != 19 && fret != 24 {
 				return true
 			}
 			in++

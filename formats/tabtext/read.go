@@ -194,13 +194,11 @@ func (r *reader) playOut() error {
 func (r *reader) pitchOf(t *token) pitch.Note {
 	open := r.tuning.Open(t.str) + pitch.Midi(r.head.capo)
 	if t.how == play.Harmonic {
-		return pitch.Spell(open+nodes[t.fret], false)
+		node, _ := play.NodeAt(t.fret)
+		return pitch.Spell(open+pitch.Midi(int(math.Round(node.Cents/100))), false)
 	}
 	return pitch.Spell(open+pitch.Pitch(math.Round(t.fret*100)), false)
 }
-
-// nodes are the frets at which harmonics are played, with what they sound above the open string, to the half step.
-var nodes = map[float64]pitch.Pitch{12: 1200, 7: 1900, 5: 2400}
 
 // extend lets the notes that a tied column names sound on; false if they do not sound.
 func (r *reader) extend(voice *score.Voice, b *bar, c *stack, end score.Units) bool {
