@@ -228,7 +228,7 @@ func (s *Server) tuneRoutes(tune *gin.RouterGroup) {
 	tune.GET("", s.planPage)
 	tune.GET("/at/:m", s.atMoment)
 	tune.GET("/plan.json", s.planJSON)
-	for _, file := range []string{"tab.txt", "plan.musicxml", "plan.mid", "plan.abc"} {
+	for file := range planFiles {
 		tune.GET("/"+file, s.planFile(file))
 	}
 	tune.GET("/practise", s.ladder)

@@ -30,7 +30,7 @@ func (d *document) playOut() (*score.Score, error) {
 	pl := &player{document: d}
 	for _, p := range d.parts {
 		pl.voices = append(pl.voices, p.newVoices())
-		pl.ties = append(pl.ties, map[tieKey]noteAt{})
+		pl.ties = append(pl.ties, map[pitch.Note]noteAt{})
 	}
 	for n, i := range order {
 		if err := pl.measure(i, n > 0 && order[n-1] == i-1); err != nil {
@@ -66,12 +66,11 @@ func (d *document) fillMeasures() {
 	meter, tempo := score.Meter{Num: 4, Den: 4}, score.Tempo{BPM: score.DefaultTempo}
 	for i := range d.measures {
 		m := &d.measures[i]
-		starts := func(at score.Units) bool { return at == 0 }
-		if !slices.ContainsFunc(m.meters, func(x score.Meter) bool { return starts(x.At) }) {
+		if !slices.ContainsFunc(m.meters, func(x score.Meter) bool { return x.At == 0 }) {
 			m.meters = append([]score.Meter{meter}, m.meters...)
 			m.meters[0].At = 0
 		}
-		if !slices.ContainsFunc(m.tempos, func(x score.Tempo) bool { return starts(x.At) }) {
+		if !slices.ContainsFunc(m.tempos, func(x score.Tempo) bool { return x.At == 0 }) {
 			m.tempos = append([]score.Tempo{tempo}, m.tempos...)
 			m.tempos[0].At = 0
 		}
@@ -105,15 +104,11 @@ func (p *part) newVoices() []score.Voice {
 type player struct {
 	*document
 	voices [][]score.Voice         // by part
-	ties   []map[tieKey]noteAt     // open ones, by part
+	ties   []map[pitch.Note]noteAt // open ones, by part
 	bends  map[*score.Spot]float64 // half steps, by where they are played
 	now    score.Units
 	begins []int // written measure of each bar
 	total  int
-}
-
-type tieKey struct {
-	note pitch.Note
 }
 
 type noteAt struct{ voice, note int }
@@ -159,7 +154,7 @@ func (pl *player) notes(p int, notes []written) error {
 		v := slices.Index(pl.parts[p].order, n.voice)
 		voice := &pl.voices[p][v]
 		at := pl.now + n.At
-		key := tieKey{n.Note.Note}
+		key := n.Note.Note
 		if from, ok := pl.ties[p][key]; ok && n.tieStop {
 			if before := &pl.voices[p][from.voice].Notes[from.note]; before.End() == at {
 				before.Dur += n.Dur
