@@ -130,7 +130,7 @@ func (s *Server) hearPage(c *gin.Context) {
 	b.Source = "/tunes/" + b.ID + "/sound.wav?" + q.Encode()
 	status := http.StatusOK
 	if _, err := soundOf(w.plan, q); err != nil {
-		b.Fault, status = err.Error(), http.StatusUnprocessableEntity
+		b.Fault, status = sentence(err.Error()), http.StatusUnprocessableEntity
 	}
 	s.render(c, status, "hear", "layout", "Hear "+t.Title, b)
 }

@@ -44,7 +44,7 @@ func TestHear(t *testing.T) {
 			t.Errorf("%s: %d %.200s", query, status, body)
 		}
 	}
-	for query, want := range map[string]string{"bars=9-400": "the tune has bars 1 to 16", "tempo=fast": "give 10 to 400", "count=99": "up to 32 beats", "bars=x": "write bars like 3-6"} {
+	for query, want := range map[string]string{"bars=9-400": "Bars 9 to 400: the tune has bars 1 to 16", "tempo=fast": "give 10 to 400", "count=99": "up to 32 beats", "bars=x": "write bars like 3-6"} {
 		if status, body, _ := s.ask(t, "GET", path+"/hear?"+query, url.Values(nil)); status != 422 || !strings.Contains(body, want) || strings.Contains(body, "<audio") {
 			t.Errorf("hear %s: %d, without %q", query, status, want)
 		}

@@ -2,6 +2,7 @@ package main
 
 import (
 	"bytes"
+	"cmp"
 	"context"
 	"encoding/json"
 	"errors"
@@ -125,7 +126,7 @@ func readCommand(_ context.Context, args []string, out io.Writer) error {
 		return writeLine(out, reading)
 	}
 	tw := tabwriter.NewWriter(out, 0, 4, 2, ' ', 0)
-	fmt.Fprintf(tw, "%s: %s, %d bars, %d notes\n", reading.Title, reading.Format, reading.Bars, len(reading.Notes))
+	fmt.Fprintf(tw, "%s: %s, %d bars, %d notes\n", cmp.Or(reading.Title, "untitled"), reading.Format, reading.Bars, len(reading.Notes))
 	if len(reading.Voices) > 1 {
 		for _, v := range reading.Voices {
 			fmt.Fprintf(tw, "--voice %d\t%s\t%d notes\t%s to %s\t%s\n", v.Voice, v.Name, v.Notes, v.Lowest, v.Highest, strings.Join(v.First, " "))

@@ -179,7 +179,7 @@ func (r *reader) playOut() error {
 		return fault(r.systems[0].first+1, 1, "there are no notes on these strings: write frets on them, like --0--2--3--")
 	}
 	if dead > 0 {
-		sc.Warn(r.systems[0].first+1, 1, "%d dead notes (x) are left out: they have no pitch", dead)
+		sc.Warn(r.systems[0].first+1, 1, "dead notes (x) have no pitch and are left out: %d", dead)
 	}
 	sc.Parts = []score.Part{{Name: "guitar", Voices: []score.Voice{voice}}}
 	for i := range voice.Notes {
