@@ -285,7 +285,10 @@ func (s *Server) launch(ctx context.Context, deadline time.Time) error {
 	p.cmd.SysProcAttr = &syscall.SysProcAttr{Setpgid: true, Pdeathsig: syscall.SIGTERM, Credential: s.as.credential()}
 	started := make(chan error)
 	go func() {
-		runtime.LockOSThread() // the death signal belongs to the thread that started the child
+		// The death signal belongs to the thread that started the child: it is kept while that lives, and must not end after it,
+		// or others that were started from it would die.
+		runtime.LockOSThread()
+		defer runtime.UnlockOSThread()
 		err := p.cmd.Start()
 		started <- err
 		if err == nil {

@@ -9,7 +9,9 @@ import (
 	"os"
 	"os/exec"
 	"path/filepath"
+	"runtime"
 	"strings"
+	"sync"
 	"syscall"
 	"testing"
 	"time"
@@ -187,10 +189,40 @@ func TestPlaces(t *testing.T) {
 	}
 }
 
+// bound starts children that die with the thread that started them, each from a thread of its own.
+func bound(t *testing.T) []*exec.Cmd {
+	t.Helper()
+	children := make([]*exec.Cmd, 12)
+	var all sync.WaitGroup
+	for i := range children {
+		children[i] = exec.Command("sleep", "600")
+		children[i].SysProcAttr = &syscall.SysProcAttr{Pdeathsig: syscall.SIGKILL}
+		all.Go(func() {
+			runtime.LockOSThread()
+			defer runtime.UnlockOSThread()
+			if err := children[i].Start(); err != nil {
+				t.Error(err)
+			}
+			time.Sleep(10 * time.Millisecond) // until each has its thread
+		})
+	}
+	all.Wait()
+	return children
+}
+
 // TestWatched: a server that dies is started again, with what was kept; a second program on the same files is refused by name
-// and may join.
+// and may join. Nothing else that this process has started dies with it.
 func TestWatched(t *testing.T) {
 	dir := reachable(t)
+	others := bound(t)
+	defer func() {
+		for _, other := range others {
+			_ = other.Process.Signal(syscall.SIGTERM)
+			if err := other.Wait(); other.ProcessState.Sys().(syscall.WaitStatus).Signal() != syscall.SIGTERM {
+				t.Errorf("a child beside the server: %v", err)
+			}
+		}
+	}()
 	s := started(t, dir)
 	if _, err := ask(t, s.DSN, "CREATE TABLE kept (n INT) SELECT 7 n"); err != nil && !errors.Is(err, sql.ErrNoRows) {
 		t.Fatal(err)
