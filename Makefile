@@ -55,7 +55,7 @@ deps:
 	scripts/deps.sh mariadb-server
 
 deps-test:
-	scripts/deps.sh mariadb-server chromium
+	scripts/deps.sh mariadb-server chromium fluidsynth timgm6mb-soundfont
 
 fmt:
 	gofmt -w .

@@ -17,6 +17,7 @@ require (
 	github.com/skip2/go-qrcode v0.0.0-20200617195104-da1b6568686e
 	golang.org/x/net v0.62.0
 	golang.org/x/text v0.44.0
+	gonum.org/v1/gonum v0.17.0
 )
 
 require (

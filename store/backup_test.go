@@ -25,6 +25,9 @@ func TestBackup(t *testing.T) {
 		t.Fatal(err)
 	}
 	id := f.list(t)[0].ID
+	if err := errors.Join(f.AddPasses(f.ctx, f.owner, id, aPass, aPass), f.SetNote(f.ctx, f.owner, id, 1, "slow 🎸")); err != nil {
+		t.Fatal(err)
+	}
 	if err := f.SavePlan(f.ctx, f.owner, id, strings.Repeat("a", 64), []byte("{}")); err != nil {
 		t.Fatal(err)
 	}

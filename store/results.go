@@ -15,6 +15,9 @@ type Result struct {
 	Running bool // some copy of the program is at it
 }
 
+// LadderResult is the kind of result that holds the rungs of a tune's ladder: sittings are planned from them over all tunes, without planning any.
+const LadderResult = "ladder"
+
 // heartbeat is how old what is saved of work under way may be before its copy counts as gone; SavedEvery is how often to save it.
 const (
 	heartbeat  = 12 * time.Second

@@ -11,6 +11,7 @@ import (
 
 	"stepping/account"
 	"stepping/core/player"
+	"stepping/core/practice"
 	"stepping/core/retune"
 	"stepping/core/thumb"
 	"stepping/store"
@@ -20,7 +21,7 @@ import (
 var ownerless = map[string]string{
 	"Close": "the database", "Collector": "the connections", "Backup": "of everything", "Tidy": "marks of changes", "Restore": "of everything", "Ping": "the database", "Together": "transactions", "Alone": "leases", "FirstPlayer": "who owns what is here", "Sessions": "by a secret token",
 	"Account": "by name, to sign in", "HasAccounts": "whether there are any", "FindLink": "by a secret", "AddAccount": "by a secret", "ResetPassword": "by a secret",
-	"SignedIn": "by the secret of a session", "TryAfter": "by hashes of addresses", "Succeeded": "by hashes of addresses", "Patterns": "a shelf, below", "Guitars": "a shelf, below", "Slides": "a shelf, below", "Drafts": "a shelf, below",
+	"SignedIn": "by the secret of a session", "TryAfter": "by hashes of addresses", "Succeeded": "by hashes of addresses", "Patterns": "a shelf, below", "Guitars": "a shelf, below", "Slides": "a shelf, below", "Drafts": "a shelf, below", "Occasions": "a shelf, below",
 }
 
 // TestWalls walks every method of the store as another owner: nothing is found, nothing is changed, and the database itself refuses
@@ -39,6 +40,9 @@ func TestWalls(t *testing.T) {
 		t.Fatal(err)
 	}
 	mine := shelved(t, &f)
+	if err := errors.Join(f.AddPasses(f.ctx, f.owner, id, aPass), f.SetNote(f.ctx, f.owner, id, 3, "the ring finger!")); err != nil {
+		t.Fatal(err)
+	}
 	secret, err := f.AddLink(f.ctx, store.FirstLink, f.owner)
 	if err != nil {
 		t.Fatal(err)
@@ -73,28 +77,34 @@ func TestWalls(t *testing.T) {
 			_, err := f.SaveResult(f.ctx, other, id, "ranking", "b", []byte("{}"), false, true)
 			return err
 		},
-		"Result":          func() error { _, err := f.Result(f.ctx, other, id, "ranking"); return err },
-		"StopResult":      func() error { return f.StopResult(f.ctx, other, id, "ranking") },
-		"SaveSettings":    func() error { return f.SaveSettings(f.ctx, other, id, 1, f.profile, settings(1)) },
-		"SaveSource":      func() error { return f.SaveSource(f.ctx, other, id, 1, "Theirs", "K:D\nD|") },
-		"Step":            func() error { return f.Step(f.ctx, other, id, 1, 1) },
-		"SetFacts":        func() error { return f.SetFacts(f.ctx, other, id, 1, "x") },
-		"DeleteTune":      func() error { return f.DeleteTune(f.ctx, other, id) },
-		"SaveProfile":     func() error { return f.SaveProfile(f.ctx, other, f.profile, 1, player.Default()) },
-		"DeleteProfile":   func() error { return f.DeleteProfile(f.ctx, other, f.profile) },
-		"EndSignin":       func() error { return f.EndSignin(f.ctx, other, signin) },
-		"patterns.Get":    func() error { _, err := f.Patterns().Get(f.ctx, other, mine[0]); return err },
-		"patterns.Save":   func() error { return f.Patterns().Save(f.ctx, other, mine[0], 1, &thumb.Pattern{Name: "x"}) },
-		"patterns.Delete": func() error { return f.Patterns().Delete(f.ctx, other, mine[0]) },
-		"guitars.Get":     func() error { _, err := f.Guitars().Get(f.ctx, other, mine[1]); return err },
-		"guitars.Save":    func() error { return f.Guitars().Save(f.ctx, other, mine[1], 1, &store.Guitar{}) },
-		"guitars.Delete":  func() error { return f.Guitars().Delete(f.ctx, other, mine[1]) },
-		"slides.Get":      func() error { _, err := f.Slides().Get(f.ctx, other, mine[2]); return err },
-		"slides.Save":     func() error { return f.Slides().Save(f.ctx, other, mine[2], 1, &store.Slide{}) },
-		"slides.Delete":   func() error { return f.Slides().Delete(f.ctx, other, mine[2]) },
-		"drafts.Get":      func() error { _, err := f.Drafts().Get(f.ctx, other, mine[3]); return err },
-		"drafts.Save":     func() error { return f.Drafts().Save(f.ctx, other, mine[3], 1, &store.Draft{}) },
-		"drafts.Delete":   func() error { return f.Drafts().Delete(f.ctx, other, mine[3]) },
+		"Result":           func() error { _, err := f.Result(f.ctx, other, id, "ranking"); return err },
+		"StopResult":       func() error { return f.StopResult(f.ctx, other, id, "ranking") },
+		"SaveSettings":     func() error { return f.SaveSettings(f.ctx, other, id, 1, f.profile, settings(1)) },
+		"SaveSource":       func() error { return f.SaveSource(f.ctx, other, id, 1, "Theirs", "K:D\nD|") },
+		"Step":             func() error { return f.Step(f.ctx, other, id, 1, 1) },
+		"SetFacts":         func() error { return f.SetFacts(f.ctx, other, id, 1, "x") },
+		"DeleteTune":       func() error { return f.DeleteTune(f.ctx, other, id) },
+		"SaveProfile":      func() error { return f.SaveProfile(f.ctx, other, f.profile, 1, player.Default()) },
+		"DeleteProfile":    func() error { return f.DeleteProfile(f.ctx, other, f.profile) },
+		"EndSignin":        func() error { return f.EndSignin(f.ctx, other, signin) },
+		"patterns.Get":     func() error { _, err := f.Patterns().Get(f.ctx, other, mine[0]); return err },
+		"patterns.Save":    func() error { return f.Patterns().Save(f.ctx, other, mine[0], 1, &thumb.Pattern{Name: "x"}) },
+		"patterns.Delete":  func() error { return f.Patterns().Delete(f.ctx, other, mine[0]) },
+		"guitars.Get":      func() error { _, err := f.Guitars().Get(f.ctx, other, mine[1]); return err },
+		"guitars.Save":     func() error { return f.Guitars().Save(f.ctx, other, mine[1], 1, &store.Guitar{}) },
+		"guitars.Delete":   func() error { return f.Guitars().Delete(f.ctx, other, mine[1]) },
+		"slides.Get":       func() error { _, err := f.Slides().Get(f.ctx, other, mine[2]); return err },
+		"slides.Save":      func() error { return f.Slides().Save(f.ctx, other, mine[2], 1, &store.Slide{}) },
+		"slides.Delete":    func() error { return f.Slides().Delete(f.ctx, other, mine[2]) },
+		"drafts.Get":       func() error { _, err := f.Drafts().Get(f.ctx, other, mine[3]); return err },
+		"drafts.Save":      func() error { return f.Drafts().Save(f.ctx, other, mine[3], 1, &store.Draft{}) },
+		"AddPasses":        func() error { return f.AddPasses(f.ctx, other, id, aPass) },
+		"TakeBackPass":     func() error { return f.TakeBackPass(f.ctx, other, id) },
+		"SetNote":          func() error { return f.SetNote(f.ctx, other, id, 3, "theirs") },
+		"occasions.Get":    func() error { _, err := f.Occasions().Get(f.ctx, other, mine[4]); return err },
+		"occasions.Save":   func() error { return f.Occasions().Save(f.ctx, other, mine[4], 1, &store.Occasion{}) },
+		"occasions.Delete": func() error { return f.Occasions().Delete(f.ctx, other, mine[4]) },
+		"drafts.Delete":    func() error { return f.Drafts().Delete(f.ctx, other, mine[3]) },
 	}
 	for name, f := range refused {
 		if err := f(); !errors.Is(err, store.ErrNotFound) {
@@ -102,14 +112,19 @@ func TestWalls(t *testing.T) {
 		}
 	}
 	empty := map[string]func() (int, error){
-		"List":         func() (int, error) { v, err := f.List(f.ctx, other); return len(v), err },
-		"Tunes":        func() (int, error) { v, err := f.Tunes(f.ctx, other); return len(v), err },
-		"Profiles":     func() (int, error) { v, err := f.Profiles(f.ctx, other); return len(v), err },
-		"Signins":      func() (int, error) { v, err := f.Signins(f.ctx, other, time.Hour); return len(v), err },
-		"patterns.All": func() (int, error) { v, err := f.Patterns().All(f.ctx, other); return len(v), err },
-		"guitars.All":  func() (int, error) { v, err := f.Guitars().All(f.ctx, other); return len(v), err },
-		"slides.All":   func() (int, error) { v, err := f.Slides().All(f.ctx, other); return len(v), err },
-		"drafts.All":   func() (int, error) { v, err := f.Drafts().All(f.ctx, other); return len(v), err },
+		"List":          func() (int, error) { v, err := f.List(f.ctx, other); return len(v), err },
+		"Tunes":         func() (int, error) { v, err := f.Tunes(f.ctx, other); return len(v), err },
+		"Profiles":      func() (int, error) { v, err := f.Profiles(f.ctx, other); return len(v), err },
+		"Signins":       func() (int, error) { v, err := f.Signins(f.ctx, other, time.Hour); return len(v), err },
+		"patterns.All":  func() (int, error) { v, err := f.Patterns().All(f.ctx, other); return len(v), err },
+		"guitars.All":   func() (int, error) { v, err := f.Guitars().All(f.ctx, other); return len(v), err },
+		"slides.All":    func() (int, error) { v, err := f.Slides().All(f.ctx, other); return len(v), err },
+		"occasions.All": func() (int, error) { v, err := f.Occasions().All(f.ctx, other); return len(v), err },
+		"Passes":        func() (int, error) { v, err := f.Passes(f.ctx, other); return len(v), err },
+		"PassesOver":    func() (int, error) { v, err := f.PassesOver(f.ctx, other, id); return len(v), err },
+		"Notes":         func() (int, error) { v, err := f.Notes(f.ctx, other, id); return len(v), err },
+		"Results":       func() (int, error) { v, err := f.Results(f.ctx, other, "ranking"); return len(v), err },
+		"drafts.All":    func() (int, error) { v, err := f.Drafts().All(f.ctx, other); return len(v), err },
 	}
 	for name, f := range empty {
 		if n, err := f(); n != 0 || err != nil {
@@ -125,17 +140,18 @@ func TestWalls(t *testing.T) {
 			}
 			return err
 		},
-		"AddLink":      func() error { _, err := f.AddLink(f.ctx, store.ResetLink, other); return err },
-		"SetPassword":  func() error { return f.SetPassword(f.ctx, other, "new", store.ID{}) },
-		"Rehash":       func() error { return f.Rehash(f.ctx, other, "newer") },
-		"AddSignin":    func() error { _, err := f.AddSignin(f.ctx, other, "another browser"); return err },
-		"EndSignins":   func() error { return f.EndSignins(f.ctx, other) },
-		"Know":         func() error { return f.Know(f.ctx, other, "cookie") },
-		"Knows":        func() error { _, err := f.Knows(f.ctx, other, "cookie"); return err },
-		"patterns.Add": func() error { _, err := f.Patterns().Add(f.ctx, other, &thumb.Pattern{Name: "x"}); return err },
-		"guitars.Add":  func() error { _, err := f.Guitars().Add(f.ctx, other, &store.Guitar{}); return err },
-		"slides.Add":   func() error { _, err := f.Slides().Add(f.ctx, other, &store.Slide{}); return err },
-		"drafts.Add":   func() error { _, err := f.Drafts().Add(f.ctx, other, &store.Draft{}); return err },
+		"AddLink":       func() error { _, err := f.AddLink(f.ctx, store.ResetLink, other); return err },
+		"SetPassword":   func() error { return f.SetPassword(f.ctx, other, "new", store.ID{}) },
+		"Rehash":        func() error { return f.Rehash(f.ctx, other, "newer") },
+		"AddSignin":     func() error { _, err := f.AddSignin(f.ctx, other, "another browser"); return err },
+		"EndSignins":    func() error { return f.EndSignins(f.ctx, other) },
+		"Know":          func() error { return f.Know(f.ctx, other, "cookie") },
+		"Knows":         func() error { _, err := f.Knows(f.ctx, other, "cookie"); return err },
+		"patterns.Add":  func() error { _, err := f.Patterns().Add(f.ctx, other, &thumb.Pattern{Name: "x"}); return err },
+		"guitars.Add":   func() error { _, err := f.Guitars().Add(f.ctx, other, &store.Guitar{}); return err },
+		"slides.Add":    func() error { _, err := f.Slides().Add(f.ctx, other, &store.Slide{}); return err },
+		"occasions.Add": func() error { _, err := f.Occasions().Add(f.ctx, other, &store.Occasion{}); return err },
+		"drafts.Add":    func() error { _, err := f.Drafts().Add(f.ctx, other, &store.Draft{}); return err },
 	}
 	for name, f := range own {
 		if err := f(); err != nil {
@@ -166,7 +182,12 @@ func TestWalls(t *testing.T) {
 	covered("guitars.", f.Guitars())
 	covered("slides.", f.Slides())
 	covered("drafts.", f.Drafts())
+	covered("occasions.", f.Occasions())
 }
+
+// aPass is a pass with all that one can have.
+var aPass = practice.Pass{At: time.Date(2026, 5, 4, 18, 30, 0, 250000, time.UTC), Key: "move 3-4 bar 4, beat 1", Layer: practice.HardMove, Bars: [2]int{3, 4}, Tempo: 51, Verdict: practice.Nearly, Seconds: 9.5,
+	Plan: strings.Repeat("b", 64), Move: &practice.Motion{Kind: "travel", Bits: 3.25, There: 0.625, Fixed: 0.125}}
 
 // whose is SignedIn without the name.
 func (f *fixture) whose(id store.ID) (store.ID, error) {
@@ -174,14 +195,15 @@ func (f *fixture) whose(id store.ID) (store.ID, error) {
 	return who, err
 }
 
-// shelved puts a pattern, a guitar, a slide and a draft on the owner's shelves.
-func shelved(t *testing.T, f *fixture) (ids [4]store.ID) {
+// shelved puts a pattern, a guitar, a slide, a draft and an occasion on the owner's shelves.
+func shelved(t *testing.T, f *fixture) (ids [5]store.ID) {
 	t.Helper()
-	var errs [4]error
+	var errs [5]error
 	ids[0], errs[0] = f.Patterns().Add(f.ctx, f.owner, &thumb.Pattern{Name: "Mine"})
 	ids[1], errs[1] = f.Guitars().Add(f.ctx, f.owner, &store.Guitar{Guitar: retune.Guitar{Name: "Plank"}})
 	ids[2], errs[2] = f.Slides().Add(f.ctx, f.owner, &store.Slide{Name: "Glass"})
 	ids[3], errs[3] = f.Drafts().Add(f.ctx, f.owner, &store.Draft{Name: "half a tune"})
+	ids[4], errs[4] = f.Occasions().Add(f.ctx, f.owner, &store.Occasion{Name: "Barn dance", On: "2026-06-20"})
 	if err := errors.Join(errs[:]...); err != nil {
 		t.Fatal(err)
 	}
@@ -197,12 +219,15 @@ func everything(t *testing.T, f *fixture) []any {
 	guitars, e4 := f.Guitars().All(f.ctx, f.owner)
 	slides, e5 := f.Slides().All(f.ctx, f.owner)
 	drafts, e8 := f.Drafts().All(f.ctx, f.owner)
+	passes, e9 := f.Passes(f.ctx, f.owner)
+	notes, e11 := f.Notes(f.ctx, f.owner, tunes[0].ID)
+	occasions, e10 := f.Occasions().All(f.ctx, f.owner)
 	a, e6 := f.AccountOf(f.ctx, f.owner)
 	plan, e7 := f.Plan(f.ctx, f.owner, tunes[0].ID, strings.Repeat("a", 64))
-	if err := errors.Join(e1, e2, e3, e4, e5, e6, e7, e8); err != nil {
+	if err := errors.Join(e1, e2, e3, e4, e5, e6, e7, e8, e9, e10, e11); err != nil {
 		t.Fatal(err)
 	}
-	return []any{tunes, profiles, patterns, guitars, slides, drafts, a, string(plan)}
+	return []any{tunes, profiles, patterns, guitars, slides, drafts, passes, notes, occasions, a, string(plan)}
 }
 
 // TestAccounts: sign-ins end when they should, links work once, tries are slowed down and survive a restart, and the account

@@ -1,8 +1,6 @@
 package web
 
 import (
-	"bytes"
-	"errors"
 	"fmt"
 	"math"
 	"net/http"
@@ -16,7 +14,6 @@ import (
 	"stepping/core/neck"
 	"stepping/core/pitch"
 	"stepping/core/retune"
-	"stepping/core/sound"
 	"stepping/core/tuning"
 	"stepping/web/view"
 )
@@ -340,7 +337,7 @@ func moveWords(n int) string {
 
 func newTurn(c *retune.Change, second bool) turnView {
 	v := turnView{Number: c.String, Move: moveWords(c.HalfSteps), To: c.To.String(), Hz: fmt.Sprintf("%.1f Hz", c.Hz), Warnings: c.Warnings, Second: second,
-		Tone: fmt.Sprintf("/tone.wav?hz=%.2f", c.Hz)}
+		Tone: fmt.Sprintf("/tone.wav?hz=%.2f&string=%d", c.Hz, c.String)}
 	if second {
 		v.Move, v.Warnings = "check", nil
 		return v
@@ -445,19 +442,4 @@ func newNeckMap(t tuning.Tuning, key pitch.Note, sc tuning.Scale, k neck.Neck, m
 		v.Spots = append(v.Spots, spotView{X: x(s.Fret), Y: y(s.String, s.Fret), R: 12, Text: degreeNumber(s.Degree), Title: title, Home: s.Degree == "I", Between: between, Moved: moved[s.String]})
 	}
 	return v
-}
-
-// tone answers with a plucked string at a pitch.
-func (s *Server) tone(c *gin.Context) {
-	hz, err := strconv.ParseFloat(c.Query("hz"), 64)
-	if err != nil || !(hz >= 20 && hz <= 2000) {
-		s.fail(c, http.StatusBadRequest, errors.New("a tone has 20 to 2,000 Hz"))
-		return
-	}
-	var buf bytes.Buffer
-	if err := sound.WriteWAV(&buf, sound.Pluck(hz, 3)); err != nil {
-		s.failFor(c, err)
-		return
-	}
-	c.Data(http.StatusOK, "audio/wav", buf.Bytes())
 }

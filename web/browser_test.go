@@ -73,7 +73,7 @@ func openDoor(t *testing.T, dsn string, access web.Access) *site {
 var browserContext = sync.OnceValues(func() (context.Context, error) {
 	ctx, _ := chromedp.NewExecAllocator(context.Background(), chromedp.Headless, chromedp.NoSandbox, chromedp.DisableGPU,
 		chromedp.NoFirstRun, chromedp.Flag("disable-background-networking", true), chromedp.Flag("disable-component-update", true),
-		chromedp.Flag("disable-sync", true), chromedp.Flag("disable-quic", true), chromedp.Flag("disable-dev-shm-usage", true))
+		chromedp.Flag("disable-sync", true), chromedp.Flag("use-fake-device-for-media-stream", true), chromedp.Flag("use-fake-ui-for-media-stream", true), chromedp.Flag("disable-quic", true), chromedp.Flag("disable-dev-shm-usage", true))
 	ctx, _ = chromedp.NewContext(ctx)
 	return ctx, chromedp.Do(ctx, chromedp.Navigate("about:blank"))
 })

@@ -2,6 +2,7 @@ package web
 
 import (
 	"context"
+	"encoding/json"
 	"errors"
 	"fmt"
 	"math"
@@ -15,10 +16,12 @@ import (
 	"stepping/core/backing"
 	"stepping/core/chord"
 	"stepping/core/grip"
+	"stepping/core/pitch"
 	"stepping/core/plan"
 	"stepping/core/play"
 	"stepping/core/player"
 	"stepping/core/setup"
+	"stepping/core/sound"
 	"stepping/core/thumb"
 	"stepping/core/tune"
 	"stepping/core/tuning"
@@ -57,6 +60,8 @@ type chordsBody struct {
 	EarlyLink string
 	EarlyOn   bool
 	LetGo     string // link without this span's pin
+	Hear      string // address of this grip, struck
+	Over      string // address of the progression, over and over
 	Back, On  string // links to the spans beside
 }
 
@@ -230,9 +235,64 @@ func (s *Server) patternChoices(c *gin.Context) (out []patternChoice, err error)
 	return out, nil
 }
 
-func (s *Server) chords(c *gin.Context) {
-	f := chordsForm{Chords: c.DefaultQuery("c", defaultChords), Tuning: c.DefaultQuery("tuning", "Standard"), Capo: c.Query("capo"), Tempo: c.Query("tempo"),
+func chordsFormOf(c *gin.Context) chordsForm {
+	return chordsForm{Chords: c.DefaultQuery("c", defaultChords), Tuning: c.DefaultQuery("tuning", "Standard"), Capo: c.Query("capo"), Tempo: c.Query("tempo"),
 		Player: c.Query("player"), Pattern: c.DefaultQuery("pattern", "Thumb and two, in turn"), At: atoi(c.Query("i")), Pins: c.Query("pins"), Early: c.Query("early")}
+}
+
+// hearChords streams a progression with its pattern, to play over for as long as wanted, or the grip of one span struck.
+func (s *Server) hearChords(c *gin.Context) {
+	f := chordsFormOf(c)
+	profiles, err := s.store.Profiles(c.Request.Context(), owner(c))
+	if err != nil {
+		s.failFor(c, err)
+		return
+	}
+	r, ok := s.backingRequest(c, &f, profiles)
+	if !ok {
+		s.fail(c, http.StatusBadRequest, errors.New(f.Fault))
+		return
+	}
+	b, err := do(c, s, "chords", of(owner(c), 0), func(ctx context.Context) (*backing.Backing, error) { return backing.Solve(ctx, r) })
+	if err != nil {
+		s.fail(c, http.StatusBadRequest, err)
+		return
+	}
+	q := c.Request.URL.Query()
+	who, err := json.Marshal([]any{r.Player, r.Sections[0].Pattern})
+	if err != nil {
+		s.failFor(c, err)
+		return
+	}
+	s.stream(c, "chords "+q.Encode()+string(who), func() (*sound.Sound, error) {
+		if q.Get("grip") != "" {
+			return strike(b, min(max(f.At, 0), len(b.Spans)-1))
+		}
+		return soundAs(sound.Played{Tune: r.Tune, Tuning: r.Tuning, Capo: r.Capo, Attack: r.Player.Attack, Tempo: r.Tempo, Moments: b.Moments}, q)
+	})
+}
+
+// playOver is how long a progression sounds to be played over, in seconds, before it has to be begun again.
+const playOver = 15 * 60
+
+// strike is the grip of a span struck from the lowest string to the highest.
+func strike(b *backing.Backing, at int) (*sound.Sound, error) {
+	r, g := &b.Request, &b.Spans[at].Grip
+	var strokes []play.Stroke
+	for str := r.Tuning.Len(); str >= 1; str-- {
+		if fret := g.Frets[str]; fret != grip.Out {
+			s := play.Stroke{String: str, How: play.Fret, Fret: float64(fret), From: float64(fret), Note: pitch.Spell(r.Tuning.Open(str)+pitch.Midi(fret), false)}
+			if fret <= r.Capo {
+				s.How = play.Open
+			}
+			strokes = append(strokes, s)
+		}
+	}
+	return sound.New(sound.Strokes(r.Tuning, r.Capo, r.Player.Attack, chordGap, strokes...), sound.Options{Rate: soundRate})
+}
+
+func (s *Server) chords(c *gin.Context) {
+	f := chordsFormOf(c)
 	profiles, err := s.store.Profiles(c.Request.Context(), owner(c))
 	if err != nil {
 		s.failFor(c, err)
@@ -301,6 +361,10 @@ func (v *chordsBody) show(c *gin.Context, f *chordsForm, b *backing.Backing) {
 	if v.Spans[f.At].Pinned {
 		v.LetGo = f.pinned(f.At, "")
 	}
+	sounding := strings.Replace(f.link(), "/chords", "/chords.wav", 1)
+	v.Hear = sounding + "&grip=1"
+	seconds := r.Tune.Clock(r.Tempo).Seconds(r.Tune.Length)
+	v.Over = fmt.Sprintf("%s&repeats=%d", sounding, max(1, int(playOver/seconds)))
 	v.others(c, f, b, t)
 	v.grid(b, f.At)
 	if bpm := b.Ceiling.BPM; bpm > 0 && bpm <= plan.FastestShown {

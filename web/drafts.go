@@ -308,6 +308,9 @@ func factsOf(tu *tune.Tune, f *music.File) []draftFact {
 	}
 	out = append(out, draftFact{"Key", keyName(tu.Key)}, draftFact{"Meter", fmt.Sprintf("%d/%d", tu.Meters[0].Num, tu.Meters[0].Den)},
 		draftFact{"Tempo", fmt.Sprintf("%.4g a minute", tu.Tempos[0].BPM)})
+	if swing := swingWords(tu.Swing); swing != "" {
+		out = append(out, draftFact{"Swing of eighths", swing})
+	}
 	if f.Score.Capo > 0 {
 		out = append(out, draftFact{"Capo", fmt.Sprintf("fret %d", f.Score.Capo)})
 	}

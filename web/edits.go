@@ -11,21 +11,25 @@ import (
 
 	"stepping/core/setup"
 	"stepping/core/thumb"
+	"stepping/core/tune"
 	"stepping/jobs"
 	"stepping/store"
 )
 
 // settingsForm is the settings as typed.
 type settingsForm struct {
-	Tuning, Capo, Tempo, Thumb, Profile, Steps string
-	Varied                                     bool   // repeats may vary
-	Field, Error                               string // the field at fault and what to do
+	Tuning, Capo, Tempo, Swing, Thumb, Profile, Steps string
+	Varied                                            bool   // repeats may vary
+	Field, Error                                      string // the field at fault and what to do
 }
 
 func formOf(t *store.Tune) settingsForm {
 	f := settingsForm{Tuning: t.Settings.Tuning, Capo: strconv.Itoa(t.Settings.Capo), Thumb: string(t.Settings.Thumb), Profile: t.ProfileID.String(), Steps: strconv.Itoa(t.Settings.Steps), Varied: t.Settings.Varied}
 	if t.Settings.Tempo > 0 {
 		f.Tempo = strconv.FormatFloat(t.Settings.Tempo, 'f', -1, 64)
+	}
+	if t.Settings.Swing > 0 {
+		f.Swing = tune.SwingText(t.Settings.Swing)
 	}
 	return f
 }
@@ -49,6 +53,11 @@ func (f *settingsForm) read() (setup.Settings, bool) {
 	if f.Tempo = strings.TrimSpace(f.Tempo); f.Tempo != "" {
 		if st.Tempo, err = strconv.ParseFloat(f.Tempo, 64); err != nil || st.Tempo == 0 {
 			return bad("tempo", fmt.Sprintf("%q: %s", f.Tempo, setup.TempoRule))
+		}
+	}
+	if f.Swing = strings.TrimSpace(f.Swing); f.Swing != "" {
+		if st.Swing, err = tune.ParseSwing(f.Swing); err != nil {
+			return bad("swing", err.Error())
 		}
 	}
 	if fault := st.Check(); fault != nil {
@@ -109,7 +118,7 @@ func (s *Server) saveSettings(c *gin.Context) {
 	if !ok {
 		return
 	}
-	form := settingsForm{Tuning: c.PostForm("tuning"), Capo: c.PostForm("capo"), Tempo: c.PostForm("tempo"), Thumb: c.PostForm("thumb"), Profile: c.PostForm("profile"), Steps: c.PostForm("steps"), Varied: c.PostForm("repeats") == "varied"}
+	form := settingsForm{Tuning: c.PostForm("tuning"), Capo: c.PostForm("capo"), Tempo: c.PostForm("tempo"), Swing: c.PostForm("swing"), Thumb: c.PostForm("thumb"), Profile: c.PostForm("profile"), Steps: c.PostForm("steps"), Varied: c.PostForm("repeats") == "varied"}
 	next, good := form.read()
 	profile := s.findProfile(c, form.Profile)
 	if good && profile == nil {

@@ -15,10 +15,12 @@ import (
 	"strings"
 	"time"
 	"unicode"
+	"unicode/utf8"
 
 	"github.com/gin-gonic/gin"
 
 	"stepping/core/player"
+	"stepping/core/practice"
 	"stepping/core/setup"
 	"stepping/core/thumb"
 	"stepping/formats/abc"
@@ -47,11 +49,18 @@ const archiveReadme = `Everything that you keep in Stepping.
 
 tunes/NAME.abc      the text of a tune, as you gave it
 tunes/NAME.json     its tuning, capo, tempo, patterns, pins; "player" names a file in players/
+practice/NAME.json  what you played of it and how it went, and your notes beside bars
 plans/NAME.json     the plan last worked out for it (docs/formats.md says how to read it)
 players/, guitars/, slides/, patterns/   as JSON
 
 Stepping takes this file back under Account, "Bring it back": what is there already stays, what is missing is added.
 `
+
+// archivedLog is what stands of a tune in the log.
+type archivedLog struct {
+	Passes []practice.Pass `json:"passes"`
+	Notes  map[int]string  `json:"notes,omitempty"` // by bar, as played, from 1
+}
 
 // fileName makes a name for a file of a title; n keeps those apart that are alike.
 func fileName(n int, title string) string {
@@ -117,6 +126,18 @@ func (s *Server) writeEverything(ctx context.Context, owner store.ID, to io.Writ
 		name := fileName(i, t.Title)
 		if err := errors.Join(put("tunes/"+name+".abc", []byte(t.Source)), putJSON("tunes/"+name+".json", setFor{t.Title, file[t.ProfileID], t.Settings})); err != nil {
 			return err
+		}
+		var log archivedLog
+		var err1, err2 error
+		log.Passes, err1 = s.store.PassesOver(ctx, owner, t.ID)
+		log.Notes, err2 = s.store.Notes(ctx, owner, t.ID)
+		if err := errors.Join(err1, err2); err != nil {
+			return err
+		}
+		if len(log.Passes)+len(log.Notes) > 0 {
+			if err := putJSON("practice/"+name+".json", log); err != nil {
+				return err
+			}
 		}
 		if p := whole[t.ProfileID]; p != nil {
 			if doc, err := s.store.Plan(ctx, owner, t.ID, basisOf(t, p)); err == nil {
@@ -194,6 +215,7 @@ type archive struct {
 type archivedTune struct {
 	setFor
 	source string
+	log    archivedLog
 }
 
 // readArchive reads and checks a whole archive; an error names the file in it.
@@ -260,6 +282,11 @@ func (a *archive) read(name string, files map[string][]byte) (err error) {
 		if wrong := t.Settings.Check(); wrong != nil {
 			return fmt.Errorf("the settings beside it, %s: %w", wrong.Field, wrong)
 		}
+		if played, ok := files["practice/"+base+".json"]; ok {
+			if t.log, err = readLog(played); err != nil {
+				return fmt.Errorf("the log beside it: %w", err)
+			}
+		}
 		a.tunes = append(a.tunes, t)
 	case dir == "players":
 		p := player.Default()
@@ -293,6 +320,24 @@ func (a *archive) read(name string, files map[string][]byte) (err error) {
 		return p.Validate()
 	}
 	return nil // the readme, plans: these are worked out anew
+}
+
+// readLog reads and checks what was played of a tune.
+func readLog(data []byte) (log archivedLog, err error) {
+	if err := json.Unmarshal(data, &log); err != nil {
+		return log, err
+	}
+	for i := range log.Passes {
+		if err := log.Passes[i].Check(); err != nil {
+			return log, fmt.Errorf("pass %d: %w", i+1, err)
+		}
+	}
+	for bar, note := range log.Notes {
+		if bar < 1 || bar > 1e6 || note == "" || !utf8.ValidString(note) {
+			return log, fmt.Errorf("the note beside bar %d", bar)
+		}
+	}
+	return log, nil
 }
 
 // add keeps what is not there, and says what that was.
@@ -333,7 +378,7 @@ func (a *archive) add(ctx context.Context, st *store.Store, owner store.ID) (sai
 			}
 			who = profiles[0].ID
 		}
-		if _, err := st.AddTune(ctx, owner, t.Title, t.source, who, t.Settings); err != nil {
+		if err := t.add(ctx, st, owner, who); err != nil {
 			return "", err
 		}
 		added["tunes"]++
@@ -353,6 +398,23 @@ func (a *archive) add(ctx context.Context, st *store.Store, owner store.ID) (sai
 		said = "Added: " + strings.Join(parts, ", ") + "."
 	}
 	return said, errors.Join(e1, e2, e3)
+}
+
+// add keeps a tune with its log.
+func (t *archivedTune) add(ctx context.Context, st *store.Store, owner, who store.ID) error {
+	id, err := st.AddTune(ctx, owner, t.Title, t.source, who, t.Settings)
+	if err != nil {
+		return err
+	}
+	if err := st.AddPasses(ctx, owner, id, t.log.Passes...); err != nil {
+		return err
+	}
+	for bar, note := range t.log.Notes {
+		if err := st.SetNote(ctx, owner, id, bar, note); err != nil {
+			return err
+		}
+	}
+	return nil
 }
 
 func shelfIn[T any](ctx context.Context, to shelf[T], owner store.ID, docs []T) (added int, err error) {

@@ -9,7 +9,9 @@ import (
 	"reflect"
 	"strings"
 	"testing"
+	"time"
 
+	"stepping/core/practice"
 	"stepping/store"
 )
 
@@ -61,6 +63,14 @@ func TestEverything(t *testing.T) {
 	if status, _, _ := first.ask(s.tunePath(t, 0)+"/plan.json", nil); status != 200 { // keeps a plan document
 		t.Fatal(status)
 	}
+	played, err := s.store.Tunes(t.Context(), s.owner)
+	if err != nil {
+		t.Fatal(err)
+	}
+	pass := practice.Pass{At: time.Date(2026, 5, 4, 18, 0, 0, 0, time.UTC), Key: "thumb 1-4", Layer: practice.ThumbAlone, Bars: [2]int{1, 4}, Tempo: 33, Verdict: practice.Clean, Seconds: 20, Move: &practice.Motion{Kind: "again", There: 0.5}}
+	if err := errors.Join(s.store.AddPasses(t.Context(), s.owner, played[0].ID, pass, pass), s.store.SetNote(t.Context(), s.owner, played[0].ID, 3, "slow")); err != nil {
+		t.Fatal(err)
+	}
 	status, data, header := first.ask("/everything.zip", nil)
 	if status != 200 || !strings.Contains(header.Get("Content-Disposition"), "attachment") {
 		t.Fatal(status, header)
@@ -73,7 +83,7 @@ func TestEverything(t *testing.T) {
 	for _, f := range z.File {
 		count[strings.Split(f.Name, "/")[0]]++
 	}
-	if count["tunes"] != 6 || count["players"] != 2 || count["plans"] != 1 || count["slides"] != 3 {
+	if count["tunes"] != 6 || count["players"] != 2 || count["plans"] != 1 || count["slides"] != 3 || count["practice"] != 1 {
 		t.Errorf("%v", count)
 	}
 	other := s.newAccount(t, store.InviteLink, "Rook Tansy")
@@ -97,6 +107,11 @@ func TestEverything(t *testing.T) {
 			t.Errorf("tune %d came back as\n%+v", i, theirs[i])
 		}
 	}
+	passes, err := s.store.PassesOver(t.Context(), owner.Owner, theirs[0].ID)
+	notes, err2 := s.store.Notes(t.Context(), owner.Owner, theirs[0].ID)
+	if err := errors.Join(err, err2); err != nil || !reflect.DeepEqual(passes, []practice.Pass{pass, pass}) || notes[3] != "slow" {
+		t.Errorf("the log came back as %+v, %v: %v", passes, notes, err)
+	}
 	for name, bad := range map[string]struct {
 		data []byte
 		want string
@@ -105,6 +120,7 @@ func TestEverything(t *testing.T) {
 		"none":     {zipOf(t, map[string]string{"x.txt": "hello"}), "nothing of Stepping"},
 		"tune":     {zipOf(t, map[string]string{"tunes/a.abc": "K:D\nD2 &|", "tunes/b.abc": "nothing"}), "tunes/"},
 		"settings": {zipOf(t, map[string]string{"tunes/a.abc": "K:D\nD2|", "tunes/a.json": `{"settings":{"capo":99}}`}), "tunes/a.abc"},
+		"log":      {zipOf(t, map[string]string{"tunes/a.abc": "K:D\nD2|", "practice/a.json": `{"passes":[{"tempo":1e9}]}`}), "the log beside it: pass 1"},
 		"player":   {zipOf(t, map[string]string{"players/a.json": `{"name":7}`}), "players/a.json"},
 		"bomb":     {zipOf(t, map[string]string{"tunes/a.abc": strings.Repeat("x", 3<<20)}), "2 MiB a file"},
 	} {

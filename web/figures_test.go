@@ -13,6 +13,8 @@ import (
 
 	"github.com/chromedp/chromedp"
 	"github.com/chromedp/chromedp/kb"
+
+	"stepping/demo"
 )
 
 // TestFigures measures what the issue asks for: the plan page warm, and a pin until the
@@ -90,20 +92,24 @@ func TestScreenshots(t *testing.T) {
 	}
 	take("tunes", 1280, 800, "/", nil)
 	take("plan", 1280, 800, s.tunePath(t, 0)+"?m=9", nil)
-	take("practise", 1280, 800, s.tunePath(t, 0)+"/practise", nil)
+	if err := demo.Month(t.Context(), s.store, s.owner, time.Now()); err != nil {
+		t.Fatal(err)
+	}
+	take("practise", 1280, 800, s.tunePath(t, 1)+"/practise", nil)
+	take("today", 1280, 800, "/today", nil)
+	take("log", 1280, 1300, s.tunePath(t, 0)+"/log", nil)
 	take("pace", 1280, 800, s.tunePath(t, 1)+"?m=13", func(b *tab) {
 		b.until("document.querySelector('.beneath')")
 		b.key("h")
 		b.until("document.querySelector('.moves')")
 		b.do(chromedp.Sleep(500 * time.Millisecond))
 	})
-	take("compare", 1280, 1100, s.tunePath(t, 2)+"/compare", nil)
 	take("plan-phone", 390, 844, s.tunePath(t, 0)+"?m=9", nil)
 	take("player", 1280, 800, "/profiles", func(b *tab) { b.do(chromedp.Click(".players a")); b.until("document.querySelector('#reachMm')") })
 	take("chords", 1280, 800, "/chords?c=D+|+G+|+A7+|+D&tuning=Open+D&i=2&pattern=Slap+on+two+and+four", nil)
-	take("pattern", 1280, 800, "/patterns", func(b *tab) {
-		b.do(chromedp.Click(".patterns li:nth-child(9) button"))
-		b.ready("document.querySelector('#preview .pick')")
+	take("take", 1280, 800, s.tunePath(t, 1)+"/take", func(b *tab) {
+		b.give(recording(t, s, &faults))
+		b.until("document.querySelector('.verdict-list')")
 	})
 	take("bench", 1280, 1000, "/bench?to=Open+E&scale=blues", nil)
 	take("slides", 1280, 900, "/slides", nil)
@@ -124,10 +130,6 @@ func TestScreenshots(t *testing.T) {
 		}
 	})
 	take("set", 1280, 800, "/set", nil)
-	take("proposed", 1280, 800, "/", func(b *tab) {
-		b.add(ownTune)
-		b.until("document.querySelector('.proposed .is-now') && document.querySelector('#now')")
-	})
 	s.chooses(t)
 	take("taste", 1280, 800, "/profiles", func(b *tab) {
 		b.do(chromedp.Click(".players a"))

@@ -1,17 +1,27 @@
 package web
 
 import (
+	"bytes"
+	"container/list"
+	"context"
+	"crypto/sha256"
+	"encoding/json"
 	"errors"
 	"fmt"
+	"io"
 	"net/http"
 	"net/url"
 	"slices"
 	"strconv"
 	"strings"
+	"sync"
+	"time"
 
 	"github.com/gin-gonic/gin"
 
+	"stepping/core/pitch"
 	"stepping/core/plan"
+	"stepping/core/play"
 	"stepping/core/sound"
 	"stepping/core/tune"
 )
@@ -19,32 +29,144 @@ import (
 // soundRate is the sample rate of what is heard on pages, samples a second.
 const soundRate = 32000
 
-// hear streams the plan's sound as it is made. So many are made at once as there are workers; who comes then waits.
+// soundCache keeps the sounds that were heard last, by what they were made from.
+type soundCache struct {
+	mu    sync.Mutex
+	files map[[32]byte]*list.Element
+	order list.List // of *soundFile, the one heard last in front
+	bytes int
+}
+
+type soundFile struct {
+	key  [32]byte
+	data []byte
+}
+
+// Bounds of the sounds that are kept: of one, two minutes, and of all.
+const (
+	mostSoundFile = 8 << 20
+	mostSounds    = 64 << 20
+)
+
+func (sc *soundCache) get(key [32]byte) []byte {
+	sc.mu.Lock()
+	defer sc.mu.Unlock()
+	e, ok := sc.files[key]
+	if !ok {
+		return nil
+	}
+	sc.order.MoveToFront(e)
+	return e.Value.(*soundFile).data
+}
+
+func (sc *soundCache) put(key [32]byte, data []byte) {
+	sc.mu.Lock()
+	defer sc.mu.Unlock()
+	if sc.files == nil {
+		sc.files = map[[32]byte]*list.Element{}
+	}
+	if sc.files[key] != nil {
+		return
+	}
+	sc.files[key] = sc.order.PushFront(&soundFile{key, data})
+	for sc.bytes += len(data); sc.bytes > mostSounds; {
+		last := sc.order.Back()
+		f := sc.order.Remove(last).(*soundFile)
+		delete(sc.files, f.key)
+		sc.bytes -= len(f.data)
+	}
+}
+
+// What is made of a sound at one turn in the pool, in bytes: little at first, so that it is heard at once, then some seconds. Between turns others have theirs, and a slow
+// listener holds up nobody.
+const (
+	firstTurn = 16 << 10
+	nextTurn  = 256 << 10
+)
+
+// stream answers with a sound as it is made; basis is all that it depends on.
+func (s *Server) stream(c *gin.Context, basis string, make func() (*sound.Sound, error)) {
+	key := sha256.Sum256([]byte(basis))
+	c.Header("Content-Type", "audio/wav")
+	if data := s.sounds.get(key); data != nil {
+		http.ServeContent(c.Writer, c.Request, "", time.Time{}, bytes.NewReader(data))
+		return
+	}
+	snd, err := make()
+	if err != nil {
+		c.Header("Content-Type", "")
+		s.fail(c, http.StatusBadRequest, err)
+		return
+	}
+	var kept bytes.Buffer
+	keep := snd.Bytes() <= mostSoundFile
+	turn := bytes.NewBuffer(nil)
+	for size := int64(firstTurn); ; size = nextTurn {
+		turn.Reset()
+		n, err := do(c, s, "sound", of(owner(c), 0), func(context.Context) (int64, error) { return io.CopyN(turn, snd, size) })
+		if err != nil && !errors.Is(err, io.EOF) {
+			s.unheard(c, err)
+			return
+		}
+		if !c.Writer.Written() {
+			c.Header("Content-Length", strconv.FormatInt(snd.Bytes(), 10))
+		}
+		if keep {
+			kept.Write(turn.Bytes())
+		}
+		if _, err := c.Writer.Write(turn.Bytes()); err != nil {
+			s.unheard(c, err)
+			return
+		}
+		if n < size {
+			break
+		}
+	}
+	if keep {
+		s.sounds.put(key, kept.Bytes())
+	}
+}
+
+// unheard is a sound that is not heard to its end: the listener has gone, or there is no turn for it.
+func (s *Server) unheard(c *gin.Context, err error) {
+	if !c.Writer.Written() && c.Request.Context().Err() == nil {
+		s.failFor(c, err)
+		return
+	}
+	s.logFor(c).Info("sound not heard to its end", "err", err)
+}
+
+// hear streams what a query asks to hear of a plan.
 func (s *Server) hear(c *gin.Context) {
 	_, w, ok := s.planParam(c)
 	if !ok {
 		return
 	}
-	snd, err := soundOf(w.plan, c.Request.URL.Query())
-	if err != nil {
-		s.fail(c, http.StatusBadRequest, err)
-		return
-	}
-	select {
-	case s.playing <- struct{}{}:
-		defer func() { <-s.playing }()
-	case <-c.Request.Context().Done():
-		return
-	}
-	c.Header("Content-Type", "audio/wav")
-	c.Header("Content-Length", strconv.FormatInt(snd.Bytes(), 10))
-	if _, err := snd.WriteTo(c.Writer); err != nil { // the listener has gone: the length cannot be kept
-		s.logFor(c).Info("sound not heard to its end", "err", err)
-	}
+	q := c.Request.URL.Query()
+	s.stream(c, w.basis+"?"+q.Encode(), func() (*sound.Sound, error) { return soundOf(w.plan, q) })
 }
 
-// soundOf prepares what a query asks to hear of a plan. The error says what to give instead.
+// soundOf prepares what a query asks to hear of a plan: bars in layers, or one moment as it is, struck string by string, or with another place for a note. The error
+// says what to give instead.
 func soundOf(p *plan.Plan, q url.Values) (*sound.Sound, error) {
+	if v := q.Get("moment"); v != "" {
+		m, err := strconv.Atoi(v)
+		if err != nil || m < 0 || m >= len(p.Moments) {
+			return nil, fmt.Errorf("moment %q: give 0 to %d", v, len(p.Moments)-1)
+		}
+		switch {
+		case q.Get("strum") != "":
+			return strummed(p, m)
+		case q.Get("pin") != "":
+			return elsewhere(p, m, q.Get("pin"))
+		}
+		return sound.NewMoment(sound.Of(p), m, soundRate)
+	}
+	return soundAs(sound.Of(p), q)
+}
+
+// soundAs prepares bars and layers of what is played.
+func soundAs(p sound.Played, q url.Values) (*sound.Sound, error) {
 	o := sound.Options{Rate: soundRate}
 	var err error
 	if v := q.Get("bars"); v != "" {
@@ -76,6 +198,57 @@ func soundOf(p *plan.Plan, q url.Values) (*sound.Sound, error) {
 	return snd, err
 }
 
+// Gaps between strokes in seconds: a strum test, in which each string is listened to, and a chord.
+const (
+	testGap  = 0.5
+	chordGap = 0.04
+)
+
+// strummed is the position of a moment struck string by string, as in the strum test: what is silenced thuds, what should not sound is heard.
+func strummed(p *plan.Plan, m int) (*sound.Sound, error) {
+	var strokes []play.Stroke
+	for _, l := range p.Strum(m) {
+		s := play.Stroke{String: l.String, How: play.Open, Note: pitch.Spell(l.Pitch, false)}
+		if !l.Wanted && l.By != "" {
+			s.How = play.Dead
+		}
+		strokes = append(strokes, s)
+	}
+	r := &p.Request
+	return sound.New(sound.Strokes(r.Tuning, r.Capo, r.Player.Attack, testGap, strokes...), sound.Options{Rate: soundRate})
+}
+
+// elsewhere is a note of a moment at the place of a pin, before it is pinned.
+func elsewhere(p *plan.Plan, m int, pinned string) (*sound.Sound, error) {
+	var pin plan.Pin
+	if err := json.Unmarshal([]byte(pinned), &pin); err != nil || pin.String < 1 || pin.String > p.Request.Tuning.Len() || !(pin.Fret >= 0 && pin.Fret <= 40) {
+		return nil, errors.New("this place is not understood: load the page again")
+	}
+	mo, r := &p.Moments[m], &p.Request
+	s := play.Stroke{Part: play.Melody, String: pin.String, Fret: pin.Fret, From: pin.Fret, How: pin.How}
+	voices := append([]*play.Stroke{mo.Melody}, mo.With...)
+	if pin.Part == play.Melody && pin.Voice >= 0 && pin.Voice < len(voices) && voices[pin.Voice] != nil {
+		s.Note = voices[pin.Voice].Note
+	} else {
+		s.Note = pitch.Spell(r.Tuning.Open(pin.String)+pitch.Pitch(100*max(pin.Fret, float64(r.Capo))), false)
+	}
+	if s.How == play.Glide || s.How == play.Bend {
+		s.From = pin.Fret - 1
+	}
+	return sound.New(sound.Strokes(r.Tuning, r.Capo, r.Player.Attack, 0, s), sound.Options{Rate: soundRate})
+}
+
+// tone streams a plucked string at a pitch.
+func (s *Server) tone(c *gin.Context) {
+	hz, err := strconv.ParseFloat(c.Query("hz"), 64)
+	str := atoi(c.DefaultQuery("string", "3"))
+	if err != nil || !(hz >= 20 && hz <= 2000) || str < 1 || str > 6 {
+		s.fail(c, http.StatusBadRequest, errors.New("a tone has 20 to 2,000 Hz, on string 1 to 6"))
+		return
+	}
+	s.stream(c, fmt.Sprintf("tone %.3f on %d", hz, str), func() (*sound.Sound, error) { return sound.Tone(hz, str, soundRate), nil })
+}
+
 // hearBody is the page on which a plan is heard. All of its state is the address.
 type hearBody struct {
 	ID, Title string
@@ -104,7 +277,7 @@ func (s *Server) hearPage(c *gin.Context) {
 	}
 	b := hearBody{ID: t.ID.String(), Title: t.Title, Bars: strings.TrimSpace(c.Query("bars")), Count: c.Query("count"), Tempo: c.Query("tempo"), Last: len(w.plan.Request.Tune.Bars)}
 	if b.Tempo == "" {
-		b.Tempo = fmt.Sprintf("%.4g", w.plan.Tempo())
+		b.Tempo = figure(w.plan.Tempo())
 	}
 	q := url.Values{"tempo": {b.Tempo}}
 	chosen := c.QueryArray("layer")

@@ -10,7 +10,6 @@ import (
 	"testing"
 	"time"
 
-	"github.com/chromedp/chromedp"
 	"github.com/chromedp/chromedp/kb"
 )
 
@@ -49,14 +48,31 @@ func TestHear(t *testing.T) {
 			t.Errorf("hear %s: %d, without %q", query, status, want)
 		}
 	}
+	for address, want := range map[string]int{path + "/sound.wav?moment=3": 200, path + "/sound.wav?moment=3&strum=1": 200, path + "/sound.wav?moment=9999": 400, path + "/sound.wav?moment=-1": 400,
+		path + "/sound.wav?moment=3&pin=" + url.QueryEscape(`{"at":"3","part":"melody","string":2,"fret":5,"how":"glide"}`): 200, path + "/sound.wav?moment=3&pin=" + url.QueryEscape(`{"string":9}`): 400,
+		path + "/sound.wav?layers=silence&bars=1-2&count=3": 200, "/chords.wav?c=D+|+G&tuning=Open+D&repeats=2": 200, "/chords.wav?c=D&grip=1&i=7": 200, "/chords.wav?c=H": 400, "/chords.wav?c=D&repeats=9999": 400,
+		"/tone.wav?hz=110&string=5": 200, "/tone.wav?hz=1": 400, "/tone.wav?hz=NaN": 400, "/tone.wav?hz=110&string=7": 400} {
+		for range 2 { // made, and kept
+			res, err := http.Get(s.URL + address)
+			if err != nil {
+				t.Fatal(err)
+			}
+			data, err := io.ReadAll(res.Body)
+			res.Body.Close()
+			if err != nil || res.StatusCode != want || want == 200 && (string(data[:4]) != "RIFF" || int64(len(data)) != res.ContentLength || int(binary.LittleEndian.Uint32(data[40:])) != len(data)-44) {
+				t.Errorf("%s: %d, %d bytes of %d, %v", address, res.StatusCode, len(data), res.ContentLength, err)
+			}
+		}
+	}
 	b := newTab(t, s, 1280, 800)
-	b.open(path + "/practise")
-	b.accessible("practise")
+	b.open(path + "/ladder")
+	b.accessible("ladder")
 	if n := eval[int](b, "document.querySelectorAll('.rung li').length"); n < 20 {
 		t.Errorf("%d steps", n)
 	}
-	b.do(chromedp.Click(".rung li .act"))
-	b.until("document.querySelector('audio')?.src.includes('layers=thumb')")
+	if src := eval[string](b, "document.querySelector('.rung li .act').getAttribute('href')"); !strings.Contains(src, "practise?step=thumb") {
+		t.Error(src)
+	}
 	b.open(path + "/hear?layer=melody&bars=1-2")
 	b.accessible("hear")
 	if src := eval[string](b, "document.querySelector('audio').src"); !strings.Contains(src, "layers=melody") || !strings.Contains(src, "bars=1-2") {
@@ -120,7 +136,7 @@ func TestLoop(t *testing.T) {
 		t.Errorf("%d of %d", faster, planned)
 	}
 	src := eval[string](b, "document.querySelector('#lectern')._x_dataStack[0].audio.src")
-	if !strings.Contains(src, "bars=2-2&repeats=") || !strings.HasSuffix(src, fmt.Sprintf("&tempo=%d", faster)) {
+	if !strings.Contains(src, "bars=2-2&repeats=") || !strings.Contains(src, fmt.Sprintf("&tempo=%d&layers=melody,thumb,percussion,noise", faster)) {
 		t.Error(src)
 	}
 	eval[bool](b, `(() => {

@@ -84,7 +84,7 @@ func newNeckBody(k *store.Kept[store.Draft], said string) (b neckBody) {
 	}
 	if b.Notes > 0 {
 		last := b.State.Notes[b.Notes-1]
-		b.Tone = fmt.Sprintf("/tone.wav?hz=%.2f", (t.Open(last.String) + pitch.Midi(last.Fret+b.Sheet.Capo)).Hertz(440))
+		b.Tone = fmt.Sprintf("/tone.wav?hz=%.2f&string=%d", (t.Open(last.String) + pitch.Midi(last.Fret+b.Sheet.Capo)).Hertz(440), last.String)
 	}
 	for _, l := range lengthKeys {
 		l.Now = l.Value == b.State.Length

@@ -5,6 +5,7 @@ import (
 	"errors"
 	"fmt"
 	"net/http"
+	"net/url"
 	"slices"
 	"strconv"
 	"strings"
@@ -29,6 +30,7 @@ type patternsBody struct {
 type patternLine struct {
 	Value, Name, Facts string
 	Link               string
+	Hear               string // address of how it sounds
 }
 
 // patternBody is the editor of one pattern.
@@ -96,6 +98,11 @@ func patternFacts(p *thumb.Pattern) string {
 	return strings.Join(facts, " · ")
 }
 
+// hearPattern is the address of a pattern over a chord, four bars of it.
+func hearPattern(value string) string {
+	return "/chords.wav?" + url.Values{"c": {"C | C | C | C"}, "pattern": {value}}.Encode()
+}
+
 func (s *Server) patterns(c *gin.Context) {
 	own, err := s.store.Patterns().All(c.Request.Context(), owner(c))
 	if err != nil {
@@ -105,11 +112,11 @@ func (s *Server) patterns(c *gin.Context) {
 	var body patternsBody
 	for i := range own {
 		id := own[i].ID.String()
-		body.Own = append(body.Own, patternLine{id, own[i].Doc.Name, patternFacts(&own[i].Doc), "/patterns/" + id})
+		body.Own = append(body.Own, patternLine{id, own[i].Doc.Name, patternFacts(&own[i].Doc), "/patterns/" + id, hearPattern(id)})
 	}
 	for i := range thumb.Library {
 		p := &thumb.Library[i]
-		body.Library = append(body.Library, patternLine{p.Name, p.Name, patternFacts(p), "/chords?pattern=" + strings.ReplaceAll(p.Name, " ", "+")})
+		body.Library = append(body.Library, patternLine{p.Name, p.Name, patternFacts(p), "/chords?pattern=" + strings.ReplaceAll(p.Name, " ", "+"), hearPattern(p.Name)})
 	}
 	s.render(c, http.StatusOK, "patterns", "layout", "Patterns", body)
 }

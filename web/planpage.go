@@ -42,6 +42,8 @@ type planBody struct {
 	Profiles []profileChoice
 	Thumbs   []thumb.Kind
 	Player   string
+	Swing    string // in force, "" if straight
+	SwingOwn string // of the text, "" if straight
 	Identity string
 	Strings  string // tuning, string 6 to 1, without octaves
 	Warnings []abc.Warning
@@ -102,8 +104,15 @@ func (s *Server) chordsLink(t *store.Tune) string {
 	if err != nil {
 		return ""
 	}
-	f := chordsForm{Chords: setup.ChordsOf(tu), Tuning: t.Settings.Tuning, Capo: strconv.Itoa(t.Settings.Capo), Player: t.ProfileID.String(), Pattern: "Root and alternate"}
+	f := chordsForm{Chords: setup.ChordsOf(tu), Tuning: t.Settings.Tuning, Capo: strconv.Itoa(t.Settings.Capo), Player: t.ProfileID.String(), Pattern: patternFor(tu)}
 	return f.link()
+}
+
+// patternFor is a plain picking pattern in a tune's meter; in one that none has, the plainest.
+func patternFor(tu *tune.Tune) string {
+	meter := fmt.Sprintf("%d/%d", tu.Meters[0].Num, tu.Meters[0].Den)
+	at := slices.IndexFunc(thumb.Library, func(p thumb.Pattern) bool { return p.Meter == meter })
+	return thumb.Library[max(at, 0)].Name
 }
 
 // fitView is a way out for a tune that lies outside the range.
@@ -190,6 +199,9 @@ func (s *Server) showPlan(c *gin.Context, status int, id store.ID, moment string
 		}
 	}
 	body.describe(&t.Settings)
+	if tu, _, err := s.readTune(t.Source); err == nil {
+		body.Swing, body.SwingOwn = swingWords(tu.Swung(t.Settings.Swing).Swing), swingWords(tu.Swing)
+	}
 	body.Proposed, body.OctaveDown = s.proposedFor(c, id, &t.Settings), t.Settings.Steps == -12
 	if body.Patterns, err = s.patternChoices(c); err != nil {
 		s.failFor(c, err)
@@ -239,6 +251,14 @@ func (b *planBody) describe(st *setup.Settings) {
 	for _, sec := range st.Sections {
 		b.Sections = append(b.Sections, sectionView{sec.Bar, sec.Pattern.Name})
 	}
+}
+
+// swingWords is a swing for people, "" for none.
+func swingWords(share float64) string {
+	if share <= tune.Straight {
+		return ""
+	}
+	return tune.SwingText(share)
 }
 
 // fits finds what would bring a tune into the guitar's range.

@@ -81,6 +81,7 @@ var profileInputs = []profileInput{
 	{name: "fittsA", label: "Any move of the hand takes at least, s", help: "With the next figure this sets how fast you move: a + b · log2(distance / width + 1).",
 		number: func(p *player.Profile) *float64 { return &p.FittsA }},
 	{name: "fittsB", label: "and for each doubling of its difficulty, s", number: func(p *player.Profile) *float64 { return &p.FittsB }},
+	{name: "restrikeS", label: "Between two strokes of one digit at least, s", help: "0 for what is usual with your attack.", number: func(p *player.Profile) *float64 { return &p.RestrikeS }},
 	{name: "fingerMm", label: "Width of the slide's finger at its widest knuckle, mm", help: "0 if not measured. Says whether a tube fits.", number: func(p *player.Profile) *float64 { return &p.FingerMM }},
 	{name: "slide.lengthMm", label: "Length of the slide, mm", help: "Never force a tight slide over a knuckle; retire a chipped glass one.",
 		number: func(p *player.Profile) *float64 { return &p.Slide.LengthMM }},

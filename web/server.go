@@ -52,7 +52,7 @@ type Server struct {
 	log      *slog.Logger
 	pages    map[string]*template.Template
 	jobs     *jobs.Registry
-	playing  chan struct{} // sounds that are being made
+	sounds   soundCache
 	plans    planCache
 	parsed   parsedCache
 	engine   *gin.Engine
@@ -76,7 +76,6 @@ func New(cfg Config) (*Server, error) {
 		s.log = slog.Default()
 	}
 	s.jobs = jobs.New(workers(), jobGrace, s.log)
-	s.playing = make(chan struct{}, workers())
 	var err error
 	if s.pages, err = parsePages(); err != nil {
 		return nil, err
@@ -88,12 +87,12 @@ func New(cfg Config) (*Server, error) {
 }
 
 // pageNames are the pages; each is parsed with the layout into a set of its own.
-var pageNames = []string{"home", "draft", "neck", "away", "print", "hear", "practise", "bench", "guitar", "suit", "slides", "slide", "slidesfor", "set", "chords", "patterns", "pattern", "plan", "text", "profiles", "profile", "taste", "signin", "welcome", "account", "pace", "variations", "compare", "error"}
+var pageNames = []string{"home", "draft", "neck", "away", "print", "hear", "practise", "ladder", "today", "part", "log", "take", "bench", "guitar", "suit", "slides", "slide", "slidesfor", "set", "chords", "patterns", "pattern", "plan", "text", "profiles", "profile", "hands", "taste", "signin", "welcome", "account", "pace", "variations", "compare", "error"}
 
 func parsePages() (map[string]*template.Template, error) {
 	pages := map[string]*template.Template{}
 	for _, name := range pageNames {
-		t, err := template.New(name).Funcs(viewFuncs).ParseFS(templateFiles, "templates/layout.html", "templates/column.html", "templates/grid.html", "templates/"+name+".html")
+		t, err := template.New(name).Funcs(viewFuncs).ParseFS(templateFiles, "templates/layout.html", "templates/column.html", "templates/grid.html", "templates/hand.html", "templates/"+name+".html")
 		if err != nil {
 			return nil, fmt.Errorf("page %s: %w", name, err)
 		}
@@ -158,6 +157,24 @@ func (s *Server) routes() *gin.Engine {
 
 	s.draftRoutes(r)
 
+	s.practiceRoutes(r)
+	s.shelfRoutes(r)
+	s.tuneRoutes(r.Group("/tunes/:id"))
+	return r
+}
+
+// practiceRoutes are the addresses of sittings, days and the log, over all tunes.
+func (s *Server) practiceRoutes(r *gin.Engine) {
+	r.GET("/today", s.today)
+	r.GET("/today/part", s.sittingPart)
+	r.POST("/occasions", s.addOccasion)
+	r.POST("/occasions/:id/delete", s.deleteOccasion)
+	r.GET("/log.csv", s.logFile)
+	r.GET("/log.json", s.logFile)
+}
+
+// shelfRoutes are the addresses of what belongs to a player beside his tunes.
+func (s *Server) shelfRoutes(r *gin.Engine) {
 	r.GET("/bench", s.bench)
 	r.GET("/tone.wav", s.tone)
 	r.GET("/set", s.set)
@@ -174,6 +191,7 @@ func (s *Server) routes() *gin.Engine {
 	r.POST("/slides/:id/delete", s.deleteSlide)
 	r.POST("/slides/:id/wear", s.wearSlide)
 	r.GET("/chords", s.chords)
+	r.GET("/chords.wav", s.hearChords)
 	r.GET("/patterns", s.patterns)
 	r.POST("/patterns", s.addPattern)
 	r.GET("/patterns/:id", s.pattern)
@@ -181,17 +199,16 @@ func (s *Server) routes() *gin.Engine {
 	r.POST("/patterns/:id/preview", s.previewPattern)
 	r.POST("/patterns/:id/delete", s.deletePattern)
 
-	s.tuneRoutes(r.Group("/tunes/:id"))
-
 	r.GET("/profiles", s.profiles)
 	r.POST("/profiles", s.addProfile)
 	r.GET("/profiles/:id", s.profile)
 	r.POST("/profiles/:id", s.saveProfile)
 	r.GET("/profiles/:id/taste", s.tastePage)
 	r.POST("/profiles/:id/taste", s.saveTaste)
+	r.GET("/profiles/:id/hands", s.hands)
+	r.POST("/profiles/:id/hands", s.takeHands)
 	r.POST("/profiles/:id/copy", s.copyProfile)
 	r.POST("/profiles/:id/delete", s.deleteProfile)
-	return r
 }
 
 // draftRoutes are the addresses of tunes that come in.
@@ -231,7 +248,14 @@ func (s *Server) tuneRoutes(tune *gin.RouterGroup) {
 	for file := range planFiles {
 		tune.GET("/"+file, s.planFile(file))
 	}
-	tune.GET("/practise", s.ladder)
+	tune.GET("/practise", s.practise)
+	tune.GET("/ladder", s.ladder)
+	tune.POST("/pass", s.addPass)
+	tune.POST("/pass/back", s.takeBackPass)
+	tune.GET("/log", s.tuneLog)
+	tune.GET("/take", s.takePage)
+	tune.POST("/take", s.judgeTake)
+	tune.POST("/note", s.saveNote)
 	tune.GET("/hear", s.hearPage)
 	tune.GET("/sound.wav", s.hear)
 	tune.GET("/away", s.takeAway)
@@ -286,6 +310,10 @@ func (s *Server) security(c *gin.Context) {
 	h.Set("Content-Security-Policy", policy)
 	h.Set("X-Content-Type-Options", "nosniff")
 	h.Set("Referrer-Policy", "same-origin")
+	h.Set("Permissions-Policy", "microphone=(), camera=(), geolocation=()")
+	if c.FullPath() == takeRoute {
+		h.Set("Permissions-Policy", "microphone=(self), camera=(), geolocation=()")
+	}
 	if strings.HasPrefix(c.Request.URL.Path, "/welcome/") {
 		h.Set("Referrer-Policy", "no-referrer") // the address is a secret
 	}
@@ -332,6 +360,8 @@ func limitBody(c *gin.Context) {
 		most = archiveBytes
 	case "/drafts":
 		most = maxUpload
+	case takeRoute:
+		most = maxRecording
 	}
 	c.Request.Body = http.MaxBytesReader(c.Writer, c.Request.Body, most)
 	c.Next()
@@ -339,7 +369,7 @@ func limitBody(c *gin.Context) {
 
 // texts refuses form fields that are no text. A tune's text is looked at where it is read: it may come in another code.
 func (s *Server) texts(c *gin.Context) {
-	if c.Request.Method == http.MethodPost {
+	if c.Request.Method == http.MethodPost && c.FullPath() != takeRoute { // a recording is read as it comes
 		_ = c.Request.ParseMultipartForm(maxBody) // what is wrong with it, the handlers say
 		for name, values := range c.Request.PostForm {
 			for _, v := range values {

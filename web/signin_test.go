@@ -86,8 +86,8 @@ func guardedSite(t *testing.T) *site {
 // Addresses that are about nothing of anybody's, or only of the one who asks: what another gets there holds nothing of the first.
 var ownersOwn = map[string]bool{
 	"GET /": true, "POST /tunes": true, "POST /drafts": true, "POST /neck": true, "POST /look": true, "GET /bench": true, "GET /tone.wav": true, "GET /set": true, "POST /guitars": true, "GET /slides": true, "POST /slides": true,
-	"GET /chords": true, "GET /patterns": true, "POST /patterns": true, "GET /profiles": true, "POST /profiles": true, "POST /sign-out": true, "GET /account": true,
-	"POST /account/password": true, "POST /account/end": true, "POST /account/end-all": true, "POST /account/invite": true, "GET /everything.zip": true, "POST /everything": true, "POST /account/close": true,
+	"GET /chords": true, "GET /chords.wav": true, "GET /patterns": true, "POST /patterns": true, "GET /profiles": true, "POST /profiles": true, "POST /sign-out": true, "GET /account": true,
+	"GET /today": true, "GET /today/part": true, "GET /log.csv": true, "GET /log.json": true, "POST /occasions": true, "POST /account/password": true, "POST /account/end": true, "POST /account/end-all": true, "POST /account/invite": true, "GET /everything.zip": true, "POST /everything": true, "POST /account/close": true,
 }
 
 // Addresses that everybody may use.
@@ -111,7 +111,11 @@ func TestWalls(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	things := map[string]string{"patterns": pattern.String(), "drafts": draft.String()}
+	occasion, err := s.store.Occasions().Add(t.Context(), s.owner, &store.Occasion{Name: "Ash's evening", On: "2999-01-01"})
+	if err != nil {
+		t.Fatal(err)
+	}
+	things := map[string]string{"patterns": pattern.String(), "drafts": draft.String(), "occasions": occasion.String()}
 	tunes, _ := s.store.Tunes(t.Context(), s.owner)
 	profiles, _ := s.store.Profiles(t.Context(), s.owner)
 	guitars, _ := s.store.Guitars().All(t.Context(), s.owner)

@@ -20,7 +20,7 @@ const usage = `usage:
   stepping reset NAME                a one-time link for a new password
   stepping backup FILE [--replace]   everything of this installation in one file, also while it runs
   stepping restore FILE [--replace]  and back
-  stepping plan TUNE [--tuning "D A D F# A D"] [--capo N] [--tempo N] [--player FILE.json]
+  stepping plan TUNE [--tuning "D A D F# A D"] [--capo N] [--tempo N] [--swing 2:1] [--player FILE.json]
                 [--thumb steady|alternating|none] [--varied] [--pattern NAME|FILE.json] [--json|--tab]
                 [--voice N] [--grid N] [--free]
                                      TUNE is ABC, text tablature, MusicXML (.musicxml, .xml, .mxl) or MIDI; --voice
@@ -29,8 +29,10 @@ const usage = `usage:
   stepping check TAB [--tuning "…"] [--player FILE.json] [--json]
   stepping export TUNE --to musicxml|midi|abc|tab|json [--out FILE] [as for plan]
   stepping sound TUNE --out F.wav [--bars 3-6] [--layers melody,thumb,percussion,click,noise] [--count-in N]
-                [--repeats N] [--rate N] [--no-dampers] [as for plan]
+                [--repeats N] [--rate N] [--no-dampers] [--faults FILE.json] [as for plan]
   stepping ladder TUNE [--json] [as for plan]
+  stepping take TUNE FILE.wav [--json] [as for plan]
+  stepping pitch FILE.wav [--json]
   stepping grips CHORD [--tuning "…"] [--capo N] [--player FILE.json] [--most N]
   stepping chords "D | G | A7 | D" [--tuning "…"] [--capo N] [--pattern NAME|FILE.json]
                 [--meter 4/4] [--tempo N] [--player FILE.json]
@@ -65,7 +67,7 @@ func main() {
 // run is main without the process: it returns the exit status.
 func run(ctx context.Context, args []string, out, errOut io.Writer) int {
 	commands := map[string]func(context.Context, []string, io.Writer) error{
-		"plan": planCommand, "grips": gripsCommand, "chords": chordsCommand, "name": nameCommand, "retune": retuneCommand, "tuning": tuningCommand, "suit": suitCommand, "set": setCommand, "agree": agreeCommand, "fit": fitCommand, "read": readCommand, "check": checkCommand, "export": exportCommand, "sound": soundCommand, "ladder": ladderCommand, "serve": serveCommand, "demo": demoCommand, "reset": resetCommand, "backup": backupCommand, "restore": restoreCommand,
+		"plan": planCommand, "grips": gripsCommand, "chords": chordsCommand, "name": nameCommand, "retune": retuneCommand, "tuning": tuningCommand, "suit": suitCommand, "set": setCommand, "agree": agreeCommand, "fit": fitCommand, "read": readCommand, "check": checkCommand, "export": exportCommand, "sound": soundCommand, "ladder": ladderCommand, "take": takeCommand, "pitch": pitchCommand, "serve": serveCommand, "demo": demoCommand, "reset": resetCommand, "backup": backupCommand, "restore": restoreCommand,
 	}
 	if len(args) > 0 && (args[0] == "help" || args[0] == "--help" || args[0] == "-h") {
 		fmt.Fprint(out, usage)

@@ -24,16 +24,18 @@ import (
 
 // planArgs are the arguments of commands that read a tune.
 type planArgs struct {
-	file, tuning, player, thumb string
-	pattern                     string
-	capo                        int
-	tempo                       float64
-	json, varied, tab           bool
-	free                        bool // places that the file names are not kept
-	voice                       int  // notSaid: the one proposed
-	grid                        int  // steps a quarter for played notes; 0: the one proposed
-	notes                       bool
-	to, out                     string
+	file, tuning, player, thumb, swing string
+	recording                          string
+	two                                bool // a recording is wanted beside the file
+	pattern                            string
+	capo                               int
+	tempo                              float64
+	json, varied, tab                  bool
+	free                               bool // places that the file names are not kept
+	voice                              int  // notSaid: the one proposed
+	grid                               int  // steps a quarter for played notes; 0: the one proposed
+	notes                              bool
+	to, out                            string
 }
 
 // parseArgs reads flags before or after the one file name.
@@ -49,13 +51,17 @@ func parseArgs(name string, args []string, define func(*flag.FlagSet, *planArgs)
 			return a, &inputError{fmt.Sprintf("stepping %s: %v; see stepping help", name, err)}
 		}
 		if args = fs.Args(); len(args) > 0 {
+			if a.file != "" && a.two && a.recording == "" {
+				a.recording, args = args[0], args[1:]
+				continue
+			}
 			if a.file != "" {
 				return a, &inputError{fmt.Sprintf("stepping %s: one file at a time, not also %s", name, args[0])}
 			}
 			a.file, args = args[0], args[1:]
 		}
 	}
-	if a.file == "" {
+	if a.file == "" || a.two && a.recording == "" {
 		return a, &inputError{fmt.Sprintf("stepping %s: which file? See stepping help", name)}
 	}
 	return a, nil
@@ -86,6 +92,7 @@ func definePlan(fs *flag.FlagSet, a *planArgs) {
 	fs.StringVar(&a.tuning, "tuning", "", "")
 	fs.IntVar(&a.capo, "capo", notSaid, "")
 	fs.Float64Var(&a.tempo, "tempo", 0, "")
+	fs.StringVar(&a.swing, "swing", "", "")
 	fs.StringVar(&a.player, "player", "", "")
 	fs.StringVar(&a.thumb, "thumb", "", "")
 	fs.StringVar(&a.pattern, "pattern", "", "")
@@ -129,6 +136,13 @@ func solve(ctx context.Context, a *planArgs) (*plan.Plan, error) {
 	req := plan.Request{Tune: in.tune, Capo: a.capo, Tempo: a.tempo, Thumb: thumb.Kind(a.thumb), Varied: a.varied}
 	if a.capo == notSaid {
 		req.Capo = 0
+	}
+	if a.swing != "" {
+		share, err := tune.ParseSwing(a.swing)
+		if err != nil {
+			return nil, &inputError{"--swing:1:1: " + err.Error()}
+		}
+		req.Tune = req.Tune.Swung(share)
 	}
 	if req.Tuning, err = tuning.Parse(cmp.Or(a.tuning, "Standard")); err != nil {
 		return nil, &inputError{"--tuning:1:1: " + err.Error()}

@@ -65,6 +65,11 @@ func serve(ctx context.Context, args []string, out io.Writer, withTunes bool) er
 	if err != nil {
 		return err
 	}
+	if withTunes {
+		if err := demo.Month(ctx, st, owner, time.Now()); err != nil {
+			return err
+		}
+	}
 	has, err := st.HasAccounts(ctx)
 	if err != nil {
 		return err

@@ -2,7 +2,9 @@ package main
 
 import (
 	"bufio"
+	"bytes"
 	"context"
+	"encoding/json"
 	"errors"
 	"flag"
 	"fmt"
@@ -14,13 +16,14 @@ import (
 
 // soundCommand plays a plan into a file.
 func soundCommand(ctx context.Context, args []string, out io.Writer) error {
-	var bars, layers string
+	var bars, layers, faults string
 	var o sound.Options
 	a, err := parseArgs("sound", args, func(fs *flag.FlagSet, a *planArgs) {
 		definePlan(fs, a)
 		fs.StringVar(&a.out, "out", "", "")
 		fs.StringVar(&bars, "bars", "", "")
 		fs.StringVar(&layers, "layers", "", "")
+		fs.StringVar(&faults, "faults", "", "")
 		fs.IntVar(&o.CountIn, "count-in", 0, "")
 		fs.IntVar(&o.Repeats, "repeats", 0, "")
 		fs.IntVar(&o.Rate, "rate", 0, "")
@@ -46,12 +49,18 @@ func soundCommand(ctx context.Context, args []string, out io.Writer) error {
 	if err != nil {
 		return err
 	}
-	s, err := sound.New(p, o)
+	played := sound.Of(p)
+	if faults != "" {
+		if played, err = readFaults(faults, played); err != nil {
+			return err
+		}
+	}
+	s, err := sound.New(played, o)
 	if err != nil {
 		return &inputError{fmt.Sprintf("%s:1:1: %v", a.file, err)}
 	}
 	if a.out == "-" {
-		_, err = s.WriteTo(out)
+		_, err = io.Copy(out, s)
 		return err
 	}
 	f, err := os.Create(a.out)
@@ -59,6 +68,25 @@ func soundCommand(ctx context.Context, args []string, out io.Writer) error {
 		return &inputError{fmt.Sprintf("%s: cannot be written: %v", a.out, errors.Unwrap(err))}
 	}
 	buf := bufio.NewWriter(f)
-	_, err = s.WriteTo(buf)
+	_, err = io.Copy(buf, s)
 	return errors.Join(err, buf.Flush(), f.Close())
+}
+
+// readFaults plays with the faults of a file.
+func readFaults(name string, played sound.Played) (sound.Played, error) {
+	data, err := os.ReadFile(name)
+	if err != nil {
+		return played, &inputError{fmt.Sprintf("%s: cannot be read: %v", name, errors.Unwrap(err))}
+	}
+	var f sound.Faults
+	dec := json.NewDecoder(bytes.NewReader(data))
+	dec.DisallowUnknownFields()
+	if err := dec.Decode(&f); err != nil {
+		return played, &inputError{fmt.Sprintf("%s:1:%d: not faults: %v; docs/formats.md shows some", name, dec.InputOffset()+1, err)}
+	}
+	out, err := played.With(&f)
+	if err != nil {
+		return played, &inputError{fmt.Sprintf("%s:1:1: %v", name, err)}
+	}
+	return out, nil
 }

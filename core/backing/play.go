@@ -118,7 +118,7 @@ func (s *solver) nextDigits(f *stepAt, since float64, before, after *[digitMasks
 			if len(strs) == 0 {
 				to = from
 			} else {
-				v += digits.AgainCost(s.r.Player.Attack, uint8(from), uint8(mask), since)
+				v += digits.AgainCost(s.r.Player.RestrikeTime(), uint8(from), uint8(mask), since)
 			}
 			if v < after[to].cost {
 				after[to] = digitCell{v, uint8(from)}
@@ -335,7 +335,7 @@ func (s *solver) digitPace(b *Backing, worst float64) {
 		mo := &b.Moments[m]
 		for _, st := range mo.Strokes() {
 			if at, ok := last[st.Digit]; ok {
-				need, there := digits.Restrike(s.r.Player.Attack), mo.Seconds-at
+				need, there := s.r.Player.RestrikeTime(), mo.Seconds-at
 				mo.Share = max(mo.Share, need/there)
 				if need/there > worst {
 					worst = need / there

@@ -52,6 +52,7 @@ func Any(seed uint64) *tune.Tune {
 		tu.Notes = append(tu.Notes, n)
 		at += dur
 	}
+	tu.Swing = []float64{0, 0, 0.6, 2.0 / 3, 0.7}[rng.IntN(5)]
 	if len(tu.Notes) == 0 {
 		return Any(seed + 1000)
 	}

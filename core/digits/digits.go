@@ -36,13 +36,8 @@ const (
 // TapTravel is how long the picking hand takes between bridge and neck, in seconds.
 const TapTravel = 0.30
 
-var restrike = map[string]float64{"flesh": 0.13, "nails": 0.12, "thumbpick": 0.13, "picks": 0.17}
-
-// Restrike is the least time in seconds in which one digit plays twice in a row, by attack.
-func Restrike(attack string) float64 { return restrike[attack] }
-
-// Alternate is the least time in seconds between two digits, by attack: about half.
-func Alternate(attack string) float64 { return 0.5 * restrike[attack] }
+// AlternateShare is the least time between two digits as a share of the time in which one strikes again.
+const AlternateShare = 0.5
 
 // UsualString is where digit d lives in a hand of so many fingers beside the thumb: i, m, a on
 // strings 3, 2, 1; a lone i on string 2.
@@ -60,11 +55,12 @@ func PlaceCost(fingers, d, str int) float64 {
 }
 
 // AgainCost is what it costs to pluck with the digits of mask to, since seconds after those of
-// from: per digit used again, else for any other, and for the way to the neck or back.
-func AgainCost(attack string, from, to uint8, since float64) float64 {
+// from: per digit used again, else for any other, and for the way to the neck or back. restrike is the
+// least time in seconds in which one digit plays twice in a row (player.Profile.RestrikeTime).
+func AgainCost(restrike float64, from, to uint8, since float64) float64 {
 	gap := max(since, 1e-3)
 	square := func(need float64) float64 { return need / gap * (need / gap) }
-	same, cost := square(restrike[attack]), 0.0
+	same, cost := square(restrike), 0.0
 	switch common := from & to; {
 	case common != 0:
 		cost += play.Exact(wRepeat * same * float64(bits.OnesCount8(common)))

@@ -17,7 +17,7 @@ func (m *model) againAfter(since float64) *againTable {
 func (m *model) newAgain(since float64) (t againTable) {
 	for from := range t {
 		for to := 1; to < fewMasks; to++ {
-			t[from][to] = digits.AgainCost(m.req.Player.Attack, uint8(from), uint8(to), since)
+			t[from][to] = digits.AgainCost(m.req.Player.RestrikeTime(), uint8(from), uint8(to), since)
 		}
 	}
 	return t

@@ -16,7 +16,18 @@ type Move struct {
 	Moment      int
 	What        string
 	Need, There float64
+
+	// What of the player sets Need, if Kind is one of the kinds: Need = Fixed + Factor·x, where x is Fitts's time for Bits or the restrike time.
+	Kind          string
+	Bits          float64 // index of difficulty of a Travel, log2(d/w + 1)
+	Fixed, Factor float64
 }
+
+// Kinds of moves whose time is one of the player's own figures.
+const (
+	Travel = "travel" // the left hand moves: FittsA + FittsB·Bits
+	Again  = "again"  // a digit strikes again: the restrike time
+)
 
 // Share is how much of the time there is the move needs.
 func (v *Move) Share() float64 { return v.Need / max(v.There, 1e-3) }
@@ -36,10 +47,10 @@ func (p *Plan) moves(t int, c *choice) (out []Move) {
 	mem := st.leaves(c.from)
 	if c.h.anchored && !mem.loose {
 		if need := m.shiftNeed(mem.pos, c.h, c.a); need > 0 {
-			out = append(out, Move{t, fmt.Sprintf("the left hand moves %.0f mm to %s", m.capoScale()*math.Abs(c.h.pos-mem.pos), where(c.h, m.req.Capo)), need, mo.sec - mem.since})
+			out = append(out, m.travel(t, mem.pos, c, need, mo.sec-mem.since))
 		}
 		if c.h.slide && !c.from.slide {
-			out = append(out, Move{t, "the slide is set down", m.slowness * p.m.w.LandTime, mo.sec - mem.since})
+			out = append(out, Move{Moment: t, What: "the slide is set down", Need: m.slowness * p.m.w.LandTime, There: mo.sec - mem.since})
 		}
 	}
 	between := mo.sec - m.moments[t-1].sec
@@ -47,22 +58,41 @@ func (p *Plan) moves(t int, c *choice) (out []Move) {
 		out = append(out, m.digitMoves(t, c)...)
 	}
 	if c.bass.str != 0 && !math.IsInf(mo.bassFor, 1) {
-		out = append(out, Move{t, "the thumb strikes again", digits.Restrike(m.req.Player.Attack), mo.bassFor})
+		out = append(out, m.again(t, "the thumb strikes again", 1, mo.bassFor))
 	}
 	if lies := c.heel > 0; lies != (c.was.heel() > 0) {
 		what := "the heel comes down"
 		if !lies {
 			what = "the heel lets go"
 		}
-		out = append(out, Move{t, what, damperTime, between})
+		out = append(out, Move{Moment: t, What: what, Need: damperTime, There: between})
 	}
 	if c.rest > 0 && c.rest != c.was.rest() {
-		out = append(out, Move{t, "the resting fingers move", damperTime, between})
+		out = append(out, Move{Moment: t, What: "the resting fingers move", Need: damperTime, There: between})
 	}
 	if c.h.slide && c.from.slide && c.h.trails != c.from.trails {
-		out = append(out, Move{t, "the trailing fingers move", damperTime, between})
+		out = append(out, Move{Moment: t, What: "the trailing fingers move", Need: damperTime, There: between})
 	}
 	return out
+}
+
+// travel is the left hand's way from pos to where the choice holds it.
+func (m *model) travel(t int, pos float64, c *choice, need, there float64) Move {
+	mm, width := math.Abs(c.h.pos-pos), c.h.narrow
+	v := Move{Moment: t, What: fmt.Sprintf("the left hand moves %.0f mm to %s", m.capoScale()*mm, where(c.h, m.req.Capo)), Need: need, There: there, Kind: Travel, Factor: 1}
+	if c.a == scoop {
+		width, v.Fixed = c.h.wide, m.w.ScoopTime
+	}
+	if c.h.slide {
+		v.Factor = m.slowness
+	}
+	v.Bits = math.Log2(mm/width + 1)
+	return v
+}
+
+// again is a stroke after another of the same hand, which takes share of the restrike time.
+func (m *model) again(t int, what string, share, there float64) Move {
+	return Move{Moment: t, What: what, Need: share * m.req.Player.RestrikeTime(), There: there, Kind: Again, Factor: share}
 }
 
 // digitMoves: a digit that plucks again, another one after it, the way to the neck and back.
@@ -72,15 +102,15 @@ func (m *model) digitMoves(t int, c *choice) (out []Move) {
 	if common := was & now; common != 0 {
 		for d := digits.P; d <= digits.A; d++ {
 			if common>>d&1 != 0 {
-				out = append(out, Move{t, string(play.Digits[d]) + " plucks twice in a row", digits.Restrike(m.req.Player.Attack), mo.since})
+				out = append(out, m.again(t, string(play.Digits[d])+" plucks twice in a row", 1, mo.since))
 				break
 			}
 		}
 	} else {
-		out = append(out, Move{t, "one digit plucks after another", digits.Alternate(m.req.Player.Attack), mo.since})
+		out = append(out, m.again(t, "one digit plucks after another", digits.AlternateShare, mo.since))
 	}
 	if (was^now)>>digits.TapBit != 0 {
-		out = append(out, Move{t, "the picking hand travels between bridge and neck", digits.TapTravel, mo.since})
+		out = append(out, Move{Moment: t, What: "the picking hand travels between bridge and neck", Need: digits.TapTravel, There: mo.since})
 	}
 	return out
 }

@@ -2,6 +2,7 @@ package plan
 
 import (
 	"stepping/core/digits"
+	"stepping/core/pitch"
 	"stepping/core/play"
 	"stepping/core/quiet"
 )
@@ -11,6 +12,7 @@ import (
 type Strummed struct {
 	String int
 	Note   string // what it sounds if nothing silences it
+	Pitch  pitch.Pitch
 	Wanted bool
 	By     play.Damper // what silences it already, as in StringState; "" if nothing does
 	Advice play.Damper // what part of the hands should take it, as By; "" if it is wanted or silent, or nothing reaches it
@@ -54,7 +56,7 @@ func (p *Plan) strum(t int) []Strummed {
 	})
 	var out []Strummed
 	for str := 6; str >= 1; str-- {
-		line := Strummed{String: str, Note: m.spell(m.soundingPitch(c.h, str)), Wanted: wanted.Has(str), By: m.dampedBy(&c, str)}
+		line := Strummed{String: str, Note: m.spell(m.soundingPitch(c.h, str)), Pitch: m.soundingPitch(c.h, str), Wanted: wanted.Has(str), By: m.dampedBy(&c, str)}
 		if line.By == "" && c.h.under.Has(str) && c.h.trails > 0 && !line.Wanted {
 			line.By = play.ByTrailing
 		}

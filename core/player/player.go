@@ -37,6 +37,7 @@ type Profile struct {
 	FingerMM        float64    `json:"fingerMm,omitempty"`   // width of the slide's finger at its widest knuckle; 0 if not measured
 	FittsA          float64    `json:"fittsA"`               // time to move the hand, see MoveTime: s
 	FittsB          float64    `json:"fittsB"`               // s per bit
+	RestrikeS       float64    `json:"restrikeS,omitempty"`  // least time between two strokes of one digit, s; 0: by attack, see RestrikeTime
 	Slide           Slide      `json:"slide"`
 	Instrument      Instrument `json:"instrument"`
 }
@@ -262,6 +263,7 @@ func (p Profile) Validate() error {
 		{"fingerMm", p.FingerMM, 0, 35, " mm", "width of the slide's finger at its widest knuckle, 0 if not measured"},
 		{"fittsA", p.FittsA, 0, 1, " s", "time that any move of the hand takes at least"},
 		{"fittsB", p.FittsB, 0.005, 1, " s", "time for each bit of a move's difficulty"},
+		{"restrikeS", p.RestrikeS, 0, 0.6, " s", "least time between two strokes of one digit, 0 for what is usual"},
 		{"slide.lengthMm", p.Slide.LengthMM, 15, 90, " mm", "of the tube"},
 		{"slide.boreMm", p.Slide.BoreMM, 0, 40, " mm", "inner width of the tube, 0 if not measured"},
 		{"slide.wallMm", p.Slide.WallMM, 0, 15, " mm", "thickness of the tube's wall, 0 if not measured"},
@@ -298,6 +300,17 @@ func (p Profile) Lap() bool { return p.Posture == Lap }
 // MoveTime is the least time in seconds to bring a hand d mm onto a target w mm wide:
 // Fitts's law in Shannon's form, FittsA + FittsB·log2(d/w + 1) (MacKenzie 1992).
 func (p Profile) MoveTime(d, w float64) float64 { return p.FittsA + p.FittsB*math.Log2(d/w+1) }
+
+// restrike is the least time in seconds in which one digit usually plays twice in a row, by attack.
+var restrike = map[string]float64{"flesh": 0.13, "nails": 0.12, "thumbpick": 0.13, "picks": 0.17}
+
+// RestrikeTime is the least time in seconds in which one digit plays twice in a row: what was learnt of the player, else what is usual with his attack.
+func (p Profile) RestrikeTime() float64 {
+	if p.RestrikeS > 0 {
+		return p.RestrikeS
+	}
+	return restrike[p.Attack]
+}
 
 // Behind lists the fingers behind a worn slide, which can trail or fret there, and
 // Stranded those in front of it, which can do neither.

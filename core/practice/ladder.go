@@ -34,17 +34,27 @@ const (
 	Whole       = "whole"
 )
 
+// Layers lists them in that order.
+var Layers = []string{ThumbAlone, MelodyAlone, HardMove, Change, Together, Click, Tempo, Accents, Slide, Percussion, Whole, Exercise}
+
 // Step is one step of a ladder.
 type Step struct {
-	Layer string  `json:"layer"`
-	Bars  [2]int  `json:"bars"`  // first and last, as played, from 1
-	Place string  `json:"place"` // the bars as printed: "bars 5 to 8"
-	Tempo float64 `json:"tempo"` // quarter notes a minute
-	Click bool    `json:"click"`
-	Count int     `json:"count"` // beats counted in: a bar of the meter
-	Loop  bool    `json:"loop"`
-	What  string  `json:"what"`
-	Done  string  `json:"done"`
+	Key     string  `json:"key"` // names what is played, for the log: steps that differ in tempo alone share it
+	Layer   string  `json:"layer"`
+	Bars    [2]int  `json:"bars"`  // first and last, as played, from 1
+	Place   string  `json:"place"` // the bars as printed: "bars 5 to 8"
+	Tempo   float64 `json:"tempo"` // quarter notes a minute to begin with
+	Goal    float64 `json:"goal"`  // and to come to
+	Clean   int     `json:"clean"` // clean passes in a row at the goal that finish it
+	Click   bool    `json:"click"`
+	Count   int     `json:"count"` // beats counted in: a bar of the meter
+	Loop    bool    `json:"loop"`
+	Seconds float64 `json:"seconds"` // that a pass takes at Tempo, without the count
+	What    string  `json:"what"`
+	Done    string  `json:"done"`
+	Move    *Motion `json:"move,omitempty"` // of a hard move, at Tempo
+	Moment  int     `json:"moment"`         // of the plan at which it begins, or of the move
+	Last    int     `json:"last,omitempty"` // moment after which it stops, 0 for the end of its bars
 }
 
 // Heard are the layers of the plan's sound that show how a step goes.
@@ -86,11 +96,7 @@ type ladder struct {
 
 // Ladder returns the steps for a plan, in order. A tune without thumb, slide, accents or percussion has no such step.
 func Ladder(p *plan.Plan) []Step {
-	l := &ladder{p: p, tu: p.Request.Tune, goal: p.Tempo()}
-	if c := p.Ceiling.BPM; c > 0 && c < l.goal {
-		l.goal = c
-	}
-	l.walk = max(slowest, round(l.goal*deadWalk))
+	l := newLadder(p)
 	l.thumb()
 	l.melody()
 	l.moves()
@@ -104,12 +110,30 @@ func Ladder(p *plan.Plan) []Step {
 	return l.steps
 }
 
+func newLadder(p *plan.Plan) *ladder {
+	l := &ladder{p: p, tu: p.Request.Tune, goal: p.Tempo()}
+	if c := p.Ceiling.BPM; c > 0 && c < l.goal {
+		l.goal = c
+	}
+	l.walk = max(slowest, round(l.goal*deadWalk))
+	return l
+}
+
 func round(x float64) float64 { return math.Round(x) }
 
-func (l *ladder) add(layer string, bars [2]int, tempo float64, click, loop bool, what, done string) {
-	meter := l.tu.MeterOver(l.tu.Bars[bars[0]-1])
-	l.steps = append(l.steps, Step{layer, bars, l.place(bars), tempo, click, int(meter.Bar() / meter.Pulse()), loop, what, done})
+// add appends a step: detail tells steps of one layer over the same bars apart; done follows how many clean passes in a row.
+func (l *ladder) add(layer, detail string, bars [2]int, tempo float64, clean int, click, loop bool, what, done string) *Step {
+	from, end := l.tu.Bars[bars[0]-1], l.tu.Bars[bars[1]-1]+l.tu.BarLength(bars[1]-1)
+	meter, clock := l.tu.MeterOver(from), l.tu.Clock(tempo)
+	key := strings.TrimSpace(fmt.Sprintf("%s %d-%d %s", layer, bars[0], bars[1], detail))
+	first := slices.IndexFunc(l.p.Moments, func(mo play.Moment) bool { return mo.At >= from })
+	l.steps = append(l.steps, Step{Key: key, Layer: layer, Bars: bars, Place: l.place(bars), Tempo: tempo, Goal: tempo, Clean: clean, Click: click, Count: int(meter.Bar() / meter.Pulse()), Loop: loop,
+		Seconds: clock.Seconds(end) - clock.Seconds(from), What: what, Done: inRow[clean] + done, Moment: max(first, 0)})
+	return &l.steps[len(l.steps)-1]
 }
+
+// inRow says how many clean passes in a row finish a step.
+var inRow = [...]string{1: "once, ", 2: "two in a row, ", 3: "three in a row, ", 4: "four in a row, ", 5: "five in a row, "}
 
 // place names bars as on paper.
 func (l *ladder) place(b [2]int) string {
@@ -144,6 +168,16 @@ func (l *ladder) in(bars [2]int, is func(*play.Moment) bool) (out []*play.Moment
 	return out
 }
 
+// shown is the first moment of bars that shows a layer well, else another.
+func (l *ladder) shown(bars [2]int, is func(*play.Moment) bool, other int) int {
+	for i := range l.p.Moments {
+		if mo := &l.p.Moments[i]; mo.Bar >= bars[0] && mo.Bar <= bars[1] && is(mo) {
+			return i
+		}
+	}
+	return other
+}
+
 func (l *ladder) all() [2]int { return [2]int{1, len(l.tu.Bars)} }
 
 // at names a moment.
@@ -165,12 +199,13 @@ func (l *ladder) thumb() {
 		if first[0] == 0 {
 			first = ph
 		}
-		l.add(ThumbAlone, ph, l.walk, false, true, fmt.Sprintf("The thumb alone, on strings %s.", stringsOf(mos)),
-			"four times through without a slip, your eyes off the hand")
+		step := l.add(ThumbAlone, "", ph, l.walk, 4, false, true, fmt.Sprintf("The thumb alone, on strings %s.", stringsOf(mos)),
+			"without a slip, your eyes off the hand")
+		step.Moment = l.shown(ph, func(mo *play.Moment) bool { return hasThumb(mo) && !hasMelody(mo) }, step.Moment)
 	}
 	if first[0] > 0 {
-		l.add(ThumbAlone, l.all(), round(l.goal*clickFrom), true, true, "The thumb alone from end to end, with a click.",
-			"twice through while you talk: it needs no thought")
+		l.add(ThumbAlone, "click", l.all(), round(l.goal*clickFrom), 2, true, true, "The thumb alone from end to end, with a click.",
+			"while you talk: it needs no thought")
 	}
 }
 
@@ -199,12 +234,13 @@ func (l *ladder) melody() {
 			}
 		}
 		what := fmt.Sprintf("The melody alone, from string %d %s.", mos[0].Melody.String, play.HowText(mos[0].Melody.How, play.FromCapo(mos[0].Melody.Fret, l.p.Request.Capo)))
-		done := "three times without looking for a note"
+		done := "without looking for a note"
 		if slid > 0 {
 			what += fmt.Sprintf(" %d of %d notes are slid: play the phrase fretted first, then match it with the slide, dead in tune and without vibrato.", slid, len(mos))
-			done = "three times with every slide note in tune at once"
+			done = "with every slide note in tune at once"
 		}
-		l.add(MelodyAlone, ph, l.walk, false, true, what, done)
+		step := l.add(MelodyAlone, "", ph, l.walk, 3, false, true, what, done)
+		step.Moment = l.shown(ph, hasMelody, step.Moment)
 	}
 }
 
@@ -218,8 +254,12 @@ func (l *ladder) moves() {
 		if mo.Beat > 1 {
 			bars[0] = mo.Bar
 		}
-		l.add(HardMove, bars, tempo, false, true, fmt.Sprintf("The move into %s alone, back and forth: %s. It needs %.2f s; at %g there are %.2f.", l.at(mo), mv.What, mv.Need, tempo, mv.There*l.p.Tempo()/tempo),
-			fmt.Sprintf("ten in a row, then at %g (it holds up to %g)", round(min(tempo*1.25, ceiling)), ceiling))
+		step := l.add(HardMove, l.at(mo), bars, tempo, 3, false, true, fmt.Sprintf("The move into %s alone, back and forth: %s. It needs %.2f s; at %g there are %.2f.", l.at(mo), mv.What, mv.Need, tempo, mv.There*l.p.Tempo()/tempo),
+			fmt.Sprintf("up to %g (it holds up to %g)", max(tempo, l.goal), ceiling))
+		step.Goal, step.Moment = max(tempo, l.goal), mv.Moment
+		if mv.Kind != "" {
+			step.Move = &Motion{Kind: mv.Kind, Bits: mv.Bits, There: (mv.There*l.p.Tempo()/tempo - mv.Fixed) / mv.Factor, Fixed: mv.Fixed / mv.Factor}
+		}
 	}
 }
 
@@ -255,8 +295,9 @@ func (l *ladder) changes() {
 				notes = fmt.Sprintf("the first %d strokes", n)
 			}
 			last := l.p.Moments[c.at+n-1].Bar
-			l.add(Change, [2]int{bars[0], last}, l.walk, false, true, fmt.Sprintf("From %s to %s at %s: the bar before, then %s of %s, and stop.", from.Chord.Name, to.Chord.Name, l.at(to), notes, to.Chord.Name),
-				"five in a row without a gap before the change")
+			step := l.add(Change, fmt.Sprintf("%s %d", l.at(to), n), [2]int{bars[0], last}, l.walk, 3, false, true, fmt.Sprintf("From %s to %s at %s: the bar before, then %s of %s, and stop.", from.Chord.Name, to.Chord.Name, l.at(to), notes, to.Chord.Name),
+				"without a gap before the change")
+			step.Moment, step.Last = c.at, c.at+n-1
 		}
 	}
 }
@@ -269,10 +310,10 @@ func (l *ladder) together() {
 	for _, ph := range l.phrases() {
 		both := l.in(ph, func(mo *play.Moment) bool { return mo.Thumb != nil && mo.Melody != nil })
 		between := len(l.in(ph, hasMelody)) - len(both)
-		l.add(Together, ph, l.walk, false, true, fmt.Sprintf("Thumb and melody together: %d strokes are pinched, %d melody notes fall between.", len(both), between),
-			"three times without stopping, however slow")
+		l.add(Together, "", ph, l.walk, 3, false, true, fmt.Sprintf("Thumb and melody together: %d strokes are pinched, %d melody notes fall between.", len(both), between),
+			"without stopping, however slow")
 	}
-	l.add(Click, l.all(), round(l.goal*clickFrom), true, false, "All of it, with a click.", "once through without losing the click")
+	l.add(Click, "", l.all(), round(l.goal*clickFrom), 1, true, false, "All of it, with a click.", "without losing the click")
 }
 
 // tempo: up by small steps to the wanted tempo, or to what the hands allow.
@@ -283,7 +324,7 @@ func (l *ladder) tempo() {
 		if last {
 			t = l.goal
 		}
-		l.add(Tempo, l.all(), round(t), true, false, fmt.Sprintf("All of it at %g, from %g.", round(t), before), "two clean in a row; after two that break down, a step back")
+		l.add(Tempo, "", l.all(), round(t), 2, true, false, fmt.Sprintf("All of it at %g, from %g.", round(t), before), "without a slip; after two that break down, a step back")
 		if last {
 			return
 		}
@@ -300,7 +341,7 @@ func (l *ladder) accents() {
 		return
 	}
 	bars := [2]int{accented[0].Bar, accented[len(accented)-1].Bar}
-	l.add(Accents, bars, round(l.goal*0.75), true, true, fmt.Sprintf("Accents and mutes: %d of them, the first at %s.", len(accented), l.at(accented[0])), "a listener can tap the accents with you")
+	l.add(Accents, "", bars, round(l.goal*0.75), 2, true, true, fmt.Sprintf("Accents and mutes: %d of them, the first at %s.", len(accented), l.at(accented[0])), "and a listener could tap the accents with you")
 }
 
 func (l *ladder) marked(mo *play.Moment, marks tune.Marks) bool {
@@ -314,12 +355,12 @@ func (l *ladder) slide() {
 		return l.marked(mo, tune.Vibrato) || mo.Melody != nil && (mo.Melody.How == play.Slide || mo.Melody.How == play.Glide) && mo.Melody.Dur >= tune.Whole/2
 	})
 	if len(slid) > 0 {
-		l.add(Slide, [2]int{slid[0].Bar, slid[len(slid)-1].Bar}, round(l.goal*0.75), false, true,
-			fmt.Sprintf("%d glides, the first into %s: begin late, arrive on the wire, and stay.", len(slid), l.at(slid[0])), "every one lands in tune without being mended")
+		l.add(Slide, "glides", [2]int{slid[0].Bar, slid[len(slid)-1].Bar}, round(l.goal*0.75), 2, false, true,
+			fmt.Sprintf("%d glides, the first into %s: begin late, arrive on the wire, and stay.", len(slid), l.at(slid[0])), "every one landing in tune without being mended")
 	}
 	if len(shaken) > 0 {
-		l.add(Slide, [2]int{shaken[0].Bar, shaken[len(shaken)-1].Bar}, round(l.goal*0.75), false, true,
-			fmt.Sprintf("Vibrato on %d long notes, the first at %s: in tune first, then shaken to both sides of the wire.", len(shaken), l.at(shaken[0])), "the pitch stays where it was before the vibrato")
+		l.add(Slide, "vibrato", [2]int{shaken[0].Bar, shaken[len(shaken)-1].Bar}, round(l.goal*0.75), 2, false, true,
+			fmt.Sprintf("Vibrato on %d long notes, the first at %s: in tune first, then shaken to both sides of the wire.", len(shaken), l.at(shaken[0])), "the pitch staying where it was before the vibrato")
 	}
 }
 
@@ -336,22 +377,22 @@ func (l *ladder) percussion() {
 		}
 	}
 	bars := [2]int{hits[0].Bar, min(hits[0].Bar+1, len(l.tu.Bars))}
-	l.add(Percussion, bars, l.walk, false, true, fmt.Sprintf("The %s alone with the thumb, from %s.", strings.Join(kinds, " and the "), l.at(hits[0])), "it lands on the click and hurts nowhere: build it up over days")
+	l.add(Percussion, "alone", bars, l.walk, 4, false, true, fmt.Sprintf("The %s alone with the thumb, from %s.", strings.Join(kinds, " and the "), l.at(hits[0])), "on the beat, and hurting nowhere: build it up over days")
 	if slices.Contains(kinds, thumb.Slap) {
-		l.add(Percussion, bars, l.walk, false, true, "Chord and slap, then bass, melody and slap; a note with the slap is flicked outward.", "four bars in a row")
+		l.add(Percussion, "chord", bars, l.walk, 4, false, true, "Chord and slap, then bass, melody and slap; a note with the slap is flicked outward.", "without the chord stopping")
 	}
-	l.add(Percussion, l.all(), round(l.goal*0.75), true, false, "All of it with the percussion.", "once through at this tempo")
+	l.add(Percussion, "", l.all(), round(l.goal*0.75), 1, true, false, "All of it with the percussion.", "at this tempo")
 }
 
 // whole: a variation where bars come again, and the end.
 func (l *ladder) whole() {
 	for b := range l.tu.Bars {
 		if l.tu.BarPrinted(b).Pass > 1 {
-			l.add(Whole, [2]int{b + 1, min(b+phraseBars, len(l.tu.Bars))}, l.goal, false, false, "Here the music comes again: play it another way, with other strings of the same hand or one note left out.",
-				"two ways that you like")
+			l.add(Whole, "again", [2]int{b + 1, min(b+phraseBars, len(l.tu.Bars))}, l.goal, 2, false, false, "Here the music comes again: play it another way, with other strings of the same hand or one note left out.",
+				"in two ways that you like")
 			break
 		}
 	}
 	n := len(l.tu.Bars)
-	l.add(Whole, [2]int{max(1, n-1), n}, l.goal, false, false, "The end: slow down into the last note, and let it ring.", "it sounds meant")
+	l.add(Whole, "end", [2]int{max(1, n-1), n}, l.goal, 2, false, false, "The end: slow down into the last note, and let it ring.", "and it sounds meant")
 }

@@ -5,6 +5,7 @@ import (
 	"slices"
 	"strings"
 	"testing"
+	"time"
 
 	"stepping/core/coretest"
 	"stepping/core/plan"
@@ -12,9 +13,6 @@ import (
 	"stepping/core/practice"
 	"stepping/core/thumb"
 )
-
-// layersInOrder is how layers are laid, each upon those before.
-var layersInOrder = []string{practice.ThumbAlone, practice.MelodyAlone, practice.HardMove, practice.Change, practice.Together, practice.Click, practice.Tempo, practice.Accents, practice.Slide, practice.Percussion, practice.Whole}
 
 // TestLadder: over plans of many kinds the steps come in the order of the layers, stay within the tune, cite something of it, go up in small steps to the wanted tempo or
 // what the hands allow, and leave out what the tune does not have.
@@ -41,9 +39,9 @@ func TestLadder(t *testing.T) {
 		at, top := 0, 0.0
 		seen := map[string]int{}
 		for n, s := range steps {
-			k := slices.Index(layersInOrder, s.Layer)
+			k := slices.Index(practice.Layers, s.Layer)
 			if k < at {
-				t.Errorf("plan %d, step %d: %s after %s", i, n, s.Layer, layersInOrder[at])
+				t.Errorf("plan %d, step %d: %s after %s", i, n, s.Layer, practice.Layers[at])
 			}
 			at = max(at, k)
 			seen[s.Layer]++
@@ -72,8 +70,37 @@ func TestLadder(t *testing.T) {
 		if (seen[practice.Percussion] > 0) != hits || seen[practice.Slide] > 0 && !slid || (seen[practice.ThumbAlone] > 0) != (tt.kind != thumb.None || tt.sections != nil) {
 			t.Errorf("plan %d: %v, percussion %v, slide %v", i, seen, hits, slid)
 		}
+		checkExercises(t, p, slid, hits)
 		if seen[practice.MelodyAlone] == 0 || seen[practice.Whole] == 0 {
 			t.Errorf("plan %d: %v", i, seen)
+		}
+	}
+}
+
+// checkExercises: they cite bars of the tune, each once, only of what it has, and those for a phrase take the one that the log shows to break.
+func checkExercises(t *testing.T, p *plan.Plan, slid, hits bool) {
+	t.Helper()
+	seen := map[string]int{}
+	for _, s := range practice.Exercises(p, nil) {
+		seen[s.Key]++
+		seen[strings.Fields(s.Key)[2]]++
+		if s.Layer != practice.Exercise || s.Bars[0] < 1 || s.Bars[1] > len(p.Request.Tune.Bars) || s.What == "" || s.Done == "" || s.Clean < 1 || seen[s.Key] > 1 || s.Moment >= len(p.Moments) {
+			t.Errorf("%+v, %d times", s, seen[s.Key])
+		}
+	}
+	if seen["pitch"] > 0 && !slid || seen["between"] > 0 && !slid || (seen["slap"] > 0) != hits || seen["silence"] == 0 {
+		t.Errorf("%v with slide %v, slaps %v", seen, slid, hits)
+	}
+	states := practice.Progress(practice.Rungs(practice.Ladder(p)), nil, time.Now())
+	for i := range states {
+		if s := &states[i]; s.Layer == practice.MelodyAlone && seen["pitch"] > 0 && s.Bars[0] > 4 {
+			s.Faults = 7
+			for _, e := range practice.Exercises(p, states) {
+				if strings.Contains(e.Key, "pitch 1") && strings.Contains(e.What, "7 times") && e.Bars != s.Bars {
+					t.Errorf("%v is practised, %v breaks", e.Bars, s.Bars)
+				}
+			}
+			return
 		}
 	}
 }

@@ -63,6 +63,7 @@ type Score struct {
 	// Printed is how each bar is numbered on paper; empty if no bar is played twice and the first is whole.
 	Printed []tune.Printed
 	Length  Units
+	Swing   float64 // share of the first of two eighths, if the file says or it was measured; 0 if not
 	Parts   []Part
 
 	// Melody is the voice that is most likely the melody, among Voices.

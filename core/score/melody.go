@@ -77,6 +77,9 @@ func (s *Score) frame() *tune.Tune {
 			tu.Meters = append(tu.Meters, tune.MeterAt{At: t, Num: x.Num, Den: x.Den})
 		}
 	}
+	if s.Swing >= tune.Straight && s.Swing <= tune.MostSwing {
+		tu.Swing = s.Swing
+	}
 	for _, x := range s.Tempos {
 		if t, _ := s.Time(x.At); t < tu.Length {
 			tu.Tempos = append(tu.Tempos, tune.TempoAt{At: t, BPM: x.BPM})

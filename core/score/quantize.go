@@ -7,6 +7,7 @@ import (
 
 	"stepping/core/chord"
 	"stepping/core/pitch"
+	"stepping/core/tune"
 )
 
 // Grid is the raster to which played notes are moved: so many steps a beat of a quarter.
@@ -60,6 +61,9 @@ func (s *Score) Quantize(g Grid) Quantized {
 			voice.Notes = notes
 			q.Dropped += dropDoubles(voice)
 		}
+	}
+	if g.Steps == 2 && g.Swing > tune.Straight { // swung eighths are written straight, and played as they were
+		out.Swing = g.Swing
 	}
 	q.Mean = total / float64(max(n, 1))
 	out.move(func(t Units) Units { return t * gridUnit / s.Unit })

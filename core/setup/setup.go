@@ -25,6 +25,7 @@ type Settings struct {
 	Capo     int             `json:"capo"`
 	Tempo    float64         `json:"tempo"`           // 0: the tune's own
 	Steps    int             `json:"steps,omitempty"` // half steps that the tune is moved up
+	Swing    float64         `json:"swing,omitempty"` // share of the first of two eighths, see tune.Swung; 0: the tune's own
 	Thumb    thumb.Kind      `json:"thumb"`
 	Sections []thumb.Section `json:"sections,omitempty"` // patterns in force from a bar on
 	Rewrites []tune.Rewrite  `json:"rewrites,omitempty"` // bars whose melody is another than the one written
@@ -66,6 +67,7 @@ func (e *FieldError) Error() string { return e.Text }
 var (
 	CapoRule  = fmt.Sprintf("a capo sits on fret 1 to %d, or 0 for none", tuning.MaxCapo)
 	StepsRule = fmt.Sprintf("give the half steps by which the tune is moved, from -%d to %d", MaxSteps, MaxSteps)
+	SwingRule = fmt.Sprintf("the first of two eighths takes %g to %g of their time, or nothing for the tune's own", tune.Straight, tune.MostSwing)
 	TempoRule = fmt.Sprintf("give %d to %d quarter notes a minute, or nothing for the tune's own", tune.MinTempo, tune.MaxTempo)
 )
 
@@ -82,6 +84,8 @@ func (s *Settings) Check() *FieldError {
 		return &FieldError{"steps", fmt.Sprintf("%d: %s", s.Steps, StepsRule)}
 	case s.Tempo != 0 && !(s.Tempo >= tune.MinTempo && s.Tempo <= tune.MaxTempo):
 		return &FieldError{"tempo", fmt.Sprintf("%g: %s", s.Tempo, TempoRule)}
+	case s.Swing != 0 && !(s.Swing >= tune.Straight && s.Swing <= tune.MostSwing):
+		return &FieldError{"swing", fmt.Sprintf("%g: %s", s.Swing, SwingRule)}
 	case !slices.Contains(thumb.Kinds, s.Thumb):
 		return &FieldError{"thumb", "choose none, steady or alternating"}
 	}
@@ -97,7 +101,7 @@ func (s *Settings) Request(tu *tune.Tune, p *player.Profile) (plan.Request, erro
 	if tu, err = tu.Rewritten(s.Rewrites); err != nil {
 		return plan.Request{}, fmt.Errorf("%w: let go of it in the setup", err)
 	}
-	req := plan.Request{Tune: tu.Transposed(s.Steps), Tuning: tn, Capo: s.Capo, Tempo: s.Tempo, Player: *p,
+	req := plan.Request{Tune: tu.Swung(s.Swing).Transposed(s.Steps), Tuning: tn, Capo: s.Capo, Tempo: s.Tempo, Player: *p,
 		Thumb: s.Thumb, Sections: s.Sections, Pins: s.Pins, Varied: s.Varied}
 	if s.Kept != nil {
 		req.Kept = s.Kept.Choices

@@ -1,6 +1,7 @@
 package sound
 
 import (
+	"encoding/binary"
 	"errors"
 	"fmt"
 	"io"
@@ -9,7 +10,6 @@ import (
 	"strconv"
 	"strings"
 
-	"stepping/core/plan"
 	"stepping/core/play"
 	"stepping/core/thumb"
 	"stepping/core/tune"
@@ -48,6 +48,13 @@ type Sound struct {
 	gain    float64
 	bridge  float64
 	body    [2]biquad
+	room    float64 // of the noise, 0 for none
+
+	// what Read hands out
+	begun bool
+	ready []byte
+	block [4096]float64
+	bytes [8192]byte
 }
 
 // headroom leaves 1 dB below full scale, after all that can sound at once.
@@ -56,9 +63,9 @@ var headroom = math.Pow(10, -1.0/20)
 // loudest bounds the peak of one string with the body's share; measured over all pitches and attacks.
 const loudest = 1.25
 
-// New prepares the sound of a plan. The error says which option cannot be.
-func New(p *plan.Plan, o Options) (*Sound, error) {
-	tu := p.Request.Tune
+// New prepares a sound. The error says which option cannot be.
+func New(p Played, o Options) (*Sound, error) {
+	tu := p.Tune
 	if o.Rate == 0 {
 		o.Rate = 48000
 	}
@@ -80,18 +87,21 @@ func New(p *plan.Plan, o Options) (*Sound, error) {
 		return nil, fmt.Errorf("tempo %g: give %d to %d quarter notes a minute", o.Tempo, tune.MinTempo, tune.MaxTempo)
 	}
 	if o.Tempo == 0 {
-		o.Tempo = p.Tempo()
+		o.Tempo = p.Tempo
 	}
 	clock := tu.Clock(o.Tempo)
 	from := clock.Seconds(tu.Bars[o.First-1])
 	end := tu.Bars[o.Last-1] + tu.BarLength(o.Last-1)
 	length := clock.Seconds(end) - from
-	s := &Sound{rate: float64(o.Rate), layers: o.Layers, deeds: deeds(p, clock, !o.NoDampers)}
+	s := &Sound{rate: float64(o.Rate), layers: o.Layers, deeds: p.deeds(clock, !o.NoDampers)}
 	s.repeat(from, length, max(1, o.Repeats))
 	if o.Layers&Click != 0 || o.CountIn > 0 {
 		s.ticks(tu, clock, o, from, length)
 	}
-	s.gain = headroom / (loudest * float64(busiest(p)))
+	if p.room < 0 {
+		s.room = math.Pow(10, p.room/20) * math.Sqrt(3) // evenly spread numbers up to this have that level
+	}
+	s.gain = headroom / (loudest * float64(p.busiest()))
 	s.skip = int(math.Round(from * s.rate))
 	s.first = s.skip
 	s.total = int(math.Round((float64(o.CountIn)*s.beat(tu, clock, o.First-1) + length*float64(max(1, o.Repeats))) * s.rate))
@@ -107,7 +117,7 @@ func New(p *plan.Plan, o Options) (*Sound, error) {
 }
 
 // busiest is how many strings sound at once at most, with percussion as one.
-func busiest(p *plan.Plan) int {
+func (p *Played) busiest() int {
 	most := 1
 	for i := range p.Moments {
 		mo := &p.Moments[i]
@@ -221,7 +231,7 @@ func (s *Sound) step(at float64) float64 {
 	}
 	sum, bridge := 0.0, 0.0
 	fade := s.fadeStep()
-	for i, g := range s.guides {
+	for i, g := range &s.guides {
 		in := 0.0
 		if !g.plucked {
 			in = s.bridge * coupling
@@ -253,6 +263,9 @@ func (s *Sound) step(at float64) float64 {
 	out := sum
 	for i := range s.body {
 		out += 0.25 * s.body[i].next(sum)
+	}
+	if s.room > 0 {
+		return s.gain*out + s.room*noise(s.done+s.first)
 	}
 	return s.gain * out
 }
@@ -317,6 +330,15 @@ func (b *burst) next(rate float64) (v float64, more bool) {
 	return v, t < 9*b.tau
 }
 
+// noise is the i-th of a fixed row of numbers between −1 and 1 without pattern: the low bits of i
+// scattered by Knuth's multiplicative hash.
+func noise(i int) float64 {
+	x := uint32(i+1) * 2654435761
+	x ^= x >> 15
+	x *= 2246822519
+	return float64(x>>8)/float64(1<<23) - 1
+}
+
 // biquad is a second-order filter (Bristow-Johnson's cookbook), here a resonance of the body.
 type biquad struct{ b0, b2, a1, a2, x1, x2, y1, y2 float64 }
 
@@ -333,32 +355,50 @@ func (f *biquad) next(x float64) float64 {
 	return y
 }
 
-// WriteTo writes the sound as a mono 16-bit RIFF file, as it is made.
-func (s *Sound) WriteTo(w io.Writer) (int64, error) {
-	if err := writeHeader(w, int(s.rate), s.total); err != nil {
-		return 0, err
+// Read fills p with the next bytes of the sound as a mono 16-bit RIFF file, made as they are asked for; io.EOF at the end.
+func (s *Sound) Read(p []byte) (n int, err error) {
+	for n < len(p) {
+		if len(s.ready) == 0 && !s.more() {
+			return n, io.EOF
+		}
+		k := copy(p[n:], s.ready)
+		s.ready, n = s.ready[k:], n+k
 	}
-	wrote := int64(headerBytes)
-	samples, data := make([]float64, 4096), make([]byte, 8192)
-	for {
-		n := s.Samples(samples)
-		if n == 0 {
-			return wrote, nil
-		}
-		for i, v := range samples[:n] {
-			x := int16(math.Round(32767 * math.Max(-1, math.Min(1, v))))
-			data[2*i], data[2*i+1] = byte(x), byte(x>>8)
-		}
-		k, err := w.Write(data[:2*n])
-		wrote += int64(k)
-		if err != nil {
-			return wrote, err
-		}
+	return n, nil
+}
+
+// more makes the next bytes ready; false at the end.
+func (s *Sound) more() bool {
+	if !s.begun {
+		s.begun = true
+		s.ready = header(int(s.rate), s.total)
+		return true
 	}
+	n := s.Samples(s.block[:])
+	s.ready = s.bytes[:2*n]
+	for i, v := range s.block[:n] {
+		binary.LittleEndian.PutUint16(s.bytes[2*i:], uint16(int16(math.Round(32767*math.Max(-1, math.Min(1, v))))))
+	}
+	return n > 0
+}
+
+// headerBytes is the length of a RIFF file's header.
+const headerBytes = 44
+
+// header is that of a mono 16-bit RIFF file.
+func header(rate, samples int) []byte {
+	size := uint32(2 * samples)
+	out := append(make([]byte, 0, headerBytes), "RIFF"...)
+	out = binary.LittleEndian.AppendUint32(out, 36+size)
+	out = append(out, "WAVEfmt "...)
+	for _, v := range []uint32{16, 1 | 1<<16, uint32(rate), uint32(2 * rate), 2 | 16<<16} { // plain samples, one channel; two bytes each, of 16 bits
+		out = binary.LittleEndian.AppendUint32(out, v)
+	}
+	return binary.LittleEndian.AppendUint32(append(out, "data"...), size)
 }
 
 // layerNames are the layers' names, by their bits.
-var layerNames = [...]string{"melody", "thumb", "percussion", "click", "noise"}
+var layerNames = [...]string{"melody", "thumb", "percussion", "click", "noise", "silence"}
 
 // ParseLayers reads names with commas between. The error says which there are.
 func ParseLayers(names string) (l Layer, err error) {

@@ -3,6 +3,7 @@ package sound_test
 import (
 	"bytes"
 	"context"
+	"io"
 	"math"
 	"math/cmplx"
 	"testing"
@@ -32,7 +33,7 @@ func solve(t testing.TB, tu *tune.Tune, tuning string, kind thumb.Kind, change f
 
 func render(t testing.TB, p *plan.Plan, o sound.Options) []float64 {
 	t.Helper()
-	s, err := sound.New(p, o)
+	s, err := sound.New(sound.Of(p), o)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -168,13 +169,13 @@ func TestBarsAndLoops(t *testing.T) {
 // TestSpeed: far faster than it is heard, in memory that does not grow.
 func TestSpeed(t *testing.T) {
 	p := solve(t, coretest.Wander(1, 64), "Open D", thumb.Alternating, nil)
-	s, err := sound.New(p, sound.Options{})
+	s, err := sound.New(sound.Of(p), sound.Options{})
 	if err != nil {
 		t.Fatal(err)
 	}
 	start := time.Now()
 	var buf bytes.Buffer
-	n, err := s.WriteTo(&buf)
+	n, err := io.Copy(&buf, s)
 	if err != nil || n != int64(buf.Len()) || n != int64(44+2*s.Len()) {
 		t.Fatal(n, err)
 	}

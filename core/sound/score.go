@@ -6,7 +6,6 @@ import (
 	"slices"
 
 	"stepping/core/pitch"
-	"stepping/core/plan"
 	"stepping/core/play"
 	"stepping/core/quiet"
 	"stepping/core/thumb"
@@ -56,6 +55,7 @@ type deed struct {
 	place    float64 // share of the string at which it is plucked
 	tau      float64 // seconds in which the string falls to 1/e; of a damping too
 	shake    float64 // cents of vibrato
+	scrape   float64 // noise of what moves along the string, see scrape
 	layer    Layer
 	hit      string
 }
@@ -81,7 +81,8 @@ const (
 	Thumb
 	Percussion
 	Click
-	Noise // what rings and should not
+	Noise   // what rings and should not
+	Silence // nothing: what is heard is the count alone
 
 	Playing = Melody | Thumb | Percussion | Noise // all that a guitar does
 )
@@ -89,16 +90,15 @@ const (
 // excitation is how long a pluck takes by attack, seconds: half a sine.
 var excitation = map[string]float64{"flesh": 0.0016, "nails": 0.0009, "thumbpick": 0.0010, "picks": 0.0006}
 
-// deeds lists what the plan does, at a clock that says when moments are. Without dampers nothing is silenced.
-func deeds(p *plan.Plan, clock tune.Clock, dampers bool) (out []deed) {
-	r := &p.Request
+// deeds lists what is done, at a clock that says when moments are. Without dampers nothing is silenced.
+func (p *Played) deeds(clock tune.Clock, dampers bool) (out []deed) {
 	for t := range p.Moments {
 		mo := &p.Moments[t]
 		at := clock.Seconds(mo.At)
 		struck := map[int]bool{}
 		for _, s := range mo.Strokes() {
 			struck[s.String] = true
-			out = append(out, strokeDeeds(p, mo, s, clock)...)
+			out = append(out, p.strokeDeeds(mo, s, clock)...)
 		}
 		for i, st := range mo.Strings {
 			if struck[i+1] {
@@ -111,7 +111,7 @@ func deeds(p *plan.Plan, clock tune.Clock, dampers bool) (out []deed) {
 				out = append(out, deed{at: at, str: i + 1, kind: name, layer: Noise})
 			}
 			if st.State == play.Harmless || st.State == play.Leaks || st.State == play.Silenced && !dampers {
-				open := r.Tuning.Open(i+1) + pitch.Midi(r.Capo)
+				open := p.Tuning.Open(i+1) + pitch.Midi(p.Capo)
 				out = append(out, deed{at: at, str: i + 1, kind: free, hz: open.Hertz(440), tau: quiet.RingTime(open)})
 			}
 		}
@@ -119,7 +119,7 @@ func deeds(p *plan.Plan, clock tune.Clock, dampers bool) (out []deed) {
 			out = append(out, deed{at: at, kind: hitTop, hit: mo.Hit, level: melodyLevel, layer: Percussion})
 		}
 	}
-	end := clock.Seconds(r.Tune.Length)
+	end := clock.Seconds(p.Tune.Length)
 	for s := 1; s <= tuning.Strings; s++ {
 		out = append(out, deed{at: end, str: s, kind: damp, tau: releaseTau * 4})
 	}
@@ -144,12 +144,11 @@ func dampTau(by play.Damper) float64 {
 }
 
 // strokeDeeds is one stroke, and what cuts it short.
-func strokeDeeds(p *plan.Plan, mo *play.Moment, s *play.Stroke, clock tune.Clock) (out []deed) {
-	r := &p.Request
+func (p *Played) strokeDeeds(mo *play.Moment, s *play.Stroke, clock tune.Clock) (out []deed) {
 	at := clock.Seconds(mo.At)
 	note := s.Note.Pitch()
-	d := deed{at: at, str: s.String, kind: strike, hz: note.Hertz(440), level: melodyLevel, width: excitation[r.Player.Attack], place: 0.18, layer: Melody,
-		tau: quiet.RingTime(r.Tuning.Open(s.String)) * ringShare(s)}
+	d := deed{at: at, str: s.String, kind: strike, hz: note.Hertz(440), level: melodyLevel, width: excitation[p.Attack], place: 0.18, layer: Melody,
+		tau: quiet.RingTime(p.Tuning.Open(s.String)) * ringShare(s)}
 	if d.width == 0 {
 		d.width = excitation["flesh"]
 	}
@@ -169,8 +168,8 @@ func strokeDeeds(p *plan.Plan, mo *play.Moment, s *play.Stroke, clock tune.Clock
 		d.place = 0.14
 	}
 	var marks tune.Marks
-	if s.Part == play.Melody && s.Index < len(r.Tune.Notes) {
-		marks = r.Tune.Notes[s.Index].Marks
+	if s.Part == play.Melody && s.Index < len(p.Tune.Notes) {
+		marks = p.Tune.Notes[s.Index].Marks
 	}
 	if mo.Accent && s.Part == play.Thumb || marks&tune.Accent != 0 {
 		d.level = accentLevel
@@ -195,12 +194,26 @@ func strokeDeeds(p *plan.Plan, mo *play.Moment, s *play.Stroke, clock tune.Clock
 			d.from, d.slide = 0, scoopTime
 		}
 	}
+	if s.How == play.Slide || s.How == play.Glide {
+		d.scrape = scrape(s.String)
+	}
 	out = append(out, d)
 	if marks&tune.Staccato != 0 {
 		out = append(out, deed{at: at + staccatoShare*(clock.Seconds(mo.At+s.Dur)-at), str: s.String, kind: damp, tau: lightTau})
 	}
 	return out
 }
+
+// scrape is how loud a slide or a finger that moves along a string is, against a pluck, at an octave a second: wound strings rasp.
+func scrape(str int) float64 {
+	if str >= firstWound {
+		return 0.012
+	}
+	return 0.003
+}
+
+// firstWound is the highest of the strings that are usually wound.
+const firstWound = 3
 
 // ringShare is how long a note rings against the open string: a fingertip takes some of it, the slide more.
 func ringShare(s *play.Stroke) float64 {

@@ -12,7 +12,7 @@ import "math"
 // with g the loss a period and a the low-pass of the loop.
 type guide struct {
 	rate    float64
-	line    []float64
+	line    []float64 // a power of two long
 	write   int
 	mask    int
 	filter  float64 // the low-pass's memory
@@ -34,6 +34,7 @@ type guide struct {
 	weights [4]float64
 	whole   int
 	last    float64 // sample
+	scrape  float64 // noise while the pitch moves, see scrape
 	rest    float64 // of what was cut by a new stroke, dying away so that nothing clicks
 }
 
@@ -42,6 +43,9 @@ const (
 	lowestHz  = 30.0
 	highestHz = 2500.0
 )
+
+// inaudible is a level under which nothing is left of 16 bits.
+const inaudible = 1e-9
 
 // brightness is the low-pass of the loop: more for thick wound strings, whose upper partials die sooner.
 func brightness(str int) float64 { return 0.22 + 0.035*float64(str) }
@@ -96,7 +100,7 @@ func (g *guide) start(d *deed) {
 	} else {
 		g.hz = d.hz
 	}
-	g.shake, g.phase, g.since, g.tau = d.shake, 0, 0, d.tau
+	g.shake, g.phase, g.since, g.tau, g.scrape = d.shake, 0, 0, d.tau, d.scrape
 	g.pulse, g.at = pluckPulse(g.rate, d), 0
 	g.energy, g.plucked = 1, true
 	g.tune(g.hz)
@@ -137,23 +141,31 @@ func (g *guide) next(in float64) float64 {
 			g.tune(g.hz * math.Exp2(g.shake*math.Sin(g.phase)/1200))
 		}
 	}
-	base, l, c := g.write-g.whole+1, g.line, &g.weights
-	s := c[0]*l[base&g.mask] + c[1]*l[(base-1)&g.mask] + c[2]*l[(base-2)&g.mask] + c[3]*l[(base-3)&g.mask]
+	base, l, c, mask := g.write-g.whole+1, g.line, &g.weights, g.mask
+	s := c[0]*l[base&mask] + c[1]*l[(base-1)&mask] + c[2]*l[(base-2)&mask] + c[3]*l[(base-3)&mask]
 	g.filter = (1-g.a)*s + g.a*g.filter
 	out := g.gain*g.filter + in
 	if g.at < len(g.pulse) {
 		out += g.pulse[g.at]
 		g.at++
 	}
-	l[g.write&g.mask] = out
+	l[g.write&mask] = out
 	g.write++
 	if v := math.Abs(out); v > g.energy {
 		g.energy = v
 	} else {
 		g.energy *= 0.9999
 	}
-	g.rest *= g.fall
-	g.last = out + g.rest
+	g.last = out
+	if g.rest != 0 {
+		if g.rest *= g.fall; math.Abs(g.rest) < inaudible { // numbers near the smallest there are take a hundred times as long
+			g.rest = 0
+		}
+		g.last += g.rest
+	}
+	if g.scrape > 0 && g.step != 1 { // beside the loop: the noise is of what moves, not of the string
+		g.last += g.scrape * math.Abs(math.Log2(g.step)) * g.rate * (noise(g.write) - noise(g.write-1)) / 2
+	}
 	return g.last
 }
 

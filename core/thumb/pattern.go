@@ -181,6 +181,16 @@ func (p *Pattern) Offset(step int) tune.Time {
 	return at
 }
 
+// offsetIn is Offset in a tune: where its clock swings eighths already, a pattern's own swing of eighths is part of that, or it would be swung twice.
+func (p *Pattern) offsetIn(tu *tune.Tune, step int) tune.Time {
+	if m, _ := p.Signature(); p.Swing && tu.Swing > tune.Straight && m.Bar()/tune.Time(p.Steps) == tune.Quarter/2 {
+		straight := *p
+		straight.Swing = false
+		return straight.Offset(step)
+	}
+	return p.Offset(step)
+}
+
 // Read reads a pattern file: one JSON object, at most MaxBytes, unknown keys refused by name. Faults
 // of the pattern are *StepError.
 func Read(r io.Reader) (*Pattern, error) {

@@ -207,7 +207,7 @@ func (p *Pattern) StepTimes(tu *tune.Tune, bar int, f func(b Beat, at tune.Time)
 	start := tu.Bars[bar]
 	_, since := tu.Position(start)
 	for _, b := range p.Beats {
-		if at := start + p.Offset(b.Step) - since; at >= start && at < start+tu.BarLength(bar) {
+		if at := start + p.offsetIn(tu, b.Step) - since; at >= start && at < start+tu.BarLength(bar) {
 			f(b, at)
 		}
 	}

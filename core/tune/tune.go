@@ -144,6 +144,7 @@ type Tune struct {
 	Tempos []TempoAt // the first at 0
 	Bars   []Time    // start of each bar; the first is 0
 	Length Time
+	Swing  float64 // share of a quarter that the first of two eighths takes, Straight to MostSwing; 0 is straight
 
 	// Printed is how each bar is numbered on paper; empty if no bar is played twice and the first is whole.
 	Printed []Printed
@@ -230,23 +231,28 @@ func (tu *Tune) Position(t Time) (bar int, since Time) {
 
 // Clock converts musical times into seconds.
 type Clock struct {
+	tune   *Tune
+	thirds map[Time]bool // see played; of a tune that swings
 	tempos []TempoAt
 	start  []float64 // seconds at tempos[i].At
 }
 
-// Clock returns the tune's clock with every tempo scaled so that the first is
+// Clock returns the tune's clock, swing included, with every tempo scaled so that the first is
 // bpm quarter notes a minute; bpm <= 0 keeps the written tempo.
 func (tu *Tune) Clock(bpm float64) Clock {
 	scale := 1.0
 	if bpm > 0 {
 		scale = bpm / tu.Tempos[0].BPM
 	}
-	c := Clock{start: make([]float64, len(tu.Tempos))}
+	c := Clock{tune: tu, start: make([]float64, len(tu.Tempos))}
+	if tu.Swing > Straight {
+		c.thirds = tu.thirds()
+	}
 	for i, t := range tu.Tempos {
 		c.tempos = append(c.tempos, TempoAt{t.At, t.BPM * scale})
 		if i > 0 {
 			prev := c.tempos[i-1]
-			c.start[i] = c.start[i-1] + (t.At-prev.At).Quarters()*60/prev.BPM
+			c.start[i] = c.start[i-1] + c.quarters(prev.At, t.At)*60/prev.BPM
 		}
 	}
 	return c
@@ -255,7 +261,15 @@ func (tu *Tune) Clock(bpm float64) Clock {
 // Seconds returns the time in seconds from the start.
 func (c Clock) Seconds(t Time) float64 {
 	i := max(sort.Search(len(c.tempos), func(i int) bool { return c.tempos[i].At > t })-1, 0)
-	return c.start[i] + (t-c.tempos[i].At).Quarters()*60/c.tempos[i].BPM
+	return c.start[i] + c.quarters(c.tempos[i].At, t)*60/c.tempos[i].BPM
+}
+
+// quarters is how long it is from a to b as played, in quarter notes.
+func (c Clock) quarters(a, b Time) float64 {
+	if c.tune == nil || c.tune.Swing <= Straight {
+		return (b - a).Quarters()
+	}
+	return c.tune.played(b, c.thirds) - c.tune.played(a, c.thirds)
 }
 
 // PhraseEnds marks the notes that close a phrase: the last one, one followed by

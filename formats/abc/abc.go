@@ -79,6 +79,7 @@ type parser struct {
 	warnings []Warning
 
 	title   string
+	swing   float64
 	inBody  bool
 	first   key // of the header: the tune's key
 	scope   string
@@ -295,6 +296,8 @@ func (p *parser) field(letter byte, from, to int) error {
 		if p.title == "" {
 			p.title = value
 		}
+	case 'R':
+		p.swingWords(value)
 	case 'M':
 		return p.meterField(value, at)
 	case 'L':

@@ -6,6 +6,7 @@ import (
 	"strings"
 
 	"stepping/core/pitch"
+	"stepping/core/score"
 	"stepping/core/tune"
 )
 
@@ -111,6 +112,7 @@ func (p *parser) tempoField(value string, at int) {
 			value = value[:open]
 			break
 		}
+		p.swingWords(value[open+1 : open+1+end])
 		value = value[:open] + value[open+1+end+1:]
 	}
 	value = strings.TrimSpace(value)
@@ -123,6 +125,13 @@ func (p *parser) tempoField(value string, at int) {
 		return
 	}
 	p.add(item{kind: tempoItem, tempo: quarter})
+}
+
+// swingWords reads what words say of swing: "swing", "shuffle", with a ratio behind it if it is not 2:1.
+func (p *parser) swingWords(text string) {
+	if share, ok := score.SwingWords(text); ok {
+		p.swing = share
+	}
 }
 
 func (p *parser) readTempo(value string) (quarter float64, ok bool) {

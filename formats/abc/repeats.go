@@ -334,7 +334,7 @@ func (p *parser) playOut() (*score.Score, error) {
 		main = players[0]
 	}
 	out := main.score
-	out.Format, out.Title = "ABC", p.title
+	out.Format, out.Title, out.Swing = "ABC", p.title, p.swing
 	out.Key = tune.Key{Tonic: p.first.tonic, Minor: p.first.minor, Flats: flats(p.first)}
 	part := score.Part{}
 	var overlays []score.Voice

@@ -41,7 +41,11 @@ type writer struct {
 func (w *writer) header() {
 	tu := w.tune
 	fmt.Fprintf(w, "X:1\nT:%s\n", oneLine(tu.Title))
-	fmt.Fprintf(w, "M:%d/%d\nL:1/8\nQ:1/4=%g\nK:%s\n", tu.Meters[0].Num, tu.Meters[0].Den, tu.Tempos[0].BPM, keyText(tu.Key))
+	swing := ""
+	if tu.Swing > tune.Straight {
+		swing = fmt.Sprintf("%q ", "swing "+tune.SwingText(tu.Swing))
+	}
+	fmt.Fprintf(w, "M:%d/%d\nL:1/8\nQ:%s1/4=%g\nK:%s\n", tu.Meters[0].Num, tu.Meters[0].Den, swing, tu.Tempos[0].BPM, keyText(tu.Key))
 	w.meter, w.tempo = 1, 1
 }
 

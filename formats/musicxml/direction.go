@@ -55,6 +55,9 @@ func (w *cursor) direction(n *node) {
 func (w *cursor) words(text string) {
 	plain := strings.ToLower(strings.NewReplacer(".", "", " ", "").Replace(text))
 	s := &w.measure.signs
+	if share, ok := score.SwingWords(text); ok && w.score.Swing == 0 {
+		w.score.Swing = share
+	}
 	switch {
 	case plain == "fine":
 		s.Fine = true
@@ -72,6 +75,9 @@ func (w *cursor) sound(n *node) {
 	if v, err := strconv.ParseFloat(n.attr("tempo"), 64); err == nil {
 		w.tempo(v)
 	}
+	if swing := n.kid("swing"); swing.name != "" {
+		w.swing(swing)
+	}
 	s := &w.measure.signs
 	s.Segno = s.Segno || n.attr("segno") != ""
 	s.Coda = s.Coda || n.attr("coda") != ""
@@ -81,6 +87,20 @@ func (w *cursor) sound(n *node) {
 	s.DalSegno = s.DalSegno || n.attr("dalsegno") != ""
 	if n.attr("forward-repeat") == "yes" && s.Start == 0 {
 		s.Start = 1
+	}
+}
+
+// swing reads <swing> (MusicXML 4.0): straight, or the ratio of two eighths. Swung sixteenths are played straight.
+func (w *cursor) swing(n *node) {
+	if n.has("straight") {
+		w.score.Swing = tune.Straight
+		return
+	}
+	first, ok1 := n.kid("first").number()
+	second, ok2 := n.kid("second").number()
+	kind := strings.TrimSpace(n.kid("swing-type").text)
+	if share := first / (first + second); ok1 && ok2 && second > 0 && share >= tune.Straight && share <= tune.MostSwing && (kind == "" || kind == "eighth") && w.score.Swing == 0 {
+		w.score.Swing = share
 	}
 }
 

@@ -29,7 +29,7 @@ var sequence = map[string][]string{
 	"note":         {"chord", "pitch", "rest", "duration", "tie", "voice", "type", "dot", "time-modification", "notehead", "notations", "lyric"},
 	"pitch":        {"step", "alter", "octave"}, "time-modification": {"actual-notes", "normal-notes"}, "lyric": {"syllabic", "text"}, "backup": {"duration"},
 	"harmony": {"root", "kind", "bass", "offset"}, "root": {"root-step", "root-alter"}, "bass": {"bass-step", "bass-alter"},
-	"direction": {"direction-type", "offset", "sound"}, "metronome": {"beat-unit", "per-minute"}, "bend": {"bend-alter"}, "harmonic": {"natural", "sounding-pitch"},
+	"sound": {"swing"}, "swing": {"first", "second", "swing-type"}, "direction": {"direction-type", "offset", "sound"}, "metronome": {"beat-unit", "per-minute"}, "bend": {"bend-alter"}, "harmonic": {"natural", "sounding-pitch"},
 }
 
 var anyOrder = map[string][]string{

@@ -227,6 +227,21 @@ func (w *writer) group(notes []piece, voice int, first bool) {
 	}
 }
 
+// swingElement says at the beginning how eighths are swung (MusicXML 4.0), as whole parts of a thousand.
+func swingElement(tu *tune.Tune, at tune.Time) string {
+	if at != 0 || tu.Swing <= tune.Straight {
+		return ""
+	}
+	first, second := 1000*tu.Swing, 1000*(1-tu.Swing)
+	for n := 1.0; n <= 5; n++ { // small figures where they are exact
+		if r := n * tu.Swing / (1 - tu.Swing); math.Abs(r-math.Round(r)) < 1e-6 {
+			first, second = r, n
+			break
+		}
+	}
+	return fmt.Sprintf("<swing><first>%.0f</first><second>%.0f</second><swing-type>eighth</swing-type></swing>", first, second)
+}
+
 // changes writes tempo, chord and percussion that begin at at.
 func (w *writer) changes(at tune.Time) { w.changesLater(at, 0) }
 
@@ -238,8 +253,8 @@ func (w *writer) changesLater(at, offset tune.Time) {
 	}
 	if i := slices.IndexFunc(tu.Tempos, func(t tune.TempoAt) bool { return t.At == at }); i >= 0 {
 		bpm := tu.Tempos[i].BPM * w.sheet.Tempo / tu.Tempos[0].BPM
-		w.raw("<direction placement=\"above\"><direction-type><metronome><beat-unit>quarter</beat-unit><per-minute>%g</per-minute></metronome></direction-type>%s<sound tempo=\"%g\"/></direction>\n",
-			math.Round(bpm*100)/100, shift, bpm)
+		w.raw("<direction placement=\"above\"><direction-type><metronome><beat-unit>quarter</beat-unit><per-minute>%g</per-minute></metronome></direction-type>%s<sound tempo=\"%g\">%s</sound></direction>\n",
+			math.Round(bpm*100)/100, shift, bpm, swingElement(tu, at))
 	}
 	if i := slices.IndexFunc(tu.Chords, func(c tune.ChordAt) bool { return c.At == at }); i >= 0 {
 		w.harmony(tu.Chords[i].Chord, strings.Replace(shift, ` sound="yes"`, "", 1))

@@ -24,6 +24,7 @@ type Doc struct {
 	Tuning   []string        `json:"tuning"`
 	Capo     int             `json:"capo"`
 	Tempo    float64         `json:"tempo"`
+	Swing    float64         `json:"swing,omitempty"` // share of the first of two eighths
 	Thumb    string          `json:"thumb"`
 	Patterns []thumb.Section `json:"patterns,omitempty"`
 	Player   player.Profile  `json:"player"`
@@ -141,7 +142,7 @@ func proofOf(p *plan.Plan) Proof {
 func New(ctx context.Context, p *plan.Plan) (*Doc, error) {
 	r := &p.Request
 	d := &Doc{
-		Version: Version, Title: r.Tune.Title, Tuning: r.Tuning.Spelled(), Capo: r.Capo, Tempo: p.Tempo(),
+		Version: Version, Title: r.Tune.Title, Tuning: r.Tuning.Spelled(), Capo: r.Capo, Tempo: p.Tempo(), Swing: r.Tune.Swing,
 		Thumb: string(r.Thumb), Patterns: r.Sections, Player: r.Player, Pins: []Pin{}, Dropped: []Dropped{}, Total: round(p.Total),
 		Proof:   proofOf(p),
 		Ceiling: Ceiling{p.Ceiling.BPM, p.Ceiling.At.String(), p.Ceiling.Why}, Bars: p.BarCeilings(),

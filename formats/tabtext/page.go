@@ -23,6 +23,7 @@ type header struct {
 	tuning   string
 	capo     int
 	tempo    float64
+	swing    float64
 	meter    tune.MeterAt
 	hasMeter bool
 	angles   bool // <5> is a slide note, as this program writes it
@@ -296,6 +297,9 @@ func (r *reader) headerLine(line string, i int) {
 	if m := capoLine.FindStringSubmatch(line); m != nil {
 		h.capo, _ = strconv.Atoi(m[1])
 		h.capo, used = min(h.capo, tuning.MaxCapo), true
+	}
+	if share, ok := score.SwingWords(line); ok && h.swing == 0 {
+		h.swing, used = share, true
 	}
 	if m := tempoLine.FindStringSubmatch(line); m != nil && h.tempo == 0 {
 		v, err := strconv.ParseFloat(m[1]+m[2], 64)

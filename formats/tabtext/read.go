@@ -141,7 +141,7 @@ func (r *reader) settleChords() {
 // playOut plays the bars in order.
 func (r *reader) playOut() error {
 	sc := r.out
-	sc.Title, sc.Capo, sc.Tuning = r.head.title, r.head.capo, &r.tuning
+	sc.Title, sc.Capo, sc.Tuning, sc.Swing = r.head.title, r.head.capo, &r.tuning, r.head.swing
 	signs := make([]score.Signs, len(r.bars))
 	for i := range r.bars {
 		signs[i] = r.bars[i].signs

@@ -48,6 +48,9 @@ func writeHeader(w io.Writer, p *plan.Plan) {
 		fmt.Fprintf(w, ", capo %d (frets count from the capo)", r.Capo)
 	}
 	fmt.Fprintf(w, "\nMeter: %d/%d\nTempo: %g quarter notes a minute\n", r.Tune.Meters[0].Num, r.Tune.Meters[0].Den, p.Tempo())
+	if r.Tune.Swing > tune.Straight {
+		fmt.Fprintf(w, "Swing: %s\n", tune.SwingText(r.Tune.Swing))
+	}
 	fmt.Fprint(w, "Signs: 5 fretted, <5> slide, /<5> glided into, h5 hammered, p5 pulled off,\n"+
 		"  b5 bent up to, t5 tapped, 12o harmonic, 0 open\n"+
 		"Below: the picking hand (p thumb, i m a fingers) and the count\n")

@@ -8,7 +8,7 @@ document.addEventListener('alpine:init', () => {
     shown: '', // what alone is shown in the time column
     asking: null, // AbortController of the request for the cursor's part
     audio: null, // while the plan sounds
-    heard: { tempo: 0, loop: false }, // how it sounds: quarter notes a minute, 0 as planned; the bar over and over
+    heard: { tempo: 0, loop: false, off: new Set(['click']) }, // how it sounds: quarter notes a minute, 0 as planned; the bar over and over; layers that are not heard
 
     init() {
       this.read();
@@ -141,7 +141,7 @@ document.addEventListener('alpine:init', () => {
       const start = data.starts[bar - 1]; // its first moment may come later
       const length = data.starts[bar] - start;
       const part = loop ? `${bar}-${bar}&repeats=${Math.ceil((longest * share) / length)}` : `${bar}-${data.last}`;
-      const audio = new Audio(`/tunes/${data.id}/sound.wav?bars=${part}&tempo=${tempo}`);
+      const audio = Sounds.open(`/tunes/${data.id}/sound.wav?bars=${part}&tempo=${tempo}&layers=${this.layers()}`);
       this.audio = audio;
       const over = (text) => { if (this.audio === audio) { this.hush(); this.say(text); } };
       audio.addEventListener('ended', () => over(''));
@@ -164,11 +164,21 @@ document.addEventListener('alpine:init', () => {
       requestAnimationFrame(follow);
     },
 
-    // hearing plays or stops, or changes how the plan sounds: slower and faster by the ladder's step, or this bar over and over.
+    // layers are those that are heard; noise, what rings and should not, is heard with all that a guitar does.
+    layers() {
+      const on = ['melody', 'thumb', 'percussion', 'click'].filter((layer) => !this.heard.off.has(layer));
+      if (['melody', 'thumb', 'percussion'].every((layer) => on.includes(layer))) on.push('noise');
+      return on.join(',') || 'silence';
+    },
+
+    // hearing plays or stops, or changes how the plan sounds: slower and faster by the ladder's step, this bar over and over, layers on and off.
     hearing(what) {
       const { heard, data } = this;
       if (what === 'play') return this.sound();
       if (what === 'loop') heard.loop = !heard.loop;
+      else if (what !== 'slower' && what !== 'faster') {
+        if (!heard.off.delete(what)) heard.off.add(what);
+      }
       else {
         const tempo = (heard.tempo || data.tempo) * (what === 'faster' ? 1.06 : 1 / 1.06);
         heard.tempo = Math.min(Math.max(Math.round(tempo), data.slowest), data.fastest);
@@ -186,6 +196,7 @@ document.addEventListener('alpine:init', () => {
       if (!tempo) return;
       tempo.textContent = String(Math.round(this.heard.tempo || this.data.tempo));
       this.$root.querySelector('[data-ear="loop"]').setAttribute('aria-pressed', String(this.heard.loop));
+      this.$root.querySelectorAll('[data-layer]').forEach((b) => b.setAttribute('aria-pressed', String(!this.heard.off.has(b.dataset.ear))));
       this.$root.querySelector('.ear').hidden = false;
     },
 
@@ -301,10 +312,6 @@ document.addEventListener('alpine:init', () => {
         const at = [...this.$root.querySelectorAll('[data-keys]')].find((el) => el.dataset.keys.split(' ').includes(e.key));
         if (at) { e.preventDefault(); at.click(); }
       });
-      this.$root.addEventListener('click', (e) => {
-        const tone = e.target.closest('[data-tone]');
-        if (tone) new Audio(tone.dataset.tone).play();
-      });
     },
   }));
 
@@ -364,7 +371,7 @@ document.addEventListener('alpine:init', () => {
           morphdom(entry, html, { onBeforeElUpdated: (from, to) => !from.isEqualNode(to) && !from.matches('details') && from !== document.activeElement });
           if (focused && document.activeElement === document.body) this.$root.querySelector(`[value="${CSS.escape(focused)}"]`)?.focus();
           const { notes, tone } = document.getElementById('entry').dataset;
-          if (Number(notes) > before) new Audio(tone).play().catch(() => {}); // a browser without sound shows the note all the same
+          if (Number(notes) > before) Sounds.hear(tone);
         } catch {
           document.getElementById('said').textContent = 'Stepping does not answer, and this key was not kept. What was entered before is safe.';
         }

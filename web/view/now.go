@@ -4,6 +4,7 @@ import (
 	"context"
 	"encoding/json"
 	"fmt"
+	"net/url"
 	"strconv"
 	"strings"
 
@@ -77,6 +78,15 @@ type placeView struct {
 	Why    string
 	Chosen bool
 	Pin    string // JSON
+	Hear   string // query of how it sounds, "" for what is no note
+}
+
+// hearPin is the query of a sound of moment m with a note at another place.
+func hearPin(m int, pin *plan.Pin) string {
+	if pin.Part == play.Damped || pin.String == 0 {
+		return ""
+	}
+	return url.Values{"moment": {strconv.Itoa(m)}, "pin": {PinJSON(pin)}}.Encode()
 }
 
 var digitWords = map[play.Digit]string{play.P: "thumb", play.I: "index", play.M: "middle", play.A: "ring"}
@@ -408,7 +418,7 @@ func (r *Reasons) add(ctx context.Context, p *plan.Plan, m int, part play.Part, 
 	for i := range alts {
 		a := &alts[i]
 		pin := a.Pin(mo)
-		g.Places = append(g.Places, placeView{Text: p.AlternativeText(a), Extra: fmt.Sprintf("%+.2f", a.Extra), Why: a.Why, Chosen: a.Chosen, Pin: PinJSON(&pin)})
+		g.Places = append(g.Places, placeView{Text: p.AlternativeText(a), Extra: fmt.Sprintf("%+.2f", a.Extra), Why: a.Why, Chosen: a.Chosen, Pin: PinJSON(&pin), Hear: hearPin(m, &pin)})
 	}
 	if len(g.Places) > maxPlaces+1 {
 		g.Places, g.Rest = g.Places[:maxPlaces], g.Places[maxPlaces:]

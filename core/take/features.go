@@ -1,0 +1,235 @@
+package take
+
+import (
+	"math"
+	"math/cmplx"
+	"slices"
+
+	"gonum.org/v1/gonum/dsp/fourier"
+)
+
+// Of the spectra that the plan is followed by.
+const (
+	hop        = Rate / 50 // 20 ms
+	window     = 4096
+	fineHop    = Rate / 200 // 5 ms
+	fineWindow = 512
+	lowBin     = 36 // MIDI number of the lowest semitone
+	bins       = 61
+	partials   = 8
+	rollOff    = 0.8 // a partial k of a template weighs k^-rollOff
+)
+
+// spectrum is how strong each semitone is, compressed, less its mean, of length 1.
+type spectrum [bins]float64
+
+// features are the spectra of a signal, one every hop.
+func (s *Signal) features() (out []spectrum, level []float64) {
+	fft := fourier.NewFFT(window)
+	hann := hannOf(window)
+	weights := semitones()
+	frame, coef := make([]float64, window), []complex128(nil)
+	for at := 0; at < len(s.Samples); at += hop {
+		energy := 0.0
+		for i := range frame { // what is heard at a time begins there: the window's middle lies a little behind it
+			k := at + i - window/4
+			frame[i] = 0
+			if k >= 0 && k < len(s.Samples) {
+				frame[i] = s.Samples[k] * hann[i]
+				energy += frame[i] * frame[i]
+			}
+		}
+		coef = fft.Coefficients(coef, frame)
+		var sp spectrum
+		for _, w := range weights {
+			sp[w.bin] += w.share * cmplx.Abs(coef[w.at])
+		}
+		sp.compress()
+		out, level = append(out, sp), append(level, math.Sqrt(energy/window))
+	}
+	return out, level
+}
+
+func hannOf(n int) []float64 {
+	out := make([]float64, n)
+	for i := range out {
+		out[i] = 0.5 - 0.5*math.Cos(2*math.Pi*(float64(i)+0.5)/float64(n))
+	}
+	return out
+}
+
+// weight is the share of a line of the transform that belongs to a semitone.
+type weight struct {
+	at, bin int
+	share   float64
+}
+
+// semitones divides the lines among the semitones, each between its two nearest.
+func semitones() (out []weight) {
+	for i := 1; i < window/2; i++ {
+		x := semitoneOf(float64(i)*Rate/window) - lowBin
+		lo := int(math.Floor(x))
+		f := x - float64(lo)
+		if lo >= 0 && lo < bins {
+			out = append(out, weight{i, lo, 1 - f})
+		}
+		if lo+1 >= 0 && lo+1 < bins {
+			out = append(out, weight{i, lo + 1, f})
+		}
+	}
+	return out
+}
+
+// semitoneOf is a frequency as a MIDI number with its fraction.
+func semitoneOf(hz float64) float64 { return 69 + 12*math.Log2(hz/440) }
+
+// compress takes the square root, so that faint partials count, then the mean away, and brings it to length 1; silence stays 0.
+func (sp *spectrum) compress() {
+	mean := 0.0
+	for i := range sp {
+		sp[i] = math.Sqrt(sp[i])
+		mean += sp[i] / bins
+	}
+	sum := 0.0
+	for i := range sp {
+		sp[i] -= mean
+		sum += sp[i] * sp[i]
+	}
+	if sum = math.Sqrt(sum); sum > 1e-9 {
+		for i := range sp {
+			sp[i] /= sum
+		}
+	}
+}
+
+func (sp *spectrum) dot(o *spectrum) (sum float64) {
+	for i := range sp {
+		sum += sp[i] * o[i]
+	}
+	return sum
+}
+
+// template is what strings sound like that sound at pitches in Hz, each with its share.
+func template(sounding []tone) (sp spectrum) {
+	for _, t := range sounding {
+		for k := 1; k <= partials; k++ {
+			x := semitoneOf(t.hz*float64(k)) - lowBin
+			lo := int(math.Floor(x))
+			v := t.share * math.Pow(float64(k), -rollOff)
+			if lo >= 0 && lo < bins {
+				sp[lo] += v * (1 - (x - float64(lo)))
+			}
+			if lo+1 >= 0 && lo+1 < bins {
+				sp[lo+1] += v * (x - float64(lo))
+			}
+		}
+	}
+	sp.compress()
+	return sp
+}
+
+// tone is a string that sounds.
+type tone struct {
+	str       int
+	hz, share float64
+}
+
+// looksBack is with how many fine hops before each is compared: longer than the longest period of a string, in which a short frame swells and fades.
+const looksBack = 5
+
+// flux is how much begins at each fine hop, 0 to 1: the growth of the logarithm of the spectrum over its greatest a little before, line by line, lines that fall left out (Böck and Widmer 2013), less its
+// median around, against the strongest beginnings.
+func (s *Signal) flux() []float64 {
+	if s.begun == nil {
+		s.begun = s.newFlux()
+	}
+	return s.begun
+}
+
+func (s *Signal) newFlux() []float64 {
+	fft := fourier.NewFFT(fineWindow)
+	hann := hannOf(fineWindow)
+	frame, coef := make([]float64, fineWindow), []complex128(nil)
+	var past [looksBack][fineWindow / 2]float64
+	var now [fineWindow / 2]float64
+	var out []float64
+	for at := 0; at < len(s.Samples); at += fineHop {
+		for i := range frame {
+			k := at + i - fineWindow/2
+			frame[i] = 0
+			if k >= 0 && k < len(s.Samples) {
+				frame[i] = s.Samples[k] * hann[i]
+			}
+		}
+		coef = fft.Coefficients(coef, frame)
+		sum := 0.0
+		for i := range now {
+			re, im := real(coef[i]), imag(coef[i])
+			now[i] = math.Sqrt(re*re + im*im)
+			before := past[0][i]
+			for k := 1; k < looksBack; k++ {
+				if v := past[k][i]; v > before {
+					before = v
+				}
+			}
+			if now[i] > before { // the logarithm is taken only where something grows
+				sum += math.Log((floor + now[i]) / (floor + before))
+			}
+		}
+		past[len(out)%looksBack] = now
+		if len(out) < looksBack {
+			sum = 0 // the beginning of the file is none of a note
+		}
+		out = append(out, sum)
+	}
+	return peaked(out, s.Seconds())
+}
+
+// floor is the strength of a line under which growth counts for little: of a sine of 1/200 of full scale.
+const floor = fineWindow / 4.0 / 200
+
+// around is how many fine hops to either side a flux is compared with: half a second.
+const around = 100
+
+// strongest is how many beginnings a second are taken for surely some: their weakest counts as 1.
+const strongest = 0.5
+
+// peaked takes the median around away, and brings what surely begins to 1.
+func peaked(x []float64, seconds float64) []float64 {
+	out := make([]float64, len(x))
+	buf := make([]float64, 0, 2*around+1)
+	median := 0.0
+	for i := range x {
+		if i%20 == 0 {
+			buf = append(buf[:0], x[max(0, i-around):min(len(x), i+around+1)]...)
+			slices.Sort(buf)
+			median = buf[len(buf)/2]
+		}
+		out[i] = math.Max(0, x[i]-median)
+	}
+	var tops []float64
+	for i := range out {
+		if isPeak(out, i) {
+			tops = append(tops, out[i])
+		}
+	}
+	if len(tops) == 0 {
+		return out
+	}
+	slices.Sort(tops)
+	top := math.Max(tops[max(0, len(tops)-1-int(strongest*seconds))], 1e-6)
+	for i := range out {
+		out[i] = math.Min(1, out[i]/top)
+	}
+	return out
+}
+
+// isPeak reports whether nothing near is greater, and nothing equal comes before.
+func isPeak(x []float64, k int) bool {
+	for o := max(0, k-apart); o <= min(len(x)-1, k+apart); o++ {
+		if x[o] > x[k] || x[o] == x[k] && o < k {
+			return false
+		}
+	}
+	return true
+}

@@ -1,0 +1,378 @@
+package take
+
+import (
+	"math"
+	"slices"
+
+	"stepping/core/plan"
+	"stepping/core/play"
+	"stepping/core/tuning"
+)
+
+// Place is a moment of the plan in the recording.
+type Place struct {
+	Moment int
+	AtSec  float64
+	Sure   float64 // 0 to 1
+}
+
+// expected is what a moment should sound like.
+type expected struct {
+	tones   []tone // all strings that sound, those struck first
+	struck  int    // how many of them are
+	seconds float64
+	like    spectrum
+}
+
+// Shares of strings in a template: one that was struck before rings more faintly.
+const ringingShare = 0.5
+
+// expectations lists what the plan should sound like, moment by moment.
+func expectations(p *plan.Plan) []expected {
+	var last [tuning.Strings]float64 // pitch that each string was struck at
+	out := make([]expected, len(p.Moments))
+	for t := range p.Moments {
+		mo := &p.Moments[t]
+		e := expected{seconds: mo.Seconds}
+		struck := map[int]bool{}
+		for _, s := range mo.Strokes() {
+			if s.How == play.Dead {
+				continue
+			}
+			hz := s.Note.Pitch().Hertz(440)
+			last[s.String-1], struck[s.String] = hz, true
+			e.tones = append(e.tones, tone{s.String, hz, 1})
+		}
+		e.struck = len(e.tones)
+		for i, st := range mo.Strings {
+			if !struck[i+1] && last[i] > 0 && st.State == play.Rings {
+				e.tones = append(e.tones, tone{i + 1, last[i], ringingShare})
+			}
+			if st.State == play.Silenced {
+				last[i] = 0
+			}
+		}
+		e.like = template(e.tones)
+		out[t] = e
+	}
+	return out
+}
+
+// Costs of the way through the plan, in logarithms of odds.
+const (
+	likeWeight   = 9.0   // of how like a frame is to a moment's template, -1 to 1
+	elseLike     = 0.35  // what counts as like nothing of the plan: silence, talk, noodling
+	begins       = 12.0  // for something beginning where the next moment does
+	onward       = -8.0  // without it
+	staysBegun   = -6.0  // something begins, and it is still the same moment
+	skipped      = -12.0 // a moment left out, beside onward
+	elsewhere    = -120.0
+	unfinished   = -10.0 // the recording ends before the last moment
+	leastLike    = 0.25  // mean likeness under which a recording is another tune
+	leastReached = 0.4   // share of frames that sound like anything of the plan
+	leastOrder   = 0.5   // share of moments that come after the one before them in the plan
+	leastUsed    = 0.4   // share of all that surely begins that is a moment of the plan
+	mostUnsteady = 0.5   // of the lengths, see unsteady
+)
+
+// Follow finds where in the recording each moment of the plan begins: the most likely way (Viterbi) through states that are the moments and one that is none of them. A moment that was played more than once,
+// since the player began again, is where it was played last; one that was left out is not there. ErrForeign if the recording cannot be followed.
+func (s *Signal) Follow(p *plan.Plan) ([]Place, error) {
+	exp := expectations(p)
+	frames, level := s.features()
+	flux := s.flux()
+	begun := beginnings(flux, len(frames))
+	way := viterbi(exp, frames, begun, level, 0)
+	if ratio := tempoOf(exp, way); ratio > 0 { // once more, knowing about how fast it is played
+		way = viterbi(exp, frames, begun, level, ratio)
+	}
+	if foreign(exp, frames, begun, level, way) {
+		return nil, ErrForeign
+	}
+	return places(exp, frames, flux, way), nil
+}
+
+// foreign reports whether what was heard is not the plan: it sounds too little like its moments, for too little of the time, they are few of all that begins, or they come in no order or no tempo.
+func foreign(exp []expected, frames []spectrum, begun, level []float64, way []int) bool {
+	like, sounding, inPlan, entered, strong := 0.0, 0, 0, 0, 0
+	for t, at := range way {
+		if at >= 0 && (t == 0 || way[t-1] != at) {
+			entered++
+		}
+		if begun[t] >= extraFlux {
+			strong++
+		}
+		if level[t] < quietRMS {
+			continue
+		}
+		if sounding++; at >= 0 {
+			inPlan++
+			like += frames[t].dot(&exp[at].like)
+		}
+	}
+	return inPlan == 0 || like < leastLike*float64(inPlan) || float64(inPlan) < leastReached*float64(sounding) ||
+		float64(len(ratiosOf(exp, way))) < leastOrder*float64(entered-1) || float64(entered) < leastUsed*float64(strong) || entered > 4 && unsteady(exp, way) > mostUnsteady
+}
+
+// apart is how close two beginnings may be, in fine hops: 40 ms; a pinch is one.
+const apart = 8
+
+// beginnings is for each frame how strong what begins in it is: the peaks of the flux, each in one frame alone, so that the plan goes on once for it.
+func beginnings(flux []float64, frames int) []float64 {
+	out := make([]float64, frames)
+	const fine = hop / fineHop
+	for k := range flux {
+		if t := (k + fine/2) / fine; t < frames && isPeak(flux, k) {
+			out[t] = max(out[t], flux[k])
+		}
+	}
+	return out
+}
+
+// Ways into a state.
+const (
+	stays uint8 = iota
+	fromBefore
+	overOne
+	fromTop  // from the state that was likeliest: the player began again, or went elsewhere
+	fromNone // from before the beginning
+	fromEnd  // from the last moment
+)
+
+// search is the Viterbi search under way. State n is before the beginning, n + 1 a pause, talk or noodling in between and at the end: it is left as dearly as one goes anywhere else.
+type search struct {
+	exp         []expected
+	n           int
+	ratio       float64 // of the recording's time to the plan's, 0 if it is not known
+	now         int     // frame
+	score, next []float64
+	since, then []int // frame at which the best way into each state entered it
+	from        [][]uint8
+	top         []int32 // the state with the best score before each frame
+}
+
+// viterbi returns the moment of each frame, -1 for none of the plan.
+func viterbi(exp []expected, frames []spectrum, begun, level []float64, ratio float64) []int {
+	s := &search{exp: exp, n: len(exp), ratio: ratio, score: make([]float64, len(exp)+2), next: make([]float64, len(exp)+2), since: make([]int, len(exp)+2), then: make([]int, len(exp)+2)}
+	s.score[s.n+1] = math.Inf(-1)
+	for i := range s.n {
+		s.score[i] = elsewhere
+	}
+	for t := range frames {
+		s.now = t
+		s.frame(&frames[t], begun[t], level[t])
+	}
+	return s.back()
+}
+
+// Of how long a moment lasts: by how much, in logarithm, players hold one longer or shorter than their tempo says, and what a wrong length costs at most.
+const (
+	lengthSpread = 0.3
+	worstLength  = 15.0
+)
+
+// length is what it costs that moment i is left now for moment i+by.
+func (s *search) length(i, by int) float64 {
+	if s.ratio == 0 {
+		return 0
+	}
+	want := (s.exp[i+by].seconds - s.exp[i].seconds) * s.ratio * Rate / hop
+	z := math.Log((float64(s.now-s.since[i])+0.5)/(want+0.5)) / lengthSpread
+	return -math.Min(worstLength, z*z/2)
+}
+
+// tempoOf is how much slower than the plan it is played: the median over all moments that follow each other, 0 if there are too few.
+func tempoOf(exp []expected, way []int) float64 {
+	ratios := ratiosOf(exp, way)
+	if len(ratios) < 5 {
+		return 0
+	}
+	return middle(ratios)
+}
+
+// ratiosOf are for all moments that follow each other how much slower than the plan it goes on.
+func ratiosOf(exp []expected, way []int) (ratios []float64) {
+	entered := map[int]int{}
+	for t := 1; t < len(way); t++ {
+		if way[t] == way[t-1] || way[t] < 0 {
+			continue
+		}
+		entered[way[t]] = t
+		if from, ok := entered[way[t]-1]; ok && way[t-1] == way[t]-1 {
+			if gap := exp[way[t]].seconds - exp[way[t]-1].seconds; gap > 0.05 {
+				ratios = append(ratios, float64(t-from)*hop/Rate/gap)
+			}
+		}
+	}
+	return ratios
+}
+
+// unsteady is the median of how far, in logarithm, lengths lie from what the tempo says.
+func unsteady(exp []expected, way []int) float64 {
+	ratios := ratiosOf(exp, way)
+	if len(ratios) == 0 {
+		return math.Inf(1)
+	}
+	mid := middle(ratios)
+	for i, r := range ratios {
+		ratios[i] = math.Abs(math.Log(r / mid))
+	}
+	return middle(ratios)
+}
+
+// middle is the median; x is sorted by it.
+func middle(x []float64) float64 {
+	slices.Sort(x)
+	return x[len(x)/2]
+}
+
+// frame takes one frame: how each state is come to best, and how well it fits.
+func (s *search) frame(heard *spectrum, begun, level float64) {
+	top := 0
+	for i := range s.score {
+		if s.score[i] > s.score[top] {
+			top = i
+		}
+	}
+	way := make([]uint8, s.n+2)
+	move, stay := onward+begins*begun, staysBegun*begun
+	for i := range s.n {
+		best := s.score[i] + stay
+		s.then[i] = s.since[i]
+		try := func(v float64, how uint8) {
+			if v > best {
+				best, way[i], s.then[i] = v, how, s.now
+			}
+		}
+		into := move // from before the beginning to it; anywhere else is as dear as any jump
+		if i > 0 {
+			try(s.score[i-1]+move+s.length(i-1, 1), fromBefore)
+			into += elsewhere
+		}
+		if i > 1 {
+			try(s.score[i-2]+move+skipped+s.length(i-2, 2), overOne)
+		}
+		try(s.score[s.n]+into, fromNone)
+		try(s.score[top]+elsewhere+begins*begun, fromTop)
+		s.next[i] = best + likeWeight*heard.dot(&s.exp[i].like)
+	}
+	none := elseLike
+	if level < quietRMS {
+		none = 1
+	}
+	s.next[s.n] = s.score[s.n] + likeWeight*none
+	pause := s.score[s.n+1]
+	if v := s.score[top] + onward + skipped + unfinished; v > pause && top != s.n {
+		pause, way[s.n+1] = v, fromTop
+	}
+	if v := s.score[s.n-1] + onward; v > pause {
+		pause, way[s.n+1] = v, fromEnd
+	}
+	s.next[s.n+1] = pause + likeWeight*none
+	s.score, s.next, s.since, s.then = s.next, s.score, s.then, s.since
+	s.from, s.top = append(s.from, way), append(s.top, int32(top))
+}
+
+// back walks from the best end to the beginning.
+func (s *search) back() []int {
+	at, best := 0, math.Inf(-1)
+	for i, v := range s.score {
+		if i < s.n-1 {
+			v += unfinished
+		}
+		if v > best {
+			at, best = i, v
+		}
+	}
+	way := make([]int, len(s.from))
+	for t := len(s.from) - 1; t >= 0; t-- {
+		if way[t] = at; at >= s.n {
+			way[t] = -1
+		}
+		switch s.from[t][at] {
+		case fromBefore:
+			at--
+		case overOne:
+			at -= 2
+		case fromTop:
+			at = int(s.top[t])
+		case fromNone:
+			at = s.n
+		case fromEnd:
+			at = s.n - 1
+		}
+	}
+	return way
+}
+
+// onsetSearch is how far from where the way says it an onset is looked for, in seconds.
+const onsetSearch = 0.08
+
+// visit is a moment entered at a frame.
+type visit struct{ moment, frame int }
+
+// oneWay leaves of all visits those of one way through the plan: the most that follow each other in the plan as in time, with the fewest breaks; of equal ones the latest. So a player who begins again is
+// judged by his last try, if he comes as far in it, and what sounds like the beginning once more after the end is none.
+func oneWay(way []int) (out []visit) {
+	var all []visit
+	for t, at := range way {
+		if at >= 0 && (t == 0 || way[t-1] != at) {
+			all = append(all, visit{at, t})
+		}
+	}
+	const unbroken = 0.001 // for a visit that comes right after the one before
+	score, from := make([]float64, len(all)), make([]int, len(all))
+	best := -1
+	for i := range all {
+		score[i], from[i] = 1, -1
+		for k := range i {
+			v := score[k] + 1
+			if k == i-1 && all[k].moment < all[i].moment {
+				v += unbroken
+			}
+			if all[k].moment < all[i].moment && v >= score[i] {
+				score[i], from[i] = v, k
+			}
+		}
+		if best < 0 || score[i] >= score[best] {
+			best = i
+		}
+	}
+	for i := best; i >= 0; i = from[i] {
+		out = append(out, all[i])
+	}
+	slices.Reverse(out)
+	return out
+}
+
+// places finds the exact beginning of each moment.
+func places(exp []expected, frames []spectrum, flux []float64, way []int) (out []Place) {
+	for _, v := range oneWay(way) {
+		sec, peak := onset(flux, float64(v.frame*hop)/Rate)
+		like, n := 0.0, 0
+		for k := v.frame; k < len(way) && way[k] == v.moment && n < 25; k++ {
+			like += frames[k].dot(&exp[v.moment].like)
+			n++
+		}
+		out = append(out, Place{v.moment, sec, math.Max(0, math.Min(1, (like/float64(n)+0.5*peak)/0.9))})
+	}
+	return out
+}
+
+// onset is the strongest beginning near a time, and how strong it is.
+func onset(flux []float64, near float64) (sec, peak float64) {
+	mid := int(near * Rate / fineHop)
+	reach := int(onsetSearch * Rate / fineHop)
+	at := mid
+	for k := max(1, mid-reach); k <= min(len(flux)-2, mid+reach); k++ {
+		if flux[k] > flux[at] || at >= len(flux)-1 {
+			at = k
+		}
+	}
+	at = max(1, min(at, len(flux)-2))
+	exact := float64(at)
+	if l, m, r := flux[at-1], flux[at], flux[at+1]; m > l && m >= r && l+r-2*m < 0 {
+		exact += 0.5 * (l - r) / (l + r - 2*m)
+	}
+	return exact * fineHop / Rate, flux[at]
+}

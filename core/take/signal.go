@@ -1,0 +1,158 @@
+package take
+
+import (
+	"fmt"
+	"math"
+)
+
+// Signal is a recording ready to be listened to.
+type Signal struct {
+	Samples []float64 // at Rate
+	Notes   []string  // what is odd about the recording, for people
+	begun   []float64 // see flux
+}
+
+// Seconds is its length.
+func (s *Signal) Seconds() float64 { return float64(len(s.Samples)) / Rate }
+
+// Source hands out the samples of a recording: one channel, or two.
+type Source interface {
+	// Read fills left and right, as io.Reader does.
+	Read(left, right []float64) (n int, err error)
+}
+
+// What is said of recordings: the share of samples at full scale that counts as clipped, and the correlation of two channels from which they cancel each other.
+const (
+	fullScale    = 0.999
+	clippedShare = 0.0005
+	opposite     = -0.5
+	silentRMS    = 0.0005
+)
+
+// Prepare reads a recording of a sample rate to its end or to MostSeconds. ErrSilent, ErrShort, and the source's errors but the end of the file, which stop tells.
+func Prepare(src Source, rate, channels int, end error) (*Signal, error) {
+	s := &Signal{}
+	r := newResampler(float64(rate))
+	left, right := make([]float64, 8192), make([]float64, 8192)
+	if channels == 1 {
+		right = nil
+	}
+	var clipped, all int
+	var lr, ll, rr, energy float64
+	flip := 1.0
+	for all < MostSeconds*rate {
+		n, err := src.Read(left, right)
+		for i := range n {
+			v := left[i]
+			if right != nil {
+				lr, ll, rr = lr+v*right[i], ll+v*v, rr+right[i]*right[i]
+			}
+			if math.Abs(v) >= fullScale || right != nil && math.Abs(right[i]) >= fullScale {
+				clipped++
+			}
+		}
+		if right != nil && all == 0 && lr < opposite*math.Sqrt(ll*rr) {
+			flip = -1
+		}
+		for i := range n {
+			v := left[i]
+			if right != nil {
+				v = (v + flip*right[i]) / 2
+			}
+			energy += v * v
+			s.Samples = r.put(s.Samples, v)
+		}
+		all += n
+		if err == end {
+			break
+		}
+		if err != nil {
+			return nil, err
+		}
+	}
+	switch {
+	case all < rate:
+		return nil, ErrShort
+	case math.Sqrt(energy/float64(all)) < silentRMS:
+		return nil, ErrSilent
+	}
+	if float64(clipped) > clippedShare*float64(all) {
+		s.Notes = append(s.Notes, fmt.Sprintf("The recording is clipped in %.1f%% of its samples: turn the input down, or what is said of loudness and of ringing strings is not to be trusted.", 100*float64(clipped)/float64(all)))
+	}
+	if flip < 0 {
+		s.Notes = append(s.Notes, "The two channels are of opposite phase and would cancel each other: one was turned round.")
+	}
+	if all >= MostSeconds*rate {
+		s.Notes = append(s.Notes, fmt.Sprintf("The recording is longer than %d minutes: the rest was not listened to.", MostSeconds/60))
+	}
+	highPass(s.Samples)
+	return s, nil
+}
+
+// highPass takes away what lies under 30 Hz: hum of stands and the direct current of cheap inputs.
+func highPass(x []float64) {
+	a := math.Exp(-2 * math.Pi * 30 / Rate)
+	for range 2 {
+		var was, out float64
+		for i, v := range x {
+			out = a * (out + v - was)
+			was, x[i] = v, out
+		}
+	}
+}
+
+// resampler turns samples of any rate into samples at Rate: band-limited interpolation by a windowed sinc (Smith and Gossett 1984), halfTaps zero crossings to either side.
+type resampler struct {
+	ratio float64 // input samples an output sample
+	cut   float64 // of the input's rate, at most 0.5
+	ring  [ringLength]float64
+	in    int     // samples taken
+	next  float64 // time of the next output, in input samples
+	table []float64
+}
+
+const (
+	halfTaps   = 12
+	ringLength = 512 // more than all taps at 192,000 samples a second
+	perSample  = 64  // table entries between zero crossings
+)
+
+func newResampler(rate float64) *resampler {
+	r := &resampler{ratio: rate / Rate, cut: 0.5}
+	if r.ratio > 1 {
+		r.cut = 0.5 / r.ratio * 0.96
+	}
+	r.table = make([]float64, halfTaps*perSample+2)
+	for i := range r.table {
+		x := float64(i) / perSample
+		w := 0.5 + 0.5*math.Cos(math.Pi*math.Min(1, x/halfTaps))
+		r.table[i] = w
+		if x > 0 {
+			r.table[i] *= math.Sin(math.Pi*x) / (math.Pi * x)
+		}
+	}
+	return r
+}
+
+// put takes one sample and appends what can be given out by then.
+func (r *resampler) put(out []float64, v float64) []float64 {
+	r.ring[r.in%ringLength] = v
+	r.in++
+	reach := halfTaps / (2 * r.cut)
+	for r.next+reach < float64(r.in) {
+		sum := 0.0
+		from := max(0, int(math.Ceil(r.next-reach)))
+		for k := from; k <= int(r.next+reach) && k < r.in; k++ {
+			at := math.Abs(float64(k)-r.next) * 2 * r.cut * perSample
+			i := int(at)
+			if i >= halfTaps*perSample {
+				continue
+			}
+			f := at - float64(i)
+			sum += r.ring[k%ringLength] * ((1-f)*r.table[i] + f*r.table[i+1])
+		}
+		out = append(out, 2*r.cut*sum)
+		r.next += r.ratio
+	}
+	return out
+}

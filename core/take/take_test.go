@@ -1,0 +1,390 @@
+package take_test
+
+import (
+	"context"
+	"errors"
+	"io"
+	"math"
+	"math/rand/v2"
+	"slices"
+	"testing"
+
+	"stepping/core/coretest"
+	"stepping/core/plan"
+	"stepping/core/play"
+	"stepping/core/player"
+	"stepping/core/sound"
+	"stepping/core/take"
+	"stepping/core/thumb"
+	"stepping/core/tune"
+)
+
+func solve(t testing.TB, tu *tune.Tune, tuning string, kind thumb.Kind) *plan.Plan {
+	t.Helper()
+	p, err := plan.Solve(context.Background(), plan.Request{Tune: tu, Tuning: coretest.Tuning(tuning), Player: player.Default(), Thumb: kind})
+	if err != nil {
+		t.Fatal(err)
+	}
+	return p
+}
+
+// recording is samples as a source.
+type recording struct {
+	samples []float64
+	at      int
+}
+
+func (r *recording) Read(left, _ []float64) (int, error) {
+	n := copy(left, r.samples[r.at:])
+	if r.at += n; n == 0 {
+		return 0, io.EOF
+	}
+	return n, nil
+}
+
+func prepare(t testing.TB, samples []float64, rate int) *take.Signal {
+	t.Helper()
+	s, err := take.Prepare(&recording{samples: samples}, rate, 1, io.EOF)
+	if err != nil {
+		t.Fatal(err)
+	}
+	return s
+}
+
+const rate = 32000
+
+func render(t testing.TB, p *plan.Plan, o sound.Options) []float64 {
+	t.Helper()
+	o.Rate = rate
+	s, err := sound.New(sound.Of(p), o)
+	if err != nil {
+		t.Fatal(err)
+	}
+	out := make([]float64, s.Len())
+	s.Samples(out)
+	return out
+}
+
+// TestTrack: a single line is followed within two cents, a hundred times a second; noise and silence have no pitch.
+func TestTrack(t *testing.T) {
+	for _, hz := range []float64{65.4, 73.42, 110, 196, 329.63, 880} {
+		tone := sound.Tone(hz, map[bool]int{true: 1, false: 5}[hz > 300], rate)
+		samples := make([]float64, tone.Len())
+		tone.Samples(samples)
+		track := prepare(t, samples, rate).Track()
+		var cents []float64
+		for _, p := range track {
+			if p.At > 0.2 && p.At < math.Min(1.2, 0.2+200/hz) { // high notes die soon
+				if p.Hz == 0 {
+					t.Fatalf("%g Hz: nothing at %g s", hz, p.At)
+				}
+				cents = append(cents, math.Abs(1200*math.Log2(p.Hz/hz)))
+			}
+		}
+		slices.Sort(cents)
+		if len(cents) < 20 || cents[len(cents)/2] > 2 || cents[len(cents)*95/100] > 5 {
+			t.Errorf("%g Hz: %d points, median %.2f cents off, 95%% within %.2f", hz, len(cents), cents[len(cents)/2], cents[len(cents)*95/100])
+		}
+	}
+	rng := rand.New(rand.NewPCG(1, 1))
+	noise := make([]float64, 2*rate)
+	for i := range noise {
+		noise[i] = 0.1 * rng.NormFloat64()
+	}
+	pitched := 0
+	track := prepare(t, noise, rate).Track()
+	for _, p := range track {
+		if p.Hz > 0 && p.Sure > 0.7 {
+			pitched++
+		}
+	}
+	if pitched > len(track)/50 {
+		t.Errorf("noise has a pitch at %d of %d points", pitched, len(track))
+	}
+}
+
+// TestFollow: takes at another tempo, that begin late, are cut off, wander and have noise are followed moment by moment; another tune, noise and silence are refused.
+func TestFollow(t *testing.T) {
+	var pooled []float64
+	for seed := range uint64(6) {
+		tuning := []string{"Open D", "Open G", "Standard"}[seed%3]
+		kind := []thumb.Kind{thumb.Alternating, thumb.None}[seed%2]
+		p := solve(t, coretest.Wander(seed, 40), tuning, kind)
+		tempo := p.Tempo() * (0.7 + 0.1*float64(seed))
+		samples := render(t, p, sound.Options{Tempo: tempo})
+		lead := make([]float64, rate*3/2)
+		samples = append(lead, samples...)
+		rng := rand.New(rand.NewPCG(seed, 3))
+		for i := range samples {
+			samples[i] += 0.001 * rng.NormFloat64()
+		}
+		places, err := prepare(t, samples, rate).Follow(p)
+		if err != nil {
+			t.Errorf("plan %d: %v", seed, err)
+			continue
+		}
+		var off []float64
+		for _, pl := range places {
+			want := 1.5 + p.Moments[pl.Moment].Seconds*p.Tempo()/tempo
+			off = append(off, 1000*(pl.AtSec-want))
+		}
+		abs := make([]float64, len(off))
+		for i := range off {
+			abs[i] = math.Abs(off[i])
+		}
+		slices.Sort(abs)
+		slices.Sort(off)
+		t.Logf("plan %d, %s: %d of %d moments, median %+.1f ms, 95%% within %.0f ms", seed, tuning, len(places), len(p.Moments), off[len(off)/2], abs[len(abs)*95/100])
+		if len(places) < len(p.Moments)*95/100 || abs[len(abs)*9/10] > 15 {
+			t.Errorf("plan %d: %d of %d, 90%% within %.0f ms", seed, len(places), len(p.Moments), abs[len(abs)*9/10])
+		}
+		pooled = append(pooled, abs...)
+	}
+	slices.Sort(pooled)
+	t.Logf("figure: 95%% of %d onsets within %.0f ms", len(pooled), pooled[len(pooled)*95/100])
+	if pooled[len(pooled)*95/100] > 15 {
+		t.Errorf("95%% of onsets are within %.0f ms", pooled[len(pooled)*95/100])
+	}
+	p := solve(t, coretest.Wander(1, 40), "Open D", thumb.Alternating)
+	other := solve(t, coretest.Wander(9, 40), "Standard", thumb.None)
+	if _, err := prepare(t, render(t, other, sound.Options{}), rate).Follow(p); !errors.Is(err, take.ErrForeign) {
+		t.Errorf("another tune: %v", err)
+	}
+	if _, err := take.Prepare(&recording{samples: make([]float64, 3*rate)}, rate, 1, io.EOF); !errors.Is(err, take.ErrSilent) {
+		t.Errorf("silence: %v", err)
+	}
+}
+
+// faulty renders a plan with faults.
+func faulty(t testing.TB, p *plan.Plan, f *sound.Faults) []float64 {
+	t.Helper()
+	played, err := sound.Of(p).With(f)
+	if err != nil {
+		t.Fatal(err)
+	}
+	s, err := sound.New(played, sound.Options{Rate: rate})
+	if err != nil {
+		t.Fatal(err)
+	}
+	out := make([]float64, s.Len())
+	s.Samples(out)
+	return out
+}
+
+// seeds is how many plans are tried, few in the short tests.
+func seeds(few, many uint64) uint64 {
+	if testing.Short() {
+		return few
+	}
+	return many
+}
+
+// TestTries: a player who begins again is judged by the last try, and one who stops early has the rest missing; what is added is extra.
+func TestTries(t *testing.T) {
+	p := aPlan(t, 0)
+	whole := render(t, p, sound.Options{})
+	third, most := int(p.Moments[len(p.Moments)/3].Seconds*rate), int(p.Moments[len(p.Moments)*3/4].Seconds*rate)
+	pause := make([]float64, rate)
+	samples := slices.Concat(pause, whole[:third], pause, whole[:most])
+	tk, err := prepare(t, samples, rate).Judge(p)
+	if err != nil {
+		t.Fatal(err)
+	}
+	start := 2 + float64(third)/rate
+	for _, pl := range tk.Places {
+		if want := start + p.Moments[pl.Moment].Seconds; math.Abs(pl.AtSec-want) > 0.05 {
+			t.Errorf("moment %d was heard at %.2f s, played at %.2f", pl.Moment, pl.AtSec, want)
+		}
+	}
+	last := tk.Places[len(tk.Places)-1].Moment
+	if last < len(p.Moments)*3/4-2 || last > len(p.Moments)*3/4 || len(tk.Missing) == 0 {
+		t.Errorf("it stopped at moment %d of %d, and is heard up to %d", len(p.Moments)*3/4, len(p.Moments), last)
+	}
+}
+
+// BenchmarkJudge: how much faster than it is played.
+func BenchmarkJudge(b *testing.B) {
+	p := aPlan(b, 0)
+	s := prepare(b, render(b, p, sound.Options{}), rate)
+	for b.Loop() {
+		if _, err := s.Judge(p); err != nil {
+			b.Fatal(err)
+		}
+	}
+	b.ReportMetric(s.Seconds()*float64(b.N)/b.Elapsed().Seconds(), "x-real-time")
+}
+
+// aPlan is one of several kinds.
+func aPlan(t testing.TB, seed uint64) *plan.Plan {
+	return solve(t, coretest.Wander(seed, 32), []string{"Open D", "Open G", "Standard"}[seed%3], []thumb.Kind{thumb.Alternating, thumb.None}[seed%2])
+}
+
+// TestJudge: of clean takes nothing is said, and sure notes are within two cents; notes that are off, late or left out, each in a take of its own, are told to be so, by how much and where.
+func TestJudge(t *testing.T) {
+	spoken := 0
+	for seed := range seeds(3, 6) {
+		p := aPlan(t, seed)
+		clean, err := prepare(t, faulty(t, p, &sound.Faults{Wander: 0.05, RoomDB: -60}), rate).Judge(p)
+		if err != nil {
+			t.Fatal(err)
+		}
+		var off []float64
+		for i := range clean.Notes {
+			if n := &clean.Notes[i]; n.Sure >= 0.5 {
+				off = append(off, math.Abs(n.Cents))
+			}
+		}
+		slices.Sort(off)
+		if len(off) < len(clean.Notes)/3 || off[len(off)/2] > 2 || len(clean.Missing) > 1 {
+			t.Errorf("plan %d: %d of %d notes sure, median %.2f cents off, %d missing", seed, len(off), len(clean.Notes), off[len(off)/2], len(clean.Missing))
+		}
+		if v := clean.Verdicts(p); len(v) > 0 {
+			spoken++
+			t.Logf("plan %d, clean: %+v", seed, v)
+		}
+
+		var wrong sound.Faults
+		bad := map[int]float64{}
+		for k := 5; k < len(p.Moments)-4; k += 7 {
+			if mo := &p.Moments[k]; mo.Melody != nil && mo.Melody.Digit != "" {
+				bad[k] = []float64{-35, 22, -18}[k%3]
+				wrong.Notes = append(wrong.Notes, sound.NoteFault{At: mo.At, String: mo.Melody.String, Cents: bad[k]})
+			}
+		}
+		tk, err := prepare(t, faulty(t, p, &wrong), rate).Judge(p)
+		if err != nil {
+			t.Fatal(err)
+		}
+		told, sure := 0, 0
+		for i := range tk.Notes {
+			n := &tk.Notes[i]
+			want, is := bad[n.Moment]
+			if n.Sure < 0.5 || n.Part != "melody" {
+				continue
+			}
+			if is {
+				sure++
+			}
+			if math.Abs(n.Cents-want) <= 3 && is {
+				told++
+			} else if math.Abs(n.Cents) > 12 && !is {
+				t.Errorf("plan %d, moment %d: %+.0f cents, played in tune", seed, n.Moment, n.Cents)
+			}
+		}
+		if told < sure || sure < len(bad)/4 {
+			t.Errorf("plan %d: of %d notes out of tune %d are sure, %d told", seed, len(bad), sure, told)
+		}
+
+		k := len(p.Moments) / 2
+		late, err := prepare(t, faulty(t, p, &sound.Faults{Notes: []sound.NoteFault{{At: p.Moments[k].At, LateMs: 90}}}), rate).Judge(p)
+		if err != nil {
+			t.Fatal(err)
+		}
+		if !slices.ContainsFunc(late.Notes, func(n take.Note) bool { return n.Moment == k && n.OnsetMs > 60 && n.OnsetMs < 120 }) {
+			t.Errorf("plan %d: moment %d was 90 ms late", seed, k)
+		}
+	}
+	if spoken > 1 {
+		t.Errorf("of 6 clean takes something is said of %d", spoken)
+	}
+}
+
+// TestRinging: a string whose damper was forgotten is found where it rings, on the right string, and nothing is found where all are silent.
+func TestRinging(t *testing.T) {
+	hits, misses, wrong, clean := 0, 0, 0, 0
+	for seed := range seeds(4, 8) {
+		p := aPlan(t, seed)
+		var f sound.Faults
+		rings := map[[2]int]bool{}
+		for k := 4; k < len(p.Moments)-3; k += 6 {
+			for str := 1; str <= 6; str++ {
+				if p.Moments[k].Strings[str-1].State == "silenced" && struckBefore(p, k, str) {
+					f.Dampers = append(f.Dampers, sound.DamperFault{At: p.Moments[k].At, String: str})
+					for m := k; m < len(p.Moments) && !struckAt(p, m, str); m++ {
+						rings[[2]int{m, str}] = true
+					}
+					break
+				}
+			}
+		}
+		tk, err := prepare(t, faulty(t, p, &f), rate).Judge(p)
+		if err != nil {
+			t.Fatal(err)
+		}
+		for _, r := range tk.Ringing {
+			if r.Sure < 0.5 || r.DB < -24 {
+				continue
+			}
+			if rings[[2]int{r.Moment, r.String}] {
+				hits++
+			} else {
+				wrong++
+				t.Logf("plan %d: moment %d, string %d at %.0f dB, sure %.2f, was silent", seed, r.Moment, r.String, r.DB, r.Sure)
+			}
+		}
+		for _, d := range f.Dampers {
+			k := slices.IndexFunc(p.Moments, func(mo play.Moment) bool { return mo.At == d.At })
+			if !slices.ContainsFunc(tk.Ringing, func(r take.Ringing) bool { return r.Moment == k && r.String == d.String }) {
+				misses++
+			}
+		}
+		quiet, err := prepare(t, faulty(t, p, &sound.Faults{RoomDB: -60}), rate).Judge(p)
+		if err != nil {
+			t.Fatal(err)
+		}
+		for _, r := range quiet.Ringing {
+			if r.Sure >= 0.5 && r.DB > -24 && p.Moments[r.Moment].Strings[r.String-1].State != "leaks" {
+				clean++
+			}
+		}
+	}
+	t.Logf("%d strings found to ring, %d not, %d that were silent; %d in clean takes", hits, misses, wrong, clean)
+	if wrong > hits/8 || clean > 2 || hits < misses {
+		t.Error("see above")
+	}
+}
+
+func struckAt(p *plan.Plan, m, str int) bool {
+	return slices.ContainsFunc(p.Moments[m].Strokes(), func(s *play.Stroke) bool { return s.String == str })
+}
+
+// struckBefore reports whether a string was struck within the four moments before.
+func struckBefore(p *plan.Plan, m, str int) bool {
+	for k := max(0, m-3); k < m; k++ {
+		if struckAt(p, k, str) {
+			return true
+		}
+	}
+	return false
+}
+
+// TestVibrato: shaken notes are found to be, by rate, width and centre, and the others not.
+func TestVibrato(t *testing.T) {
+	tu := coretest.Line('D', 60, 2*tune.Quarter, "D", coretest.Notes(62, 66, 69, 76, 69, 66)...)
+	for _, i := range []int{1, 3} {
+		tu.Notes[i].Marks |= tune.Vibrato
+	}
+	p := solve(t, tu, "Open D", thumb.None)
+	tk, err := prepare(t, render(t, p, sound.Options{}), rate).Judge(p)
+	if err != nil {
+		t.Fatal(err)
+	}
+	found := 0
+	for i := range tk.Notes {
+		n := &tk.Notes[i]
+		v := n.Vibrato
+		shaken := (n.Moment == 1 || n.Moment == 3) && p.Moments[n.Moment].Melody.How != play.Open
+		if shaken != (v != nil) {
+			t.Errorf("note %d, shaken %v: %+v", n.Moment, shaken, v)
+		}
+		if v != nil {
+			found++
+			if math.Abs(v.Hz-5.5) > 0.2 || math.Abs(v.Width-36) > 4 || math.Abs(v.Centre) > 3 { // as core/sound shakes
+				t.Errorf("note %d: %+v", n.Moment, v)
+			}
+		}
+	}
+	if found == 0 {
+		t.Error("nothing was shaken")
+	}
+}

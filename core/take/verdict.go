@@ -1,0 +1,101 @@
+package take
+
+import (
+	"cmp"
+	"fmt"
+	"math"
+	"slices"
+
+	"stepping/core/plan"
+	"stepping/core/play"
+)
+
+// Verdict is what to say of a take, in a player's words.
+type Verdict struct {
+	Moment int
+	Kind   string // pitch, time, ringing, missing
+	Text   string
+	Try    string
+	weight float64 // how bad it is: 1 is just worth saying
+}
+
+// From when on a note is said to be off: in cents, in ms, if it is as sure as SureOf; and of what else.
+const (
+	OffCents   = 12.0
+	OffMs      = 45.0
+	SureOf     = 0.5
+	saidDB     = -24.0 // how loud a string rings that is told of
+	leftOut    = 3.0   // weight of a note that was not heard
+	mostSpoken = 8
+)
+
+// Verdicts are what is worst of a take, worst first; few enough to be worked on.
+func (tk *Take) Verdicts(p *plan.Plan) []Verdict {
+	var out []Verdict
+	for i := range tk.Notes {
+		out = append(out, tk.Notes[i].verdicts(&p.Moments[tk.Notes[i].Moment])...)
+	}
+	for i := range tk.Ringing {
+		if r := &tk.Ringing[i]; r.Sure >= SureOf && r.DB >= saidDB {
+			out = append(out, r.verdict(&p.Moments[r.Moment]))
+		}
+	}
+	first, last := tk.Places[0].Moment, tk.Places[len(tk.Places)-1].Moment
+	for _, m := range tk.Missing {
+		if m.Moment >= first && m.Moment <= last { // before it was begun, or after it was left, is no fault
+			out = append(out, m.verdict(&p.Moments[m.Moment]))
+		}
+	}
+	slices.SortStableFunc(out, func(a, b Verdict) int { return cmp.Compare(b.weight, a.weight) })
+	return out[:min(len(out), mostSpoken)]
+}
+
+// placeOf names a moment.
+func placeOf(mo *play.Moment) string {
+	return fmt.Sprintf("bar %s, beat %s", mo.Printed, play.Decimal(mo.Beat))
+}
+
+// verdicts are what to say of a note's pitch and time.
+func (n *Note) verdicts(mo *play.Moment) (out []Verdict) {
+	if c := math.Abs(n.Cents); n.Sure >= SureOf && c >= OffCents {
+		v := Verdict{Moment: n.Moment, Kind: "pitch", weight: c / OffCents, Text: fmt.Sprintf("%s: string %d is %.0f cents %s", placeOf(mo), n.String, c, either(n.Cents < 0, "flat", "sharp")), Try: "tune that string, and listen again"}
+		if slid(mo, n.String) {
+			v.Try = either(n.Cents < 0, "stop on the wire, not before it, and listen before you shake", "the slide is past the wire, or presses: come from below, and lightly")
+		}
+		out = append(out, v)
+	}
+	together := n.Part == play.Thumb && mo.Melody != nil // then the melody's note says it
+	if ms := math.Abs(n.OnsetMs); n.Plucked && !together && ms >= OffMs {
+		out = append(out, Verdict{Moment: n.Moment, Kind: "time", weight: ms / OffMs, Text: fmt.Sprintf("%s comes %.0f ms %s against your own tempo", placeOf(mo), ms, either(n.OnsetMs < 0, "early", "late")), Try: "loop the bar slowly, with a click"})
+	}
+	return out
+}
+
+func either(first bool, a, b string) string {
+	if first {
+		return a
+	}
+	return b
+}
+
+func (r *Ringing) verdict(mo *play.Moment) Verdict {
+	v := Verdict{Moment: r.Moment, Kind: "ringing", weight: 1 + (r.DB-saidDB)/12, Text: fmt.Sprintf("%s: string %d rings on, %.0f dB %s the note", placeOf(mo), r.String, math.Abs(r.DB), either(r.DB < 0, "under", "over")), Try: "the plan leaves it ringing there: pin a damper for it, or leave it"}
+	if r.Damped {
+		v.Try = fmt.Sprintf("it is %s that should have stopped it: hold the position and strike all six", mo.Strings[r.String-1].By)
+	}
+	return v
+}
+
+func (m *Missing) verdict(mo *play.Moment) Verdict {
+	return Verdict{Moment: m.Moment, Kind: "missing", weight: leftOut, Text: fmt.Sprintf("%s: %s on string %d was not heard", placeOf(mo), either(m.Part == play.Thumb, "the thumb's stroke", "the note"), m.String), Try: "play the bar alone, until it is there"}
+}
+
+// slid reports whether a string is played with the slide at a moment.
+func slid(mo *play.Moment, str int) bool {
+	for _, s := range mo.Strokes() {
+		if s.String == str {
+			return s.How == play.Slide || s.How == play.Glide
+		}
+	}
+	return false
+}

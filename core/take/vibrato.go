@@ -1,0 +1,74 @@
+package take
+
+import "math"
+
+// Vibrato is how a note was shaken.
+type Vibrato struct {
+	Hz     float64
+	Width  float64 // cents from the lowest to the highest
+	Centre float64 // cents off the written pitch
+}
+
+// Of a vibrato: what rates are looked for, for how long it has to last, how wide it is at least, and what share of all that moves it has to be.
+const (
+	slowestShake  = 3.0 // Hz
+	fastestShake  = 9.0
+	shortestShake = 0.6 // seconds
+	leastWidth    = 10.0
+	shakeShare    = 0.5
+	shakeStep     = 0.01 // seconds between two measurements
+	mostLost      = 6    // measurements in a row in which it is not heard
+	shakenAfter   = 0.3  // seconds after the onset: vibrato begins late
+)
+
+// vibrato finds one in the pitch of a string between two times: the sinusoid that explains most of how the pitch moves; nil if there is none, or too little of the string is heard by itself.
+func (m *meter) vibrato(e *expected, str int, from, to float64) *Vibrato {
+	from, to = from+shakenAfter, to-beforeNext-float64(quickFrame+hopApart)/Rate
+	hz := 0.0
+	for _, t := range e.tones {
+		if t.str == str {
+			hz = t.hz
+		}
+	}
+	own := alone(e, str, hz, quickFrame)
+	if to-from < shortestShake || len(own) == 0 {
+		return nil
+	}
+	var at, cents []float64
+	mean, lost := 0.0, 0
+	for t := from; t < to; t += shakeStep {
+		k := int(t * Rate)
+		if k+quickFrame+hopApart > len(m.samples) {
+			break
+		}
+		if c, ok := m.once(k, quickFrame, hz, own); ok {
+			at, cents, lost = append(at, t), append(cents, c), 0
+			mean += c
+		} else if lost++; lost == mostLost { // it has died away
+			break
+		}
+	}
+	if float64(len(cents))*shakeStep < shortestShake {
+		return nil
+	}
+	mean /= float64(len(cents))
+	moves := 0.0
+	for _, c := range cents {
+		moves += (c - mean) * (c - mean) / float64(len(cents))
+	}
+	rate, half := 0.0, 0.0
+	for f := slowestShake; f <= fastestShake; f += 0.05 {
+		re, im := 0.0, 0.0
+		for i, t := range at {
+			s, c := math.Sincos(2 * math.Pi * f * t)
+			re, im = re+(cents[i]-mean)*c, im+(cents[i]-mean)*s
+		}
+		if a := 2 * math.Hypot(re, im) / float64(len(cents)); a > half {
+			rate, half = f, a
+		}
+	}
+	if 2*half < leastWidth || half*half/2 < shakeShare*moves {
+		return nil
+	}
+	return &Vibrato{rate, 2 * half, mean}
+}

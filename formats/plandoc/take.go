@@ -1,0 +1,111 @@
+package plandoc
+
+import (
+	"math"
+
+	"stepping/core/plan"
+	"stepping/core/take"
+)
+
+// TakeDoc is what was heard of a plan. Field names and meanings: docs/formats.md.
+type TakeDoc struct {
+	Alignment []TakePlace   `json:"alignment"`
+	Notes     []TakeNote    `json:"notes"`
+	Ringing   []TakeRinging `json:"ringing"`
+	Missing   []TakeMissing `json:"missing"`
+	Extra     []TakeExtra   `json:"extra"`
+	Verdicts  []TakeVerdict `json:"verdicts"`
+	Odd       []string      `json:"odd,omitempty"`
+}
+
+// TakePlace is where in the recording a moment begins.
+type TakePlace struct {
+	At    float64 `json:"at"`
+	AtSec float64 `json:"atSec"`
+	Sure  float64 `json:"sure"`
+}
+
+// TakeNote is one note as it was played.
+type TakeNote struct {
+	At      float64 `json:"at"`
+	AtSec   float64 `json:"atSec"`
+	String  int     `json:"string"`
+	Part    string  `json:"part"`
+	Cents   float64 `json:"cents"`
+	Spread  float64 `json:"centsSpread"`
+	OnsetMs float64 `json:"onsetMs"`
+	DurMs   float64 `json:"durMs"`
+	Sure    float64 `json:"sure"`
+
+	Vibrato *TakeVibrato `json:"vibrato,omitempty"`
+}
+
+// TakeVibrato is how a note was shaken.
+type TakeVibrato struct {
+	Hz     float64 `json:"hz"`
+	Width  float64 `json:"widthCents"` // from the lowest to the highest
+	Centre float64 `json:"centreCents"`
+}
+
+// TakeRinging is a string that rang and should not have.
+type TakeRinging struct {
+	At     float64 `json:"at"`
+	AtSec  float64 `json:"atSec"`
+	String int     `json:"string"`
+	DB     float64 `json:"db"`
+	Sure   float64 `json:"sure"`
+}
+
+// TakeMissing is a note that was not heard.
+type TakeMissing struct {
+	At     float64 `json:"at"`
+	String int     `json:"string"`
+	Part   string  `json:"part"`
+}
+
+// TakeExtra is something that was struck and is not in the plan.
+type TakeExtra struct {
+	AtSec float64 `json:"atSec"`
+	Hz    float64 `json:"hz"`
+}
+
+// TakeVerdict is what to say of a take.
+type TakeVerdict struct {
+	Bar  int     `json:"bar"`
+	At   float64 `json:"at"`
+	Kind string  `json:"kind"`
+	Text string  `json:"text"`
+	Try  string  `json:"try"`
+}
+
+// NewTake makes the document of a take of p.
+func NewTake(p *plan.Plan, tk *take.Take) TakeDoc {
+	at := func(m int) float64 { return p.Moments[m].At.Quarters() }
+	d := TakeDoc{Alignment: []TakePlace{}, Notes: []TakeNote{}, Ringing: []TakeRinging{}, Missing: []TakeMissing{}, Extra: []TakeExtra{}, Verdicts: []TakeVerdict{}, Odd: tk.Odd}
+	for _, pl := range tk.Places {
+		d.Alignment = append(d.Alignment, TakePlace{at(pl.Moment), thousandth(pl.AtSec), thousandth(pl.Sure)})
+	}
+	for i := range tk.Notes {
+		n := &tk.Notes[i]
+		d.Notes = append(d.Notes, TakeNote{at(n.Moment), thousandth(n.AtSec), n.String, string(n.Part), hundredth(n.Cents), hundredth(n.Spread), hundredth(n.OnsetMs), hundredth(1000 * n.DurSec), thousandth(n.Sure), nil})
+		if v := n.Vibrato; v != nil {
+			d.Notes[i].Vibrato = &TakeVibrato{hundredth(v.Hz), hundredth(v.Width), hundredth(v.Centre)}
+		}
+	}
+	for _, r := range tk.Ringing {
+		d.Ringing = append(d.Ringing, TakeRinging{at(r.Moment), thousandth(r.AtSec), r.String, hundredth(r.DB), thousandth(r.Sure)})
+	}
+	for _, m := range tk.Missing {
+		d.Missing = append(d.Missing, TakeMissing{at(m.Moment), m.String, string(m.Part)})
+	}
+	for _, e := range tk.Extra {
+		d.Extra = append(d.Extra, TakeExtra{thousandth(e.AtSec), hundredth(e.Hz)})
+	}
+	for _, v := range tk.Verdicts(p) {
+		d.Verdicts = append(d.Verdicts, TakeVerdict{p.Moments[v.Moment].Bar, at(v.Moment), v.Kind, v.Text, v.Try})
+	}
+	return d
+}
+
+func thousandth(x float64) float64 { return math.Round(x*1000) / 1000 }
+func hundredth(x float64) float64  { return math.Round(x*100) / 100 }

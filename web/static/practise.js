@@ -1,0 +1,210 @@
+// Practising: one step for somebody with both hands on a guitar. Three keys of a pedal do all, and what each does now stands on it.
+// Everything drawn comes from the server; without this script the same links and buttons load whole pages.
+document.addEventListener('alpine:init', () => {
+  // What Page Up, Space and Page Down do in each state.
+  const means = {
+    ready: ['step before', 'hear it', 'next step'],
+    heard: ['step before', 'play it', 'next step'],
+    hearing: ['stop', 'play it', 'stop'],
+    playing: ['it broke', 'stop', 'it was clean'],
+    judging: ['broke down', 'nearly', 'clean'],
+    sending: ['…', '…', '…'],
+  };
+
+  Alpine.data('sitting', () => ({
+    data: null,
+    state: 'ready', // a key of means
+    tempo: 0,
+    audio: null,
+    seconds: 0, // that the last pass took
+
+    init() {
+      this.read();
+      window.addEventListener('keydown', (e) => this.key(e));
+      this.$root.addEventListener('click', (e) => this.tap(e));
+      this.$root.addEventListener('submit', (e) => this.submit(e));
+    },
+
+    read() {
+      this.data = JSON.parse(document.getElementById('step-data').textContent);
+      this.tempo = this.data.tempo;
+      this.to('ready');
+    },
+
+    // to enters a state and writes on the pedal what it does there.
+    to(state) {
+      this.state = state;
+      document.getElementById('step').dataset.state = state;
+      this.$root.querySelectorAll('.pad').forEach((pad, i) => { pad.querySelector('[data-means]').textContent = means[state][i]; });
+    },
+
+    key(e) {
+      if (e.ctrlKey || e.metaKey || e.altKey || e.target.closest('input, textarea, select')) return;
+      const pads = { PageUp: 'up', ' ': 'space', PageDown: 'down' };
+      const verdict = this.$root.querySelectorAll('.verdict')[Number(e.key) - 1];
+      if (e.key in pads) {
+        if (e.key === ' ' && e.target.closest('button, a, summary')) return;
+        e.preventDefault();
+        this.pedal(pads[e.key]);
+      } else if (verdict) {
+        e.preventDefault();
+        this.judge(verdict.value);
+      } else if (e.key === 'Backspace') {
+        e.preventDefault();
+        this.takeBack();
+      } else if (e.key === ',' || e.key === '.') {
+        e.preventDefault();
+        this.change(e.key === '.' ? 1.06 : 1 / 1.06);
+      } else {
+        const link = [...this.$root.querySelectorAll('[data-keys]')].find((el) => el.dataset.keys.split(' ').includes(e.key));
+        if (link) { e.preventDefault(); link.click(); }
+      }
+    },
+
+    tap(e) {
+      const pad = e.target.closest('.pad');
+      const change = e.target.closest('[data-do]');
+      if (pad && !e.ctrlKey && !e.metaKey) { e.preventDefault(); this.pedal(pad.dataset.pad); }
+      if (change) this.change(change.dataset.do === 'faster' ? 1.06 : 1 / 1.06);
+    },
+
+    // pedal does what a key of the pedal means now.
+    pedal(which) {
+      const { state } = this;
+      if (state === 'sending') return;
+      if (state === 'judging' || (state === 'playing' && which !== 'space')) {
+        if (state === 'playing') this.stop();
+        this.judge({ up: 'broke', space: 'nearly', down: 'clean' }[which]);
+      } else if (which === 'space') {
+        if (state === 'ready') this.sound('hearing', this.data.layers);
+        else if (state === 'playing') { this.stop(); this.to('judging'); } else this.sound('playing', this.data.click ? 'click' : 'silence');
+      } else if (state === 'hearing') {
+        this.stop();
+        this.to('heard');
+      } else {
+        const to = this.$root.querySelector(`[data-pad="${which}"]`).getAttribute('href');
+        if (to) location.assign(to);
+      }
+    },
+
+    // change makes the next pass slower or faster than the staircase says.
+    change(by) {
+      const { data } = this;
+      this.tempo = Math.min(Math.max(Math.round(this.tempo * by), data.slowest), data.fastest);
+      this.$root.querySelector('.step-bpm').textContent = String(this.tempo);
+      if (this.audio) { this.stop(); this.to('heard'); }
+    },
+
+    // sound plays how the step goes, or the count and the click for a pass over it; what is seen follows the clock of the sound.
+    sound(state, layers) {
+      this.stop();
+      const { data } = this;
+      const ratio = this.tempo / data.tempo; // made at that tempo, never stretched
+      const beat = data.beats.length > 1 ? data.beats[1] - data.beats[0] : data.seconds;
+      const lead = beat * data.count;
+      const audio = Sounds.open(`/tunes/${data.id}/sound.wav?bars=${data.bars}&tempo=${this.tempo}&count=${data.count}&layers=${layers}`);
+      this.audio = audio;
+      this.to(state);
+      const over = (text) => {
+        if (this.audio !== audio) return;
+        this.stop();
+        this.to(state === 'playing' ? 'judging' : 'heard');
+        this.say(text);
+      };
+      audio.addEventListener('ended', () => over(''));
+      audio.addEventListener('error', () => over('The sound could not be played.'));
+      audio.play().catch(() => over('The sound could not be played.'));
+      const follow = () => {
+        if (this.audio !== audio) return;
+        if (audio.currentTime > 0) this.show(audio.currentTime * ratio - lead + 0.01, beat);
+        this.seconds = Math.max(0, audio.currentTime - lead / ratio);
+        requestAnimationFrame(follow);
+      };
+      requestAnimationFrame(follow);
+    },
+
+    // show marks the beat and the token that sound at a time from the first beat, in seconds at the step's own tempo; before it, the count.
+    show(t, beat) {
+      const { data } = this;
+      const last = (list) => { // how many have begun
+        let n = 0;
+        while (n < list.length && list[n] <= t) n += 1;
+        return n;
+      };
+      const b = last(data.beats);
+      const count = t < 0 ? Math.floor(t / beat) + data.count + 1 : data.inBar[b - 1];
+      this.mark('.step-beats i', count - 1);
+      this.mark('.line-token', last(data.when) - 1);
+    },
+
+    // mark leaves the class is-now on one of the elements, and keeps it in sight.
+    mark(selector, n) {
+      const all = this.$root.querySelectorAll(selector);
+      const now = all[n];
+      if (!now || now.classList.contains('is-now')) return;
+      all.forEach((el) => el.classList.toggle('is-now', el === now));
+      const line = now.closest('.step-line');
+      if (line) line.scrollTop = now.closest('.line-bar').offsetTop - line.offsetTop;
+    },
+
+    stop() {
+      this.audio?.pause();
+      this.audio = null;
+    },
+
+    submit(e) {
+      e.preventDefault();
+      if (e.submitter?.name === 'back') this.takeBack(); else if (e.submitter) this.judge(e.submitter.value);
+    },
+
+    judge(verdict) {
+      this.stop();
+      this.$root.querySelectorAll('.verdict').forEach((b) => b.classList.toggle('is-said', b.value === verdict)); // at once: the answer follows
+      this.send(this.$root.querySelector('.verdicts').getAttribute('action'), { verdict });
+    },
+
+    takeBack() { this.send(this.$root.querySelector('.verdicts').dataset.back, {}); },
+
+    // send tells the server of a pass, or of one taken back, and shows what follows from it.
+    async send(address, fields) {
+      if (this.state === 'sending') return;
+      this.to('sending');
+      const body = new URLSearchParams({ step: this.data.key, tempo: this.tempo, seconds: this.seconds.toFixed(2), ...fields });
+      try {
+        const res = await fetch(address, { method: 'POST', headers: { 'X-Part': '1' }, body });
+        const html = await res.text();
+        if (!html.includes('id="step"')) throw new Error(html);
+        morphdom(document.getElementById('step'), html, { onBeforeElUpdated: (from, to) => !from.isEqualNode(to) });
+        this.read();
+        this.to('heard');
+        this.seconds = 0;
+        this.say('');
+      } catch {
+        this.to('judging');
+        this.say('Stepping does not answer, and this was not kept. Say it again; what you played before is safe.');
+      }
+    },
+
+    say(text) { document.getElementById('said').textContent = text; },
+  }));
+
+  // part counts a part of a sitting down; when its time is over it says so, and waits.
+  Alpine.data('part', () => ({
+    init() {
+      const began = Date.now();
+      const clock = this.$root.querySelector('.part-clock b');
+      const all = Number(this.$root.dataset.seconds);
+      const tick = () => {
+        const left = Math.max(0, all - Math.floor((Date.now() - began) / 1000));
+        clock.textContent = `${Math.floor(left / 60)}:${String(left % 60).padStart(2, '0')}`;
+        this.$root.classList.toggle('is-over', left === 0);
+        if (left > 0) setTimeout(tick, 250);
+      };
+      tick();
+      window.addEventListener('keydown', (e) => {
+        const at = [...this.$root.querySelectorAll('[data-keys]')].find((el) => el.dataset.keys.split(' ').includes(e.key));
+        if (at) { e.preventDefault(); at.click(); }
+      });
+    },
+  }));
+});

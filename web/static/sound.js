@@ -1,0 +1,60 @@
+// Sounds: everything that is heard goes through here, so that one volume holds for all. It is kept in this browser.
+const Sounds = {
+  live: new Set(),
+
+  volume() {
+    const v = Number(localStorage.getItem('volume') ?? 0.7);
+    return v >= 0 && v <= 1 ? v : 0.7;
+  },
+
+  set(v) {
+    localStorage.setItem('volume', String(v));
+    this.live.forEach((audio) => { audio.volume = v; });
+    document.querySelectorAll('audio').forEach((audio) => { audio.volume = v; });
+  },
+
+  // open makes a sound that is ready to be played.
+  open(src) {
+    const audio = new Audio(src);
+    audio.volume = this.volume();
+    this.live.add(audio);
+    ['ended', 'error', 'pause'].forEach((over) => audio.addEventListener(over, () => this.live.delete(audio)));
+    audio.addEventListener('play', () => this.live.add(audio));
+    return audio;
+  },
+
+  once: null, // a short sound that plays by itself
+
+  // hear plays a short sound in place of the one before; what is heard is shown all the same by a browser without sound.
+  hear(src) {
+    this.once?.pause();
+    this.once = this.open(src);
+    this.once.play().catch(() => {});
+  },
+
+  // toggle plays what a button names, and stops it; the button says which.
+  toggle(button) {
+    const on = button.getAttribute('aria-pressed') === 'true';
+    this.once?.pause();
+    document.querySelectorAll('[data-loop]').forEach((b) => b.setAttribute('aria-pressed', 'false'));
+    if (on) return;
+    this.hear(button.dataset.loop);
+    const { once } = this;
+    button.setAttribute('aria-pressed', 'true');
+    ['ended', 'error', 'pause'].forEach((over) => once.addEventListener(over, () => button.setAttribute('aria-pressed', 'false')));
+  },
+};
+
+document.addEventListener('DOMContentLoaded', () => {
+  const slider = document.getElementById('volume');
+  slider.value = Sounds.volume();
+  slider.closest('.volume').hidden = false;
+  slider.addEventListener('input', () => Sounds.set(Number(slider.value)));
+  Sounds.set(Sounds.volume());
+  document.addEventListener('click', (e) => {
+    const hear = e.target.closest('[data-hear]');
+    const loop = e.target.closest('[data-loop]');
+    if (hear) Sounds.hear(hear.dataset.hear);
+    if (loop) Sounds.toggle(loop);
+  });
+});

@@ -1,0 +1,111 @@
+// Recording a take: the microphone as it is, without what calls do to voices, into a WAV file that goes the way of any other file.
+document.addEventListener('alpine:init', () => {
+  const mostSeconds = 600;
+
+  // wavOf packs samples as 16 bits, one channel.
+  const wavOf = (blocks, rate) => {
+    const count = blocks.reduce((n, b) => n + b.length, 0);
+    const view = new DataView(new ArrayBuffer(44 + 2 * count));
+    const text = (at, s) => [...s].forEach((c, i) => view.setUint8(at + i, c.charCodeAt(0)));
+    text(0, 'RIFF');
+    view.setUint32(4, 36 + 2 * count, true);
+    text(8, 'WAVEfmt ');
+    [[16, 16], [24, rate], [28, 2 * rate], [40, 2 * count]].forEach(([at, v]) => view.setUint32(at, v, true));
+    [[20, 1], [22, 1], [32, 2], [34, 16]].forEach(([at, v]) => view.setUint16(at, v, true));
+    text(36, 'data');
+    let at = 44;
+    blocks.forEach((b) => b.forEach((v) => { view.setInt16(at, Math.round(32767 * Math.min(1, Math.max(-1, v))), true); at += 2; }));
+    return new File([view], 'recorded here.wav', { type: 'audio/wav' });
+  };
+
+  Alpine.data('take', () => ({
+    state: 'ready', // ready, counting, recording, sending
+    blocks: [],
+    stream: null,
+    context: null,
+    began: 0,
+
+    init() {
+      this.button = this.$root.querySelector('.record');
+      this.words = this.$root.querySelector('.record-words');
+      this.$root.querySelector('.record-set').hidden = false;
+      if (!navigator.mediaDevices?.getUserMedia) {
+        this.button.disabled = true;
+        this.words.textContent = 'This browser gives no microphone to this page. Record with anything that saves WAV, and give the file below.';
+        return;
+      }
+      this.button.addEventListener('click', () => this.press());
+      window.addEventListener('keydown', (e) => {
+        if (e.target.closest?.('input, textarea, select, a, button') || ![' ', 'PageDown'].includes(e.key)) return;
+        e.preventDefault();
+        this.press();
+      });
+    },
+
+    press() {
+      if (this.state === 'ready') this.begin(); else if (this.state === 'recording') this.end();
+    },
+
+    to(state, button, words) {
+      this.state = state;
+      this.button.querySelector('b').textContent = button;
+      this.button.classList.toggle('is-on', state === 'recording');
+      this.words.textContent = words;
+    },
+
+    async begin() {
+      this.to('counting', 'Wait …', 'The browser may ask whether this page may hear you.');
+      try {
+        this.stream = await navigator.mediaDevices.getUserMedia({ audio: { echoCancellation: false, noiseSuppression: false, autoGainControl: false, channelCount: 1 } });
+        this.context = new AudioContext();
+        await this.context.audioWorklet.addModule('/static/recorder.js');
+      } catch (err) {
+        this.stream?.getTracks().forEach((t) => t.stop());
+        const why = { NotAllowedError: 'The browser does not let this page hear you: allow the microphone for it, then press again.', NotFoundError: 'There is no microphone: plug one in, then press again.' };
+        return this.to('ready', 'Record', why[err.name] || 'The microphone could not be opened. Record with anything that saves WAV, and give the file below.');
+      }
+      await this.count();
+      const source = this.context.createMediaStreamSource(this.stream);
+      const tap = new AudioWorkletNode(this.context, 'recorder', { numberOfOutputs: 0 });
+      this.blocks = [];
+      this.began = this.context.currentTime;
+      tap.port.onmessage = (e) => this.hear(e.data);
+      source.connect(tap);
+      this.to('recording', 'Stop', 'Play.');
+    },
+
+    // count plays a bar of beats before the recording begins; a browser that cannot play them begins at once.
+    count() {
+      return new Promise((done) => {
+        const audio = Sounds.open(this.$root.dataset.count);
+        ['ended', 'error'].forEach((over) => audio.addEventListener(over, done));
+        audio.play().catch(done);
+        audio.addEventListener('timeupdate', () => { if (audio.currentTime >= Number(this.$root.dataset.lead)) { audio.pause(); done(); } });
+      });
+    },
+
+    // hear takes a block, and shows how loud it is and how long it has been.
+    hear(block) {
+      if (this.state !== 'recording') return;
+      this.blocks.push(block);
+      let most = 0;
+      block.forEach((v) => { most = Math.max(most, Math.abs(v)); });
+      const meter = this.$root.querySelector('meter');
+      meter.value = Math.max(most, meter.value * 0.9);
+      const seconds = this.context.currentTime - this.began;
+      this.words.textContent = `${Math.floor(seconds / 60)}:${String(Math.floor(seconds % 60)).padStart(2, '0')}${most >= 0.99 ? ', too loud: turn the input down' : ''}`;
+      if (seconds >= mostSeconds) this.end();
+    },
+
+    end() {
+      this.to('sending', 'Listening …', 'What you played is being followed along the plan.');
+      this.stream.getTracks().forEach((t) => t.stop());
+      const held = new DataTransfer();
+      held.items.add(wavOf(this.blocks, Math.round(this.context.sampleRate)));
+      this.context.close();
+      const field = document.getElementById('file');
+      field.files = held.files;
+      field.form.requestSubmit();
+    },
+  }));
+});

@@ -1,0 +1,363 @@
+package web
+
+import (
+	"encoding/json"
+	"errors"
+	"fmt"
+	"net/http"
+	"net/url"
+	"strconv"
+	"strings"
+	"time"
+
+	"github.com/gin-gonic/gin"
+	"github.com/google/uuid"
+
+	"stepping/core/practice"
+	"stepping/store"
+)
+
+// A sitting is a list of parts in the address, so that it stays as it was planned while what is played changes what would be planned now:
+// every page of it is a link, and leaving one loses nothing.
+
+// sittingPart is one part of a sitting: with a tune a step of its ladder, else a rest or the stop.
+type sittingPart struct {
+	Kind    string
+	Minutes float64
+	Tune    store.ID
+	Key     string
+}
+
+// String writes the part as parsePart reads it.
+func (p sittingPart) String() string {
+	if p.Tune == (store.ID{}) {
+		return fmt.Sprintf("%s~%g", p.Kind, p.Minutes)
+	}
+	return fmt.Sprintf("%s~%g~%s~%s", p.Kind, p.Minutes, p.Tune, p.Key)
+}
+
+// mostParts bounds a sitting in an address.
+const mostParts = 40
+
+func parsePart(text string) (p sittingPart, err error) {
+	f := strings.SplitN(text, "~", 4)
+	if len(f) != 2 && len(f) != 4 {
+		return p, errors.New("this address of a sitting is not whole: open Today again")
+	}
+	p.Kind = f[0]
+	if p.Minutes, err = strconv.ParseFloat(f[1], 64); err != nil || !(p.Minutes > 0 && p.Minutes <= practice.MostSitting) {
+		return p, errors.New("this address of a sitting has a wrong time: open Today again")
+	}
+	if len(f) == 4 {
+		p.Key = f[3]
+		if p.Tune, err = uuid.Parse(f[2]); err != nil {
+			return p, errors.New("this address of a sitting names no tune: open Today again")
+		}
+	}
+	return p, nil
+}
+
+// sittingView is where in a sitting one is.
+type sittingView struct {
+	Number, Of int
+	Kind       string
+	Minutes    float64
+	Next, Back string
+	NextWhat   string
+	Query      string // carries it from page to page
+}
+
+// sittingOf reads the sitting of an address, nil if there is none.
+func sittingOf(q url.Values) (*sittingView, error) {
+	texts := q["part"]
+	if len(texts) == 0 {
+		return nil, nil
+	}
+	at, err := strconv.Atoi(q.Get("at"))
+	if err != nil || at < 1 || at > len(texts) || len(texts) > mostParts {
+		return nil, errors.New("this address of a sitting names no part of it: open Today again")
+	}
+	parts := make([]sittingPart, len(texts))
+	for i, text := range texts {
+		if parts[i], err = parsePart(text); err != nil {
+			return nil, err
+		}
+	}
+	v := &sittingView{Number: at, Of: len(parts), Kind: parts[at-1].Kind, Minutes: parts[at-1].Minutes, Query: url.Values{"part": texts, "at": {strconv.Itoa(at)}}.Encode(), Next: "/today", NextWhat: "the end"}
+	if at < len(parts) {
+		v.Next, v.NextWhat = partAddress(parts, at+1), partWords[parts[at].Kind]
+	}
+	if at > 1 {
+		v.Back = partAddress(parts, at-1)
+	}
+	return v, nil
+}
+
+// partAddress is where part n of a sitting is practised, counted from 1.
+func partAddress(parts []sittingPart, n int) string {
+	q := url.Values{"at": {strconv.Itoa(n)}}
+	for _, p := range parts {
+		q.Add("part", p.String())
+	}
+	p := parts[n-1]
+	if p.Tune == (store.ID{}) {
+		return "/today/part?" + q.Encode()
+	}
+	q.Set("step", p.Key)
+	return "/tunes/" + p.Tune.String() + "/practise?" + q.Encode()
+}
+
+// partWords are the kinds of parts for people.
+var partWords = map[string]string{practice.WarmUp: "warm up", practice.Review: "play again", practice.New: "work on", practice.Rest: "rest", practice.Stop: "stop"}
+
+// todayBody is what to play now, out of all tunes.
+type todayBody struct {
+	Minutes  string
+	Choices  []string
+	Items    []todayItem
+	Begin    string
+	Sum      float64
+	New      []store.Listed // tunes that nobody has begun to practise
+	Days     []occasionView
+	Tunes    []store.Listed
+	Fault    string
+	Played   int // minutes today
+	NoTunes  bool
+	Occasion occasionForm
+}
+
+type todayItem struct {
+	practice.Item
+	Number  int
+	Word    string
+	Tempo   string
+	Address string
+}
+
+type occasionView struct {
+	ID, Name, On string
+	In           string
+	Version      int
+	Titles       string
+	Past         bool
+}
+
+// occasionForm is a day as typed.
+type occasionForm struct {
+	Name, On string
+	Chosen   map[string]bool
+}
+
+func (s *Server) today(c *gin.Context) { s.showToday(c, http.StatusOK, "", occasionForm{}) }
+
+// works are the owner's tunes that are being practised, with the rest.
+func (s *Server) works(c *gin.Context, days []store.Kept[store.Occasion]) (works []practice.Work, list []store.Listed, err error) {
+	ctx := c.Request.Context()
+	if list, err = s.store.List(ctx, owner(c)); err != nil {
+		return nil, nil, err
+	}
+	ladders, err := s.store.Results(ctx, owner(c), store.LadderResult)
+	if err != nil {
+		return nil, nil, err
+	}
+	played, err := s.store.Passes(ctx, owner(c))
+	if err != nil {
+		return nil, nil, err
+	}
+	passes := map[store.ID][]practice.Pass{}
+	for _, p := range played {
+		passes[p.Tune] = here(p.Passes)
+	}
+	for _, t := range list {
+		doc, ok := ladders[t.ID]
+		if !ok {
+			continue
+		}
+		w := practice.Work{ID: t.ID.String(), Title: t.Title, Passes: passes[t.ID], By: wantedBy(days, t.ID)}
+		if err := json.Unmarshal(doc, &w.Rungs); err != nil {
+			s.logFor(c).Error("ladder", "tune", t.ID, "err", err)
+			continue
+		}
+		works = append(works, w)
+	}
+	return works, list, nil
+}
+
+// wantedBy is the first day to come on which a tune is played to others, zero if none.
+func wantedBy(days []store.Kept[store.Occasion], tune store.ID) (by time.Time) {
+	for i := range days {
+		on, err := time.ParseInLocation(time.DateOnly, days[i].Doc.On, time.Local)
+		if err == nil && days[i].Doc.With(tune) && !on.Before(time.Now().AddDate(0, 0, -1)) && (by.IsZero() || on.Before(by)) {
+			by = on
+		}
+	}
+	return by
+}
+
+func (s *Server) showToday(c *gin.Context, status int, fault string, typed occasionForm) {
+	days, err := s.store.Occasions().All(c.Request.Context(), owner(c))
+	if err != nil {
+		s.failFor(c, err)
+		return
+	}
+	works, list, err := s.works(c, days)
+	if err != nil {
+		s.failFor(c, err)
+		return
+	}
+	b := todayBody{Minutes: c.DefaultQuery("minutes", "30"), Choices: []string{"15", "20", "25", "30", "40"}, Tunes: list, NoTunes: len(list) == 0, Fault: fault, Occasion: typed}
+	now := time.Now()
+	items := practice.Today(works, float64(atoi(b.Minutes)), now)
+	b.list(items)
+	known := map[string]bool{}
+	seconds := 0.0
+	for i := range works {
+		known[works[i].ID] = len(works[i].Passes) > 0
+		for _, p := range works[i].Passes {
+			if p.At.YearDay() == now.YearDay() && p.At.Year() == now.Year() {
+				seconds += p.Seconds
+			}
+		}
+	}
+	b.Played = int(seconds+59) / 60
+	titles := map[store.ID]string{}
+	for _, t := range list {
+		titles[t.ID] = t.Title
+		if !known[t.ID.String()] {
+			b.New = append(b.New, t)
+		}
+	}
+	for i := range days {
+		b.Days = append(b.Days, newOccasion(&days[i], titles, now))
+	}
+	s.render(c, status, "today", "layout", "Today", b)
+}
+
+// list shows the parts of a sitting, each with its address.
+func (b *todayBody) list(items []practice.Item) {
+	parts := make([]sittingPart, len(items))
+	for i := range items {
+		parts[i] = sittingPart{Kind: items[i].Kind, Minutes: items[i].Minutes, Key: items[i].Key}
+		if id, err := uuid.Parse(items[i].Tune); err == nil {
+			parts[i].Tune = id
+		}
+		b.Sum += items[i].Minutes
+	}
+	for i := range items {
+		it := todayItem{Item: items[i], Number: i + 1, Word: partWords[items[i].Kind], Address: partAddress(parts, i+1)}
+		if items[i].Tempo > 0 {
+			it.Tempo = figure(items[i].Tempo)
+		}
+		b.Items = append(b.Items, it)
+	}
+	if len(b.Items) > 0 {
+		b.Begin = b.Items[0].Address
+	}
+}
+
+func newOccasion(k *store.Kept[store.Occasion], titles map[store.ID]string, now time.Time) occasionView {
+	v := occasionView{ID: k.ID.String(), Name: k.Doc.Name, On: k.Doc.On, Version: k.Version}
+	for _, id := range k.Doc.Tunes {
+		if title, ok := titles[id]; ok {
+			if v.Titles != "" {
+				v.Titles += ", "
+			}
+			v.Titles += title
+		}
+	}
+	on, err := time.ParseInLocation(time.DateOnly, k.Doc.On, time.Local)
+	if err != nil {
+		return v
+	}
+	switch days := int(on.Sub(now).Hours()/24 + 1); {
+	case on.Before(now.AddDate(0, 0, -1)):
+		v.In, v.Past = "over", true
+	case days <= 1:
+		v.In = "now"
+	default:
+		v.In = fmt.Sprintf("in %d days", days)
+	}
+	return v
+}
+
+// partBody is a part of a sitting without a tune: a warm-up, a rest, the stop.
+type partBody struct {
+	Sitting *sittingView
+	What    string
+	Seconds int
+	Rest    bool
+	Stop    bool
+}
+
+func (s *Server) sittingPart(c *gin.Context) {
+	v, err := sittingOf(c.Request.URL.Query())
+	if err != nil || v == nil {
+		if err == nil {
+			err = errors.New("this address names no sitting: open Today")
+		}
+		s.fail(c, http.StatusBadRequest, err)
+		return
+	}
+	b := partBody{Sitting: v, Seconds: int(v.Minutes * 60), Rest: v.Kind == practice.Rest, Stop: v.Kind == practice.Stop}
+	switch v.Kind {
+	case practice.Rest:
+		b.What = practice.RestWords
+	case practice.Stop:
+		b.What = practice.StopWords
+	default:
+		b.What = practice.WarmWords
+	}
+	s.render(c, http.StatusOK, "part", "layout", "A sitting", b)
+}
+
+// addOccasion keeps a day on which tunes are played to others.
+func (s *Server) addOccasion(c *gin.Context) {
+	f := occasionForm{Name: strings.TrimSpace(c.PostForm("name")), On: strings.TrimSpace(c.PostForm("on")), Chosen: map[string]bool{}}
+	o := store.Occasion{Name: f.Name, On: f.On}
+	list, err := s.store.List(c.Request.Context(), owner(c))
+	if err != nil {
+		s.failFor(c, err)
+		return
+	}
+	for _, id := range c.PostFormArray("t") {
+		f.Chosen[id] = true
+	}
+	for _, t := range list {
+		if f.Chosen[t.ID.String()] {
+			o.Tunes = append(o.Tunes, t.ID)
+		}
+	}
+	on, err := time.ParseInLocation(time.DateOnly, f.On, time.Local)
+	fault := ""
+	switch {
+	case f.Name == "" || len([]rune(f.Name)) > 80:
+		fault = "Give the day a name of up to 80 characters."
+	case err != nil:
+		fault = fmt.Sprintf("%q is no day: write it like %s.", f.On, time.Now().AddDate(0, 0, 14).Format(time.DateOnly))
+	case on.Before(time.Now().AddDate(0, 0, -1)):
+		fault = "That day is over: give one to come."
+	case len(o.Tunes) == 0:
+		fault = "Choose at least one tune for that day."
+	}
+	if fault != "" {
+		s.showToday(c, http.StatusUnprocessableEntity, fault, f)
+		return
+	}
+	if _, err := s.store.Occasions().Add(c.Request.Context(), owner(c), &o); err != nil {
+		s.failFor(c, err)
+		return
+	}
+	c.Redirect(http.StatusSeeOther, "/today")
+}
+
+func (s *Server) deleteOccasion(c *gin.Context) {
+	id, ok := s.idParam(c)
+	if !ok {
+		return
+	}
+	if err := s.store.Occasions().Delete(c.Request.Context(), owner(c), id); err != nil {
+		s.failFor(c, err)
+		return
+	}
+	c.Redirect(http.StatusSeeOther, "/today")
+}
