@@ -281,8 +281,9 @@ func (s *Server) launch(ctx context.Context, deadline time.Time) error {
 		"--skip-log-bin", "--local-infile=0", "--secure-file-priv="+files, "--pid-file="+filepath.Join(filepath.Dir(s.socket), "db.pid"), "--character-set-server=utf8mb4", "--innodb-buffer-pool-size=64M")
 	p.cmd.Stdout, p.cmd.Stderr = log, log
 	// The credentials are set before the program runs, and the death signal after them: changing the user
-	// later would clear it.
-	p.cmd.SysProcAttr = &syscall.SysProcAttr{Setpgid: true, Pdeathsig: syscall.SIGTERM, Credential: s.as.credential()}
+	// later would clear it. It kills: a server that is asked to end while it starts may hang (MariaDB 10.11), hold the files and
+	// never answer, and what was committed is there after a kill too.
+	p.cmd.SysProcAttr = &syscall.SysProcAttr{Setpgid: true, Pdeathsig: syscall.SIGKILL, Credential: s.as.credential()}
 	started := make(chan error)
 	go func() {
 		// The death signal belongs to the thread that started the child: it is kept while that lives, and must not end after it,
@@ -382,6 +383,8 @@ func (s *Server) removeSocket() {
 
 // prepare waits for the server, gives its administrator a password, and makes database and account of the application.
 func (s *Server) prepare(ctx context.Context, p *process, deadline time.Time) error {
+	ctx, cancel := context.WithDeadline(ctx, deadline)
+	defer cancel()
 	rootPassword, err := secret(filepath.Join(s.dir, "root-password"))
 	if err != nil {
 		return err
@@ -393,11 +396,11 @@ func (s *Server) prepare(ctx context.Context, p *process, deadline time.Time) er
 		case <-p.done:
 			return errEnded
 		case <-ctx.Done():
+			if errors.Is(ctx.Err(), context.DeadlineExceeded) {
+				return errors.New("the database server does not answer")
+			}
 			return ctx.Err()
 		case <-time.After(50 * time.Millisecond):
-		}
-		if time.Now().After(deadline) {
-			return errors.New("the database server does not answer")
 		}
 	}
 	password, err := secret(filepath.Join(s.dir, "password"))
@@ -440,7 +443,12 @@ func (s *Server) config(user, password, name string) *mysql.Config {
 	return c
 }
 
+// pingTime is how long a server may take to say that it is there: one that hangs takes connections and says nothing.
+const pingTime = 2 * time.Second
+
 func (s *Server) ping(ctx context.Context, c *mysql.Config) error {
+	ctx, cancel := context.WithTimeout(ctx, pingTime)
+	defer cancel()
 	db, err := sql.Open("mysql", c.FormatDSN())
 	if err != nil {
 		return err

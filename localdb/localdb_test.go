@@ -241,6 +241,17 @@ func TestWatched(t *testing.T) {
 			t.Fatalf("after its death: %q %v", v, err)
 		}
 	}
+	hung := s.process().cmd.Process // one that takes connections and never answers is not waited for
+	if err := hung.Signal(syscall.SIGSTOP); err != nil {
+		t.Fatal(err)
+	}
+	since := time.Now()
+	if err := s.ping(t.Context(), s.admin); err == nil || time.Since(since) > 2*pingTime {
+		t.Errorf("a hung server: %v after %v", err, time.Since(since))
+	}
+	if err := hung.Signal(syscall.SIGCONT); err != nil {
+		t.Fatal(err)
+	}
 	busy := (*HeldError)(nil)
 	if _, err := Start(t.Context(), dir); !errors.As(err, &busy) || busy.Holder != fmt.Sprint(os.Getpid()) {
 		t.Errorf("a second program: %v", err)
