@@ -177,9 +177,6 @@ func (s *Signal) newFlux() []float64 {
 			}
 		}
 		past[len(out)%looksBack] = now
-		if len(out) < looksBack {
-			sum = 0 // the beginning of the file is none of a note
-		}
 		out = append(out, sum)
 	}
 	return peaked(out, s.Seconds())

@@ -1,6 +1,7 @@
 package take
 
 import (
+	"cmp"
 	"math"
 	"slices"
 
@@ -21,7 +22,38 @@ type expected struct {
 	tones   []tone // all strings that sound, those struck first
 	struck  int    // how many of them are
 	seconds float64
-	like    spectrum
+	like    []spectrum // what that may look like, see likes
+}
+
+// fainter is the share left of a string that a guitar, a room or a microphone makes fainter than others.
+const fainter = 0.35
+
+// likes are the templates of strings: as loud as they are struck, and with the lowest or the highest of them fainter, which is how much guitars differ.
+func likes(tones []tone) (out []spectrum) {
+	out = append(out, template(tones))
+	if len(tones) < 2 {
+		return out
+	}
+	byPitch := func(a, b tone) int { return cmp.Compare(a.hz, b.hz) }
+	for _, end := range []tone{slices.MinFunc(tones, byPitch), slices.MaxFunc(tones, byPitch)} {
+		less := slices.Clone(tones)
+		for i := range less {
+			if less[i] == end {
+				less[i].share *= fainter
+			}
+		}
+		out = append(out, template(less))
+	}
+	return out
+}
+
+// fit is how like a frame is to what the moment should sound like, -1 to 1.
+func (e *expected) fit(heard *spectrum) float64 {
+	most := heard.dot(&e.like[0])
+	for i := 1; i < len(e.like); i++ {
+		most = math.Max(most, heard.dot(&e.like[i]))
+	}
+	return most
 }
 
 // Shares of strings in a template: one that was struck before rings more faintly.
@@ -52,7 +84,7 @@ func expectations(p *plan.Plan) []expected {
 				last[i] = 0
 			}
 		}
-		e.like = template(e.tones)
+		e.like = likes(e.tones)
 		out[t] = e
 	}
 	return out
@@ -82,9 +114,10 @@ func (s *Signal) Follow(p *plan.Plan) ([]Place, error) {
 	frames, level := s.features()
 	flux := s.flux()
 	begun := beginnings(flux, len(frames))
-	way := viterbi(exp, frames, begun, level, 0)
-	if ratio := tempoOf(exp, way); ratio > 0 { // once more, knowing about how fast it is played
-		way = viterbi(exp, frames, begun, level, ratio)
+	way := viterbi(exp, frames, begun, level, 0, nil)
+	if ratio := tempoOf(exp, way); ratio > 0 { // once more, knowing about how fast it is played, and then about when each moment comes
+		way = viterbi(exp, frames, begun, level, ratio, nil)
+		way = viterbi(exp, frames, begun, level, ratio, dueTimes(exp, way))
 	}
 	if foreign(exp, frames, begun, level, way) {
 		return nil, ErrForeign
@@ -107,7 +140,7 @@ func foreign(exp []expected, frames []spectrum, begun, level []float64, way []in
 		}
 		if sounding++; at >= 0 {
 			inPlan++
-			like += frames[t].dot(&exp[at].like)
+			like += exp[at].fit(&frames[t])
 		}
 	}
 	return inPlan == 0 || like < leastLike*float64(inPlan) || float64(inPlan) < leastReached*float64(sounding) ||
@@ -144,6 +177,7 @@ type search struct {
 	exp         []expected
 	n           int
 	ratio       float64 // of the recording's time to the plan's, 0 if it is not known
+	due         []due   // when moments should come; nil if it is not known
 	now         int     // frame
 	score, next []float64
 	since, then []int // frame at which the best way into each state entered it
@@ -152,8 +186,8 @@ type search struct {
 }
 
 // viterbi returns the moment of each frame, -1 for none of the plan.
-func viterbi(exp []expected, frames []spectrum, begun, level []float64, ratio float64) []int {
-	s := &search{exp: exp, n: len(exp), ratio: ratio, score: make([]float64, len(exp)+2), next: make([]float64, len(exp)+2), since: make([]int, len(exp)+2), then: make([]int, len(exp)+2)}
+func viterbi(exp []expected, frames []spectrum, begun, level []float64, ratio float64, dues []due) []int {
+	s := &search{exp: exp, n: len(exp), ratio: ratio, due: dues, score: make([]float64, len(exp)+2), next: make([]float64, len(exp)+2), since: make([]int, len(exp)+2), then: make([]int, len(exp)+2)}
 	s.score[s.n+1] = math.Inf(-1)
 	for i := range s.n {
 		s.score[i] = elsewhere
@@ -179,6 +213,91 @@ func (s *search) length(i, by int) float64 {
 	want := (s.exp[i+by].seconds - s.exp[i].seconds) * s.ratio * Rate / hop
 	z := math.Log((float64(s.now-s.since[i])+0.5)/(want+0.5)) / lengthSpread
 	return -math.Min(worstLength, z*z/2)
+}
+
+// Of when a moment is due: how many places before it, or after it, tell so, how few are too few, how far off it comes in seconds and as a share of what lies between, and what it costs at most.
+const (
+	dueAround = 8
+	leastDue  = 4
+	dueSpread = 0.05
+	dueShare  = 0.15
+	worstDue  = 30.0
+)
+
+// punctual is what it costs that moment i begins now: it may fit those before it or those after it, since a player may have stopped in between.
+func (s *search) punctual(i int) float64 {
+	if s.due == nil {
+		return 0
+	}
+	gap := math.Inf(1)
+	if i > 0 {
+		gap = s.exp[i].seconds - s.exp[i-1].seconds
+	}
+	if i+1 < s.n {
+		gap = math.Min(gap, s.exp[i+1].seconds-s.exp[i].seconds)
+	}
+	off := math.Inf(1)
+	for _, due := range s.due[i] {
+		if !math.IsNaN(due) {
+			off = math.Min(off, math.Abs(float64(s.now)-due))
+		}
+	}
+	if math.IsInf(off, 1) {
+		return 0
+	}
+	z := off * hop / Rate / (dueSpread + dueShare*gap*s.ratio)
+	return -math.Min(worstDue, z*z/2)
+}
+
+// due is the frame at which a moment should come by the places before it, and by those after it; NaN where they are too few.
+type due [2]float64
+
+// dueTimes are those of all moments, by lines through the places whose slope and height are medians (Theil 1950; Sen 1968): a place that is wrong does not move them.
+func dueTimes(exp []expected, way []int) []due {
+	visits := oneWay(way)
+	line := func(i int, from []visit) float64 {
+		if len(from) < leastDue {
+			return math.NaN()
+		}
+		x, y := make([]float64, len(from)), make([]float64, len(from))
+		for k, v := range from {
+			x[k], y[k] = exp[v.moment].seconds-exp[i].seconds, float64(v.frame)
+		}
+		return atZero(x, y)
+	}
+	out := make([]due, len(exp))
+	before, after := 0, 0 // visits of moments before i, and up to it
+	for i := range exp {
+		for before < len(visits) && visits[before].moment < i {
+			before++
+		}
+		for after < len(visits) && visits[after].moment <= i {
+			after++
+		}
+		out[i] = due{line(i, visits[max(0, before-dueAround):before]), line(i, visits[after:min(len(visits), after+dueAround)])}
+	}
+	return out
+}
+
+// atZero is the height at 0 of the line with the median slope; NaN if there is none.
+func atZero(x, y []float64) float64 {
+	var slopes []float64
+	for i := range x {
+		for k := range i {
+			if d := x[i] - x[k]; d > 0 {
+				slopes = append(slopes, (y[i]-y[k])/d)
+			}
+		}
+	}
+	if len(slopes) == 0 {
+		return math.NaN()
+	}
+	slope := middle(slopes)
+	heights := make([]float64, len(x))
+	for i := range x {
+		heights[i] = y[i] - slope*x[i]
+	}
+	return middle(heights)
 }
 
 // tempoOf is how much slower than the plan it is played: the median over all moments that follow each other, 0 if there are too few.
@@ -239,8 +358,9 @@ func (s *search) frame(heard *spectrum, begun, level float64) {
 	for i := range s.n {
 		best := s.score[i] + stay
 		s.then[i] = s.since[i]
+		punctual := s.punctual(i)
 		try := func(v float64, how uint8) {
-			if v > best {
+			if v += punctual; v > best {
 				best, way[i], s.then[i] = v, how, s.now
 			}
 		}
@@ -254,7 +374,7 @@ func (s *search) frame(heard *spectrum, begun, level float64) {
 		}
 		try(s.score[s.n]+into, fromNone)
 		try(s.score[top]+elsewhere+begins*begun, fromTop)
-		s.next[i] = best + likeWeight*heard.dot(&s.exp[i].like)
+		s.next[i] = best + likeWeight*s.exp[i].fit(heard)
 	}
 	none := elseLike
 	if level < quietRMS {
@@ -351,7 +471,7 @@ func places(exp []expected, frames []spectrum, flux []float64, way []int) (out [
 		sec, peak := onset(flux, float64(v.frame*hop)/Rate)
 		like, n := 0.0, 0
 		for k := v.frame; k < len(way) && way[k] == v.moment && n < 25; k++ {
-			like += frames[k].dot(&exp[v.moment].like)
+			like += exp[v.moment].fit(&frames[k])
 			n++
 		}
 		out = append(out, Place{v.moment, sec, math.Max(0, math.Min(1, (like/float64(n)+0.5*peak)/0.9))})
