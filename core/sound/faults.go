@@ -25,6 +25,9 @@ type NoteFault struct {
 	String int       `json:"string,omitempty"` // 0: all that is struck there
 	Cents  float64   `json:"cents,omitempty"`
 	LateMs float64   `json:"lateMs,omitempty"` // of the whole moment; negative for early
+	Land   float64   `json:"land,omitempty"`   // cents beside the pitch where a finger or the slide lands, before it moves to where it is held
+	LandMs float64   `json:"landMs,omitempty"` // how long it takes from there
+	DB     float64   `json:"db,omitempty"`     // louder, or softer if negative
 	Drop   bool      `json:"drop,omitempty"`
 }
 
@@ -43,17 +46,27 @@ type DamperFault struct {
 // wanderPeriod is how long the tempo takes to and fro, in quarters.
 const wanderPeriod = 16.0
 
+// touch is how a stroke is played otherwise than planned.
+type touch struct{ land, landSec, db float64 }
+
+// most is how far a fault may go: cents, ms, dB.
+const (
+	mostCents = 300.0
+	mostMs    = 2000.0
+	mostDB    = 40.0
+)
+
 // With is what is played with faults; p stays as it is. The error names a fault that cannot be.
 func (p Played) With(f *Faults) (Played, error) {
 	if !(f.Wander >= 0 && f.Wander <= 0.3) || !(f.RoomDB <= 0 && f.RoomDB >= -200) {
 		return p, fmt.Errorf("wander %g, room %g dB: give 0 to 0.3, and a level under full scale like -50", f.Wander, f.RoomDB)
 	}
 	p.Moments = slices.Clone(p.Moments)
-	p.room = f.RoomDB
+	p.room, p.touches = f.RoomDB, map[*play.Stroke]touch{}
 	for i := range f.Strings {
 		s := &f.Strings[i]
-		if s.String < 1 || s.String > tuning.Strings || math.Abs(s.Cents) > 300 {
-			return p, fmt.Errorf("string %d by %g cents: give string 1 to %d, and at most 300 cents", s.String, s.Cents, tuning.Strings)
+		if s.String < 1 || s.String > tuning.Strings || !(math.Abs(s.Cents) <= mostCents) {
+			return p, fmt.Errorf("string %d by %g cents: give string 1 to %d, and at most %g cents", s.String, s.Cents, tuning.Strings, mostCents)
 		}
 		for t := range p.Moments {
 			bend(&p.Moments[t], s.String, s.Cents)
@@ -117,8 +130,8 @@ func each(mo *play.Moment, change func(*play.Stroke) *play.Stroke) {
 // misplay makes one note wrong.
 func (p *Played) misplay(n *NoteFault) error {
 	t := slices.IndexFunc(p.Moments, func(mo play.Moment) bool { return mo.At == n.At })
-	if t < 0 || !(math.Abs(n.Cents) <= 300) || !(math.Abs(n.LateMs) <= 2000) {
-		return fmt.Errorf("nothing is struck at %s, or the fault is too large: 300 cents and 2,000 ms at most", n.At)
+	if t < 0 || !(math.Abs(n.Cents) <= mostCents && math.Abs(n.Land) <= mostCents && math.Abs(n.LateMs) <= mostMs && n.LandMs >= 0 && n.LandMs <= mostMs && math.Abs(n.DB) <= mostDB) {
+		return fmt.Errorf("nothing is struck at %s, or the fault is too large: %g cents, %g ms and %g dB at most", n.At, mostCents, mostMs, mostDB)
 	}
 	mo := &p.Moments[t]
 	each(mo, func(s *play.Stroke) *play.Stroke {
@@ -130,6 +143,12 @@ func (p *Played) misplay(n *NoteFault) error {
 		}
 		out := *s
 		out.Note.Cents += int(math.Round(n.Cents))
+		as := p.touches[s]
+		if n.Land != 0 {
+			as.land, as.landSec = n.Land, n.LandMs/1000
+		}
+		as.db += n.DB
+		p.touches[&out] = as
 		return &out
 	})
 	mo.At = max(0, mo.At+tune.Time(n.LateMs/1000*p.Tempo/60*float64(tune.Quarter)))

@@ -18,6 +18,7 @@ type Played struct {
 	Tempo   float64 // quarter notes a minute at the start
 	Moments []play.Moment
 	room    float64 // noise, see Faults.RoomDB
+	touches map[*play.Stroke]touch
 }
 
 // Of is a plan as it sounds.

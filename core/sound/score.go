@@ -194,6 +194,12 @@ func (p *Played) strokeDeeds(mo *play.Moment, s *play.Stroke, clock tune.Clock) 
 			d.from, d.slide = 0, scoopTime
 		}
 	}
+	if as, ok := p.touches[s]; ok {
+		d.level *= math.Pow(10, as.db/20)
+		if as.land != 0 {
+			d.from, d.slide = d.hz*math.Exp2(as.land/1200), as.landSec
+		}
+	}
 	if s.How == play.Slide || s.How == play.Glide {
 		d.scrape = scrape(s.String)
 	}

@@ -59,6 +59,16 @@ func (e *expected) fit(heard *spectrum) float64 {
 // Shares of strings in a template: one that was struck before rings more faintly.
 const ringingShare = 0.5
 
+// hzOf is the pitch at which a string should sound, 0 if it should not.
+func (e *expected) hzOf(str int) float64 {
+	for _, t := range e.tones {
+		if t.str == str {
+			return t.hz
+		}
+	}
+	return 0
+}
+
 // expectations lists what the plan should sound like, moment by moment.
 func expectations(p *plan.Plan) []expected {
 	var last [tuning.Strings]float64 // pitch that each string was struck at

@@ -34,7 +34,9 @@ type Note struct {
 	DurSec  float64  // until the next moment
 	Sure    float64  // 0 to 1: of the pitch
 	Plucked bool     // by the picking hand: its beginning can be heard
+	Loud    float64  // dB of all that is struck at the moment against the middle of the take
 	Vibrato *Vibrato // nil if there is none, or it cannot be told
+	Glide   *Glide   // of a note with the slide; nil if there is none, or it cannot be told
 }
 
 // Missing is a moment of the plan that was not heard.
@@ -65,7 +67,7 @@ func (s *Signal) Judge(p *plan.Plan) (*Take, error) {
 	}
 	tk := &Take{Places: places, Odd: s.Notes}
 	exp := expectations(p)
-	late := lateness(p, places)
+	late, loud := lateness(p, places), s.loudness(places)
 	here := map[int]int{}
 	for i := range places {
 		here[places[i].Moment] = i
@@ -92,11 +94,14 @@ func (s *Signal) Judge(p *plan.Plan) (*Take, error) {
 				continue
 			}
 			last[st.String-1] = st.Note.Pitch().Hertz(440)
-			n := Note{Moment: t, Part: st.Part, String: st.String, AtSec: from, OnsetMs: 1000 * late[i], DurSec: to - from, Plucked: st.Digit != ""}
+			n := Note{Moment: t, Part: st.Part, String: st.String, AtSec: from, OnsetMs: 1000 * late[i], DurSec: to - from, Plucked: st.Digit != "", Loud: loud[i]}
 			n.Cents, n.Spread, n.Sure = m.pitch(&exp[t], st.String, from, to)
 			n.Sure *= places[i].Sure
 			if n.Sure >= SureOf {
 				n.Vibrato = m.vibrato(&exp[t], st.String, from, to)
+				if slid(&p.Moments[t], st.String) {
+					n.Glide = m.glide(&exp[t], st.String, from, to, n.Cents)
+				}
 			}
 			tk.Notes = append(tk.Notes, n)
 		}
@@ -175,23 +180,22 @@ type meter struct {
 }
 
 func newMeter(samples []float64) *meter {
-	return &meter{samples: samples, ffts: map[int]*fourier.FFT{longFrame: fourier.NewFFT(longFrame), shortFrame: fourier.NewFFT(shortFrame), quickFrame: fourier.NewFFT(quickFrame)}, made: map[[2]int][]complex128{}, hanns: map[int][]float64{longFrame: hannOf(longFrame), shortFrame: hannOf(shortFrame), quickFrame: hannOf(quickFrame)}}
+	m := &meter{samples: samples, ffts: map[int]*fourier.FFT{}, made: map[[2]int][]complex128{}, hanns: map[int][]float64{}}
+	for _, n := range []int{longFrame, shortFrame, quickFrame} {
+		m.ffts[n], m.hanns[n] = fourier.NewFFT(n), hannOf(n)
+	}
+	return m
 }
 
 // pitch is how far string str is off between two times, from the partials that no other sounding string shares. sure is 0 where there is none.
 func (m *meter) pitch(e *expected, str int, from, to float64) (cents, spread, sure float64) {
-	var hz float64
-	for _, t := range e.tones {
-		if t.str == str {
-			hz = t.hz
-		}
-	}
+	hz := e.hzOf(str)
 	from, to = from+attack, to-beforeNext
 	frame := longFrame
 	if to-from < 1.2*longFrame/Rate {
 		frame = shortFrame
 	}
-	own := alone(e, str, hz, frame)
+	own := alone(e, str, hz, frame, drowns)
 	if len(own) == 0 {
 		return 0, 0, 0
 	}
@@ -220,8 +224,15 @@ type partial struct {
 	reach float64
 }
 
-// alone lists the partials of a string that lie away from those of all other sounding strings.
-func alone(e *expected, str int, hz float64, frame int) (own []partial) {
+// drowns is by what factor another string's partial is higher than a string's own at the same frequency from when on it is too faint to tell beside it: partials of a plucked string fall by some 9 dB an octave.
+// never is for strings that may be fainter than what they are heard beside.
+const (
+	drowns = 4.0
+	never  = 1e9
+)
+
+// alone lists the partials of a string that lie away from those of all other sounding strings, or drown them.
+func alone(e *expected, str int, hz float64, frame int, drowns float64) (own []partial) {
 	line := float64(Rate) / float64(frame)
 	for k := 1; k <= partials; k++ {
 		f := hz * float64(k)
@@ -230,7 +241,7 @@ func alone(e *expected, str int, hz float64, frame int) (own []partial) {
 		}
 		reach := f * (math.Exp2(reachCents/1200) - 1)
 		for _, t := range e.tones {
-			if n := math.Max(1, math.Round(f/t.hz)); t.str != str {
+			if n := math.Max(1, math.Round(f/t.hz)); t.str != str && n < drowns*float64(k) {
 				reach = math.Min(reach, math.Abs(f-n*t.hz)-linesApart*line)
 			}
 		}

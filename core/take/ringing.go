@@ -1,6 +1,7 @@
 package take
 
 import (
+	"cmp"
 	"math"
 	"math/cmplx"
 	"slices"
@@ -24,58 +25,172 @@ type Ringing struct {
 // Of strings that ring on.
 const (
 	ringsFrom   = 0.12  // seconds after the onset: dampers have fallen by then
+	whileMoving = 0.3   // seconds more where a string is moved into its pitch: on its way it sounds like others
+	persists    = 0.03  // seconds over which a string has to be heard, or it may still be dying under its damper
+	dying       = 50.0  // dB a second that only a damped string falls
 	ringsDB     = -27.0 // under which a string is not heard beside the note
-	overFloor   = 8.0   // dB that a partial stands over what lies around it
-	partialsFor = 2     // partials of its own that make a string certain
+	sympathyDB  = -18.0 // the same of a string that nothing has struck: it rings along faintly
+	overFloor   = 10.0  // dB that a partial stands over what lies around it
+	valley      = 4.0   // dB that it stands over the valleys beside it
 	heardOf     = 5     // partials by which a string is heard: higher ones are faint
+	uneven      = 20.0  // dB that its lowest partial may lie under its strongest, or it is a higher string that is heard
+	standsOut   = 8.0   // dB that a shared partial stands over its neighbours
 	unsure      = 0.45
+	sureOfOne   = 0.15 // what each partial adds that no other string can have
 )
 
-// rings finds what sounds between two times beside what should: of each string that should be silent, at the pitch that it was struck at before and at its open pitch, the partials that nothing else has.
+// suspect is a string that may be ringing where it should not, at a pitch.
+type suspect struct {
+	str    int
+	hz     float64
+	struck bool      // before, at that pitch; else it is open
+	own    []partial // partials that nothing that should sound has, and that are heard
+	raised bool      // they are not its own: strings that should sound have them too, but not as strong
+	db     float64   // of the strongest of them against the loudest note
+}
+
+// rings finds what sounds between two times beside what should. Each string that should be silent is suspected at the pitch that it was struck at before, and open; of those whose partials are there those struck
+// before are taken first, the lowest of them first, and what one explains counts no more for the others.
 func (m *meter) rings(p *plan.Plan, t int, e *expected, last *[tuning.Strings]float64, from, to float64) (out []Ringing) {
 	mo := &p.Moments[t]
-	at := int((from + ringsFrom) * Rate)
-	frame := longFrame
-	if float64(at+frame)/Rate > to {
-		frame = shortFrame
+	begin := from + ringsFrom
+	if slices.ContainsFunc(mo.Strokes(), func(s *play.Stroke) bool { return s.How == play.Glide || s.How == play.Bend }) {
+		begin += whileMoving
+	}
+	at, frame := int(begin*Rate), shortFrame
+	if begin+float64(longFrame)/Rate+persists < to {
+		frame = longFrame
 	}
 	if float64(at+frame)/Rate > to || at+frame > len(m.samples) || e.struck == 0 {
 		return nil
 	}
+	later := max(at, min(int(to*Rate), len(m.samples))-frame)
 	lines := m.transform(at, frame)
-	loudest := 0.0
-	for _, tn := range e.tones {
-		loudest = math.Max(loudest, strength(lines, tn.hz, frame, nil))
+	sounding := slices.Clone(e.tones)
+	suspects := suspectsOf(p, mo, last)
+	var there []suspect
+	for i := range suspects {
+		if s := &suspects[i]; s.heard(lines, sounding, frame) {
+			there = append(there, *s)
+		}
 	}
+	slices.SortStableFunc(there, func(a, b suspect) int {
+		if a.struck != b.struck {
+			return either(a.struck, -1, 1)
+		}
+		return cmp.Compare(a.hz, b.hz)
+	})
+	for i := range there {
+		s := there[i]
+		if slices.ContainsFunc(out, func(r Ringing) bool { return r.String == s.str }) || !s.heard(lines, sounding, frame) {
+			continue
+		}
+		sure, span := s.sure(there, frame), float64(later-at)/Rate
+		if span < persists {
+			sure = math.Min(sure, unsure)
+		} else if s.falls(lines, m.transform(later, frame), frame) > dying*span {
+			continue // its damper is slow, and does its work
+		}
+		out = append(out, Ringing{Moment: t, AtSec: from, String: s.str, DB: s.db, Sure: sure, Damped: mo.Strings[s.str-1].State == play.Silenced})
+		sounding = append(sounding, tone{s.str, s.hz, 1})
+	}
+	return out
+}
+
+// suspectsOf lists the strings that should be silent, those struck before first.
+func suspectsOf(p *plan.Plan, mo *play.Moment, last *[tuning.Strings]float64) (out []suspect) {
+	var open []suspect
 	for i, st := range mo.Strings {
-		str := i + 1
 		if st.State == play.Struck || st.State == play.Rings || st.State == "" {
 			continue
 		}
-		best := Ringing{Moment: t, AtSec: from, String: str, DB: ringsDB, Damped: st.State == play.Silenced}
-		found := false
-		for _, hz := range []float64{last[i], openHz(p, str)} {
-			if hz == 0 {
-				continue
-			}
-			own := alone(&expected{tones: append(slices.Clone(e.tones), tone{str, hz, 1})}, str, hz, frame)
-			own = slices.DeleteFunc(own, func(o partial) bool { return o.k > heardOf || !stands(lines, hz*float64(o.k), frame) })
-			if len(own) == 0 {
-				continue
-			}
-			sole := slices.DeleteFunc(slices.Clone(own), func(o partial) bool { return shared(p, mo, last, str, hz*float64(o.k), frame) })
-			if db := 20 * math.Log10(math.Max(1e-9, strength(lines, hz, frame, own))/math.Max(1e-9, loudest)); db > best.DB {
-				best.DB, best.Sure, found = db, unsure, true
-				if len(sole) >= partialsFor {
-					best.Sure = math.Min(0.95, 0.5+0.15*float64(len(sole)))
-				}
-			}
+		if last[i] > 0 {
+			out = append(out, suspect{str: i + 1, hz: last[i], struck: true})
 		}
-		if found {
-			out = append(out, best)
+		if hz := openHz(p, i+1); hz != last[i] {
+			open = append(open, suspect{str: i + 1, hz: hz})
 		}
 	}
-	return alike(out)
+	return append(out, open...)
+}
+
+// heard reports whether a string is heard beside others, and fills in by what: its lowest partial that they have not must be there and about as strong as any, and most of the others.
+func (s *suspect) heard(lines []complex128, sounding []tone, frame int) bool {
+	loudest := 0.0
+	for _, tn := range sounding {
+		loudest = math.Max(loudest, strength(lines, tn.hz, frame))
+	}
+	all := alone(&expected{tones: append(slices.Clone(sounding), tone{s.str, s.hz, 1})}, s.str, s.hz, frame, never)
+	all = slices.DeleteFunc(all, func(o partial) bool { return o.k > heardOf })
+	s.own, s.raised = slices.DeleteFunc(slices.Clone(all), func(o partial) bool { return !stands(lines, s.hz*float64(o.k), frame) }), false
+	if len(all) == 0 && s.struck {
+		s.own, s.raised = s.raises(lines, sounding, frame), true
+		all = s.own
+	}
+	if len(s.own) == 0 || s.own[0].k != all[0].k || 2*len(s.own) < len(all) {
+		return false
+	}
+	most := 0.0
+	for _, o := range s.own {
+		most = math.Max(most, peak(lines, s.hz*float64(o.k), frame))
+	}
+	s.db = decibels(most / math.Max(1e-9, loudest))
+	least := ringsDB
+	if !s.struck {
+		least = sympathyDB
+	}
+	return s.db >= least && decibels(peak(lines, s.hz*float64(s.own[0].k), frame)/most) > -uneven
+}
+
+// falls is by how many dB the partials by which a string is heard fall from one frame to another.
+func (s *suspect) falls(lines, later []complex128, frame int) float64 {
+	was, is := 0.0, 0.0
+	for _, o := range s.own {
+		was, is = was+peak(lines, s.hz*float64(o.k), frame), is+peak(later, s.hz*float64(o.k), frame)
+	}
+	return decibels(was / math.Max(1e-9, is))
+}
+
+// raises are the two lowest partials of a string that has none of its own, if they stand out of those of the strings that should sound: a plucked string's partials are about as strong as their neighbours.
+func (s *suspect) raises(lines []complex128, sounding []tone, frame int) []partial {
+	var out []partial
+	for k := 1; k <= 2; k++ {
+		f := s.hz * float64(k)
+		here := peak(lines, f, frame)
+		for _, tn := range sounding {
+			n := math.Round(f / tn.hz)
+			if n < 1 || math.Abs(f-n*tn.hz) > 2*linesApart*Rate/float64(frame) {
+				continue
+			}
+			if n < 3 || decibels(here/math.Max(peak(lines, (n-1)*tn.hz, frame), peak(lines, (n+1)*tn.hz, frame))) < standsOut {
+				return nil
+			}
+		}
+		out = append(out, partial{k, 0})
+	}
+	return out
+}
+
+func decibels(x float64) float64 { return 20 * math.Log10(math.Max(1e-9, x)) }
+
+// sure is how sure it is that it is this string, of all that may be there: by the partials that no other of them has.
+func (s *suspect) sure(there []suspect, frame int) float64 {
+	sole := 0
+	for _, o := range s.own {
+		if !slices.ContainsFunc(there, func(other suspect) bool { return other.str != s.str && other.has(s.hz*float64(o.k), frame) }) {
+			sole++
+		}
+	}
+	if sole < 2 || !s.struck || s.raised {
+		return unsure
+	}
+	return math.Min(0.95, 0.5+sureOfOne*float64(sole))
+}
+
+// has reports whether a string has a partial at a frequency.
+func (s *suspect) has(f float64, frame int) bool {
+	n := math.Round(f / s.hz)
+	return n >= 1 && n <= partials && math.Abs(f-n*s.hz) < 2*linesApart*Rate/float64(frame)
 }
 
 // openHz is what a string sounds open.
@@ -83,38 +198,10 @@ func openHz(p *plan.Plan, str int) float64 {
 	return (p.Request.Tuning.Open(str) + pitch.Midi(p.Request.Capo)).Hertz(440)
 }
 
-// shared reports whether another string that should be silent has a partial at a frequency too: then it may be that one.
-func shared(p *plan.Plan, mo *play.Moment, last *[tuning.Strings]float64, str int, f float64, frame int) bool {
-	for i, st := range mo.Strings {
-		if i+1 == str || st.State == play.Struck || st.State == play.Rings {
-			continue
-		}
-		for _, hz := range []float64{last[i], openHz(p, i+1)} {
-			if n := math.Round(f / math.Max(hz, 1)); hz > 0 && n >= 1 && n <= partials && math.Abs(f-n*hz) < 2*linesApart*Rate/float64(frame) {
-				return true
-			}
-		}
-	}
-	return false
-}
-
-// alike makes those unsure that were found at once and may be one: several strings open to the same partials.
-func alike(found []Ringing) []Ringing {
-	if len(found) > 2 {
-		for i := range found {
-			found[i].Sure = math.Min(found[i].Sure, unsure)
-		}
-	}
-	return found
-}
-
-// strength is how strong a string sounds: its strongest partial, of those in own, of all if that is nil.
-func strength(lines []complex128, hz float64, frame int, own []partial) float64 {
+// strength is how strong a string sounds: its strongest partial.
+func strength(lines []complex128, hz float64, frame int) float64 {
 	most := 0.0
 	for k := 1; k <= heardOf; k++ {
-		if own != nil && !slices.ContainsFunc(own, func(o partial) bool { return o.k == k }) {
-			continue
-		}
 		most = math.Max(most, peak(lines, hz*float64(k), frame))
 	}
 	return most
@@ -130,20 +217,26 @@ func peak(lines []complex128, hz float64, frame int) float64 {
 	return most
 }
 
-// stands reports whether a partial stands over what lies around it: its line is the highest of its neighbours, and above their median.
+// stands reports whether a partial stands over what lies around it: a peak with a valley to either side, above the quieter lines near it.
 func stands(lines []complex128, hz float64, frame int) bool {
 	mid := int(math.Round(hz * float64(frame) / Rate))
-	if mid < 3 || mid+9 > len(lines) {
+	if mid < 4 || mid+10 > len(lines) {
 		return false
 	}
 	var near []float64
-	for i := max(0, mid-8); i < mid+9; i++ {
+	for i := mid - min(8, mid); i < mid+9; i++ {
 		near = append(near, cmplx.Abs(lines[i]))
 	}
 	slices.Sort(near)
-	top := peak(lines, hz, frame)
-	edge := math.Max(cmplx.Abs(lines[mid-3]), cmplx.Abs(lines[mid+3]))
-	return top > edge && 20*math.Log10(top/math.Max(1e-9, near[len(near)/2])) > overFloor
+	for _, o := range []int{0, -1, 1} {
+		if cmplx.Abs(lines[mid+o]) > cmplx.Abs(lines[mid]) {
+			mid += o
+		}
+	}
+	top := cmplx.Abs(lines[mid])
+	below := min(cmplx.Abs(lines[mid-2]), cmplx.Abs(lines[mid-3]))
+	above := min(cmplx.Abs(lines[mid+2]), cmplx.Abs(lines[mid+3]))
+	return decibels(top/max(below, above, 1e-9)) > valley && decibels(top/max(1e-9, near[len(near)/4])) > overFloor
 }
 
 // Extra is something that was struck and is not in the plan.

@@ -1,10 +1,8 @@
 package take
 
 import (
-	"cmp"
 	"fmt"
 	"math"
-	"slices"
 
 	"stepping/core/plan"
 	"stepping/core/play"
@@ -13,7 +11,7 @@ import (
 // Verdict is what to say of a take, in a player's words.
 type Verdict struct {
 	Moment int
-	Kind   string // pitch, time, ringing, missing
+	Kind   string // pitch, landing, vibrato, time, ringing, missing, accent
 	Text   string
 	Try    string
 	weight float64 // how bad it is: 1 is just worth saying
@@ -46,7 +44,10 @@ func (tk *Take) Verdicts(p *plan.Plan) []Verdict {
 			out = append(out, m.verdict(&p.Moments[m.Moment]))
 		}
 	}
-	slices.SortStableFunc(out, func(a, b Verdict) int { return cmp.Compare(b.weight, a.weight) })
+	if v, ok := tk.accentVerdict(p); ok {
+		out = append(out, v)
+	}
+	worstFirst(out)
 	return out[:min(len(out), mostSpoken)]
 }
 
@@ -64,6 +65,16 @@ func (n *Note) verdicts(mo *play.Moment) (out []Verdict) {
 		}
 		out = append(out, v)
 	}
+	if g := n.Glide; g != nil && howOf(mo, n.String) == play.Slide && math.Abs(g.From) >= OffCents {
+		out = append(out, Verdict{Moment: n.Moment, Kind: "landing", weight: math.Abs(g.From) / (2 * OffCents), Text: fmt.Sprintf("%s: the slide lands %.0f cents %s on string %d, and is there after %.0f ms", placeOf(mo), math.Abs(g.From), either(g.From < 0, "short", "too far"), n.String, 1000*g.Seconds),
+			Try: "look at the wire before you pluck, and land on it; or make it a glide on purpose, from below"})
+	}
+	if g := n.Glide; g != nil && g.Overshoot >= OffCents {
+		out = append(out, Verdict{Moment: n.Moment, Kind: "landing", weight: g.Overshoot / OffCents, Text: fmt.Sprintf("%s: the slide goes %.0f cents past its place on string %d, and comes back", placeOf(mo), g.Overshoot, n.String), Try: "slower into the note, and stop on the wire"})
+	}
+	if v := n.Vibrato; v != nil && math.Abs(v.Centre) >= OffCents && math.Abs(n.Cents) < OffCents {
+		out = append(out, Verdict{Moment: n.Moment, Kind: "vibrato", weight: math.Abs(v.Centre) / OffCents, Text: fmt.Sprintf("%s: the vibrato hangs %.0f cents %s the note", placeOf(mo), math.Abs(v.Centre), either(v.Centre < 0, "under", "over")), Try: "hold the note still and in tune first, then as far to one side as to the other"})
+	}
 	together := n.Part == play.Thumb && mo.Melody != nil // then the melody's note says it
 	if ms := math.Abs(n.OnsetMs); n.Plucked && !together && ms >= OffMs {
 		out = append(out, Verdict{Moment: n.Moment, Kind: "time", weight: ms / OffMs, Text: fmt.Sprintf("%s comes %.0f ms %s against your own tempo", placeOf(mo), ms, either(n.OnsetMs < 0, "early", "late")), Try: "loop the bar slowly, with a click"})
@@ -71,7 +82,7 @@ func (n *Note) verdicts(mo *play.Moment) (out []Verdict) {
 	return out
 }
 
-func either(first bool, a, b string) string {
+func either[T any](first bool, a, b T) T {
 	if first {
 		return a
 	}
@@ -90,12 +101,18 @@ func (m *Missing) verdict(mo *play.Moment) Verdict {
 	return Verdict{Moment: m.Moment, Kind: "missing", weight: leftOut, Text: fmt.Sprintf("%s: %s on string %d was not heard", placeOf(mo), either(m.Part == play.Thumb, "the thumb's stroke", "the note"), m.String), Try: "play the bar alone, until it is there"}
 }
 
-// slid reports whether a string is played with the slide at a moment.
-func slid(mo *play.Moment, str int) bool {
+// howOf is the technique of a string at a moment, "" if it is not struck.
+func howOf(mo *play.Moment, str int) play.How {
 	for _, s := range mo.Strokes() {
 		if s.String == str {
-			return s.How == play.Slide || s.How == play.Glide
+			return s.How
 		}
 	}
-	return false
+	return ""
+}
+
+// slid reports whether a string is played with the slide at a moment.
+func slid(mo *play.Moment, str int) bool {
+	how := howOf(mo, str)
+	return how == play.Slide || how == play.Glide
 }

@@ -24,13 +24,8 @@ const (
 // vibrato finds one in the pitch of a string between two times: the sinusoid that explains most of how the pitch moves; nil if there is none, or too little of the string is heard by itself.
 func (m *meter) vibrato(e *expected, str int, from, to float64) *Vibrato {
 	from, to = from+shakenAfter, to-beforeNext-float64(quickFrame+hopApart)/Rate
-	hz := 0.0
-	for _, t := range e.tones {
-		if t.str == str {
-			hz = t.hz
-		}
-	}
-	own := alone(e, str, hz, quickFrame)
+	hz := e.hzOf(str)
+	own := alone(e, str, hz, quickFrame, never)
 	if to-from < shortestShake || len(own) == 0 {
 		return nil
 	}

@@ -37,7 +37,17 @@ type TakeNote struct {
 	DurMs   float64 `json:"durMs"`
 	Sure    float64 `json:"sure"`
 
+	LoudDB float64 `json:"loudDb"`
+
 	Vibrato *TakeVibrato `json:"vibrato,omitempty"`
+	Glide   *TakeGlide   `json:"glide,omitempty"`
+}
+
+// TakeGlide is how a note with the slide came to its pitch.
+type TakeGlide struct {
+	From      float64 `json:"fromCents"` // off the pitch held
+	Ms        float64 `json:"ms"`
+	Overshoot float64 `json:"overshootCents"`
 }
 
 // TakeVibrato is how a note was shaken.
@@ -87,9 +97,12 @@ func NewTake(p *plan.Plan, tk *take.Take) TakeDoc {
 	}
 	for i := range tk.Notes {
 		n := &tk.Notes[i]
-		d.Notes = append(d.Notes, TakeNote{at(n.Moment), thousandth(n.AtSec), n.String, string(n.Part), hundredth(n.Cents), hundredth(n.Spread), hundredth(n.OnsetMs), hundredth(1000 * n.DurSec), thousandth(n.Sure), nil})
+		d.Notes = append(d.Notes, TakeNote{at(n.Moment), thousandth(n.AtSec), n.String, string(n.Part), hundredth(n.Cents), hundredth(n.Spread), hundredth(n.OnsetMs), hundredth(1000 * n.DurSec), thousandth(n.Sure), hundredth(n.Loud), nil, nil})
 		if v := n.Vibrato; v != nil {
 			d.Notes[i].Vibrato = &TakeVibrato{hundredth(v.Hz), hundredth(v.Width), hundredth(v.Centre)}
+		}
+		if g := n.Glide; g != nil {
+			d.Notes[i].Glide = &TakeGlide{hundredth(g.From), hundredth(1000 * g.Seconds), hundredth(g.Overshoot)}
 		}
 	}
 	for _, r := range tk.Ringing {
