@@ -6,6 +6,7 @@ import (
 	"context"
 	"crypto/sha256"
 	"database/sql"
+	"encoding/base64"
 	"encoding/hex"
 	"encoding/json"
 	"errors"
@@ -24,7 +25,10 @@ const (
 
 // backedUp are the tables of a backup, each after those that its rows belong to. Left out is what is worth nothing elsewhere or later: sessions,
 // sign-ins, links, counts of tries, leases, and plan documents and rankings, which are worked out again.
-var backedUp = []string{"players", "accounts", "profiles", "tunes", "edits", "patterns", "guitars", "slides", "drafts", "passes", "bar_notes", "occasions"}
+var backedUp = []string{"players", "accounts", "profiles", "tunes", "edits", "patterns", "guitars", "slides", "drafts", "passes", "bar_notes", "occasions", "takes", sounds}
+
+// sounds is the table that a backup may leave out: it is many times larger than all others.
+const sounds = "take_blocks"
 
 // Manifest describes a backup.
 type Manifest struct {
@@ -36,8 +40,8 @@ type Manifest struct {
 	Sums    map[string]string `json:"sha256"` // by table, of its file
 }
 
-// Backup writes everything of the installation as a zip of JSON lines, one file a table, as it was at one moment.
-func (s *Store) Backup(ctx context.Context, w io.Writer) (*Manifest, error) {
+// Backup writes everything of the installation as a zip of JSON lines, one file a table, as it was at one moment; without the sounds of recordings unless they are asked for. Bytes that are no text are in base 64.
+func (s *Store) Backup(ctx context.Context, w io.Writer, withSounds bool) (*Manifest, error) {
 	tx, err := s.db.BeginTx(ctx, &sql.TxOptions{Isolation: sql.LevelRepeatableRead, ReadOnly: true})
 	if err != nil {
 		return nil, fmt.Errorf("back up: %w", err)
@@ -46,6 +50,9 @@ func (s *Store) Backup(ctx context.Context, w io.Writer) (*Manifest, error) {
 	m := &Manifest{backupFormat, backupVersion, newestMigration(), now(), map[string]int{}, map[string]string{}}
 	z := zip.NewWriter(w)
 	for _, table := range backedUp {
+		if table == sounds && !withSounds {
+			continue
+		}
 		f, err := z.Create(table + ".jsonl")
 		if err != nil {
 			return nil, fmt.Errorf("back up: %w", err)
@@ -70,7 +77,7 @@ func dump(ctx context.Context, tx *sql.Tx, table string, w io.Writer) (n int, er
 		return 0, err
 	}
 	defer rows.Close()
-	columns, err := rows.Columns()
+	columns, err := rows.ColumnTypes()
 	if err != nil {
 		return 0, err
 	}
@@ -85,7 +92,10 @@ func dump(ctx context.Context, tx *sql.Tx, table string, w io.Writer) (n int, er
 		}
 		row := map[string]*string{}
 		for i, v := range values {
-			row[columns[i]] = written(v)
+			if data, ok := v.([]byte); ok && isBlob(columns[i]) {
+				v = base64.StdEncoding.EncodeToString(data)
+			}
+			row[columns[i].Name()] = written(v)
 		}
 		if err := enc.Encode(row); err != nil {
 			return n, err
@@ -94,9 +104,14 @@ func dump(ctx context.Context, tx *sql.Tx, table string, w io.Writer) (n int, er
 	return n, rows.Err()
 }
 
+// isBlob reports whether a column holds bytes that are no text.
+func isBlob(c *sql.ColumnType) bool { return strings.HasSuffix(c.DatabaseTypeName(), "BLOB") }
+
 func written(v any) *string {
 	var out string
 	switch v := v.(type) {
+	case string:
+		out = v
 	case nil:
 		return nil
 	case []byte:
@@ -186,6 +201,9 @@ func (s *Store) Restore(ctx context.Context, r io.ReaderAt, size int64, replace 
 			}
 		}
 		for _, table := range backedUp {
+			if _, in := m.Rows[table]; !in { // of an older Stepping, or without sounds
+				continue
+			}
 			if err := refill(ctx, tx, z, table, m.Rows[table]); err != nil {
 				return err
 			}
@@ -217,10 +235,17 @@ func refill(ctx context.Context, tx *sql.Tx, z *zip.Reader, table string, want i
 		var names []string
 		var values []any
 		for name, v := range row {
-			if !slices.Contains(known, name) {
+			at := slices.IndexFunc(known, func(c *sql.ColumnType) bool { return c.Name() == name })
+			if at < 0 {
 				return &BackupError{fmt.Sprintf("the backup's %s.jsonl has a column that Stepping does not know, in line %d", table, n+1)}
 			}
-			names, values = append(names, "`"+name+"`"), append(values, v)
+			var value any = v
+			if v != nil && isBlob(known[at]) {
+				if value, err = base64.StdEncoding.DecodeString(*v); err != nil {
+					return &BackupError{fmt.Sprintf("the backup is damaged: %s.jsonl, line %d", table, n+1)}
+				}
+			}
+			names, values = append(names, "`"+name+"`"), append(values, value)
 		}
 		query := "INSERT INTO " + table + " (" + strings.Join(names, ", ") + ") VALUES (?" + strings.Repeat(", ?", len(names)-1) + ")"
 		if _, err := tx.ExecContext(ctx, query, values...); err != nil {
@@ -233,11 +258,11 @@ func refill(ctx context.Context, tx *sql.Tx, z *zip.Reader, table string, want i
 	return nil
 }
 
-func columnsOf(ctx context.Context, tx *sql.Tx, table string) ([]string, error) {
+func columnsOf(ctx context.Context, tx *sql.Tx, table string) ([]*sql.ColumnType, error) {
 	rows, err := tx.QueryContext(ctx, "SELECT * FROM "+table+" LIMIT 0")
 	if err != nil {
 		return nil, err
 	}
 	defer rows.Close()
-	return rows.Columns()
+	return rows.ColumnTypes()
 }

@@ -25,6 +25,7 @@ func TestBackup(t *testing.T) {
 		t.Fatal(err)
 	}
 	id := f.list(t)[0].ID
+	addTake(t, &f, id)
 	if err := errors.Join(f.AddPasses(f.ctx, f.owner, id, aPass, aPass), f.SetNote(f.ctx, f.owner, id, 1, "slow 🎸")); err != nil {
 		t.Fatal(err)
 	}
@@ -40,15 +41,19 @@ func TestBackup(t *testing.T) {
 		}
 		done <- err
 	}()
-	m, err := f.Backup(f.ctx, &file)
+	m, err := f.Backup(f.ctx, &file, true)
 	if err = errors.Join(err, <-done); err != nil || m.Rows["tunes"] != 1 || m.Rows["accounts"] != 1 {
 		t.Fatal(m, err)
 	}
 	file.Reset()
-	if _, err := f.Backup(f.ctx, &file); err != nil {
+	if _, err := f.Backup(f.ctx, &file, true); err != nil {
 		t.Fatal(err)
 	}
 	want := everything(t, &f)
+	var daily bytes.Buffer
+	if m, err := f.Backup(f.ctx, &daily, false); err != nil || m.Rows["takes"] != 1 || daily.Len() > file.Len()/2 {
+		t.Errorf("a copy without sounds: %v, %d bytes of %d", err, daily.Len(), file.Len())
+	}
 
 	g := newFixture(t)
 	restore := func(data []byte, replace bool) error {
@@ -92,6 +97,16 @@ func TestBackup(t *testing.T) {
 	}
 	if err := restore(file.Bytes(), true); err != nil || len(g.list(t)) != 1 {
 		t.Errorf("after the bad ones: %v", err)
+	}
+	if err := restore(daily.Bytes(), true); err != nil {
+		t.Fatal(err)
+	}
+	takes, err := g.Takes(g.ctx, g.owner, id)
+	if err != nil || len(takes) != 1 {
+		t.Fatal(takes, err)
+	}
+	if _, err := g.TakeSound(g.ctx, g.owner, takes[0].ID, 0); !errors.Is(err, store.ErrNoSound) {
+		t.Errorf("a sound that was left out: %v", err)
 	}
 }
 

@@ -1,6 +1,7 @@
 package store_test
 
 import (
+	"bytes"
 	"errors"
 	"maps"
 	"reflect"
@@ -40,6 +41,7 @@ func TestWalls(t *testing.T) {
 		t.Fatal(err)
 	}
 	mine := shelved(t, &f)
+	kept := addTake(t, &f, id)
 	if err := errors.Join(f.AddPasses(f.ctx, f.owner, id, aPass), f.SetNote(f.ctx, f.owner, id, 3, "the ring finger!")); err != nil {
 		t.Fatal(err)
 	}
@@ -77,28 +79,36 @@ func TestWalls(t *testing.T) {
 			_, err := f.SaveResult(f.ctx, other, id, "ranking", "b", []byte("{}"), false, true)
 			return err
 		},
-		"Result":           func() error { _, err := f.Result(f.ctx, other, id, "ranking"); return err },
-		"StopResult":       func() error { return f.StopResult(f.ctx, other, id, "ranking") },
-		"SaveSettings":     func() error { return f.SaveSettings(f.ctx, other, id, 1, f.profile, settings(1)) },
-		"SaveSource":       func() error { return f.SaveSource(f.ctx, other, id, 1, "Theirs", "K:D\nD|") },
-		"Step":             func() error { return f.Step(f.ctx, other, id, 1, 1) },
-		"SetFacts":         func() error { return f.SetFacts(f.ctx, other, id, 1, "x") },
-		"DeleteTune":       func() error { return f.DeleteTune(f.ctx, other, id) },
-		"SaveProfile":      func() error { return f.SaveProfile(f.ctx, other, f.profile, 1, player.Default()) },
-		"DeleteProfile":    func() error { return f.DeleteProfile(f.ctx, other, f.profile) },
-		"EndSignin":        func() error { return f.EndSignin(f.ctx, other, signin) },
-		"patterns.Get":     func() error { _, err := f.Patterns().Get(f.ctx, other, mine[0]); return err },
-		"patterns.Save":    func() error { return f.Patterns().Save(f.ctx, other, mine[0], 1, &thumb.Pattern{Name: "x"}) },
-		"patterns.Delete":  func() error { return f.Patterns().Delete(f.ctx, other, mine[0]) },
-		"guitars.Get":      func() error { _, err := f.Guitars().Get(f.ctx, other, mine[1]); return err },
-		"guitars.Save":     func() error { return f.Guitars().Save(f.ctx, other, mine[1], 1, &store.Guitar{}) },
-		"guitars.Delete":   func() error { return f.Guitars().Delete(f.ctx, other, mine[1]) },
-		"slides.Get":       func() error { _, err := f.Slides().Get(f.ctx, other, mine[2]); return err },
-		"slides.Save":      func() error { return f.Slides().Save(f.ctx, other, mine[2], 1, &store.Slide{}) },
-		"slides.Delete":    func() error { return f.Slides().Delete(f.ctx, other, mine[2]) },
-		"drafts.Get":       func() error { _, err := f.Drafts().Get(f.ctx, other, mine[3]); return err },
-		"drafts.Save":      func() error { return f.Drafts().Save(f.ctx, other, mine[3], 1, &store.Draft{}) },
-		"AddPasses":        func() error { return f.AddPasses(f.ctx, other, id, aPass) },
+		"Result":          func() error { _, err := f.Result(f.ctx, other, id, "ranking"); return err },
+		"StopResult":      func() error { return f.StopResult(f.ctx, other, id, "ranking") },
+		"SaveSettings":    func() error { return f.SaveSettings(f.ctx, other, id, 1, f.profile, settings(1)) },
+		"SaveSource":      func() error { return f.SaveSource(f.ctx, other, id, 1, "Theirs", "K:D\nD|") },
+		"Step":            func() error { return f.Step(f.ctx, other, id, 1, 1) },
+		"SetFacts":        func() error { return f.SetFacts(f.ctx, other, id, 1, "x") },
+		"DeleteTune":      func() error { return f.DeleteTune(f.ctx, other, id) },
+		"SaveProfile":     func() error { return f.SaveProfile(f.ctx, other, f.profile, 1, player.Default()) },
+		"DeleteProfile":   func() error { return f.DeleteProfile(f.ctx, other, f.profile) },
+		"EndSignin":       func() error { return f.EndSignin(f.ctx, other, signin) },
+		"patterns.Get":    func() error { _, err := f.Patterns().Get(f.ctx, other, mine[0]); return err },
+		"patterns.Save":   func() error { return f.Patterns().Save(f.ctx, other, mine[0], 1, &thumb.Pattern{Name: "x"}) },
+		"patterns.Delete": func() error { return f.Patterns().Delete(f.ctx, other, mine[0]) },
+		"guitars.Get":     func() error { _, err := f.Guitars().Get(f.ctx, other, mine[1]); return err },
+		"guitars.Save":    func() error { return f.Guitars().Save(f.ctx, other, mine[1], 1, &store.Guitar{}) },
+		"guitars.Delete":  func() error { return f.Guitars().Delete(f.ctx, other, mine[1]) },
+		"slides.Get":      func() error { _, err := f.Slides().Get(f.ctx, other, mine[2]); return err },
+		"slides.Save":     func() error { return f.Slides().Save(f.ctx, other, mine[2], 1, &store.Slide{}) },
+		"slides.Delete":   func() error { return f.Slides().Delete(f.ctx, other, mine[2]) },
+		"drafts.Get":      func() error { _, err := f.Drafts().Get(f.ctx, other, mine[3]); return err },
+		"drafts.Save":     func() error { return f.Drafts().Save(f.ctx, other, mine[3], 1, &store.Draft{}) },
+		"AddPasses":       func() error { return f.AddPasses(f.ctx, other, id, aPass) },
+		"AddTake": func() error {
+			_, err := f.AddTake(f.ctx, other, &store.Take{Tune: id, Doc: []byte("{}")}, bytes.NewReader(nil))
+			return err
+		},
+		"Take":             func() error { _, err := f.Take(f.ctx, other, id, kept); return err },
+		"LastTake":         func() error { _, err := f.LastTake(f.ctx, other, id, basisOfTake); return err },
+		"TakeSound":        func() error { _, err := f.TakeSound(f.ctx, other, kept, 0); return err },
+		"DeleteTake":       func() error { return f.DeleteTake(f.ctx, other, id, kept) },
 		"TakeBackPass":     func() error { return f.TakeBackPass(f.ctx, other, id) },
 		"SetNote":          func() error { return f.SetNote(f.ctx, other, id, 3, "theirs") },
 		"occasions.Get":    func() error { _, err := f.Occasions().Get(f.ctx, other, mine[4]); return err },
@@ -122,6 +132,7 @@ func TestWalls(t *testing.T) {
 		"occasions.All": func() (int, error) { v, err := f.Occasions().All(f.ctx, other); return len(v), err },
 		"Passes":        func() (int, error) { v, err := f.Passes(f.ctx, other); return len(v), err },
 		"PassesOver":    func() (int, error) { v, err := f.PassesOver(f.ctx, other, id); return len(v), err },
+		"Takes":         func() (int, error) { v, err := f.Takes(f.ctx, other, id); return len(v), err },
 		"Notes":         func() (int, error) { v, err := f.Notes(f.ctx, other, id); return len(v), err },
 		"Results":       func() (int, error) { v, err := f.Results(f.ctx, other, "ranking"); return len(v), err },
 		"drafts.All":    func() (int, error) { v, err := f.Drafts().All(f.ctx, other); return len(v), err },
@@ -210,6 +221,22 @@ func shelved(t *testing.T, f *fixture) (ids [5]store.ID) {
 	return ids
 }
 
+var basisOfTake = strings.Repeat("b", 64)
+
+// addTake keeps a take of two blocks and a bit.
+func addTake(t *testing.T, f *fixture, tune store.ID) store.ID {
+	t.Helper()
+	sound := make([]byte, 2*store.TakeBlock+10)
+	for i := range sound {
+		sound[i] = byte(i * 7 >> 3)
+	}
+	id, err := f.AddTake(f.ctx, f.owner, &store.Take{Tune: tune, At: time.Date(2026, 5, 4, 18, 30, 0, 0, time.UTC), Name: "take one.wav", Samples: int64(len(sound) / 2), Plan: basisOfTake, Doc: []byte(`{"notes":[]}`)}, bytes.NewReader(sound))
+	if err != nil {
+		t.Fatal(err)
+	}
+	return id
+}
+
 // everything reads all that the owner has.
 func everything(t *testing.T, f *fixture) []any {
 	t.Helper()
@@ -222,12 +249,23 @@ func everything(t *testing.T, f *fixture) []any {
 	passes, e9 := f.Passes(f.ctx, f.owner)
 	notes, e11 := f.Notes(f.ctx, f.owner, tunes[0].ID)
 	occasions, e10 := f.Occasions().All(f.ctx, f.owner)
+	takes, e12 := f.Takes(f.ctx, f.owner, tunes[0].ID)
+	var sounds []string
+	for i := range takes {
+		for n := range 3 {
+			data, err := f.TakeSound(f.ctx, f.owner, takes[i].ID, n)
+			if err != nil {
+				t.Fatal(err)
+			}
+			sounds = append(sounds, string(data))
+		}
+	}
 	a, e6 := f.AccountOf(f.ctx, f.owner)
 	plan, e7 := f.Plan(f.ctx, f.owner, tunes[0].ID, strings.Repeat("a", 64))
-	if err := errors.Join(e1, e2, e3, e4, e5, e6, e7, e8, e9, e10, e11); err != nil {
+	if err := errors.Join(e1, e2, e3, e4, e5, e6, e7, e8, e9, e10, e11, e12); err != nil {
 		t.Fatal(err)
 	}
-	return []any{tunes, profiles, patterns, guitars, slides, drafts, passes, notes, occasions, a, string(plan)}
+	return []any{tunes, profiles, patterns, guitars, slides, drafts, passes, notes, occasions, takes, sounds, a, string(plan)}
 }
 
 // TestAccounts: sign-ins end when they should, links work once, tries are slowed down and survive a restart, and the account

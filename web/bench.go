@@ -45,6 +45,7 @@ type benchBody struct {
 	Clear    *clearView
 	Next     string
 	Back     string
+	Listen   string // where to send what is heard at this step
 	Keep     bool
 }
 
@@ -288,6 +289,7 @@ func (b *benchBody) retuning(f *benchForm, p *retune.Plan) {
 	if f.Step > 0 {
 		b.Back = f.at(f.Step - 1)
 	}
+	b.Listen = strings.Replace(f.link(), "/bench?", "/bench/hear?", 1)
 	for i := len(p.Changes) - 1; i >= 0; i-- {
 		c := &p.Changes[i]
 		b.Strings = append(b.Strings, stringFigures{Number: c.String, From: c.From.String(), To: c.To.String(), Move: moveWords(c.HalfSteps), Hz: fmt.Sprintf("%.1f", c.Hz),

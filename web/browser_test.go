@@ -7,6 +7,7 @@ import (
 	"fmt"
 	"net/http/httptest"
 	"os"
+	"path/filepath"
 	"strings"
 	"sync"
 	"testing"
@@ -26,8 +27,14 @@ import (
 //go:embed testdata/vendor/axe.min.js
 var axe string
 
+// fakeMicrophone is the file that the browser hears in place of a microphone, from its beginning whenever one is opened.
+var fakeMicrophone = filepath.Join(os.TempDir(), fmt.Sprintf("stepping-microphone-%d.wav", os.Getpid()))
+
 func TestMain(m *testing.M) {
-	os.Exit(storetest.Main(m.Run))
+	os.Exit(storetest.Main(func() int {
+		defer os.Remove(fakeMicrophone)
+		return m.Run()
+	}))
 }
 
 // site is a running server with the demo tunes.
@@ -73,7 +80,7 @@ func openDoor(t *testing.T, dsn string, access web.Access) *site {
 var browserContext = sync.OnceValues(func() (context.Context, error) {
 	ctx, _ := chromedp.NewExecAllocator(context.Background(), chromedp.Headless, chromedp.NoSandbox, chromedp.DisableGPU,
 		chromedp.NoFirstRun, chromedp.Flag("disable-background-networking", true), chromedp.Flag("disable-component-update", true),
-		chromedp.Flag("disable-sync", true), chromedp.Flag("use-fake-device-for-media-stream", true), chromedp.Flag("use-fake-ui-for-media-stream", true), chromedp.Flag("disable-quic", true), chromedp.Flag("disable-dev-shm-usage", true))
+		chromedp.Flag("disable-sync", true), chromedp.Flag("use-fake-device-for-media-stream", true), chromedp.Flag("use-fake-ui-for-media-stream", true), chromedp.Flag("use-file-for-fake-audio-capture", fakeMicrophone), chromedp.Flag("disable-quic", true), chromedp.Flag("disable-dev-shm-usage", true))
 	ctx, _ = chromedp.NewContext(ctx)
 	return ctx, chromedp.Do(ctx, chromedp.Navigate("about:blank"))
 })

@@ -97,7 +97,7 @@ func (s *Server) compare(c *gin.Context) {
 			ways[i].Name += " (cannot be played)"
 			continue
 		}
-		side := &sideView{ways[i].Name, view.NewColumn(p, nil, min(body.Moment, len(p.Moments)-1))}
+		side := &sideView{ways[i].Name, view.NewColumn(p, nil, nil, min(body.Moment, len(p.Moments)-1))}
 		if ways[i].Key == body.A {
 			body.Left = side
 		}

@@ -124,6 +124,7 @@ type fitView struct {
 // workView is the plan as drawn: the time column and the moment at the cursor.
 type workView struct {
 	Column  view.Column
+	Heard   bool // the last take is in it
 	Now     view.Now
 	Bars    []view.BarLink
 	Ceiling string
@@ -228,7 +229,7 @@ func (s *Server) showPlan(c *gin.Context, status int, id store.ID, moment string
 	default:
 		body.PinList, body.Choices = newPins(&t, w), setup.BarChoices
 		body.Kept, body.CanKeep = newKept(&t.Settings, w.plan), len(w.plan.Moments) <= setup.MostKept
-		if err := body.addWork(c.Request.Context(), w, atoi(moment), c.GetHeader("X-Part") == ""); err != nil {
+		if err := body.addWork(c.Request.Context(), w, s.lastHeard(c.Request.Context(), &t, w), atoi(moment), c.GetHeader("X-Part") == ""); err != nil {
 			s.failFor(c, err)
 			return
 		}
@@ -324,8 +325,8 @@ func problemText(err error) string {
 }
 
 // addWork draws the plan. Reasons and other places take as long again as the plan itself;
-// without them the script asks for them once the picture stands.
-func (b *planBody) addWork(ctx context.Context, w *worked, m int, reasons bool) error {
+// without them the script asks for them once the picture stands. heard is of the last take.
+func (b *planBody) addWork(ctx context.Context, w *worked, heard map[int]view.Heard, m int, reasons bool) error {
 	m = min(max(m, 0), len(w.plan.Moments)-1)
 	b.Warnings, b.Changed = w.warnings, len(w.differing())
 	now := view.NewNow(b.ID, b.Version, w.plan, m)
@@ -335,8 +336,8 @@ func (b *planBody) addWork(ctx context.Context, w *worked, m int, reasons bool) 
 			return err
 		}
 	}
-	col := view.NewColumn(w.plan, w.differing(), m)
-	b.Work = &workView{Column: col, Now: now, Bars: view.NewBars(w.plan, m), Why: w.plan.Ceiling.Why,
+	col := view.NewColumn(w.plan, w.differing(), heard, m)
+	b.Work = &workView{Column: col, Heard: len(heard) > 0, Now: now, Bars: view.NewBars(w.plan, m), Why: w.plan.Ceiling.Why,
 		Client: clientData{ID: b.ID, At: m, Count: len(w.plan.Moments), First: col.First, Rows: col.RowYs(), Bars: col.RowBars()},
 		Total:  fmt.Sprintf("%.1f", w.plan.Total)}
 	b.Work.Client.timed(w.plan)

@@ -87,12 +87,12 @@ func New(cfg Config) (*Server, error) {
 }
 
 // pageNames are the pages; each is parsed with the layout into a set of its own.
-var pageNames = []string{"home", "draft", "neck", "away", "print", "hear", "practise", "ladder", "today", "part", "log", "take", "bench", "guitar", "suit", "slides", "slide", "slidesfor", "set", "chords", "patterns", "pattern", "plan", "text", "profiles", "profile", "hands", "taste", "signin", "welcome", "account", "pace", "variations", "compare", "error"}
+var pageNames = []string{"home", "draft", "neck", "away", "print", "hear", "practise", "ladder", "today", "part", "log", "take", "besides", "bench", "guitar", "suit", "slides", "slide", "slidesfor", "set", "chords", "patterns", "pattern", "plan", "text", "profiles", "profile", "hands", "taste", "signin", "welcome", "account", "pace", "variations", "compare", "error"}
 
 func parsePages() (map[string]*template.Template, error) {
 	pages := map[string]*template.Template{}
 	for _, name := range pageNames {
-		t, err := template.New(name).Funcs(viewFuncs).ParseFS(templateFiles, "templates/layout.html", "templates/column.html", "templates/grid.html", "templates/hand.html", "templates/"+name+".html")
+		t, err := template.New(name).Funcs(viewFuncs).ParseFS(templateFiles, "templates/layout.html", "templates/column.html", "templates/grid.html", "templates/hand.html", "templates/takepicture.html", "templates/"+name+".html")
 		if err != nil {
 			return nil, fmt.Errorf("page %s: %w", name, err)
 		}
@@ -176,6 +176,7 @@ func (s *Server) practiceRoutes(r *gin.Engine) {
 // shelfRoutes are the addresses of what belongs to a player beside his tunes.
 func (s *Server) shelfRoutes(r *gin.Engine) {
 	r.GET("/bench", s.bench)
+	r.POST("/bench/hear", s.hearString)
 	r.GET("/tone.wav", s.tone)
 	r.GET("/set", s.set)
 	r.POST("/guitars", s.addGuitar)
@@ -255,6 +256,10 @@ func (s *Server) tuneRoutes(tune *gin.RouterGroup) {
 	tune.GET("/log", s.tuneLog)
 	tune.GET("/take", s.takePage)
 	tune.POST("/take", s.judgeTake)
+	tune.GET("/takes", s.besides)
+	tune.GET("/takes/:take", s.keptTakePage)
+	tune.GET("/takes/:take/sound.wav", s.takeSound)
+	tune.POST("/takes/:take/delete", s.deleteTake)
 	tune.POST("/note", s.saveNote)
 	tune.GET("/hear", s.hearPage)
 	tune.GET("/sound.wav", s.hear)
@@ -311,7 +316,7 @@ func (s *Server) security(c *gin.Context) {
 	h.Set("X-Content-Type-Options", "nosniff")
 	h.Set("Referrer-Policy", "same-origin")
 	h.Set("Permissions-Policy", "microphone=(), camera=(), geolocation=()")
-	if c.FullPath() == takeRoute {
+	if c.FullPath() == takeRoute || c.FullPath() == keptRoute || c.FullPath() == "/bench" {
 		h.Set("Permissions-Policy", "microphone=(self), camera=(), geolocation=()")
 	}
 	if strings.HasPrefix(c.Request.URL.Path, "/welcome/") {

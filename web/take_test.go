@@ -2,12 +2,18 @@ package web_test
 
 import (
 	"encoding/base64"
+	"encoding/binary"
+	"fmt"
 	"io"
+	"math"
 	"net/url"
+	"os"
+	"slices"
 	"strings"
 	"testing"
 
 	"github.com/chromedp/chromedp/kb"
+	"github.com/google/uuid"
 
 	"stepping/core/plan"
 	"stepping/core/player"
@@ -16,6 +22,8 @@ import (
 	"stepping/core/tune"
 	"stepping/core/tuning"
 	"stepping/formats/abc"
+	"stepping/formats/wav"
+	"stepping/store"
 )
 
 // recording is the demo's second tune as it is planned there, played with faults, as a WAV file.
@@ -94,17 +102,98 @@ func TestTakePage(t *testing.T) {
 	b.until("document.querySelector('.notice')?.textContent.includes('does not sound like the tune')")
 	b.give([]byte("no recording"))
 	b.until("document.querySelector('.notice')?.textContent.includes('This is no WAV file')")
-	b.open(path) // the browser's own stand-in for a microphone beeps: it is recorded, and it is no tune
-	b.until("document.querySelector('.takes')._x_dataStack")
-	b.key(" ")
-	b.until("document.querySelector('.record.is-on')")
-	b.until("document.querySelector('.record-words').textContent.startsWith('0:03')")
-	b.key(kb.PageDown)
-	b.until("document.querySelector('.notice')?.textContent.includes('does not sound like the tune')")
 	if status, body, header := s.ask(t, "GET", "/", nil); status != 200 || body == "" || !strings.Contains(header.Get("Permissions-Policy"), "microphone=()") {
 		t.Errorf("the microphone is open to other pages: %v", header)
 	}
 	if status, body, _ := s.ask(t, "POST", path, url.Values{}); status != 422 || !strings.Contains(body, "Choose a WAV file first") {
 		t.Errorf("nothing given: %d", status)
+	}
+}
+
+// microphone lets the browser hear a WAV file of our own, after some seconds of silence.
+func microphone(t *testing.T, lead int, file []byte) {
+	t.Helper()
+	rate := int(binary.LittleEndian.Uint32(file[24:]))
+	silence := make([]byte, 2*rate*lead)
+	out := slices.Concat(sound.Header(rate, (len(silence)+len(file)-sound.HeaderBytes)/2), silence, file[sound.HeaderBytes:])
+	if err := os.WriteFile(fakeMicrophone, out, 0o600); err != nil {
+		t.Fatal(err)
+	}
+}
+
+// TestRecording: the first bars of a tune come through the microphone, are recorded with the pedal alone, kept, heard again as they were and at half speed, put beside another recording, counted in the log, and let go of;
+// what was heard stands beside the plan.
+func TestRecording(t *testing.T) {
+	s := newSite(t)
+	path := s.tunePath(t, 1)
+	status, file, _ := s.ask(t, "GET", path+"/sound.wav?bars=1-4&tempo=100", nil)
+	if status != 200 {
+		t.Fatal(status)
+	}
+	microphone(t, 4, []byte(file))
+	b := newTab(t, s, 1280, 800)
+	b.open(path + "/take")
+	b.give([]byte(file))
+	b.until("location.pathname.includes('/takes/')")
+	b.open(path + "/take")
+	b.until("document.querySelector('.takes')._x_dataStack")
+	b.key(kb.PageDown)
+	b.until("document.querySelector('.record.is-on')")
+	b.until("document.querySelector('.record-words').textContent.startsWith('0:13')")
+	b.key(kb.PageDown)
+	b.until("location.pathname.includes('/takes/')")
+	b.until("document.querySelector('.take-picture')")
+	b.accessible("a take that is kept")
+	if said := b.text(".takes"); !strings.Contains(said, "Let go of this recording") || !strings.Contains(said, "played at") {
+		t.Errorf("%.800s", said)
+	}
+	found, of := 0, 0
+	if _, err := fmt.Sscanf(eval[string](b, "document.querySelector('.head-facts').textContent.replace(/\\s+/g, ' ').replace(/^[^:]*:[^:]*:/, '')"), "%d of %d", &found, &of); err != nil || found < 10 || found < of*9/10 {
+		t.Errorf("%d of %d moments found, %v", found, of, err)
+	}
+	kept := eval[string](b, "location.pathname")
+	for query, factor := range map[string]int{"?from=5&to=7": 1, "?from=5&to=7&slow=1": 2} {
+		status, part, _ := s.ask(t, "GET", kept+"/sound.wav"+query, nil)
+		r, err := wav.NewReader(strings.NewReader(part))
+		if status != 200 || err != nil || len(part) != sound.HeaderBytes+2*2*48000*factor {
+			t.Fatalf("%s: %d, %d bytes, %v", query, status, len(part), err)
+		}
+		loud, samples := 0.0, make([]float64, 2*48000*factor)
+		for n, k := 0, 1; n < len(samples) && k > 0; n += k {
+			k, _ = r.Read(samples[n:], nil)
+		}
+		for _, v := range samples {
+			loud = max(loud, math.Abs(v))
+		}
+		if loud < 0.05 {
+			t.Errorf("%s is silent: %g", query, loud)
+		}
+	}
+	if status, _, _ := s.ask(t, "GET", kept+"/sound.wav?from=9&to=3", nil); status != 400 {
+		t.Errorf("backwards: %d", status)
+	}
+	b.open(path)
+	b.until("document.querySelector('.col-heard')")
+	b.open(path + "/take")
+	eval[bool](b, "document.querySelectorAll('.take-kept input').forEach((i) => i.click()) || true")
+	b.accessible("the list of takes")
+	eval[bool](b, "document.querySelector('.take-kept').requestSubmit() || true")
+	b.until("document.querySelectorAll('.take-picture').length === 2")
+	b.accessible("two takes")
+	b.open(kept)
+	if eval[bool](b, "!!document.querySelector('.take-pass')") {
+		eval[bool](b, "document.querySelector('.take-pass .act-main').click() || true")
+		b.until("location.pathname.endsWith('/practise')")
+	} else {
+		t.Error("it cannot be counted as a pass")
+	}
+	if passes, err := s.store.PassesOver(t.Context(), s.owner, store.ID(uuid.MustParse(strings.Split(path, "/")[2]))); err != nil || len(passes) != 1 {
+		t.Errorf("%d passes, %v", len(passes), err)
+	}
+	b.open(kept)
+	eval[bool](b, "document.querySelector('.take-drop').requestSubmit() || true")
+	b.until("location.pathname.endsWith('/take') && document.querySelectorAll('.take-kept tbody tr').length === 1")
+	if status, _, _ := s.ask(t, "GET", kept+"/sound.wav", nil); status != 404 {
+		t.Errorf("after it was let go of: %d", status)
 	}
 }

@@ -61,7 +61,7 @@ func backupCommand(ctx context.Context, args []string, out io.Writer) error {
 		return err
 	}
 	defer stop()
-	m, err := backUp(ctx, st, file)
+	m, err := backUp(ctx, st, file, true)
 	if err != nil {
 		return err
 	}
@@ -70,13 +70,13 @@ func backupCommand(ctx context.Context, args []string, out io.Writer) error {
 }
 
 // backUp writes a backup whole or not at all.
-func backUp(ctx context.Context, st *store.Store, file string) (m *store.Manifest, err error) {
+func backUp(ctx context.Context, st *store.Store, file string, withSounds bool) (m *store.Manifest, err error) {
 	f, err := os.CreateTemp(filepath.Dir(file), ".stepping-backup-*") // mode 0600
 	if err != nil {
 		return nil, err
 	}
 	defer os.Remove(f.Name()) // after the renaming it is gone
-	m, err = st.Backup(ctx, f)
+	m, err = st.Backup(ctx, f, withSounds)
 	if err = errors.Join(err, f.Sync(), f.Close()); err != nil {
 		return nil, err
 	}
@@ -152,7 +152,7 @@ func copyOfToday(ctx context.Context, st *store.Store, dir string) error {
 	if _, err := os.Stat(file); !errors.Is(err, fs.ErrNotExist) {
 		return err
 	}
-	if _, err := backUp(ctx, st, file); err != nil {
+	if _, err := backUp(ctx, st, file, false); err != nil {
 		return err
 	}
 	kept, err := filepath.Glob(filepath.Join(dir, nightlyPrefix+"????-??-??.zip"))

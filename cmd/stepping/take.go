@@ -29,7 +29,7 @@ func openRecording(name string) (*take.Signal, error) {
 	if err != nil {
 		return nil, err
 	}
-	s, err := take.Prepare(r, r.Rate, r.Channels, io.EOF)
+	s, err := take.Prepare(r, r.Rate, r.Channels, nil)
 	if errors.Is(err, take.ErrSilent) || errors.Is(err, take.ErrShort) {
 		return nil, &inputError{fmt.Sprintf("%s:1:1: %v", name, err)}
 	}

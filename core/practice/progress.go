@@ -143,3 +143,21 @@ func Open(states []State, at int) bool {
 	}
 	return true
 }
+
+// sameBars is what share of all bars that two passages touch they must have in common to count as the same.
+const sameBars = 0.75
+
+// Alike lists the rungs of both hands together that are played over about the bars given (first and last, as played, from 1), the likeliest first: the climb in tempo, then phrases, then the rest.
+func Alike(rungs []Rung, bars [2]int) (out []int) {
+	for _, layer := range []string{Tempo, Together, Click, Whole} {
+		for i := range rungs {
+			b := rungs[i].Bars
+			common := min(b[1], bars[1]) - max(b[0], bars[0]) + 1
+			all := max(b[1], bars[1]) - min(b[0], bars[0]) + 1
+			if rungs[i].Layer == layer && float64(common) >= sameBars*float64(all) {
+				out = append(out, i)
+			}
+		}
+	}
+	return out
+}

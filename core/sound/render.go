@@ -201,7 +201,7 @@ func clickLevel(one bool) float64 {
 
 // Len is how many samples there are, Bytes the length of their file.
 func (s *Sound) Len() int     { return s.total }
-func (s *Sound) Bytes() int64 { return headerBytes + 2*int64(s.total) }
+func (s *Sound) Bytes() int64 { return HeaderBytes + 2*int64(s.total) }
 
 // coupling is how much of the bridge's motion reaches a string that lies free and was not plucked. Such strings do not move the bridge in turn: sympathy
 // goes one way, so that nothing can build up.
@@ -371,7 +371,7 @@ func (s *Sound) Read(p []byte) (n int, err error) {
 func (s *Sound) more() bool {
 	if !s.begun {
 		s.begun = true
-		s.ready = header(int(s.rate), s.total)
+		s.ready = Header(int(s.rate), s.total)
 		return true
 	}
 	n := s.Samples(s.block[:])
@@ -382,13 +382,13 @@ func (s *Sound) more() bool {
 	return n > 0
 }
 
-// headerBytes is the length of a RIFF file's header.
-const headerBytes = 44
+// HeaderBytes is the length of a RIFF file's header.
+const HeaderBytes = 44
 
-// header is that of a mono 16-bit RIFF file.
-func header(rate, samples int) []byte {
+// Header is that of a mono 16-bit RIFF file of so many samples.
+func Header(rate, samples int) []byte {
 	size := uint32(2 * samples)
-	out := append(make([]byte, 0, headerBytes), "RIFF"...)
+	out := append(make([]byte, 0, HeaderBytes), "RIFF"...)
 	out = binary.LittleEndian.AppendUint32(out, 36+size)
 	out = append(out, "WAVEfmt "...)
 	for _, v := range []uint32{16, 1 | 1<<16, uint32(rate), uint32(2 * rate), 2 | 16<<16} { // plain samples, one channel; two bytes each, of 16 bits

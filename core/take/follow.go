@@ -120,6 +120,12 @@ const (
 // Follow finds where in the recording each moment of the plan begins: the most likely way (Viterbi) through states that are the moments and one that is none of them. A moment that was played more than once,
 // since the player began again, is where it was played last; one that was left out is not there. ErrForeign if the recording cannot be followed.
 func (s *Signal) Follow(p *plan.Plan) ([]Place, error) {
+	places, _, err := s.follow(p)
+	return places, err
+}
+
+// follow is Follow, with how often it was begun.
+func (s *Signal) follow(p *plan.Plan) (found []Place, tries int, err error) {
 	exp := expectations(p)
 	frames, level := s.features()
 	flux := s.flux()
@@ -130,9 +136,27 @@ func (s *Signal) Follow(p *plan.Plan) ([]Place, error) {
 		way = viterbi(exp, frames, begun, level, ratio, dueTimes(exp, way))
 	}
 	if foreign(exp, frames, begun, level, way) {
-		return nil, ErrForeign
+		return nil, 0, ErrForeign
 	}
-	return places(exp, frames, flux, way), nil
+	return places(exp, frames, flux, way), triesOf(way), nil
+}
+
+// goneBack is by how many moments at least one goes back who begins again.
+const goneBack = 2
+
+// triesOf is how often a plan was begun: once, and once more for every time that it went back.
+func triesOf(way []int) int {
+	tries, last := 1, -1
+	for _, at := range way {
+		if at < 0 {
+			continue
+		}
+		if at < last-goneBack {
+			tries++
+		}
+		last = at
+	}
+	return tries
 }
 
 // foreign reports whether what was heard is not the plan: it sounds too little like its moments, for too little of the time, they are few of all that begins, or they come in no order or no tempo.

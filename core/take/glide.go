@@ -43,7 +43,7 @@ func (m *meter) glide(e *expected, str int, from, to, cents float64) *Glide {
 		}
 		v, ok := m.near(k, hz, now, own)
 		if !ok || math.Abs(v) > mostWidely {
-			if lost++; lost > mostLost {
+			if lost++; lost > mostSilent {
 				return nil
 			}
 			continue
@@ -75,6 +75,9 @@ func described(at, c []float64, from float64) *Glide {
 	there := len(c) - 1
 	for there > 0 && math.Abs(c[there-1]-held) < settled {
 		there--
+	}
+	if there < few {
+		return nil // it is there before it is made out
 	}
 	g.Seconds = at[there] - from
 	for _, v := range c {

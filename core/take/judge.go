@@ -15,6 +15,7 @@ import (
 // Take is what was heard of a plan.
 type Take struct {
 	Places  []Place
+	Tries   int // how often it was begun; the last counts
 	Notes   []Note
 	Ringing []Ringing
 	Missing []Missing
@@ -61,11 +62,11 @@ const (
 
 // Judge follows a recording through a plan and measures what was played. ErrForeign.
 func (s *Signal) Judge(p *plan.Plan) (*Take, error) {
-	places, err := s.Follow(p)
+	places, tries, err := s.follow(p)
 	if err != nil {
 		return nil, err
 	}
-	tk := &Take{Places: places, Odd: s.Notes}
+	tk := &Take{Places: places, Tries: tries, Odd: s.Notes}
 	exp := expectations(p)
 	late, loud := lateness(p, places), s.loudness(places)
 	here := map[int]int{}
@@ -257,7 +258,12 @@ const hopApart = 96
 
 // once measures a pitch in one frame: each partial's frequency by how far its phase turns between two frames a little apart, weighed by its strength.
 func (m *meter) once(at, frame int, hz float64, own []partial) (cents float64, ok bool) {
-	a, b := m.transform(at, frame), m.transform(at+hopApart, frame)
+	return m.apart(at, frame, hopApart, hz, own)
+}
+
+// apart is once with frames so many samples apart.
+func (m *meter) apart(at, frame, hop int, hz float64, own []partial) (cents float64, ok bool) {
+	a, b := m.transform(at, frame), m.transform(at+hop, frame)
 	line := float64(Rate) / float64(frame)
 	sum, weigh := 0.0, 0.0
 	for _, o := range own {
@@ -274,9 +280,9 @@ func (m *meter) once(at, frame int, hz float64, own []partial) (cents float64, o
 		if best == 0 || strength < faint {
 			continue
 		}
-		turned := cmplx.Phase(b[best]) - cmplx.Phase(a[best]) - 2*math.Pi*float64(best*hopApart)/float64(frame)
+		turned := cmplx.Phase(b[best]) - cmplx.Phase(a[best]) - 2*math.Pi*float64(best*hop)/float64(frame)
 		turned -= 2 * math.Pi * math.Round(turned/(2*math.Pi))
-		f := (float64(best) + turned*float64(frame)/(2*math.Pi*hopApart)) * line
+		f := (float64(best) + turned*float64(frame)/(2*math.Pi*float64(hop))) * line
 		c := 1200 * math.Log2(f/(hz*float64(k)))
 		if math.Abs(f-hz*float64(k)) > o.reach {
 			continue

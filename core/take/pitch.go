@@ -28,7 +28,7 @@ const (
 // Track follows the pitch of a single line by YIN (de Cheveigné and Kawahara 2002), a hundred points a second: the lag at which the signal differs least from itself, by the cumulative mean normalised
 // difference, its place refined by a parabola. Of several notes at once it takes one, with little certainty.
 func (s *Signal) Track() []Point {
-	y := newYin()
+	y := newYin(lowestHz)
 	var out []Point
 	for at := 0; at+trackSize <= len(s.Samples); at += trackHop {
 		hz, sure := y.pitch(s.Samples[at : at+trackSize])
@@ -45,8 +45,9 @@ type yin struct {
 	longest int
 }
 
-func newYin() *yin {
-	longest := int(Rate/lowestHz) + 2
+// newYin hears pitches down to lowest Hz.
+func newYin(lowest float64) *yin {
+	longest := int(Rate/lowest) + 2
 	return &yin{fft: fourier.NewFFT(trackSize), a: make([]float64, trackSize), b: make([]float64, trackSize), diff: make([]float64, longest+1), longest: longest}
 }
 

@@ -250,7 +250,7 @@ const (
 
 // extras are beginnings far from all places.
 func (s *Signal) extras(flux []float64, places []Place) (out []Extra) {
-	y := newYin()
+	y := newYin(lowestHz)
 	for t, begun := range beginnings(flux, len(flux)*fineHop/hop) {
 		at := float64(t*hop) / Rate
 		if begun < extraFlux || slices.ContainsFunc(places, func(p Place) bool { return math.Abs(p.AtSec-at) < extraApart }) {

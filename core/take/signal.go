@@ -2,6 +2,7 @@ package take
 
 import (
 	"fmt"
+	"io"
 	"math"
 )
 
@@ -29,10 +30,12 @@ const (
 	silentRMS    = 0.0005
 )
 
-// Prepare reads a recording of a sample rate to its end or to MostSeconds. ErrSilent, ErrShort, and the source's errors but the end of the file, which stop tells.
-func Prepare(src Source, rate, channels int, end error) (*Signal, error) {
+// Prepare reads a recording of a sample rate to its end, io.EOF, or to MostSeconds. What is heard of it in one channel goes to keep too, if that is not nil, at KeptRate. ErrSilent, ErrShort, and the errors of the source
+// and of keep.
+func Prepare(src Source, rate, channels int, keep func([]float64) error) (*Signal, error) {
 	s := &Signal{}
-	r := newResampler(float64(rate))
+	r, wide := newResampler(float64(rate), Rate), newResampler(float64(rate), KeptRate)
+	var kept []float64
 	left, right := make([]float64, 8192), make([]float64, 8192)
 	if channels == 1 {
 		right = nil
@@ -61,9 +64,18 @@ func Prepare(src Source, rate, channels int, end error) (*Signal, error) {
 			}
 			energy += v * v
 			s.Samples = r.put(s.Samples, v)
+			if keep != nil {
+				kept = wide.put(kept, v)
+			}
+		}
+		if len(kept) > 0 {
+			if err := keep(kept); err != nil {
+				return nil, err
+			}
+			kept = kept[:0]
 		}
 		all += n
-		if err == end {
+		if err == io.EOF {
 			break
 		}
 		if err != nil {
@@ -89,6 +101,16 @@ func Prepare(src Source, rate, channels int, end error) (*Signal, error) {
 	return s, nil
 }
 
+// Resampled is samples of another rate at Rate.
+func Resampled(samples []float64, rate int) []float64 {
+	r := newResampler(float64(rate), Rate)
+	out := make([]float64, 0, len(samples)*Rate/rate+1)
+	for _, v := range samples {
+		out = r.put(out, v)
+	}
+	return out
+}
+
 // highPass takes away what lies under 30 Hz: hum of stands and the direct current of cheap inputs.
 func highPass(x []float64) {
 	a := math.Exp(-2 * math.Pi * 30 / Rate)
@@ -101,7 +123,7 @@ func highPass(x []float64) {
 	}
 }
 
-// resampler turns samples of any rate into samples at Rate: band-limited interpolation by a windowed sinc (Smith and Gossett 1984), halfTaps zero crossings to either side.
+// resampler turns samples of one rate into samples of another: band-limited interpolation by a windowed sinc (Smith and Gossett 1984), halfTaps zero crossings to either side.
 type resampler struct {
 	ratio float64 // input samples an output sample
 	cut   float64 // of the input's rate, at most 0.5
@@ -117,8 +139,8 @@ const (
 	perSample  = 64  // table entries between zero crossings
 )
 
-func newResampler(rate float64) *resampler {
-	r := &resampler{ratio: rate / Rate, cut: 0.5}
+func newResampler(rate, to float64) *resampler {
+	r := &resampler{ratio: rate / to, cut: 0.5}
 	if r.ratio > 1 {
 		r.cut = 0.5 / r.ratio * 0.96
 	}

@@ -44,7 +44,7 @@ func (r *recording) Read(left, _ []float64) (int, error) {
 
 func prepare(t testing.TB, samples []float64, rate int) *take.Signal {
 	t.Helper()
-	s, err := take.Prepare(&recording{samples: samples}, rate, 1, io.EOF)
+	s, err := take.Prepare(&recording{samples: samples}, rate, 1, nil)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -150,7 +150,7 @@ func TestFollow(t *testing.T) {
 	if _, err := prepare(t, render(t, other, sound.Options{}), rate).Follow(p); !errors.Is(err, take.ErrForeign) {
 		t.Errorf("another tune: %v", err)
 	}
-	if _, err := take.Prepare(&recording{samples: make([]float64, 3*rate)}, rate, 1, io.EOF); !errors.Is(err, take.ErrSilent) {
+	if _, err := take.Prepare(&recording{samples: make([]float64, 3*rate)}, rate, 1, nil); !errors.Is(err, take.ErrSilent) {
 		t.Errorf("silence: %v", err)
 	}
 }
@@ -438,5 +438,91 @@ func TestVibrato(t *testing.T) {
 	}
 	if found == 0 {
 		t.Error("nothing was shaken")
+	}
+}
+
+// TestTuner: a plucked string is told within a cent 0.3 s after it was plucked, whatever it was tuned to and whatever else rings faintly; silence and noise have no pitch; the string is told by where it may be on its way.
+func TestTuner(t *testing.T) {
+	worst, early := 0.0, 0.0
+	rng := rand.New(rand.NewPCG(7, 1))
+	for _, open := range []float64{38.9, 61.7, 73.42, 82.41, 98, 110, 146.83, 196, 246.94, 293.66, 329.63} {
+		for range 4 {
+			hz := open * math.Exp2((rng.Float64()-0.5)/6)
+			tone, other := sound.Tone(math.Max(hz, 30), map[bool]int{true: 1, false: 5}[hz > 240], take.Rate), sound.Tone(146.83, 4, take.Rate)
+			a, b := make([]float64, tone.Len()), make([]float64, other.Len())
+			tone.Samples(a)
+			other.Samples(b)
+			for i := range a {
+				a[i] += 0.0005*rng.NormFloat64() + 0.01*b[min(i, len(b)-1)]
+			}
+			a = append(make([]float64, take.Rate), a...)
+			for _, after := range []float64{0.15, 0.3, 0.5, 0.9} {
+				end := take.Rate + int(after*take.Rate)
+				p := take.ListenTo(a[end-take.Rate/2 : end])
+				off := math.Abs(1200 * math.Log2(math.Max(p.Hz, 1)/hz))
+				if after < 0.3 {
+					early = math.Max(early, off)
+				} else if worst = math.Max(worst, off); off > 1 || p.Sure < take.SureOf {
+					t.Errorf("%.2f Hz, %.2f s after the pluck: %.2f Hz, %.2f cents off, sure %.2f", hz, after, p.Hz, off, p.Sure)
+				}
+			}
+		}
+	}
+	t.Logf("figure: %.2f cents off at most from 0.3 s on, %.1f at 0.15 s", worst, early)
+	noise := make([]float64, take.Rate/2)
+	for i := range noise {
+		noise[i] = 0.05 * rng.NormFloat64()
+	}
+	if p := take.ListenTo(noise); p.Sure >= take.SureOf {
+		t.Errorf("noise has %.1f Hz, sure %.2f", p.Hz, p.Sure)
+	}
+	if p := take.ListenTo(make([]float64, take.Rate/2)); p.Hz != 0 {
+		t.Errorf("silence has %.1f Hz", p.Hz)
+	}
+	pegs := []take.Peg{{329.63, 293.66}, {246.94, 220}, {196, 185}, {146.83, 146.83}, {110, 110}, {82.41, 73.42}}
+	for _, c := range []struct {
+		hz              float64
+		turning         int
+		string, octaves int
+	}{{78, 5, 5, 0}, {73.42, 5, 5, 0}, {146.9, 5, 3, 0}, {36.7, 5, 5, -1}, {196, 2, 2, 0}, {220, 2, 1, 0}, {293, 5, 0, 0}, {640, 1, -1, 0}, {446, 1, 1, 1}} {
+		if s, o := take.Which(c.hz, pegs, c.turning); s != c.string || o != c.octaves {
+			t.Errorf("%g Hz while string %d is turned: string %d, %d octaves off", c.hz, c.turning+1, s+1, o)
+		}
+	}
+}
+
+// TestSlow: at half speed a tone keeps its pitch and its loudness, lasts twice as long, and nothing clicks.
+func TestSlow(t *testing.T) {
+	n := 2 * take.KeptRate
+	fill := func(at int, into []float64) error {
+		for i := range into {
+			into[i] = 0
+			if k := at + i; k >= 0 && k < n {
+				into[i] = 0.4*math.Sin(2*math.Pi*196*float64(k)/take.KeptRate) + 0.2*math.Sin(2*math.Pi*493.88*float64(k)/take.KeptRate)
+			}
+		}
+		return nil
+	}
+	s := take.Slow(n, fill)
+	var out []float64
+	for err := error(nil); err == nil; {
+		out, err = s.Next(out)
+	}
+	if len(out) != 2*n {
+		t.Fatalf("%d samples of %d", len(out), 2*n)
+	}
+	power, jump := 0.0, 0.0
+	for i := 10000; i < len(out)-10000; i++ {
+		power += out[i] * out[i] / float64(len(out)-20000)
+		jump = math.Max(jump, math.Abs(out[i]-out[i-1]))
+	}
+	if math.Abs(10*math.Log10(power/0.1)) > 1 || jump > 0.04 { // 0.4²/2 + 0.2²/2; the tones themselves move by 0.023 at most
+		t.Errorf("power %.3f, greatest step %.3f", power, jump)
+	}
+	track := prepare(t, out, take.KeptRate).Track()
+	for _, p := range track[30 : len(track)-30] {
+		if p.Hz > 0 && math.Abs(1200*math.Log2(p.Hz/98)) > 20 && math.Abs(1200*math.Log2(p.Hz/196)) > 5 && p.Sure > 0.8 {
+			t.Fatalf("at %.2f s: %.2f Hz, sure %.2f", p.At, p.Hz, p.Sure)
+		}
 	}
 }

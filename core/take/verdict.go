@@ -34,7 +34,7 @@ func (tk *Take) Verdicts(p *plan.Plan) []Verdict {
 		out = append(out, tk.Notes[i].verdicts(&p.Moments[tk.Notes[i].Moment])...)
 	}
 	for i := range tk.Ringing {
-		if r := &tk.Ringing[i]; r.Sure >= SureOf && r.DB >= saidDB {
+		if r := &tk.Ringing[i]; r.told() {
 			out = append(out, r.verdict(&p.Moments[r.Moment]))
 		}
 	}
@@ -88,6 +88,9 @@ func either[T any](first bool, a, b T) T {
 	}
 	return b
 }
+
+// told reports whether it is loud and sure enough to be told of.
+func (r *Ringing) told() bool { return r.Sure >= SureOf && r.DB >= saidDB }
 
 func (r *Ringing) verdict(mo *play.Moment) Verdict {
 	v := Verdict{Moment: r.Moment, Kind: "ringing", weight: 1 + (r.DB-saidDB)/12, Text: fmt.Sprintf("%s: string %d rings on, %.0f dB %s the note", placeOf(mo), r.String, math.Abs(r.DB), either(r.DB < 0, "under", "over")), Try: "the plan leaves it ringing there: pin a damper for it, or leave it"}

@@ -17,7 +17,7 @@ const (
 	leastWidth    = 10.0
 	shakeShare    = 0.5
 	shakeStep     = 0.01 // seconds between two measurements
-	mostLost      = 6    // measurements in a row in which it is not heard
+	mostSilent    = 6    // measurements in a row in which it is not heard
 	shakenAfter   = 0.3  // seconds after the onset: vibrato begins late
 )
 
@@ -39,7 +39,7 @@ func (m *meter) vibrato(e *expected, str int, from, to float64) *Vibrato {
 		if c, ok := m.once(k, quickFrame, hz, own); ok {
 			at, cents, lost = append(at, t), append(cents, c), 0
 			mean += c
-		} else if lost++; lost == mostLost { // it has died away
+		} else if lost++; lost == mostSilent { // it has died away
 			break
 		}
 	}

@@ -15,6 +15,7 @@ type TakeDoc struct {
 	Missing   []TakeMissing `json:"missing"`
 	Extra     []TakeExtra   `json:"extra"`
 	Verdicts  []TakeVerdict `json:"verdicts"`
+	Summary   take.Summary  `json:"summary"`
 	Odd       []string      `json:"odd,omitempty"`
 }
 
@@ -28,6 +29,7 @@ type TakePlace struct {
 // TakeNote is one note as it was played.
 type TakeNote struct {
 	At      float64 `json:"at"`
+	Bar     int     `json:"bar"` // from 1, as the tune is played out
 	AtSec   float64 `json:"atSec"`
 	String  int     `json:"string"`
 	Part    string  `json:"part"`
@@ -37,7 +39,8 @@ type TakeNote struct {
 	DurMs   float64 `json:"durMs"`
 	Sure    float64 `json:"sure"`
 
-	LoudDB float64 `json:"loudDb"`
+	Plucked bool    `json:"plucked"` // its beginning can be heard
+	LoudDB  float64 `json:"loudDb"`
 
 	Vibrato *TakeVibrato `json:"vibrato,omitempty"`
 	Glide   *TakeGlide   `json:"glide,omitempty"`
@@ -69,6 +72,7 @@ type TakeRinging struct {
 // TakeMissing is a note that was not heard.
 type TakeMissing struct {
 	At     float64 `json:"at"`
+	Bar    int     `json:"bar"`
 	String int     `json:"string"`
 	Part   string  `json:"part"`
 }
@@ -81,23 +85,25 @@ type TakeExtra struct {
 
 // TakeVerdict is what to say of a take.
 type TakeVerdict struct {
-	Bar  int     `json:"bar"`
-	At   float64 `json:"at"`
-	Kind string  `json:"kind"`
-	Text string  `json:"text"`
-	Try  string  `json:"try"`
+	Bar   int     `json:"bar"`
+	At    float64 `json:"at"`
+	AtSec float64 `json:"atSec"` // where it is heard, or what comes before it if it is missing
+	Kind  string  `json:"kind"`
+	Text  string  `json:"text"`
+	Try   string  `json:"try"`
 }
 
 // NewTake makes the document of a take of p.
 func NewTake(p *plan.Plan, tk *take.Take) TakeDoc {
 	at := func(m int) float64 { return p.Moments[m].At.Quarters() }
-	d := TakeDoc{Alignment: []TakePlace{}, Notes: []TakeNote{}, Ringing: []TakeRinging{}, Missing: []TakeMissing{}, Extra: []TakeExtra{}, Verdicts: []TakeVerdict{}, Odd: tk.Odd}
+	d := TakeDoc{Alignment: []TakePlace{}, Notes: []TakeNote{}, Ringing: []TakeRinging{}, Missing: []TakeMissing{}, Extra: []TakeExtra{}, Verdicts: []TakeVerdict{}, Summary: tk.Summary(p), Odd: tk.Odd}
 	for _, pl := range tk.Places {
 		d.Alignment = append(d.Alignment, TakePlace{at(pl.Moment), thousandth(pl.AtSec), thousandth(pl.Sure)})
 	}
 	for i := range tk.Notes {
 		n := &tk.Notes[i]
-		d.Notes = append(d.Notes, TakeNote{at(n.Moment), thousandth(n.AtSec), n.String, string(n.Part), hundredth(n.Cents), hundredth(n.Spread), hundredth(n.OnsetMs), hundredth(1000 * n.DurSec), thousandth(n.Sure), hundredth(n.Loud), nil, nil})
+		d.Notes = append(d.Notes, TakeNote{At: at(n.Moment), Bar: p.Moments[n.Moment].Bar, AtSec: thousandth(n.AtSec), String: n.String, Part: string(n.Part), Cents: hundredth(n.Cents), Spread: hundredth(n.Spread), OnsetMs: hundredth(n.OnsetMs),
+			DurMs: hundredth(1000 * n.DurSec), Sure: thousandth(n.Sure), Plucked: n.Plucked, LoudDB: hundredth(n.Loud)})
 		if v := n.Vibrato; v != nil {
 			d.Notes[i].Vibrato = &TakeVibrato{hundredth(v.Hz), hundredth(v.Width), hundredth(v.Centre)}
 		}
@@ -109,15 +115,25 @@ func NewTake(p *plan.Plan, tk *take.Take) TakeDoc {
 		d.Ringing = append(d.Ringing, TakeRinging{at(r.Moment), thousandth(r.AtSec), r.String, hundredth(r.DB), thousandth(r.Sure)})
 	}
 	for _, m := range tk.Missing {
-		d.Missing = append(d.Missing, TakeMissing{at(m.Moment), m.String, string(m.Part)})
+		d.Missing = append(d.Missing, TakeMissing{at(m.Moment), p.Moments[m.Moment].Bar, m.String, string(m.Part)})
 	}
 	for _, e := range tk.Extra {
 		d.Extra = append(d.Extra, TakeExtra{thousandth(e.AtSec), hundredth(e.Hz)})
 	}
 	for _, v := range tk.Verdicts(p) {
-		d.Verdicts = append(d.Verdicts, TakeVerdict{p.Moments[v.Moment].Bar, at(v.Moment), v.Kind, v.Text, v.Try})
+		d.Verdicts = append(d.Verdicts, TakeVerdict{p.Moments[v.Moment].Bar, at(v.Moment), d.secondsOf(at(v.Moment)), v.Kind, v.Text, v.Try})
 	}
 	return d
+}
+
+// secondsOf is where in the recording a time of the tune is, or the last one before it that was heard.
+func (d *TakeDoc) secondsOf(at float64) (sec float64) {
+	for _, a := range d.Alignment {
+		if a.At <= at {
+			sec = a.AtSec
+		}
+	}
+	return sec
 }
 
 func thousandth(x float64) float64 { return math.Round(x*1000) / 1000 }

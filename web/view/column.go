@@ -41,6 +41,7 @@ type rowView struct {
 	Changed bool
 	Dropped bool
 	Name    string // the row in words
+	Heard   Heard  // of the last take
 }
 
 // markView is one stroke in the column: shape by technique.
@@ -101,8 +102,8 @@ const (
 
 func stringX(s int) float64 { return columnLeft + columnStep*float64(6-s) }
 
-// NewColumn draws the moments of p around m; changed are those to be flagged.
-func NewColumn(p *plan.Plan, changed map[int]bool, m int) Column {
+// NewColumn draws the moments of p around m; changed are those to be flagged, heard is what was heard at them.
+func NewColumn(p *plan.Plan, changed map[int]bool, heard map[int]Heard, m int) Column {
 	all := p.Moments
 	first, last := max(0, m-windowBefore), min(len(all), m+windowAfter)
 	for first > 0 && all[first-1].Bar == all[first].Bar {
@@ -119,6 +120,8 @@ func NewColumn(p *plan.Plan, changed map[int]bool, m int) Column {
 	for i := range moments {
 		mo := &moments[i]
 		row := newRow(p, changed, first+i, y(mo.At), i == 0 || moments[i-1].Bar != mo.Bar)
+		row.Heard = heard[first+i]
+		row.Name += row.Heard.Words
 		if mo.Chord.Name != chord {
 			chord = mo.Chord.Name
 			row.Chord = chord

@@ -50,7 +50,7 @@ func TestViewsAgree(t *testing.T) {
 		"none":    func(r *plan.Request) { r.Player.Lean, r.Thumb = player.LeanNone, thumb.None },
 	} {
 		p := planOf(t, viewTune, change)
-		col := NewColumn(p, nil, 0)
+		col := NewColumn(p, nil, nil, 0)
 		if len(col.Rows) != len(p.Moments) || len(col.Ceilings) == 0 {
 			t.Fatalf("%s: %d rows for %d moments, %d ceilings", name, len(col.Rows), len(p.Moments), len(col.Ceilings))
 		}
