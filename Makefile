@@ -49,7 +49,7 @@ bench:
 	$(GO) test ./web -run TestFigures -v -count 1 | grep -E 'figure|ok|FAIL'
 
 shots: deps-test
-	STEPPING_SHOTS=../docs/screenshots $(GO) test ./web -run 'TestScreenshots|TestSignInByKeyboard' -count 1 -v
+	STEPPING_SHOTS=../docs/screenshots $(GO) test ./web -run 'TestScreenshots|TestSignInByKeyboard|TestTunerGoesOn' -count 1 -v
 
 deps:
 	scripts/deps.sh mariadb-server

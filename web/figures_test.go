@@ -111,7 +111,6 @@ func TestScreenshots(t *testing.T) {
 		b.give(recording(t, s, &faults))
 		b.until("document.querySelector('.verdict-list')")
 	})
-	take("bench", 1280, 1000, "/bench?to=Open+E&scale=blues", nil)
 	take("slides", 1280, 900, "/slides", nil)
 	take("sheet", 1280, 1000, s.tunePath(t, 2)+"/print", nil)
 	_, _, header := s.ask(t, "POST", "/drafts", url.Values{"abc": {strings.Replace(aTab, "|5---4---2---0---|", "|5---4---3---0---|", 1)}})

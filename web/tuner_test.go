@@ -8,6 +8,8 @@ import (
 	"math"
 	"net/http"
 	"net/url"
+	"os"
+	"path/filepath"
 	"slices"
 	"strings"
 	"testing"
@@ -108,6 +110,9 @@ func TestTunerGoesOn(t *testing.T) {
 	b.key("l")
 	b.until("/25 cents low: turn up/.test(document.querySelector('.tuner-words').textContent)")
 	b.accessible("listening")
+	if dir := os.Getenv("STEPPING_SHOTS"); dir != "" {
+		b.shot(filepath.Join(dir, "bench.png"))
+	}
 	b.until("document.querySelector('.turn-string b').textContent !== '" + first + "'")
 	b.until("/Pluck string/.test(document.querySelector('.tuner-words').textContent)")
 	if where := eval[string](b, "location.search"); !strings.Contains(where, "i=1") || first != "1" {

@@ -11,7 +11,8 @@ import (
 // Of the spectra that the plan is followed by.
 const (
 	hop        = Rate / 50 // 20 ms
-	window     = 4096
+	slower     = 4         // the spectra reach up to 2 kHz: a quarter of the samples tells them
+	window     = 4096 / slower
 	fineHop    = Rate / 200 // 5 ms
 	fineWindow = 512
 	lowBin     = 36 // MIDI number of the lowest semitone
@@ -28,14 +29,15 @@ func (s *Signal) features() (out []spectrum, level []float64) {
 	fft := fourier.NewFFT(window)
 	hann := hannOf(window)
 	weights := semitones()
+	few := s.fewer()
 	frame, coef := make([]float64, window), []complex128(nil)
 	for at := 0; at < len(s.Samples); at += hop {
 		energy := 0.0
 		for i := range frame { // what is heard at a time begins there: the window's middle lies a little behind it
-			k := at + i - window/4
+			k := at/slower + i - window/4
 			frame[i] = 0
-			if k >= 0 && k < len(s.Samples) {
-				frame[i] = s.Samples[k] * hann[i]
+			if k >= 0 && k < len(few) {
+				frame[i] = float64(few[k]) * hann[i]
 				energy += frame[i] * frame[i]
 			}
 		}
@@ -48,6 +50,18 @@ func (s *Signal) features() (out []spectrum, level []float64) {
 		out, level = append(out, sp), append(level, math.Sqrt(energy/window))
 	}
 	return out, level
+}
+
+// fewer is the signal with Rate / slower samples a second.
+func (s *Signal) fewer() []float32 {
+	r := newResampler(Rate, Rate/slower)
+	out := make([]float32, 0, len(s.Samples)/slower+1)
+	for _, v := range s.Samples {
+		for _, put := range r.put(float64(v)) {
+			out = append(out, float32(put))
+		}
+	}
+	return out
 }
 
 func hannOf(n int) []float64 {
@@ -67,7 +81,7 @@ type weight struct {
 // semitones divides the lines among the semitones, each between its two nearest.
 func semitones() (out []weight) {
 	for i := 1; i < window/2; i++ {
-		x := semitoneOf(float64(i)*Rate/window) - lowBin
+		x := semitoneOf(float64(i)*Rate/slower/window) - lowBin
 		lo := int(math.Floor(x))
 		f := x - float64(lo)
 		if lo >= 0 && lo < bins {
@@ -158,7 +172,7 @@ func (s *Signal) newFlux() []float64 {
 			k := at + i - fineWindow/2
 			frame[i] = 0
 			if k >= 0 && k < len(s.Samples) {
-				frame[i] = s.Samples[k] * hann[i]
+				frame[i] = float64(s.Samples[k]) * hann[i]
 			}
 		}
 		coef = fft.Coefficients(coef, frame)

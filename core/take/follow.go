@@ -133,7 +133,8 @@ func (s *Signal) follow(p *plan.Plan) (found []Place, tries int, err error) {
 	way := viterbi(exp, frames, begun, level, 0, nil)
 	if ratio := tempoOf(exp, way); ratio > 0 { // once more, knowing about how fast it is played, and then about when each moment comes
 		way = viterbi(exp, frames, begun, level, ratio, nil)
-		way = viterbi(exp, frames, begun, level, ratio, dueTimes(exp, way))
+		from := max(0, oneWay(way)[0].frame-beforeTry) // when moments are due is known of the last try alone
+		way = append(way[:from:from], viterbi(exp, frames[from:], begun[from:], level[from:], ratio, dueTimes(exp, way, from))...)
 	}
 	if foreign(exp, frames, begun, level, way) {
 		return nil, 0, ErrForeign
@@ -249,6 +250,9 @@ func (s *search) length(i, by int) float64 {
 	return -math.Min(worstLength, z*z/2)
 }
 
+// beforeTry is how many frames before the last try the search begins anew: 0.3 s.
+const beforeTry = 15
+
 // Of when a moment is due: how many places before it, or after it, tell so, how few are too few, how far off it comes in seconds and as a share of what lies between, and what it costs at most.
 const (
 	dueAround = 8
@@ -286,16 +290,16 @@ func (s *search) punctual(i int) float64 {
 // due is the frame at which a moment should come by the places before it, and by those after it; NaN where they are too few.
 type due [2]float64
 
-// dueTimes are those of all moments, by lines through the places whose slope and height are medians (Theil 1950; Sen 1968): a place that is wrong does not move them.
-func dueTimes(exp []expected, way []int) []due {
+// dueTimes are those of all moments, counted from a frame, by lines through the places whose slope and height are medians (Theil 1950; Sen 1968): a place that is wrong does not move them.
+func dueTimes(exp []expected, way []int, from int) []due {
 	visits := oneWay(way)
-	line := func(i int, from []visit) float64 {
-		if len(from) < leastDue {
+	line := func(i int, beside []visit) float64 {
+		if len(beside) < leastDue {
 			return math.NaN()
 		}
-		x, y := make([]float64, len(from)), make([]float64, len(from))
-		for k, v := range from {
-			x[k], y[k] = exp[v.moment].seconds-exp[i].seconds, float64(v.frame)
+		x, y := make([]float64, len(beside)), make([]float64, len(beside))
+		for k, v := range beside {
+			x[k], y[k] = exp[v.moment].seconds-exp[i].seconds, float64(v.frame-from)
 		}
 		return atZero(x, y)
 	}

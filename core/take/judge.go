@@ -16,6 +16,7 @@ import (
 type Take struct {
 	Places  []Place
 	Tries   int // how often it was begun; the last counts
+	Stops   []Stop
 	Notes   []Note
 	Ringing []Ringing
 	Missing []Missing
@@ -40,13 +41,6 @@ type Note struct {
 	Glide   *Glide   // of a note with the slide; nil if there is none, or it cannot be told
 }
 
-// Missing is a moment of the plan that was not heard.
-type Missing struct {
-	Moment int
-	Part   play.Part
-	String int
-}
-
 // Of the measurement of a note's pitch.
 const (
 	attack     = 0.09 // seconds after the onset that are not steady yet
@@ -68,7 +62,8 @@ func (s *Signal) Judge(p *plan.Plan) (*Take, error) {
 	}
 	tk := &Take{Places: places, Tries: tries, Odd: s.Notes}
 	exp := expectations(p)
-	late, loud := lateness(p, places), s.loudness(places)
+	tk.Stops = stops(p, places)
+	late, loud := lateness(p, places, tk.Stops), s.loudness(places)
 	here := map[int]int{}
 	for i := range places {
 		here[places[i].Moment] = i
@@ -91,11 +86,15 @@ func (s *Signal) Judge(p *plan.Plan) (*Take, error) {
 				continue
 			}
 			if !ok {
-				tk.Missing = append(tk.Missing, Missing{t, st.Part, st.String})
+				tk.Missing = append(tk.Missing, Missing{Moment: t, Part: st.Part, String: st.String})
+				continue
+			}
+			if st.Digit != "" && st.How != play.Glide && st.How != play.Bend && math.Abs(late[i]) < punctual && m.absent(&exp[t], st.String, from, to) {
+				tk.Missing = append(tk.Missing, Missing{t, st.Part, st.String, m.instead(p, &exp[t], st, from)})
 				continue
 			}
 			last[st.String-1] = st.Note.Pitch().Hertz(440)
-			n := Note{Moment: t, Part: st.Part, String: st.String, AtSec: from, OnsetMs: 1000 * late[i], DurSec: to - from, Plucked: st.Digit != "", Loud: loud[i]}
+			n := Note{Moment: t, Part: st.Part, String: st.String, AtSec: from, OnsetMs: 1000 * told(late[i]), DurSec: to - from, Plucked: st.Digit != "", Loud: loud[i]}
 			n.Cents, n.Spread, n.Sure = m.pitch(&exp[t], st.String, from, to)
 			n.Sure *= places[i].Sure
 			if n.Sure >= SureOf {
@@ -117,15 +116,59 @@ const (
 	leastCurve = 6
 )
 
+// Stop is a moment before which the player stopped, or went back.
+type Stop struct {
+	Moment  int
+	Seconds float64 // more than his tempo gives
+}
+
+// Of a stop: how much longer than the tempo says it takes to the next place, in seconds and as a share, before it is one.
+const (
+	leastStop = 0.5
+	stopShare = 0.75
+)
+
+// stops are where the time between two places is not that of the player's tempo.
+func stops(p *plan.Plan, places []Place) (out []Stop) {
+	var ratios []float64
+	gap := func(i int) (planned, took float64) {
+		a, b := &places[i-1], &places[i]
+		return p.Moments[b.Moment].Seconds - p.Moments[a.Moment].Seconds, b.AtSec - a.AtSec
+	}
+	for i := 1; i < len(places); i++ {
+		if planned, took := gap(i); planned > 0 && places[i].Moment == places[i-1].Moment+1 {
+			ratios = append(ratios, took/planned)
+		}
+	}
+	if len(ratios) == 0 {
+		return nil
+	}
+	ratio := middle(ratios)
+	for i := 1; i < len(places); i++ {
+		planned, took := gap(i)
+		if more := took - planned*ratio; math.Abs(more) > math.Max(leastStop, stopShare*planned*ratio) {
+			out = append(out, Stop{places[i].Moment, more})
+		}
+	}
+	return out
+}
+
 // lateness is by how many seconds each place comes after where the player's own tempo puts it: a parabola through the places around it, without it, of the recording's time over the plan's, so that a tempo
-// that rises or falls is no fault. Near the ends, where the tempo is told from one side, it is not told.
-func lateness(p *plan.Plan, places []Place) []float64 {
+// that rises or falls is no fault. Near the ends and near stops, where the tempo is told from one side, it is not told: NaN.
+func lateness(p *plan.Plan, places []Place, stops []Stop) []float64 {
+	run := make([]int, len(places)) // places between the same stops
+	for i := 1; i < len(places); i++ {
+		run[i] = run[i-1]
+		if slices.ContainsFunc(stops, func(s Stop) bool { return s.Moment == places[i].Moment }) {
+			run[i]++
+		}
+	}
 	out := make([]float64, len(places))
 	for i := range places {
 		var a [3][4]float64 // normal equations of y = c0 + c1·x + c2·x²
 		n, ahead := 0, 0
 		for k := max(0, i-curve); k <= min(len(places)-1, i+curve); k++ {
-			if k == i {
+			if k == i || run[k] != run[i] {
 				continue
 			}
 			x, y := p.Moments[places[k].Moment].Seconds-p.Moments[places[i].Moment].Seconds, places[k].AtSec-places[i].AtSec
@@ -140,11 +183,20 @@ func lateness(p *plan.Plan, places []Place) []float64 {
 				ahead++
 			}
 		}
+		out[i] = math.NaN()
 		if n >= leastCurve && ahead >= 2 && n-ahead >= 2 {
 			out[i] = -constant(a)
 		}
 	}
 	return out
+}
+
+// told is a value, 0 where there is none.
+func told(x float64) float64 {
+	if math.IsNaN(x) {
+		return 0
+	}
+	return x
 }
 
 // constant solves three equations for the first unknown by elimination with pivots; 0 if they have no one solution.
@@ -173,14 +225,14 @@ func constant(a [3][4]float64) float64 {
 
 // meter measures pitches.
 type meter struct {
-	samples []float64
+	samples []float32
 	ffts    map[int]*fourier.FFT
 	hanns   map[int][]float64
 	frame   [longFrame]float64
 	made    map[[2]int][]complex128 // transforms of the present moment, by place and length: its strings share them
 }
 
-func newMeter(samples []float64) *meter {
+func newMeter(samples []float32) *meter {
 	m := &meter{samples: samples, ffts: map[int]*fourier.FFT{}, made: map[[2]int][]complex128{}, hanns: map[int][]float64{}}
 	for _, n := range []int{longFrame, shortFrame, quickFrame} {
 		m.ffts[n], m.hanns[n] = fourier.NewFFT(n), hannOf(n)
@@ -302,7 +354,7 @@ func (m *meter) transform(at, frame int) []complex128 {
 	}
 	x := m.frame[:frame]
 	for i, w := range m.hanns[frame] {
-		x[i] = w * m.samples[at+i]
+		x[i] = w * float64(m.samples[at+i])
 	}
 	t := m.ffts[frame].Coefficients(nil, x)
 	m.made[[2]int{at, frame}] = t

@@ -24,7 +24,8 @@ func (s *Signal) loudness(places []Place) []float64 {
 		a, b := int((pl.AtSec+loudFrom)*Rate), min(int((pl.AtSec+loudTo)*Rate), len(s.Samples))
 		sum := 1e-9
 		for k := a; k < b; k++ {
-			sum += s.Samples[k] * s.Samples[k] / float64(b-a)
+			v := float64(s.Samples[k])
+			sum += v * v / float64(b-a)
 		}
 		out[i] = 10 * math.Log10(sum)
 	}

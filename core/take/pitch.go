@@ -43,6 +43,7 @@ type yin struct {
 	fa, fb  []complex128
 	diff    []float64
 	longest int
+	x       [trackSize]float64
 }
 
 // newYin hears pitches down to lowest Hz.
@@ -52,7 +53,11 @@ func newYin(lowest float64) *yin {
 }
 
 // pitch of trackSize samples.
-func (y *yin) pitch(x []float64) (hz, sure float64) {
+func (y *yin) pitch(samples []float32) (hz, sure float64) {
+	x := y.x[:]
+	for i := range x {
+		x[i] = float64(samples[i])
+	}
 	energy := 0.0
 	for _, v := range x[:trackWindow] {
 		energy += v * v

@@ -8,7 +8,7 @@ import (
 
 // Signal is a recording ready to be listened to.
 type Signal struct {
-	Samples []float64 // at Rate
+	Samples []float32 // at Rate: ten minutes are 58 MB
 	Notes   []string  // what is odd about the recording, for people
 	begun   []float64 // see flux
 }
@@ -27,6 +27,7 @@ const (
 	fullScale    = 0.999
 	clippedShare = 0.0005
 	opposite     = -0.5
+	enoughToTell = 1.0 // sum of squares of both channels by which that is told
 	silentRMS    = 0.0005
 )
 
@@ -42,7 +43,7 @@ func Prepare(src Source, rate, channels int, keep func([]float64) error) (*Signa
 	}
 	var clipped, all int
 	var lr, ll, rr, energy float64
-	flip := 1.0
+	flip, looked := 1.0, false
 	for all < MostSeconds*rate {
 		n, err := src.Read(left, right)
 		for i := range n {
@@ -54,8 +55,10 @@ func Prepare(src Source, rate, channels int, keep func([]float64) error) (*Signa
 				clipped++
 			}
 		}
-		if right != nil && all == 0 && lr < opposite*math.Sqrt(ll*rr) {
-			flip = -1
+		if right != nil && !looked && ll+rr > enoughToTell { // a file may begin with silence
+			if looked = true; lr < opposite*math.Sqrt(ll*rr) {
+				flip = -1
+			}
 		}
 		for i := range n {
 			v := left[i]
@@ -63,9 +66,11 @@ func Prepare(src Source, rate, channels int, keep func([]float64) error) (*Signa
 				v = (v + flip*right[i]) / 2
 			}
 			energy += v * v
-			s.Samples = r.put(s.Samples, v)
+			for _, out := range r.put(v) {
+				s.Samples = append(s.Samples, float32(out))
+			}
 			if keep != nil {
-				kept = wide.put(kept, v)
+				kept = append(kept, wide.put(v)...)
 			}
 		}
 		if len(kept) > 0 {
@@ -102,35 +107,39 @@ func Prepare(src Source, rate, channels int, keep func([]float64) error) (*Signa
 }
 
 // Resampled is samples of another rate at Rate.
-func Resampled(samples []float64, rate int) []float64 {
+func Resampled(samples []float64, rate int) []float32 {
 	r := newResampler(float64(rate), Rate)
-	out := make([]float64, 0, len(samples)*Rate/rate+1)
+	out := make([]float32, 0, len(samples)*Rate/rate+1)
 	for _, v := range samples {
-		out = r.put(out, v)
+		for _, put := range r.put(v) {
+			out = append(out, float32(put))
+		}
 	}
 	return out
 }
 
 // highPass takes away what lies under 30 Hz: hum of stands and the direct current of cheap inputs.
-func highPass(x []float64) {
+func highPass(x []float32) {
 	a := math.Exp(-2 * math.Pi * 30 / Rate)
 	for range 2 {
 		var was, out float64
-		for i, v := range x {
+		for i := range x {
+			v := float64(x[i])
 			out = a * (out + v - was)
-			was, x[i] = v, out
+			was, x[i] = v, float32(out)
 		}
 	}
 }
 
 // resampler turns samples of one rate into samples of another: band-limited interpolation by a windowed sinc (Smith and Gossett 1984), halfTaps zero crossings to either side.
 type resampler struct {
-	ratio float64 // input samples an output sample
-	cut   float64 // of the input's rate, at most 0.5
-	ring  [ringLength]float64
-	in    int     // samples taken
-	next  float64 // time of the next output, in input samples
+	ratio float64                 // input samples an output sample
+	cut   float64                 // of the input's rate, at most 0.5
+	ring  [2 * ringLength]float64 // the last samples, twice, so that any run of them lies in one piece
+	in    int                     // samples taken
+	next  float64                 // time of the next output, in input samples
 	table []float64
+	out   []float64 // of one put
 }
 
 const (
@@ -156,25 +165,30 @@ func newResampler(rate, to float64) *resampler {
 	return r
 }
 
-// put takes one sample and appends what can be given out by then.
-func (r *resampler) put(out []float64, v float64) []float64 {
-	r.ring[r.in%ringLength] = v
+// put takes one sample and gives out what can be by then; it is good until the next.
+func (r *resampler) put(v float64) []float64 {
+	r.out = r.out[:0]
+	at := uint(r.in) % ringLength
+	r.ring[at], r.ring[at+ringLength] = v, v
 	r.in++
 	reach := halfTaps / (2 * r.cut)
 	for r.next+reach < float64(r.in) {
-		sum := 0.0
 		from := max(0, int(math.Ceil(r.next-reach)))
-		for k := from; k <= int(r.next+reach) && k < r.in; k++ {
-			at := math.Abs(float64(k)-r.next) * 2 * r.cut * perSample
-			i := int(at)
+		start := uint(from) % ringLength
+		sum, step := 0.0, 2*r.cut*perSample
+		x := (float64(from) - r.next) * step // of the table, from the middle
+		for _, v := range r.ring[start : start+uint(min(int(r.next+reach), r.in-1)-from+1)] {
+			away := math.Abs(x)
+			x += step
+			i := int(away)
 			if i >= halfTaps*perSample {
 				continue
 			}
-			f := at - float64(i)
-			sum += r.ring[k%ringLength] * ((1-f)*r.table[i] + f*r.table[i+1])
+			t := r.table[i : i+2]
+			sum += v * (t[0] + (away-float64(i))*(t[1]-t[0]))
 		}
-		out = append(out, 2*r.cut*sum)
+		r.out = append(r.out, 2*r.cut*sum)
 		r.next += r.ratio
 	}
-	return out
+	return r.out
 }

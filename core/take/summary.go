@@ -24,6 +24,7 @@ type Summary struct {
 	LateMs  float64 `json:"lateMs"` // that moments are late or early, the middle of all
 	Late    int     `json:"late"`   // how many are by OffMs or more
 	Ringing int     `json:"ringing"`
+	Missing int     `json:"missing"` // notes between First and Last
 	Bars    []Bar   `json:"bars"`
 }
 
@@ -73,6 +74,7 @@ func (tk *Take) Summary(p *plan.Plan) Summary {
 	for _, m := range tk.Missing {
 		if m.Moment >= s.First && m.Moment <= s.Last {
 			in(m.Moment).Missing++
+			s.Missing++
 		}
 	}
 	s.Sure, s.Cents, s.Off = spread(cents, OffCents)
@@ -125,11 +127,10 @@ const (
 // Verdict is what a player who is strict with himself would call the pass: broken if he began again or lost more than a tenth of it, nearly if something is missing or rings, or more than an eighth of it is out of tune or
 // out of time.
 func (s *Summary) Verdict() practice.Verdict {
-	missing := s.Last - s.First + 1 - s.Found
 	switch {
-	case s.Tries > 1 || float64(missing) > mostLost*float64(s.Last-s.First+1):
+	case s.Tries > 1 || float64(s.Missing) > mostLost*float64(s.Last-s.First+1):
 		return practice.Broke
-	case missing > 0 || s.Ringing > 0 || float64(s.Off) > mostOff*float64(s.Sure) || float64(s.Late) > mostOff*float64(s.Struck):
+	case s.Missing > 0 || s.Ringing > 0 || float64(s.Off) > mostOff*float64(s.Sure) || float64(s.Late) > mostOff*float64(s.Struck):
 		return practice.Nearly
 	}
 	return practice.Clean

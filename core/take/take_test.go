@@ -200,6 +200,23 @@ func TestTries(t *testing.T) {
 	if last < len(p.Moments)*3/4-2 || last > len(p.Moments)*3/4 || len(tk.Missing) == 0 {
 		t.Errorf("it stopped at moment %d of %d, and is heard up to %d", len(p.Moments)*3/4, len(p.Moments), last)
 	}
+	// Who stops for two seconds, goes back a little, or leaves something out is told that, and not that everything around it is late.
+	cut := func(m int) int { return int(p.Moments[m].Seconds * rate) }
+	n := len(p.Moments)
+	for name, samples := range map[string][]float64{"stop": slices.Concat(whole[:cut(n/2)], pause, pause, whole[cut(n/2):]), "back": slices.Concat(whole[:cut(n/2)], whole[cut(n/2-5):]), "skip": slices.Concat(whole[:cut(n/2)], whole[cut(n/2+8):])} {
+		tk, err := prepare(t, samples, rate).Judge(p)
+		if err != nil {
+			t.Errorf("%s: %v", name, err)
+			continue
+		}
+		kinds := map[string]int{}
+		for _, v := range tk.Verdicts(p) {
+			kinds[v.Kind]++
+		}
+		if kinds["time"] > 0 || name == "skip" && kinds["missing"] != 1 || name != "skip" && kinds["stop"] != 1 {
+			t.Errorf("%s: %+v", name, tk.Verdicts(p))
+		}
+	}
 }
 
 // BenchmarkJudge: how much faster than it is played.
@@ -458,7 +475,7 @@ func TestTuner(t *testing.T) {
 			a = append(make([]float64, take.Rate), a...)
 			for _, after := range []float64{0.15, 0.3, 0.5, 0.9} {
 				end := take.Rate + int(after*take.Rate)
-				p := take.ListenTo(a[end-take.Rate/2 : end])
+				p := take.ListenTo(take.Resampled(a[end-take.Rate/2-200:end], take.Rate))
 				off := math.Abs(1200 * math.Log2(math.Max(p.Hz, 1)/hz))
 				if after < 0.3 {
 					early = math.Max(early, off)
@@ -473,10 +490,10 @@ func TestTuner(t *testing.T) {
 	for i := range noise {
 		noise[i] = 0.05 * rng.NormFloat64()
 	}
-	if p := take.ListenTo(noise); p.Sure >= take.SureOf {
+	if p := take.ListenTo(take.Resampled(noise, take.Rate)); p.Sure >= take.SureOf {
 		t.Errorf("noise has %.1f Hz, sure %.2f", p.Hz, p.Sure)
 	}
-	if p := take.ListenTo(make([]float64, take.Rate/2)); p.Hz != 0 {
+	if p := take.ListenTo(make([]float32, take.Rate/2)); p.Hz != 0 {
 		t.Errorf("silence has %.1f Hz", p.Hz)
 	}
 	pegs := []take.Peg{{329.63, 293.66}, {246.94, 220}, {196, 185}, {146.83, 146.83}, {110, 110}, {82.41, 73.42}}
@@ -524,5 +541,58 @@ func TestSlow(t *testing.T) {
 		if p.Hz > 0 && math.Abs(1200*math.Log2(p.Hz/98)) > 20 && math.Abs(1200*math.Log2(p.Hz/196)) > 5 && p.Sure > 0.8 {
 			t.Fatalf("at %.2f s: %.2f Hz, sure %.2f", p.At, p.Hz, p.Sure)
 		}
+	}
+}
+
+// TestWrong: of melody notes that were left out beside the thumb, or struck at another fret, many are told to be missing, and what was struck instead is never told wrongly; of clean takes nothing is missing.
+func TestWrong(t *testing.T) {
+	told, right, all, false_ := 0, 0, 0, 0
+	for seed := range seeds(4, 8) {
+		p := aPlan(t, seed)
+		clean, err := prepare(t, faulty(t, p, &sound.Faults{RoomDB: -55, Wander: 0.04}), rate).Judge(p)
+		if err != nil {
+			t.Fatal(err)
+		}
+		if len(clean.Missing) > 0 {
+			t.Errorf("plan %d, clean: missing %+v", seed, clean.Missing)
+		}
+		f := sound.Faults{RoomDB: -55}
+		moved := map[int]float64{} // frets; 0 for a note that is left out
+		for k := 3; k < len(p.Moments)-3; k += 4 {
+			mo := &p.Moments[k]
+			if mo.Melody == nil || mo.Melody.Digit == "" {
+				continue
+			}
+			n := sound.NoteFault{At: mo.At, String: mo.Melody.String, Drop: k%8 == 3 && mo.Thumb != nil}
+			if !n.Drop {
+				n.Cents = []float64{-200, 100, 200}[k%3]
+			}
+			moved[k] = n.Cents / 100
+			f.Notes = append(f.Notes, n)
+		}
+		all += len(moved)
+		tk, err := prepare(t, faulty(t, p, &f), rate).Judge(p)
+		if err != nil {
+			t.Fatal(err)
+		}
+		for _, m := range tk.Missing {
+			by, is := moved[m.Moment]
+			if !is || m.Part != play.Melody {
+				false_++
+				continue
+			}
+			told++
+			if in := m.Instead; in != nil {
+				if want := p.Moments[m.Moment].Melody.Fret + by; by == 0 || in.String == m.String && float64(in.Fret) != want {
+					t.Errorf("plan %d, moment %d: string %d was struck at fret %g, told %+v", seed, m.Moment, m.String, want, in)
+				} else {
+					right++
+				}
+			}
+		}
+	}
+	t.Logf("figure: of %d notes left out or wrong %d are told missing, of %d it is told what was struck; %d told that were there", all, told, right, false_)
+	if 3*told < all || right == 0 || 10*false_ > told {
+		t.Error("see above")
 	}
 }

@@ -23,7 +23,7 @@ const (
 )
 
 // ListenTo tells the pitch of a string at the end of the samples, at Rate, at least 2,500 of them: half a second is enough. It is rough 0.15 s after the pluck and within a cent 0.3 s after it.
-func ListenTo(samples []float64) Pluck {
+func ListenTo(samples []float32) Pluck {
 	x := slices.Clone(samples)
 	highPass(x)
 	x = x[lastOnset(x):]
@@ -54,12 +54,12 @@ func ListenTo(samples []float64) Pluck {
 }
 
 // lastOnset is where the last pluck begins that is in the samples, 0 if they are all of one.
-func lastOnset(x []float64) int {
+func lastOnset(x []float32) int {
 	before, at := math.Inf(1), 0
 	for i := 0; i+pluckStep <= len(x); i += pluckStep {
 		loud := 1e-9
 		for _, v := range x[i : i+pluckStep] {
-			loud += v * v
+			loud += float64(v) * float64(v)
 		}
 		if loud > pluckRise*pluckRise*before {
 			at = i + pluckStep

@@ -3,6 +3,7 @@ package take
 import (
 	"fmt"
 	"math"
+	"strings"
 
 	"stepping/core/plan"
 	"stepping/core/play"
@@ -11,10 +12,11 @@ import (
 // Verdict is what to say of a take, in a player's words.
 type Verdict struct {
 	Moment int
-	Kind   string // pitch, landing, vibrato, time, ringing, missing, accent
+	Kind   string // pitch, landing, vibrato, time, stop, ringing, missing, wrong, accent
 	Text   string
 	Try    string
 	weight float64 // how bad it is: 1 is just worth saying
+	same   string  // what is said wherever a bar is played again is said once
 }
 
 // From when on a note is said to be off: in cents, in ms, if it is as sure as SureOf; and of what else.
@@ -25,30 +27,93 @@ const (
 	saidDB     = -24.0 // how loud a string rings that is told of
 	leftOut    = 3.0   // weight of a note that was not heard
 	mostSpoken = 8
+	mostSingly = 4 // moments in a row that are left out one by one
 )
 
-// Verdicts are what is worst of a take, worst first; few enough to be worked on.
+// Verdicts are what is worst of a take, worst first; few enough to be worked on. What goes wrong again where a bar is played again is said once, with how often.
 func (tk *Take) Verdicts(p *plan.Plan) []Verdict {
 	var out []Verdict
+	told := map[string]int{} // how many sure notes there are at a place of a printed bar
 	for i := range tk.Notes {
-		out = append(out, tk.Notes[i].verdicts(&p.Moments[tk.Notes[i].Moment])...)
+		n := &tk.Notes[i]
+		if n.Sure >= SureOf {
+			told[samePlace(&p.Moments[n.Moment], n.String)]++
+		}
+		out = append(out, n.verdicts(&p.Moments[n.Moment])...)
 	}
 	for i := range tk.Ringing {
 		if r := &tk.Ringing[i]; r.told() {
 			out = append(out, r.verdict(&p.Moments[r.Moment]))
 		}
 	}
-	first, last := tk.Places[0].Moment, tk.Places[len(tk.Places)-1].Moment
-	for _, m := range tk.Missing {
-		if m.Moment >= first && m.Moment <= last { // before it was begun, or after it was left, is no fault
-			out = append(out, m.verdict(&p.Moments[m.Moment]))
+	for _, s := range tk.Stops {
+		if s.Seconds > 0 {
+			out = append(out, s.verdict(&p.Moments[s.Moment]))
 		}
 	}
+	out = append(out, tk.leftOut(p)...)
 	if v, ok := tk.accentVerdict(p); ok {
 		out = append(out, v)
 	}
 	worstFirst(out)
+	out = once(out, told)
 	return out[:min(len(out), mostSpoken)]
+}
+
+// leftOut is what to say of notes that were not heard: one by one, or, where many follow each other, of the passage. Before it was begun, and after it was left, is no fault.
+func (tk *Take) leftOut(p *plan.Plan) (out []Verdict) {
+	passage := map[int]bool{}
+	for i := 1; i < len(tk.Places); i++ {
+		from, to := tk.Places[i-1].Moment+1, tk.Places[i].Moment-1
+		if to-from+1 < mostSingly {
+			continue
+		}
+		for m := from; m <= to; m++ {
+			passage[m] = true
+		}
+		out = append(out, Verdict{Moment: from, Kind: "missing", weight: leftOut, Text: fmt.Sprintf("From %s to %s nothing was heard of the plan", placeOf(&p.Moments[from]), placeOf(&p.Moments[to])), Try: "play that passage alone, then with the bar before it"})
+	}
+	first, last := tk.Places[0].Moment, tk.Places[len(tk.Places)-1].Moment
+	for _, m := range tk.Missing {
+		if m.Moment >= first && m.Moment <= last && !passage[m.Moment] {
+			out = append(out, m.verdict(&p.Moments[m.Moment]))
+		}
+	}
+	return out
+}
+
+func (s *Stop) verdict(mo *play.Moment) Verdict {
+	return Verdict{Moment: s.Moment, Kind: "stop", weight: 2 + s.Seconds, Text: fmt.Sprintf("%s: you stop, or go back, for %.1f s before it", placeOf(mo), s.Seconds), Try: "loop the change into it: the stroke before, and this one, slowly"}
+}
+
+// samePlace names a string at a place of a printed bar, whichever pass it is.
+func samePlace(mo *play.Moment, str int) string {
+	return fmt.Sprintf("%d/%g/%d", mo.Printed.Number, mo.Beat, str)
+}
+
+// once leaves the worst of verdicts that say the same of one place, with how often it was so.
+func once(all []Verdict, told map[string]int) (out []Verdict) {
+	times, at := map[string]int{}, map[string]int{}
+	for _, v := range all {
+		if v.same == "" {
+			out = append(out, v)
+			continue
+		}
+		if times[v.same]++; times[v.same] == 1 {
+			at[v.same] = len(out)
+			out = append(out, v)
+		}
+	}
+	for key, n := range times {
+		v := &out[at[key]]
+		place, _, _ := strings.Cut(key, " ")
+		if of := told[place]; n > 1 && of >= n {
+			v.Text += fmt.Sprintf(", %d times of %d", n, of)
+			v.weight += float64(n - 1)
+		}
+	}
+	worstFirst(out)
+	return out
 }
 
 // placeOf names a moment.
@@ -59,14 +124,19 @@ func placeOf(mo *play.Moment) string {
 // verdicts are what to say of a note's pitch and time.
 func (n *Note) verdicts(mo *play.Moment) (out []Verdict) {
 	if c := math.Abs(n.Cents); n.Sure >= SureOf && c >= OffCents {
-		v := Verdict{Moment: n.Moment, Kind: "pitch", weight: c / OffCents, Text: fmt.Sprintf("%s: string %d is %.0f cents %s", placeOf(mo), n.String, c, either(n.Cents < 0, "flat", "sharp")), Try: "tune that string, and listen again"}
-		if slid(mo, n.String) {
+		v := Verdict{Moment: n.Moment, Kind: "pitch", weight: c / OffCents, same: samePlace(mo, n.String) + either(n.Cents < 0, " flat", " sharp"), Text: fmt.Sprintf("%s: string %d is %.0f cents %s", placeOf(mo), n.String, c, either(n.Cents < 0, "flat", "sharp")), Try: "tune that string, and listen again"}
+		switch how := howOf(mo, n.String); {
+		case how == play.Fret && n.Cents > 0:
+			v.Try = "press lighter and straight down; if it is sharp everywhere, tune that string"
+		case how == play.Bend:
+			v.Try = either(n.Cents < 0, "bend further, and listen for the note that it goes to", "bend less, and listen for the note that it goes to")
+		case slid(mo, n.String):
 			v.Try = either(n.Cents < 0, "stop on the wire, not before it, and listen before you shake", "the slide is past the wire, or presses: come from below, and lightly")
 		}
 		out = append(out, v)
 	}
 	if g := n.Glide; g != nil && howOf(mo, n.String) == play.Slide && math.Abs(g.From) >= OffCents {
-		out = append(out, Verdict{Moment: n.Moment, Kind: "landing", weight: math.Abs(g.From) / (2 * OffCents), Text: fmt.Sprintf("%s: the slide lands %.0f cents %s on string %d, and is there after %.0f ms", placeOf(mo), math.Abs(g.From), either(g.From < 0, "short", "too far"), n.String, 1000*g.Seconds),
+		out = append(out, Verdict{Moment: n.Moment, Kind: "landing", weight: math.Abs(g.From) / (2 * OffCents), same: samePlace(mo, n.String) + either(g.From < 0, " short", " far"), Text: fmt.Sprintf("%s: the slide lands %.0f cents %s on string %d, and is there after %.0f ms", placeOf(mo), math.Abs(g.From), either(g.From < 0, "short", "too far"), n.String, 1000*g.Seconds),
 			Try: "look at the wire before you pluck, and land on it; or make it a glide on purpose, from below"})
 	}
 	if g := n.Glide; g != nil && g.Overshoot >= OffCents {
@@ -101,7 +171,12 @@ func (r *Ringing) verdict(mo *play.Moment) Verdict {
 }
 
 func (m *Missing) verdict(mo *play.Moment) Verdict {
-	return Verdict{Moment: m.Moment, Kind: "missing", weight: leftOut, Text: fmt.Sprintf("%s: %s on string %d was not heard", placeOf(mo), either(m.Part == play.Thumb, "the thumb's stroke", "the note"), m.String), Try: "play the bar alone, until it is there"}
+	what := fmt.Sprintf("%s on string %d", either(m.Part == play.Thumb, "the thumb's stroke", "the note"), m.String)
+	if in := m.Instead; in != nil {
+		where := fmt.Sprintf("string %d at fret %d", in.String, in.Fret)
+		return Verdict{Moment: m.Moment, Kind: "wrong", weight: leftOut, Text: fmt.Sprintf("%s: %s was not heard, but %s", placeOf(mo), what, where), Try: "say string and fret aloud before you play the bar, slowly"}
+	}
+	return Verdict{Moment: m.Moment, Kind: "missing", weight: leftOut, Text: fmt.Sprintf("%s: %s was not heard", placeOf(mo), what), Try: "play the bar alone, until it is there"}
 }
 
 // howOf is the technique of a string at a moment, "" if it is not struck.

@@ -75,6 +75,15 @@ type TakeMissing struct {
 	Bar    int     `json:"bar"`
 	String int     `json:"string"`
 	Part   string  `json:"part"`
+
+	Instead *TakeInstead `json:"instead,omitempty"` // where it can be told
+}
+
+// TakeInstead is what was struck in place of a note.
+type TakeInstead struct {
+	String int     `json:"string"`
+	Fret   int     `json:"fret"` // from the nut
+	Hz     float64 `json:"hz"`
 }
 
 // TakeExtra is something that was struck and is not in the plan.
@@ -115,7 +124,11 @@ func NewTake(p *plan.Plan, tk *take.Take) TakeDoc {
 		d.Ringing = append(d.Ringing, TakeRinging{at(r.Moment), thousandth(r.AtSec), r.String, hundredth(r.DB), thousandth(r.Sure)})
 	}
 	for _, m := range tk.Missing {
-		d.Missing = append(d.Missing, TakeMissing{at(m.Moment), p.Moments[m.Moment].Bar, m.String, string(m.Part)})
+		x := TakeMissing{At: at(m.Moment), Bar: p.Moments[m.Moment].Bar, String: m.String, Part: string(m.Part)}
+		if in := m.Instead; in != nil {
+			x.Instead = &TakeInstead{in.String, in.Fret, hundredth(in.Hz)}
+		}
+		d.Missing = append(d.Missing, x)
 	}
 	for _, e := range tk.Extra {
 		d.Extra = append(d.Extra, TakeExtra{thousandth(e.AtSec), hundredth(e.Hz)})
