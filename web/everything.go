@@ -53,6 +53,8 @@ practice/NAME.json  what you played of it and how it went, and your notes beside
 plans/NAME.json     the plan last worked out for it (docs/formats.md says how to read it)
 players/, guitars/, slides/, patterns/   as JSON
 
+Recordings are not in it: save them from their own pages.
+
 Stepping takes this file back under Account, "Bring it back": what is there already stays, what is missing is added.
 `
 

@@ -88,7 +88,7 @@ func TestTakePage(t *testing.T) {
 	b.give(recording(t, s, &faults))
 	b.until("document.querySelector('.verdict-list')")
 	b.accessible("a take")
-	if said := b.text(".takes"); !strings.Contains(said, "cents flat") || !strings.Contains(said, "was not heard") || !strings.Contains(said, "late against your own tempo") {
+	if said := b.text(".takes"); !strings.Contains(said, "cents flat") || !strings.Contains(said, "not heard") || !strings.Contains(said, "late against your own tempo") {
 		t.Errorf("%.600s", said)
 	}
 	if to := eval[string](b, "document.querySelector('.verdict-list a').getAttribute('href')"); !strings.Contains(to, "?m=") {

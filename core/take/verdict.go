@@ -74,10 +74,16 @@ func (tk *Take) leftOut(p *plan.Plan) (out []Verdict) {
 		out = append(out, Verdict{Moment: from, Kind: "missing", weight: leftOut, Text: fmt.Sprintf("From %s to %s nothing was heard of the plan", placeOf(&p.Moments[from]), placeOf(&p.Moments[to])), Try: "play that passage alone, then with the bar before it"})
 	}
 	first, last := tk.Places[0].Moment, tk.Places[len(tk.Places)-1].Moment
-	for _, m := range tk.Missing {
-		if m.Moment >= first && m.Moment <= last && !passage[m.Moment] {
-			out = append(out, m.verdict(&p.Moments[m.Moment]))
+	for i := 0; i < len(tk.Missing); {
+		m := &tk.Missing[i]
+		at := i
+		for i < len(tk.Missing) && tk.Missing[i].Moment == m.Moment {
+			i++
 		}
+		if m.Moment < first || m.Moment > last || passage[m.Moment] {
+			continue
+		}
+		out = append(out, missed(&p.Moments[m.Moment], tk.Missing[at:i]))
 	}
 	return out
 }
@@ -170,13 +176,18 @@ func (r *Ringing) verdict(mo *play.Moment) Verdict {
 	return v
 }
 
-func (m *Missing) verdict(mo *play.Moment) Verdict {
-	what := fmt.Sprintf("%s on string %d", either(m.Part == play.Thumb, "the thumb's stroke", "the note"), m.String)
-	if in := m.Instead; in != nil {
-		where := fmt.Sprintf("string %d at fret %d", in.String, in.Fret)
-		return Verdict{Moment: m.Moment, Kind: "wrong", weight: leftOut, Text: fmt.Sprintf("%s: %s was not heard, but %s", placeOf(mo), what, where), Try: "say string and fret aloud before you play the bar, slowly"}
+// missed is what to say of the notes of one moment that were not heard.
+func missed(mo *play.Moment, notes []Missing) Verdict {
+	var what []string
+	for i := range notes {
+		m := &notes[i]
+		note := fmt.Sprintf("%s on string %d", either(m.Part == play.Thumb, "the thumb's stroke", "the note"), m.String)
+		if in := m.Instead; in != nil {
+			return Verdict{Moment: m.Moment, Kind: "wrong", weight: leftOut, Text: fmt.Sprintf("%s: %s was not heard, but string %d at fret %d", placeOf(mo), note, in.String, in.Fret), Try: "say string and fret aloud before you play the bar, slowly"}
+		}
+		what = append(what, note)
 	}
-	return Verdict{Moment: m.Moment, Kind: "missing", weight: leftOut, Text: fmt.Sprintf("%s: %s was not heard", placeOf(mo), what), Try: "play the bar alone, until it is there"}
+	return Verdict{Moment: notes[0].Moment, Kind: "missing", weight: leftOut, Text: fmt.Sprintf("%s: %s %s not heard", placeOf(mo), strings.Join(what, " and "), either(len(what) > 1, "were", "was")), Try: "play the bar alone, until it is there"}
 }
 
 // howOf is the technique of a string at a moment, "" if it is not struck.
