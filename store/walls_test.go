@@ -132,10 +132,17 @@ func TestWalls(t *testing.T) {
 		"occasions.All": func() (int, error) { v, err := f.Occasions().All(f.ctx, other); return len(v), err },
 		"Passes":        func() (int, error) { v, err := f.Passes(f.ctx, other); return len(v), err },
 		"PassesOver":    func() (int, error) { v, err := f.PassesOver(f.ctx, other, id); return len(v), err },
-		"Takes":         func() (int, error) { v, err := f.Takes(f.ctx, other, id); return len(v), err },
-		"Notes":         func() (int, error) { v, err := f.Notes(f.ctx, other, id); return len(v), err },
-		"Results":       func() (int, error) { v, err := f.Results(f.ctx, other, "ranking"); return len(v), err },
-		"drafts.All":    func() (int, error) { v, err := f.Drafts().All(f.ctx, other); return len(v), err },
+		"Along": func() (int, error) {
+			at, takes, err := f.Along(f.ctx, other, id)
+			if !at.IsZero() {
+				takes++
+			}
+			return takes, err
+		},
+		"Takes":      func() (int, error) { v, err := f.Takes(f.ctx, other, id); return len(v), err },
+		"Notes":      func() (int, error) { v, err := f.Notes(f.ctx, other, id); return len(v), err },
+		"Results":    func() (int, error) { v, err := f.Results(f.ctx, other, "ranking"); return len(v), err },
+		"drafts.All": func() (int, error) { v, err := f.Drafts().All(f.ctx, other); return len(v), err },
 	}
 	for name, f := range empty {
 		if n, err := f(); n != 0 || err != nil {

@@ -182,6 +182,7 @@ func (s *Server) showPlan(c *gin.Context, status int, id store.ID, moment string
 		s.failFor(c, err)
 		return
 	}
+	c.Set(tuneKey, &t)
 	profiles, err := s.store.Profiles(c.Request.Context(), owner(c))
 	if err != nil {
 		s.failFor(c, err)

@@ -408,6 +408,7 @@ type page struct {
 	Path  string
 	Name  string // of the account that is signed in, "" if none is needed
 	Out   bool   // nobody is signed in, and somebody must be
+	Way   *way   // of the tune that the page is about
 	Body  any
 }
 
@@ -417,8 +418,12 @@ func (s *Server) render(c *gin.Context, status int, name, part, title string, bo
 	if err != nil || look != "light" && look != "dim" {
 		look = ""
 	}
+	var around *way
+	if part == "layout" {
+		around = s.wayHere(c)
+	}
 	var buf bytes.Buffer
-	if err := s.pages[name].ExecuteTemplate(&buf, part, page{title, look, c.Request.URL.RequestURI(), c.GetString(nameKey), owner(c) == store.ID{}, body}); err != nil {
+	if err := s.pages[name].ExecuteTemplate(&buf, part, page{title, look, c.Request.URL.RequestURI(), c.GetString(nameKey), owner(c) == store.ID{}, around, body}); err != nil {
 		s.logFor(c).Error("template", "page", name, "err", err)
 		http.Error(c.Writer, "Stepping could not draw this page. Go back and try again.", http.StatusInternalServerError)
 		return
@@ -550,6 +555,7 @@ func (s *Server) tuneParam(c *gin.Context) (*store.Tune, bool) {
 		s.failFor(c, err)
 		return nil, false
 	}
+	c.Set(tuneKey, &t)
 	return &t, true
 }
 

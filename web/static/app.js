@@ -273,6 +273,8 @@ document.addEventListener('alpine:init', () => {
     put(html) {
       const open = [...this.$root.querySelectorAll('.setup')].map((d) => d.open);
       const focused = document.activeElement?.id;
+      const tuned = document.querySelector('.way [data-way="2"] small');
+      if (tuned) tuned.textContent = /data-tuned="([^"]*)"/.exec(html)?.[1] ?? tuned.textContent;
       morphdom(document.getElementById('sheet'), html, { onBeforeElUpdated: (from, to) => !from.isEqualNode(to) }); // what stays is not laid out anew
       this.$root.querySelectorAll('.setup').forEach((d, i) => { if (open[i]) d.open = true; });
       if (focused) document.getElementById(focused)?.focus();

@@ -1,0 +1,85 @@
+package web
+
+import (
+	"fmt"
+	"strings"
+	"time"
+
+	"github.com/gin-gonic/gin"
+
+	"stepping/store"
+)
+
+// way is the way of a tune from its text to being played: where one is on it, and what is open.
+type way struct {
+	ID, Title string
+	Steps     []wayStep
+}
+
+// wayStep is one place of the way.
+type wayStep struct {
+	Name, Link, Note string
+	Key              int // with the shift key
+	Here             bool
+}
+
+// wayOf is which step the pages of a tune belong to, by what follows the tune in their addresses; all others are about the plan.
+var wayOf = map[string]string{
+	"/text": "Tune", "/suit": "Tuning", "/slides": "Tuning", "/hear": "Hear", "/practise": "Practise", "/ladder": "Practise", "/log": "Practise",
+	"/take": "Record", "/takes": "Record", "/takes/:take": "Record",
+}
+
+// tuneKey is where a request keeps the tune that it is about.
+const tuneKey = "tune"
+
+// wayHere is the way of the tune that a request is about, nil if it is about none. A database that is away costs the notes alone.
+func (s *Server) wayHere(c *gin.Context) *way {
+	v, _ := c.Get(tuneKey)
+	t, ok := v.(*store.Tune)
+	if !ok {
+		return nil
+	}
+	here := wayOf[strings.TrimPrefix(c.FullPath(), "/tunes/:id")]
+	if here == "" {
+		here = "Plan"
+	}
+	tuned := t.Settings.Tuning
+	if t.Settings.Capo > 0 {
+		tuned = fmt.Sprintf("%s, capo %d", tuned, t.Settings.Capo)
+	}
+	kept := ""
+	if t.Settings.Kept != nil {
+		kept = "kept"
+	}
+	played, recorded := "", ""
+	if on, takes, err := s.store.Along(c.Request.Context(), t.Owner, t.ID); err == nil {
+		if played = "not yet"; !on.IsZero() {
+			played = daysAgo(on, time.Now())
+		}
+		if takes > 0 {
+			recorded = fmt.Sprint(takes)
+		}
+	}
+	w := &way{ID: t.ID.String(), Title: t.Title}
+	for i, st := range []wayStep{{Name: "Tune", Link: "/text"}, {Name: "Tuning", Link: "/suit", Note: tuned}, {Name: "Plan", Note: kept}, {Name: "Hear", Link: "/hear"}, {Name: "Practise", Link: "/practise", Note: played}, {Name: "Record", Link: "/take", Note: recorded}} {
+		st.Key, st.Here, st.Link = i+1, st.Name == here, "/tunes/"+w.ID+st.Link
+		w.Steps = append(w.Steps, st)
+	}
+	return w
+}
+
+// daysAgo is a time in the past as one says it.
+func daysAgo(then, now time.Time) string {
+	day := func(t time.Time) time.Time {
+		y, m, d := t.Local().Date()
+		return time.Date(y, m, d, 12, 0, 0, 0, time.UTC)
+	}
+	switch n := int(day(now).Sub(day(then)).Hours() / 24); {
+	case n <= 0:
+		return "today"
+	case n == 1:
+		return "yesterday"
+	default:
+		return fmt.Sprintf("%d days ago", n)
+	}
+}
