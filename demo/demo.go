@@ -80,22 +80,41 @@ func prepare(ctx context.Context, st *store.Store, withTunes bool) (store.ID, er
 		}
 	}
 	for _, d := range order {
-		if err := seed(ctx, st, owner, id, d.file, setup.Settings{Tuning: d.tuning, Thumb: d.thumb, Pins: []plan.Pin{}}); err != nil {
+		if _, err := add(ctx, st, owner, id, d.file, setup.Settings{Tuning: d.tuning, Thumb: d.thumb, Pins: []plan.Pin{}}); err != nil {
 			return owner, err
 		}
 	}
 	return owner, nil
 }
 
-func seed(ctx context.Context, st *store.Store, owner, profile store.ID, file string, settings setup.Settings) error {
+// One adds the first demo tune for an owner, with a player if he has none.
+func One(ctx context.Context, st *store.Store, owner store.ID) (id store.ID, err error) {
+	err = st.Together(ctx, "add a demo tune", func(st *store.Store) error {
+		profiles, err := st.Profiles(ctx, owner)
+		if err != nil {
+			return err
+		}
+		var profile store.ID
+		if len(profiles) > 0 {
+			profile = profiles[0].ID
+		} else if profile, err = st.AddProfile(ctx, owner, player.Default()); err != nil {
+			return err
+		}
+		d := order[0]
+		id, err = add(ctx, st, owner, profile, d.file, setup.Settings{Tuning: d.tuning, Thumb: d.thumb, Pins: []plan.Pin{}})
+		return err
+	})
+	return id, err
+}
+
+func add(ctx context.Context, st *store.Store, owner, profile store.ID, file string, settings setup.Settings) (id store.ID, err error) {
 	text, err := tunes.ReadFile("tunes/" + file)
 	if err != nil {
-		return err
+		return id, err
 	}
 	tu, _, err := abc.Read(bytes.NewReader(text))
 	if err != nil {
-		return fmt.Errorf("demo tune %s: %w", file, err)
+		return id, fmt.Errorf("demo tune %s: %w", file, err)
 	}
-	_, err = st.AddTune(ctx, owner, tu.Title, string(text), profile, settings)
-	return err
+	return st.AddTune(ctx, owner, tu.Title, string(text), profile, settings)
 }

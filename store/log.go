@@ -41,7 +41,8 @@ func (s *Store) AddPasses(ctx context.Context, owner, tune ID, passes ...practic
 // TakeBackPass forgets the last pass over a tune: a key pressed by mistake. ErrNotFound if there is none.
 func (s *Store) TakeBackPass(ctx context.Context, owner, tune ID) error {
 	return s.inTx(ctx, "take back what was played", func(tx *sql.Tx) error {
-		return deleted(tx.ExecContext(ctx, "DELETE FROM passes WHERE owner_id = ? AND tune_id = ? ORDER BY at DESC, id DESC LIMIT 1", owner, tune))
+		return deleted(tx.ExecContext(ctx, `DELETE FROM passes WHERE owner_id = ? AND tune_id = ? AND EXISTS (SELECT 1 FROM tunes WHERE id = ? AND gone_at IS NULL)
+			ORDER BY at DESC, id DESC LIMIT 1`, owner, tune, tune))
 	})
 }
 
@@ -67,8 +68,30 @@ func (s *Store) PassesOver(ctx context.Context, owner, tune ID) ([]practice.Pass
 	return all[0].Passes, nil
 }
 
-func (s *Store) passes(ctx context.Context, query string, args ...any) (out []Played, err error) {
-	rows, err := s.q().QueryContext(ctx, query, args...)
+// gone are the owner's deleted tunes, whose passes are out of sight.
+func (s *Store) gone(ctx context.Context, owner ID) (map[ID]bool, error) {
+	rows, err := s.q().QueryContext(ctx, "SELECT id FROM tunes WHERE owner_id = ? AND gone_at IS NOT NULL", owner)
+	if err != nil {
+		return nil, fmt.Errorf("read the log: %w", err)
+	}
+	defer rows.Close()
+	out := map[ID]bool{}
+	for rows.Next() {
+		var id ID
+		if err := rows.Scan(&id); err != nil {
+			return nil, err
+		}
+		out[id] = true
+	}
+	return out, rows.Err()
+}
+
+func (s *Store) passes(ctx context.Context, query string, owner ID, args ...any) (out []Played, err error) {
+	gone, err := s.gone(ctx, owner)
+	if err != nil {
+		return nil, err
+	}
+	rows, err := s.q().QueryContext(ctx, query, append([]any{owner}, args...)...)
 	if err != nil {
 		return nil, fmt.Errorf("read the log: %w", err)
 	}
@@ -79,6 +102,9 @@ func (s *Store) passes(ctx context.Context, query string, args ...any) (out []Pl
 		var motion []byte
 		if err := rows.Scan(&tune, &p.At, &p.Key, &p.Layer, &p.Bars[0], &p.Bars[1], &p.Tempo, &p.Verdict, &p.Seconds, &p.Plan, &motion); err != nil {
 			return nil, err
+		}
+		if gone[tune] {
+			continue
 		}
 		if motion != nil {
 			if err := json.Unmarshal(motion, &p.Move); hidden(unreadable(err)) {

@@ -217,10 +217,11 @@ func (s *Store) lookFor(ctx context.Context, id ID, lost error) error {
 	return lost
 }
 
-// Tidy lets go of the marks of changes that nobody can ask for any more.
+// Tidy lets go of the marks of changes that nobody can ask for any more, and of tunes that were deleted a month ago.
 func (s *Store) Tidy(ctx context.Context) error {
-	_, err := s.db.ExecContext(ctx, "DELETE FROM commits WHERE made_at < ? LIMIT 100000", now().Add(-time.Hour))
-	return err
+	_, err1 := s.db.ExecContext(ctx, "DELETE FROM commits WHERE made_at < ? LIMIT 100000", now().Add(-time.Hour))
+	_, err2 := s.db.ExecContext(ctx, "DELETE FROM tunes WHERE gone_at < ? LIMIT 1000", now().Add(-goneFor))
+	return errors.Join(err1, err2)
 }
 
 func isDeadlock(err error) bool {
@@ -401,9 +402,13 @@ func (s *Store) SaveProfile(ctx context.Context, owner, id ID, version int, p pl
 	})
 }
 
-// DeleteProfile removes a profile that no tune uses. ErrInUse, ErrNotFound.
+// DeleteProfile removes a profile that no tune uses, and for good those deleted tunes that did. ErrInUse, ErrNotFound.
 func (s *Store) DeleteProfile(ctx context.Context, owner, id ID) error {
 	return s.inTx(ctx, "delete the profile", func(tx *sql.Tx) error {
+		_, err := tx.ExecContext(ctx, "DELETE FROM tunes WHERE owner_id = ? AND gone_at IS NOT NULL AND id IN (SELECT tune_id FROM edits WHERE owner_id = ? AND profile_id = ?)", owner, owner, id)
+		if err != nil {
+			return err
+		}
 		var used int
 		if err := tx.QueryRowContext(ctx, "SELECT COUNT(*) FROM edits WHERE owner_id = ? AND profile_id = ?", owner, id).Scan(&used); err != nil {
 			return err

@@ -195,6 +195,30 @@ func TestTexts(t *testing.T) {
 	if _, err := f.Plan(f.ctx, f.owner, id, strings.Repeat("b", 64)); !errors.Is(err, store.ErrNotFound) {
 		t.Error("a plan of other settings was returned")
 	}
+	before, err := f.Tune(f.ctx, f.owner, id)
+	if err != nil {
+		t.Fatal(err)
+	}
+	for range 2 { // deleted, brought back as it was, and deleted again
+		if err := f.DeleteTune(f.ctx, f.owner, id); err != nil {
+			t.Fatal(err)
+		}
+		_, err1 := f.Tune(f.ctx, f.owner, id)
+		err2 := f.SaveSource(f.ctx, f.owner, id, before.Version, "x", "K:D\nD|")
+		if all, err := f.Tunes(f.ctx, f.owner); err != nil || len(all) != 0 || !errors.Is(err1, store.ErrNotFound) || !errors.Is(err2, store.ErrNotFound) {
+			t.Errorf("a deleted tune: %v, %v, %v, %v", all, err, err1, err2)
+		}
+		gone, err := f.GoneTunes(f.ctx, f.owner)
+		if err := errors.Join(err, f.BringBackTune(f.ctx, f.owner, id)); err != nil || len(gone) != 1 || gone[0].ID != id || gone[0].Title != before.Title {
+			t.Fatal(gone, err)
+		}
+		if after, err := f.Tune(f.ctx, f.owner, id); err != nil || !reflect.DeepEqual(before, after) {
+			t.Errorf("brought back as %+v, %v", after, err)
+		}
+		if err := f.BringBackTune(f.ctx, f.owner, id); !errors.Is(err, store.ErrNotFound) {
+			t.Errorf("brought back twice: %v", err)
+		}
+	}
 	if err := f.DeleteTune(f.ctx, f.owner, id); err != nil {
 		t.Fatal(err)
 	}

@@ -6,13 +6,14 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
+	"time"
 
 	"stepping/core/setup"
 )
 
 const tuneColumns = `SELECT t.id, t.owner_id, t.title, t.source, t.version, e.profile_id, e.settings, e.seq > (SELECT MIN(f.seq) FROM edits f WHERE f.tune_id = t.id),
   EXISTS (SELECT 1 FROM edits n WHERE n.tune_id = t.id AND n.seq = t.head + 1)
-  FROM tunes t JOIN edits e ON e.tune_id = t.id AND e.seq = t.head WHERE t.owner_id = ?`
+  FROM tunes t JOIN edits e ON e.tune_id = t.id AND e.seq = t.head WHERE t.gone_at IS NULL AND t.owner_id = ?`
 
 func scanTune(row interface{ Scan(...any) error }) (Tune, error) {
 	var t Tune
@@ -58,7 +59,7 @@ type Listed struct {
 // List returns the owner's tunes, oldest first, without their texts.
 func (s *Store) List(ctx context.Context, owner ID) (out []Listed, err error) {
 	rows, err := s.q().QueryContext(ctx, `SELECT t.id, t.title, t.facts, COALESCE(JSON_VALUE(e.settings, '$.tuning'), ''), CAST(COALESCE(JSON_VALUE(e.settings, '$.capo'), 0) AS SIGNED)
-		FROM tunes t JOIN edits e ON e.tune_id = t.id AND e.seq = t.head WHERE t.owner_id = ? ORDER BY t.created_at, t.id`, owner)
+		FROM tunes t JOIN edits e ON e.tune_id = t.id AND e.seq = t.head WHERE t.gone_at IS NULL AND t.owner_id = ? ORDER BY t.created_at, t.id`, owner)
 	if err != nil {
 		return nil, fmt.Errorf("list tunes: %w", err)
 	}
@@ -93,7 +94,7 @@ func (s *Store) Tune(ctx context.Context, owner, id ID) (Tune, error) {
 func (s *Store) AddTune(ctx context.Context, owner ID, title, source string, profile ID, st setup.Settings) (ID, error) {
 	id := newID()
 	err := s.inTx(ctx, "keep the tune", func(tx *sql.Tx) error {
-		if err := atMost(ctx, tx, "SELECT COUNT(*) FROM tunes WHERE owner_id = ?", owner, maxTunes); err != nil {
+		if err := atMost(ctx, tx, "SELECT COUNT(*) FROM tunes WHERE gone_at IS NULL AND owner_id = ?", owner, maxTunes); err != nil {
 			return err
 		}
 		at := now()
@@ -126,7 +127,7 @@ func addEdit(ctx context.Context, tx *sql.Tx, owner, tune ID, seq int, profile I
 
 // head locks the tune and returns its head. ErrStale, ErrNotFound.
 func head(ctx context.Context, tx *sql.Tx, owner, id ID, version int) (int, error) {
-	if err := lockVersion(ctx, tx, "SELECT version FROM tunes WHERE owner_id = ? AND id = ? FOR UPDATE", owner, id, version); err != nil {
+	if err := lockVersion(ctx, tx, "SELECT version FROM tunes WHERE gone_at IS NULL AND owner_id = ? AND id = ? FOR UPDATE", owner, id, version); err != nil {
 		return 0, err
 	}
 	var h int
@@ -189,11 +190,41 @@ func (s *Store) Step(ctx context.Context, owner, id ID, version, by int) error {
 	})
 }
 
-// DeleteTune removes a tune with everything of it. ErrNotFound.
+// goneFor is how long a deleted tune can be brought back.
+const goneFor = 30 * 24 * time.Hour
+
+// DeleteTune takes a tune away with everything of it; for a month BringBackTune brings it back. ErrNotFound.
 func (s *Store) DeleteTune(ctx context.Context, owner, id ID) error {
 	return s.inTx(ctx, "delete the tune", func(tx *sql.Tx) error {
-		return deleted(tx.ExecContext(ctx, "DELETE FROM tunes WHERE owner_id = ? AND id = ?", owner, id))
+		return deleted(tx.ExecContext(ctx, "UPDATE tunes SET gone_at = ? WHERE gone_at IS NULL AND owner_id = ? AND id = ?", now(), owner, id))
 	})
+}
+
+// BringBackTune brings a deleted tune back. ErrNotFound if there is none, ErrTooMany if there are too many others by now.
+func (s *Store) BringBackTune(ctx context.Context, owner, id ID) error {
+	return s.inTx(ctx, "bring the tune back", func(tx *sql.Tx) error {
+		if err := atMost(ctx, tx, "SELECT COUNT(*) FROM tunes WHERE gone_at IS NULL AND owner_id = ?", owner, maxTunes); err != nil {
+			return err
+		}
+		return deleted(tx.ExecContext(ctx, "UPDATE tunes SET gone_at = NULL WHERE gone_at IS NOT NULL AND owner_id = ? AND id = ?", owner, id))
+	})
+}
+
+// GoneTunes are the deleted tunes that can be brought back, the one deleted last first, with their titles alone.
+func (s *Store) GoneTunes(ctx context.Context, owner ID) (out []Listed, err error) {
+	rows, err := s.q().QueryContext(ctx, "SELECT id, title FROM tunes WHERE gone_at IS NOT NULL AND owner_id = ? ORDER BY gone_at DESC, id LIMIT 100", owner)
+	if err != nil {
+		return nil, fmt.Errorf("list deleted tunes: %w", err)
+	}
+	defer rows.Close()
+	for rows.Next() {
+		var l Listed
+		if err := rows.Scan(&l.ID, &l.Title); err != nil {
+			return nil, err
+		}
+		out = append(out, l)
+	}
+	return out, rows.Err()
 }
 
 // SavePlan keeps the plan document of a tune; basis identifies what it was worked out from. ErrNotFound.

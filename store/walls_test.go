@@ -86,6 +86,7 @@ func TestWalls(t *testing.T) {
 		"Step":            func() error { return f.Step(f.ctx, other, id, 1, 1) },
 		"SetFacts":        func() error { return f.SetFacts(f.ctx, other, id, 1, "x") },
 		"DeleteTune":      func() error { return f.DeleteTune(f.ctx, other, id) },
+		"BringBackTune":   func() error { return f.BringBackTune(f.ctx, other, id) },
 		"SaveProfile":     func() error { return f.SaveProfile(f.ctx, other, f.profile, 1, player.Default()) },
 		"DeleteProfile":   func() error { return f.DeleteProfile(f.ctx, other, f.profile) },
 		"EndSignin":       func() error { return f.EndSignin(f.ctx, other, signin) },
@@ -132,6 +133,7 @@ func TestWalls(t *testing.T) {
 		"occasions.All": func() (int, error) { v, err := f.Occasions().All(f.ctx, other); return len(v), err },
 		"Passes":        func() (int, error) { v, err := f.Passes(f.ctx, other); return len(v), err },
 		"PassesOver":    func() (int, error) { v, err := f.PassesOver(f.ctx, other, id); return len(v), err },
+		"GoneTunes":     func() (int, error) { v, err := f.GoneTunes(f.ctx, other); return len(v), err },
 		"Along": func() (int, error) {
 			at, takes, err := f.Along(f.ctx, other, id)
 			if !at.IsZero() {

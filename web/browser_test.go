@@ -68,7 +68,7 @@ func openDoor(t *testing.T, dsn string, access web.Access) *site {
 	if err != nil {
 		t.Fatal(err)
 	}
-	app, err := web.New(web.Config{Store: st, Owner: owner, Access: access})
+	app, err := web.New(web.Config{Store: st, Owner: owner, Access: access, Demo: demo.One})
 	if err != nil {
 		t.Fatal(err)
 	}

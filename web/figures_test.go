@@ -90,11 +90,11 @@ func TestScreenshots(t *testing.T) {
 		b.do(chromedp.Sleep(200 * time.Millisecond))
 		b.shot(filepath.Join(dir, name+".png"))
 	}
-	take("tunes", 1280, 800, "/", nil)
 	take("plan", 1280, 800, s.tunePath(t, 0)+"?m=9", nil)
 	if err := demo.Month(t.Context(), s.store, s.owner, time.Now()); err != nil {
 		t.Fatal(err)
 	}
+	take("tunes", 1280, 800, "/", nil)
 	take("practise", 1280, 800, s.tunePath(t, 1)+"/practise", nil)
 	take("today", 1280, 800, "/today", nil)
 	take("log", 1280, 1300, s.tunePath(t, 0)+"/log", nil)

@@ -114,6 +114,7 @@ func (s *Server) stream(c *gin.Context, basis string, make func() (*sound.Sound,
 		if keep {
 			kept.Write(turn.Bytes())
 		}
+		patient(c)
 		if _, err := c.Writer.Write(turn.Bytes()); err != nil {
 			s.unheard(c, err)
 			return
@@ -125,6 +126,11 @@ func (s *Server) stream(c *gin.Context, basis string, make func() (*sound.Sound,
 	if keep {
 		s.sounds.put(key, kept.Bytes())
 	}
+}
+
+// patient gives a listener as long for what is sent next as for a whole page: who listens to ten minutes takes them as they play.
+func patient(c *gin.Context) {
+	_ = http.NewResponseController(c.Writer).SetWriteDeadline(time.Now().Add(WriteTimeout)) // a server that cannot is as patient as ever
 }
 
 // unheard is a sound that is not heard to its end: the listener has gone, or there is no turn for it.

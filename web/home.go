@@ -1,15 +1,21 @@
 package web
 
 import (
+	"cmp"
 	"errors"
 	"fmt"
 	"io"
 	"net/http"
+	"slices"
 	"strings"
+	"time"
 	"unicode"
 
 	"github.com/gin-gonic/gin"
 
+	"stepping/core/practice"
+	"stepping/core/retune"
+	"stepping/core/setlist"
 	"stepping/core/tune"
 	"stepping/core/tuning"
 	"stepping/formats/abc"
@@ -20,7 +26,17 @@ import (
 // homeBody is the first page.
 type homeBody struct {
 	Tunes    []tuneCard
-	Text     string // of the form, kept after an error
+	All      int        // tunes before the search
+	Find     string     // what is searched for
+	Sort     string     // of tuneSorts
+	Sorts    []tuneSort // nil where there are too few to sort
+	Today    *todayBody // what to play now, nil if nothing is in practice
+	Shares   []tuneShare
+	Guitar   string         // whose present tuning the cards speak of, with that tuning
+	Gone     []store.Listed // tunes that can be brought back
+	JustNow  *store.Listed  // the one that was just deleted
+	CanDemo  bool           // a demo tune can be had
+	Text     string         // of the form, kept after an error
 	Tuning   string
 	Fault    *fault
 	Library  []tuning.Named
@@ -55,7 +71,47 @@ type tuneCard struct {
 	Strings string // notes from string 6 to 1
 	Capo    int
 	Facts   string // tuning, key, length
+	Retune  string // what it takes from the guitar's present tuning
+	Risk    bool   // and that a string comes near its limit, or is tightened by a tone
+	Far     float64
+	Played  time.Time // zero if never
+	When    string
+	Firm    int // rungs of its ladder, of so many
+	Of      int
 }
+
+// tuneShare is how much of a sitting is a tune's.
+type tuneShare struct {
+	Title   string
+	Minutes float64
+	Place   string // its first
+}
+
+// sharesOf adds a sitting up by tune, in the order in which they come.
+func sharesOf(items []todayItem) (out []tuneShare) {
+	for i := range items {
+		it := &items[i]
+		if it.Title == "" {
+			continue
+		}
+		at := slices.IndexFunc(out, func(s tuneShare) bool { return s.Title == it.Title })
+		if at < 0 {
+			at = len(out)
+			out = append(out, tuneShare{Title: it.Title, Place: it.Place})
+		}
+		out[at].Minutes += it.Minutes
+	}
+	return out
+}
+
+// tuneSort is an order of the list.
+type tuneSort struct{ Key, Name string }
+
+// manyTunes is from how many tunes on the list is searched and sorted.
+const manyTunes = 12
+
+// tuneSorts are the orders of the list.
+var tuneSorts = []tuneSort{{"added", "as added"}, {"played", "last played"}, {"title", "by title"}, {"near", "nearest to my guitar"}}
 
 // fault is an error at a place of a text: the line shown with a mark under the column.
 type fault struct {
@@ -98,15 +154,35 @@ func plainSpace(r rune) rune {
 }
 
 func (s *Server) home(c *gin.Context) {
-	s.showHome(c, http.StatusOK, homeBody{})
+	b := homeBody{Find: strings.TrimSpace(c.Query("find")), Sort: c.DefaultQuery("sort", "added")}
+	s.showHome(c, http.StatusOK, b)
 }
 
 func (s *Server) showHome(c *gin.Context, status int, body homeBody) {
-	tunes, err := s.store.List(c.Request.Context(), owner(c))
+	days, err := s.store.Occasions().All(c.Request.Context(), owner(c))
 	if err != nil {
 		s.failFor(c, err)
 		return
 	}
+	works, tunes, err := s.works(c, days)
+	if err != nil {
+		s.failFor(c, err)
+		return
+	}
+	if body.Gone, err = s.store.GoneTunes(c.Request.Context(), owner(c)); err != nil {
+		s.failFor(c, err)
+		return
+	}
+	if at := slices.IndexFunc(body.Gone, func(l store.Listed) bool { return l.ID.String() == c.Query("gone") }); at >= 0 {
+		body.JustNow = &body.Gone[at]
+	}
+	from, err := s.presentTuning(c)
+	if err != nil {
+		s.failFor(c, err)
+		return
+	}
+	body.Guitar, body.All, body.CanDemo = from.words, len(tunes), s.demo != nil
+	played := body.practised(works, time.Now())
 	tunings := map[string]tuning.Tuning{}
 	names := map[string]string{}
 	for i := range tunes {
@@ -124,8 +200,17 @@ func (s *Server) showHome(c *gin.Context, status int, body homeBody) {
 			card.Facts = s.facts(c, t.ID)
 		}
 		card.Facts = card.Tuning + " · " + card.Facts
-		body.Tunes = append(body.Tunes, card)
+		if w := played[t.ID.String()]; w != nil {
+			card.Played, card.When, card.Firm, card.Of = w.Played, w.When, w.Firm, w.Of
+		}
+		if tn, ok := tunings[t.Tuning]; ok {
+			from.far(&card, t.Tuning, tn)
+		}
+		if body.Find == "" || strings.Contains(strings.ToLower(card.Title+" "+card.Facts), strings.ToLower(body.Find)) {
+			body.Tunes = append(body.Tunes, card)
+		}
 	}
+	body.sort()
 	body.Library = tuning.Library
 	if body.Drafts, err = s.draftCards(c); err != nil {
 		s.failFor(c, err)
@@ -235,5 +320,128 @@ func (s *Server) deleteTune(c *gin.Context) {
 		return
 	}
 	s.jobs.StopOf(id.String())
-	c.Redirect(http.StatusSeeOther, "/")
+	c.Redirect(http.StatusSeeOther, "/?gone="+id.String())
+}
+
+// bringBackTune undoes a deletion.
+func (s *Server) bringBackTune(c *gin.Context) {
+	id, ok := s.idParam(c)
+	if !ok {
+		return
+	}
+	if err := s.store.BringBackTune(c.Request.Context(), owner(c), id); err != nil {
+		s.failFor(c, err)
+		return
+	}
+	c.Redirect(http.StatusSeeOther, "/tunes/"+id.String())
+}
+
+// addDemoTune adds a tune to look at.
+func (s *Server) addDemoTune(c *gin.Context) {
+	if s.demo == nil {
+		s.failFor(c, store.ErrNotFound)
+		return
+	}
+	id, err := s.demo(c.Request.Context(), s.store, owner(c))
+	if err != nil {
+		s.failFor(c, err)
+		return
+	}
+	c.Redirect(http.StatusSeeOther, "/tunes/"+id.String())
+}
+
+// guitarNow is the owner's first guitar and what it is tuned to.
+type guitarNow struct {
+	guitar retune.Guitar
+	tuning tuning.Tuning
+	words  string
+	known  map[string]setlist.Step // by tuning wanted
+}
+
+// presentTuning is that of the owner's first guitar, standard if there is none yet.
+func (s *Server) presentTuning(c *gin.Context) (*guitarNow, error) {
+	p := &guitarNow{known: map[string]setlist.Step{}}
+	all, err := s.store.Guitars().All(c.Request.Context(), owner(c))
+	if err != nil {
+		return nil, err
+	}
+	name := "Standard"
+	if len(all) > 0 {
+		p.guitar, name = all[0].Doc.Guitar, all[0].Doc.Tuning
+	}
+	if p.tuning, err = tuning.ParseAny(name); err != nil || p.guitar.Complete(p.tuning.Len()) != nil {
+		return p, nil // then nothing is said of how far it is
+	}
+	p.words = fmt.Sprintf("%s, in %s", cmp.Or(p.guitar.Name, "a guitar"), name)
+	return p, nil
+}
+
+// far fills in what it takes to come to a tune's tuning.
+func (p *guitarNow) far(card *tuneCard, name string, to tuning.Tuning) {
+	if p.words == "" || to.Len() != p.tuning.Len() {
+		return
+	}
+	step, known := p.known[name]
+	if !known {
+		var err error
+		if step, err = setlist.Between(p.guitar, p.tuning, 0, to, 0); err != nil {
+			return
+		}
+		p.known[name] = step
+	}
+	card.Far, card.Risk = step.Seconds, step.Risk > 0
+	switch n := len(step.Changes); n {
+	case 0:
+		card.Retune = "tuned"
+	case 1:
+		card.Retune = fmt.Sprintf("1 string to turn, about %.0f s", step.Seconds)
+	default:
+		card.Retune = fmt.Sprintf("%d strings to turn, about %.0f s", n, step.Seconds)
+	}
+}
+
+// practised fills in what to play today, and returns how far each tune is.
+func (b *homeBody) practised(works []practice.Work, now time.Time) map[string]*tuneCard {
+	out := map[string]*tuneCard{}
+	begun := false
+	for i := range works {
+		w := &works[i]
+		if len(w.Passes) == 0 {
+			continue
+		}
+		begun = true
+		card := &tuneCard{Played: w.Passes[len(w.Passes)-1].At, Of: len(w.Rungs)}
+		card.When = daysAgo(card.Played, now)
+		for _, st := range practice.Progress(w.Rungs, w.Passes, now) {
+			if st.Solid() {
+				card.Firm++
+			}
+		}
+		out[w.ID] = card
+	}
+	if begun {
+		b.Today = &todayBody{}
+		b.Today.list(practice.Today(works, usualSitting, now))
+		b.Shares = sharesOf(b.Today.Items)
+	}
+	return out
+}
+
+// usualSitting is how long a sitting is unless another length is asked for, in minutes.
+const usualSitting = 30
+
+// sort brings the list into the order that is asked for.
+func (b *homeBody) sort() {
+	if b.All <= manyTunes {
+		return
+	}
+	b.Sorts = tuneSorts
+	switch b.Sort {
+	case "title":
+		slices.SortStableFunc(b.Tunes, func(x, y tuneCard) int { return strings.Compare(strings.ToLower(x.Title), strings.ToLower(y.Title)) })
+	case "played":
+		slices.SortStableFunc(b.Tunes, func(x, y tuneCard) int { return y.Played.Compare(x.Played) })
+	case "near":
+		slices.SortStableFunc(b.Tunes, func(x, y tuneCard) int { return cmp.Compare(x.Far, y.Far) })
+	}
 }

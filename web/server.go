@@ -39,7 +39,11 @@ type Config struct {
 	Access
 	Log  *slog.Logger // nil: the default
 	Host string       // a host name that requests may use beside IP addresses and localhost; "" for none
+	Demo AddDemo      // nil: no demo tune can be had
 }
+
+// AddDemo adds a demo tune for an owner.
+type AddDemo func(ctx context.Context, st *store.Store, owner store.ID) (store.ID, error)
 
 // Server is the application. Safe for concurrent use.
 type Server struct {
@@ -56,6 +60,7 @@ type Server struct {
 	plans    planCache
 	parsed   parsedCache
 	engine   *gin.Engine
+	demo     AddDemo
 }
 
 // maxBody bounds a request: a tune of 1 MiB and its form.
@@ -70,7 +75,7 @@ const (
 
 // New makes a server; a template that does not parse stops it here.
 func New(cfg Config) (*Server, error) {
-	s := &Server{store: cfg.Store, owner: cfg.Owner, access: cfg.Access, host: cfg.Host, log: cfg.Log}
+	s := &Server{store: cfg.Store, owner: cfg.Owner, access: cfg.Access, host: cfg.Host, log: cfg.Log, demo: cfg.Demo}
 	s.access.fill()
 	if s.log == nil {
 		s.log = slog.Default()
@@ -153,6 +158,7 @@ func (s *Server) routes() *gin.Engine {
 
 	r.GET("/", s.home)
 	r.POST("/tunes", s.addTune)
+	r.POST("/demo-tune", s.addDemoTune)
 	r.POST("/look", setLook)
 
 	s.draftRoutes(r)
@@ -289,6 +295,7 @@ func (s *Server) tuneRoutes(tune *gin.RouterGroup) {
 	tune.POST("/undo", s.undo)
 	tune.POST("/redo", s.redo)
 	tune.POST("/delete", s.deleteTune)
+	tune.POST("/bring-back", s.bringBackTune)
 }
 
 // filesOnly is a file system whose directories cannot be listed.

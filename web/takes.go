@@ -21,28 +21,32 @@ import (
 	"stepping/web/view"
 )
 
-// takeParam loads the take in the path; a wrong one is answered with 404.
-func (s *Server) takeParam(c *gin.Context, tune store.ID) (*store.Take, bool) {
+// takeParam loads the tune and the take in the path; a wrong one is answered with 404.
+func (s *Server) takeParam(c *gin.Context) (*store.Tune, *store.Take, bool) {
+	t, ok := s.tuneParam(c)
+	if !ok {
+		return nil, nil, false
+	}
 	id, err := uuid.Parse(c.Param("take"))
 	if err != nil {
 		s.failFor(c, store.ErrNotFound)
-		return nil, false
+		return nil, nil, false
 	}
-	t, err := s.store.Take(c.Request.Context(), owner(c), tune, id)
+	kept, err := s.store.Take(c.Request.Context(), owner(c), t.ID, id)
 	if err != nil {
 		s.failFor(c, err)
-		return nil, false
+		return nil, nil, false
 	}
-	return t, true
+	return t, kept, true
 }
 
 // keptTakePage shows what was heard in a take that is kept.
 func (s *Server) keptTakePage(c *gin.Context) {
-	t, w, ok := s.planParam(c)
+	_, kept, ok := s.takeParam(c)
 	if !ok {
 		return
 	}
-	kept, ok := s.takeParam(c, t.ID)
+	t, w, ok := s.planParam(c)
 	if !ok {
 		return
 	}
@@ -77,11 +81,7 @@ const (
 
 // deleteTake lets go of a take.
 func (s *Server) deleteTake(c *gin.Context) {
-	t, ok := s.tuneParam(c)
-	if !ok {
-		return
-	}
-	kept, ok := s.takeParam(c, t.ID)
+	t, kept, ok := s.takeParam(c)
 	if !ok {
 		return
 	}
@@ -176,11 +176,7 @@ func (b *blocks) fill(at int, into []float64) error {
 
 // takeSound streams a take, or a part of it, as it was played or at half speed.
 func (s *Server) takeSound(c *gin.Context) {
-	t, ok := s.tuneParam(c)
-	if !ok {
-		return
-	}
-	kept, ok := s.takeParam(c, t.ID)
+	_, kept, ok := s.takeParam(c)
 	if !ok {
 		return
 	}
@@ -254,6 +250,7 @@ func (s *Server) sendSamples(c *gin.Context, n int, next func([]float64) ([]floa
 			s.unheard(c, err)
 			return
 		}
+		patient(c)
 		if err := writeSamples(c.Writer, out); err != nil {
 			s.unheard(c, err)
 			return

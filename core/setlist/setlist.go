@@ -190,9 +190,20 @@ func (s *solver) step(i, j int) (Step, error) {
 	}
 	from, capo := s.tuningOf(i)
 	to, wanted := s.tuningOf(j)
-	p, err := retune.New(s.r.Guitar, from, to)
+	between, err := Between(s.r.Guitar, from, capo, to, wanted)
 	if err != nil {
 		return st, fmt.Errorf("%s: %w", s.r.Tunes[j].Title, err)
+	}
+	between.Tune = j
+	return between, nil
+}
+
+// Between is what it takes to bring a guitar from one tuning and capo to others.
+func Between(g retune.Guitar, from tuning.Tuning, capo int, to tuning.Tuning, wanted int) (Step, error) {
+	st := Step{Capo: -1}
+	p, err := retune.New(g, from, to)
+	if err != nil {
+		return st, err
 	}
 	for _, str := range p.Order {
 		c := p.Changes[str-1]

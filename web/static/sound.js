@@ -45,6 +45,33 @@ const Sounds = {
   },
 };
 
+// Microphone is the microphone as it is, without what calls do to voices, its samples handed on block by block.
+const Microphone = {
+  async open(hear) {
+    const stream = await navigator.mediaDevices.getUserMedia({ audio: { echoCancellation: false, noiseSuppression: false, autoGainControl: false, channelCount: 1 } });
+    const context = new AudioContext();
+    const close = () => { stream.getTracks().forEach((t) => t.stop()); context.close(); };
+    try {
+      await context.audioWorklet.addModule('/static/recorder.js');
+    } catch (err) {
+      close();
+      throw err;
+    }
+    const begin = () => {
+      const tap = new AudioWorkletNode(context, 'recorder', { numberOfOutputs: 0 });
+      tap.port.onmessage = (e) => hear(e.data);
+      context.createMediaStreamSource(stream).connect(tap);
+    };
+    return { context, begin, close };
+  },
+
+  // why says why it could not be opened.
+  why(err, otherwise) {
+    const words = { NotAllowedError: 'The browser does not let this page hear you: allow the microphone for it, then press again.', NotFoundError: 'There is no microphone: plug one in, then press again.' };
+    return words[err.name] || `The microphone could not be opened. ${otherwise}`;
+  },
+};
+
 document.addEventListener('DOMContentLoaded', () => {
   const slider = document.getElementById('volume');
   slider.value = Sounds.volume();

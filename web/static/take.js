@@ -21,8 +21,7 @@ document.addEventListener('alpine:init', () => {
   Alpine.data('take', () => ({
     state: 'ready', // ready, counting, recording, sending
     blocks: [],
-    stream: null,
-    context: null,
+    microphone: null,
     began: 0,
 
     init() {
@@ -56,21 +55,14 @@ document.addEventListener('alpine:init', () => {
     async begin() {
       this.to('counting', 'Wait …', 'The browser may ask whether this page may hear you.');
       try {
-        this.stream = await navigator.mediaDevices.getUserMedia({ audio: { echoCancellation: false, noiseSuppression: false, autoGainControl: false, channelCount: 1 } });
-        this.context = new AudioContext();
-        await this.context.audioWorklet.addModule('/static/recorder.js');
+        this.microphone = await Microphone.open((block) => this.hear(block));
       } catch (err) {
-        this.stream?.getTracks().forEach((t) => t.stop());
-        const why = { NotAllowedError: 'The browser does not let this page hear you: allow the microphone for it, then press again.', NotFoundError: 'There is no microphone: plug one in, then press again.' };
-        return this.to('ready', 'Record', why[err.name] || 'The microphone could not be opened. Record with anything that saves WAV, and give the file below.');
+        return this.to('ready', 'Record', Microphone.why(err, 'Record with anything that saves WAV, and give the file below.'));
       }
       await this.count();
-      const source = this.context.createMediaStreamSource(this.stream);
-      const tap = new AudioWorkletNode(this.context, 'recorder', { numberOfOutputs: 0 });
       this.blocks = [];
-      this.began = this.context.currentTime;
-      tap.port.onmessage = (e) => this.hear(e.data);
-      source.connect(tap);
+      this.began = this.microphone.context.currentTime;
+      this.microphone.begin();
       this.to('recording', 'Stop', 'Play.');
     },
 
@@ -92,17 +84,16 @@ document.addEventListener('alpine:init', () => {
       block.forEach((v) => { most = Math.max(most, Math.abs(v)); });
       const meter = this.$root.querySelector('meter');
       meter.value = Math.max(most, meter.value * 0.9);
-      const seconds = this.context.currentTime - this.began;
+      const seconds = this.microphone.context.currentTime - this.began;
       this.words.textContent = `${Math.floor(seconds / 60)}:${String(Math.floor(seconds % 60)).padStart(2, '0')}${most >= 0.99 ? ', too loud: turn the input down' : ''}`;
       if (seconds >= mostSeconds) this.end();
     },
 
     end() {
       this.to('sending', 'Listening …', 'What you played is being followed along the plan.');
-      this.stream.getTracks().forEach((t) => t.stop());
       const held = new DataTransfer();
-      held.items.add(wavOf(this.blocks, Math.round(this.context.sampleRate)));
-      this.context.close();
+      held.items.add(wavOf(this.blocks, Math.round(this.microphone.context.sampleRate)));
+      this.microphone.close();
       const field = document.getElementById('file');
       field.files = held.files;
       field.form.requestSubmit();

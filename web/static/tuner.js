@@ -6,8 +6,7 @@ document.addEventListener('alpine:init', () => {
   const reach = 60; // cents to either side of the scale
 
   Alpine.data('tuner', () => ({
-    stream: null,
-    context: null,
+    microphone: null,
     heard: null, // the last samples
     asking: false,
     rightSince: 0,
@@ -17,35 +16,27 @@ document.addEventListener('alpine:init', () => {
       this.words = this.panel.querySelector('.tuner-words');
       this.said = this.panel.querySelector('.tuner-said');
       this.panel.hidden = !navigator.mediaDevices?.getUserMedia;
-      this.panel.querySelector('.tuner-listen').addEventListener('click', () => (this.stream ? this.stop() : this.listen()));
-      document.addEventListener('visibilitychange', () => { if (document.hidden && this.stream) this.stop(); });
+      this.panel.querySelector('.tuner-listen').addEventListener('click', () => (this.microphone ? this.stop() : this.listen()));
+      document.addEventListener('visibilitychange', () => { if (document.hidden && this.microphone) this.stop(); });
     },
 
     async listen() {
       try {
-        this.stream = await navigator.mediaDevices.getUserMedia({ audio: { echoCancellation: false, noiseSuppression: false, autoGainControl: false, channelCount: 1 } });
-        this.context = new AudioContext();
-        await this.context.audioWorklet.addModule('/static/recorder.js');
+        this.microphone = await Microphone.open((block) => { this.heard.copyWithin(0, block.length); this.heard.set(block, this.heard.length - block.length); });
       } catch (err) {
-        this.stop();
-        const why = { NotAllowedError: 'The browser does not let this page hear you: allow the microphone for it, then press again.', NotFoundError: 'There is no microphone: plug one in, then press again.' };
-        this.words.textContent = why[err.name] || 'The microphone could not be opened. Tune by the tones, or with a tuner of your own.';
+        this.words.textContent = Microphone.why(err, 'Tune by the tones, or with a tuner of your own.');
         return;
       }
-      this.heard = new Float32Array(Math.round(this.context.sampleRate * length));
-      const tap = new AudioWorkletNode(this.context, 'recorder', { numberOfOutputs: 0 });
-      tap.port.onmessage = (e) => { this.heard.copyWithin(0, e.data.length); this.heard.set(e.data, this.heard.length - e.data.length); };
-      this.context.createMediaStreamSource(this.stream).connect(tap);
+      this.heard = new Float32Array(Math.round(this.microphone.context.sampleRate * length));
+      this.microphone.begin();
       this.button(true);
       this.timer = setInterval(() => this.ask(), every);
     },
 
     stop() {
       clearInterval(this.timer);
-      this.stream?.getTracks().forEach((t) => t.stop());
-      this.context?.close();
-      this.stream = null;
-      this.context = null;
+      this.microphone?.close();
+      this.microphone = null;
       this.button(false);
     },
 
@@ -57,14 +48,14 @@ document.addEventListener('alpine:init', () => {
 
     // ask sends what was heard last; one question at a time.
     async ask() {
-      if (this.asking) return;
+      if (this.asking || !this.microphone) return;
       this.asking = true;
       try {
         const { listen } = this.$root.querySelector('.bench').dataset;
         const samples = Int16Array.from(this.heard, (v) => Math.round(32767 * Math.min(1, Math.max(-1, v))));
-        const res = await fetch(`${listen}&rate=${Math.round(this.context.sampleRate)}`, { method: 'POST', headers: { 'Content-Type': 'application/octet-stream' }, body: samples.buffer });
+        const res = await fetch(`${listen}&rate=${Math.round(this.microphone.context.sampleRate)}`, { method: 'POST', headers: { 'Content-Type': 'application/octet-stream' }, body: samples.buffer });
         const answer = await res.json();
-        if (this.stream) await this.show(answer);
+        if (this.microphone) await this.show(answer);
       } catch {
         this.words.textContent = 'Stepping does not answer just now; it listens on.';
       } finally {

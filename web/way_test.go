@@ -1,0 +1,92 @@
+package web_test
+
+import (
+	"fmt"
+	"net/url"
+	"strings"
+	"testing"
+	"time"
+
+	"github.com/chromedp/chromedp"
+
+	"stepping/demo"
+)
+
+// TestWay: every page of a tune shows its way, one key leads to each place of it, and from the first page one comes back to where one left; a tune is deleted on its own page and brought back at once.
+func TestWay(t *testing.T) {
+	s := newSite(t)
+	if err := demo.Month(t.Context(), s.store, s.owner, time.Now()); err != nil {
+		t.Fatal(err)
+	}
+	path := s.tunePath(t, 1)
+	b := newTab(t, s, 1280, 800)
+	b.open("/")
+	b.accessible("the first page with what to play today")
+	if said := b.text("main"); !strings.Contains(said, "Today, 30 minutes") || !strings.Contains(said, "strings to turn, about") || !strings.Contains(said, "steps firm") {
+		t.Errorf("%.600s", said)
+	}
+	b.open(path)
+	for i, want := range []string{"/text", "/suit", "", "/hear", "/practise", "/take"} {
+		b.key(fmt.Sprint(i+1), chromedp.KeyModifiers(chromedp.ModifierShift))
+		b.until("location.pathname === '" + path + want + "' && document.querySelector('.way [aria-current]')?.dataset.way === '" + fmt.Sprint(i+1) + "'")
+		b.accessible("the way at " + want)
+	}
+	b.open(path + "/hear?bars=1-2")
+	b.open("/")
+	b.until("document.querySelector('[data-tune=\"" + strings.Split(path, "/")[2] + "\"]').getAttribute('href').endsWith('/hear?bars=1-2')")
+
+	b.open(path + "/text")
+	b.do(chromedp.Click(".take-drop summary"))
+	b.do(chromedp.Click(".take-drop .act-warn"))
+	b.until("document.querySelector('.gone') && document.querySelectorAll('.tune').length === 2")
+	b.accessible("after a deletion")
+	b.do(chromedp.Click(".gone .act"))
+	b.until("location.pathname === '" + path + "' && document.querySelector('.column')")
+}
+
+// TestManyTunes: a long list is searched and brought into order; with no tune at all a demo tune is one press away.
+func TestManyTunes(t *testing.T) {
+	s := newSite(t)
+	for i := range 12 {
+		if status, body, _ := s.ask(t, "POST", "/tunes", url.Values{"tuning": {[]string{"Standard", "Open C"}[i%2]}, "abc": {fmt.Sprintf("T:Number %02d\nM:4/4\nL:1/8\nK:D\n\"D\"D F A d A F D2|", 12-i)}}); status != 303 {
+			t.Fatal(status, body)
+		}
+	}
+	order := func(query string) (titles []string) {
+		_, body, _ := s.ask(t, "GET", "/"+query, nil)
+		for _, part := range strings.Split(body, `class="tune-title">`)[1:] {
+			title, _, _ := strings.Cut(part, "<")
+			titles = append(titles, title)
+		}
+		return titles
+	}
+	if all := order(""); len(all) != 15 || all[3] != "Number 12" {
+		t.Errorf("as added: %v", all)
+	}
+	if all := order("?sort=title"); all[0] != "Coal Smoke Morning" || all[2] != "Number 01" {
+		t.Errorf("by title: %v", all)
+	}
+	if all := order("?sort=near"); !strings.HasPrefix(all[0], "Number") {
+		t.Errorf("nearest first: %v", all)
+	}
+	if some := order("?find=open+c"); len(some) != 6 {
+		t.Errorf("in open C: %v", some)
+	}
+	if status, body, _ := s.ask(t, "GET", "/?find=%3Cscript%3E&sort=zzz&gone=x", nil); status != 200 || strings.Contains(body, "<script>\"") || !strings.Contains(body, "0 of 15") {
+		t.Errorf("a search for nothing: %d", status)
+	}
+	tunes, err := s.store.Tunes(t.Context(), s.owner)
+	if err != nil {
+		t.Fatal(err)
+	}
+	for i := range tunes {
+		if err := s.store.DeleteTune(t.Context(), s.owner, tunes[i].ID); err != nil {
+			t.Fatal(err)
+		}
+	}
+	b := newTab(t, s, 1280, 800)
+	b.open("/")
+	b.accessible("no tune yet")
+	b.do(chromedp.Click(".home .act-main"))
+	b.until("location.pathname.startsWith('/tunes/') && document.querySelector('.column')")
+}
