@@ -1,6 +1,7 @@
 package web
 
 import (
+	"cmp"
 	"context"
 	"errors"
 	"fmt"
@@ -24,13 +25,22 @@ import (
 
 // patternsBody is the list of patterns.
 type patternsBody struct {
-	Own, Library []patternLine
+	Own    []patternLine
+	Groups []patternGroup
 }
 
 type patternLine struct {
 	Value, Name, Facts string
+	Meter              string
+	Picture            view.PatternPicture
 	Link               string
 	Hear               string // address of how it sounds
+}
+
+// patternGroup is the patterns of a meter, the easiest hand first.
+type patternGroup struct {
+	Meter    string
+	Patterns []patternLine
 }
 
 // patternBody is the editor of one pattern.
@@ -103,6 +113,15 @@ func hearPattern(value string) string {
 	return "/chords.wav?" + url.Values{"c": {"C | C | C | C"}, "pattern": {value}}.Encode()
 }
 
+func newPatternLine(p *thumb.Pattern, value, link string) patternLine {
+	return patternLine{value, p.Name, patternFacts(p), p.Meter, view.NewPatternPicture(p), link, hearPattern(value)}
+}
+
+// busy is how much the picking hand has to do in the bar: strokes of the fingers, then of the thumb, percussion last.
+func (l *patternLine) busy() int {
+	return 100*len(l.Picture.Hits) + 10*len(l.Picture.Fingers) + len(l.Picture.Thumb)
+}
+
 func (s *Server) patterns(c *gin.Context) {
 	own, err := s.store.Patterns().All(c.Request.Context(), owner(c))
 	if err != nil {
@@ -112,11 +131,19 @@ func (s *Server) patterns(c *gin.Context) {
 	var body patternsBody
 	for i := range own {
 		id := own[i].ID.String()
-		body.Own = append(body.Own, patternLine{id, own[i].Doc.Name, patternFacts(&own[i].Doc), "/patterns/" + id, hearPattern(id)})
+		body.Own = append(body.Own, newPatternLine(&own[i].Doc, id, "/patterns/"+id))
 	}
 	for i := range thumb.Library {
 		p := &thumb.Library[i]
-		body.Library = append(body.Library, patternLine{p.Name, p.Name, patternFacts(p), "/chords?pattern=" + strings.ReplaceAll(p.Name, " ", "+"), hearPattern(p.Name)})
+		at := slices.IndexFunc(body.Groups, func(g patternGroup) bool { return g.Meter == p.Meter })
+		if at < 0 {
+			at = len(body.Groups)
+			body.Groups = append(body.Groups, patternGroup{Meter: p.Meter})
+		}
+		body.Groups[at].Patterns = append(body.Groups[at].Patterns, newPatternLine(p, p.Name, "/chords?pattern="+strings.ReplaceAll(p.Name, " ", "+")))
+	}
+	for i := range body.Groups {
+		slices.SortStableFunc(body.Groups[i].Patterns, func(a, b patternLine) int { return cmp.Compare(a.busy(), b.busy()) })
 	}
 	s.render(c, http.StatusOK, "patterns", "layout", "Patterns", body)
 }

@@ -8,6 +8,7 @@ import (
 	"time"
 
 	"github.com/chromedp/chromedp"
+	"github.com/chromedp/chromedp/kb"
 
 	"stepping/demo"
 )
@@ -31,6 +32,17 @@ func TestWay(t *testing.T) {
 		b.until("location.pathname === '" + path + want + "' && document.querySelector('.way [aria-current]')?.dataset.way === '" + fmt.Sprint(i+1) + "'")
 		b.accessible("the way at " + want)
 	}
+	b.open(path) // the keys of a page are listed by ?, and what is beneath does not hear them meanwhile
+	b.until("document.querySelector('.beneath')")
+	b.key("?")
+	b.until("document.getElementById('keymap').open")
+	b.accessible("the keys")
+	if said := b.text("#keymap"); !strings.Contains(said, "Compare") || !strings.Contains(said, "the moment before, the next one") || !strings.Contains(said, "Practise") {
+		t.Errorf("%.500s", said)
+	}
+	b.key(kb.ArrowDown)
+	b.key("?")
+	b.until("!document.getElementById('keymap').open && document.querySelector('.col-cursor').getAttribute('y') < 40")
 	b.open(path + "/hear?bars=1-2")
 	b.open("/")
 	b.until("document.querySelector('[data-tune=\"" + strings.Split(path, "/")[2] + "\"]').getAttribute('href').endsWith('/hear?bars=1-2')")

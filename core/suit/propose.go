@@ -110,7 +110,7 @@ func (w *Way) Reason() string {
 		words = append(words, "strings near their limit")
 	}
 	if w.Slow > 0 {
-		words = append(words, fmt.Sprintf("holds up to %.0f only", w.Ceiling))
+		words = append(words, fmt.Sprintf("playable up to %.0f only", w.Ceiling))
 	}
 	return strings.Join(words, "; ")
 }

@@ -180,7 +180,7 @@ func stateLabel(mo *play.Moment, s int) string {
 		}
 		return string(st.By) + " stops"
 	case play.Leaks:
-		return fmt.Sprintf("LEAKS %.0f dB", st.DB)
+		return fmt.Sprintf("RINGS ON %.0f dB", st.DB)
 	}
 	return "still"
 }

@@ -1,0 +1,50 @@
+// The map of the keys that work on this page, shown by ?: made from what is on the page, so that it cannot say anything else. What no button stands for is told by data-keymap: "Key=what it does|…".
+document.addEventListener('DOMContentLoaded', () => {
+  const map = document.getElementById('keymap');
+  const opener = document.querySelector('.keymap-open');
+  const words = (el) => {
+    const copy = el.cloneNode(true);
+    copy.querySelectorAll('kbd').forEach((k) => k.remove());
+    return (el.getAttribute('aria-label') || copy.textContent).replace(/\s+/g, ' ').trim();
+  };
+  const named = { ' ': 'Space', ArrowLeft: '←', ArrowRight: '→', ArrowUp: '↑', ArrowDown: '↓', PageDown: 'Page Down', PageUp: 'Page Up', Escape: 'Esc' };
+
+  const rows = () => {
+    const out = [];
+    document.querySelectorAll('[data-keymap]').forEach((el) => el.dataset.keymap.split('|').forEach((pair) => out.push(pair.split('='))));
+    document.querySelectorAll('[data-key], [data-keys]').forEach((el) => {
+      if (el.disabled || !el.getClientRects().length || /^\d$/.test(el.dataset.key)) return; // the digits are told at once
+      const keys = (el.dataset.key ?? '') !== '' ? [el.dataset.key] : (el.dataset.keys ?? '').split(' ').filter(Boolean);
+      if (keys.length) out.push([keys.map((k) => named[k] ?? k).join(', '), words(el)]);
+    });
+    document.querySelectorAll('[data-way]').forEach((a) => out.push([`Shift ${a.dataset.way}`, words(a.querySelector('b'))]));
+    out.push(['?', 'this list']);
+    return out;
+  };
+
+  const open = () => {
+    const list = map.querySelector('dl');
+    list.replaceChildren();
+    rows().forEach(([key, what]) => {
+      const [dt, dd] = ['dt', 'dd'].map((tag) => document.createElement(tag));
+      const kbd = document.createElement('kbd');
+      kbd.textContent = key;
+      dt.append(kbd);
+      dd.textContent = what;
+      list.append(dt, dd);
+    });
+    map.showModal();
+  };
+
+  opener.hidden = false;
+  opener.addEventListener('click', open);
+  window.addEventListener('keydown', (e) => {
+    if (e.key !== '?' || e.ctrlKey || e.metaKey || e.altKey || e.target.closest?.('input, textarea, select')) return;
+    e.preventDefault();
+    open();
+  });
+  map.addEventListener('keydown', (e) => { // what is beneath does not hear the keys meant for the list
+    e.stopPropagation();
+    if (e.key === '?') map.close();
+  });
+});
