@@ -412,6 +412,7 @@ var errInternal = errors.New("something went wrong inside Stepping; what was kep
 type page struct {
 	Title string
 	Look  string // light, dim or "" for the system's
+	Large bool   // all a quarter larger
 	Path  string
 	Name  string // of the account that is signed in, "" if none is needed
 	Out   bool   // nobody is signed in, and somebody must be
@@ -425,12 +426,13 @@ func (s *Server) render(c *gin.Context, status int, name, part, title string, bo
 	if err != nil || look != "light" && look != "dim" {
 		look = ""
 	}
+	size, _ := c.Cookie("size")
 	var around *way
 	if part == "layout" {
 		around = s.wayHere(c)
 	}
 	var buf bytes.Buffer
-	if err := s.pages[name].ExecuteTemplate(&buf, part, page{title, look, c.Request.URL.RequestURI(), c.GetString(nameKey), owner(c) == store.ID{}, around, body}); err != nil {
+	if err := s.pages[name].ExecuteTemplate(&buf, part, page{title, look, size == "large", c.Request.URL.RequestURI(), c.GetString(nameKey), owner(c) == store.ID{}, around, body}); err != nil {
 		s.logFor(c).Error("template", "page", name, "err", err)
 		http.Error(c.Writer, "Stepping could not draw this page. Go back and try again.", http.StatusInternalServerError)
 		return
@@ -594,10 +596,13 @@ func (s *Server) profileParam(c *gin.Context) (*store.Profile, bool) {
 	return &p, true
 }
 
-// setLook keeps the appearance in a cookie and returns to the page it came from.
+// setLook keeps the appearance, or the size, in a cookie and returns to the page it came from.
 func setLook(c *gin.Context) {
-	http.SetCookie(c.Writer, &http.Cookie{Name: "look", Value: c.PostForm("look"), Path: "/", MaxAge: 365 * 24 * 3600,
-		HttpOnly: true, SameSite: http.SameSiteStrictMode})
+	for _, name := range []string{"look", "size"} {
+		if v, given := c.GetPostForm(name); given {
+			http.SetCookie(c.Writer, &http.Cookie{Name: name, Value: v, Path: "/", MaxAge: 365 * 24 * 3600, HttpOnly: true, SameSite: http.SameSiteStrictMode})
+		}
+	}
 	c.Redirect(http.StatusSeeOther, localPath(c.PostForm("back")))
 }
 
