@@ -274,7 +274,9 @@ func recordingOf(r *http.Request) (*recorded, error) {
 			out.keep = true
 		case part.FormName() == "file" && part.FileName() != "":
 			out.name = strings.ToValidUTF8(part.FileName(), "?") // without directories: mime/multipart leaves them out
-			return out, out.read(part)
+			err := out.read(part)
+			_, _ = io.Copy(io.Discard, part) // a browser reads no answer before it has sent all; the limit of the route holds
+			return out, err
 		}
 	}
 }

@@ -41,31 +41,18 @@ func Prepare(src Source, rate, channels int, keep func([]float64) error) (*Signa
 	if channels == 1 {
 		right = nil
 	}
-	var clipped, all int
-	var lr, ll, rr, energy float64
-	flip, looked := 1.0, false
-	for all < MostSeconds*rate {
+	var in intake
+	for in.all < MostSeconds*rate {
 		n, err := src.Read(left, right)
+		in.look(left[:n], right)
 		for i := range n {
 			v := left[i]
-			if right != nil {
-				lr, ll, rr = lr+v*right[i], ll+v*v, rr+right[i]*right[i]
+			if in.flipped {
+				v = (v - right[i]) / 2
+			} else if right != nil {
+				v = (v + right[i]) / 2
 			}
-			if math.Abs(v) >= fullScale || right != nil && math.Abs(right[i]) >= fullScale {
-				clipped++
-			}
-		}
-		if right != nil && !looked && ll+rr > enoughToTell { // a file may begin with silence
-			if looked = true; lr < opposite*math.Sqrt(ll*rr) {
-				flip = -1
-			}
-		}
-		for i := range n {
-			v := left[i]
-			if right != nil {
-				v = (v + flip*right[i]) / 2
-			}
-			energy += v * v
+			in.energy += v * v
 			for _, out := range r.put(v) {
 				s.Samples = append(s.Samples, float32(out))
 			}
@@ -79,7 +66,7 @@ func Prepare(src Source, rate, channels int, keep func([]float64) error) (*Signa
 			}
 			kept = kept[:0]
 		}
-		all += n
+		in.all += n
 		if err == io.EOF {
 			break
 		}
@@ -87,23 +74,53 @@ func Prepare(src Source, rate, channels int, keep func([]float64) error) (*Signa
 			return nil, err
 		}
 	}
+	if err := s.finish(&in, rate); err != nil {
+		return nil, err
+	}
+	return s, nil
+}
+
+// intake is what was seen of a recording's samples while they came.
+type intake struct {
+	all, clipped       int
+	lr, ll, rr, energy float64 // sums of products of the channels, and of what is heard
+	flipped, looked    bool    // the second channel is turned round; it is known whether it has to be
+}
+
+// look counts what is clipped, and finds out once there is enough to tell whether two channels are of opposite phase: a file may begin with silence.
+func (in *intake) look(left, right []float64) {
+	for i, v := range left {
+		if right != nil {
+			in.lr, in.ll, in.rr = in.lr+v*right[i], in.ll+v*v, in.rr+right[i]*right[i]
+		}
+		if math.Abs(v) >= fullScale || right != nil && math.Abs(right[i]) >= fullScale {
+			in.clipped++
+		}
+	}
+	if right != nil && !in.looked && in.ll+in.rr > enoughToTell {
+		in.looked, in.flipped = true, in.lr < opposite*math.Sqrt(in.ll*in.rr)
+	}
+}
+
+// finish says what is odd about a recording, and takes away what lies under 30 Hz. ErrShort, ErrSilent.
+func (s *Signal) finish(in *intake, rate int) error {
 	switch {
-	case all < rate:
-		return nil, ErrShort
-	case math.Sqrt(energy/float64(all)) < silentRMS:
-		return nil, ErrSilent
+	case in.all < rate:
+		return ErrShort
+	case math.Sqrt(in.energy/float64(in.all)) < silentRMS:
+		return ErrSilent
 	}
-	if float64(clipped) > clippedShare*float64(all) {
-		s.Notes = append(s.Notes, fmt.Sprintf("The recording is clipped in %.1f%% of its samples: turn the input down, or what is said of loudness and of ringing strings is not to be trusted.", 100*float64(clipped)/float64(all)))
+	if float64(in.clipped) > clippedShare*float64(in.all) {
+		s.Notes = append(s.Notes, fmt.Sprintf("The recording is clipped in %.1f%% of its samples: turn the input down, or what is said of loudness and of ringing strings is not to be trusted.", 100*float64(in.clipped)/float64(in.all)))
 	}
-	if flip < 0 {
+	if in.flipped {
 		s.Notes = append(s.Notes, "The two channels are of opposite phase and would cancel each other: one was turned round.")
 	}
-	if all >= MostSeconds*rate {
+	if in.all >= MostSeconds*rate {
 		s.Notes = append(s.Notes, fmt.Sprintf("The recording is longer than %d minutes: the rest was not listened to.", MostSeconds/60))
 	}
 	highPass(s.Samples)
-	return s, nil
+	return nil
 }
 
 // Resampled is samples of another rate at Rate.
