@@ -74,8 +74,8 @@ func TestLooks(t *testing.T) {
 		b := newTab(t, s, size[0], size[1])
 		b.open("/")
 		for range 2 {
-			want := eval[string](b, "document.querySelector('.look button').value")
-			b.do(chromedp.Click(".look button"))
+			want := eval[string](b, "document.querySelector('.look button[name=look]').value")
+			b.do(chromedp.Click(".look button[name=look]"))
 			b.until("document.documentElement?.dataset.look === " + quote(want) + " && document.readyState === 'complete'")
 			b.open(s.tunePath(t, 0) + "?m=6")
 			look := eval[string](b, "document.documentElement.dataset.look")

@@ -11,13 +11,13 @@ func TestWidths(t *testing.T) {
 	s := newSite(t)
 	tune := s.tunePath(t, 0)
 	pages := []string{"/", tune, tune + "/practise", tune + "/ladder", tune + "/take", tune + "/log", tune + "/hear", tune + "/text", tune + "/suit", "/today", "/bench", "/patterns", "/chords", "/set", "/slides", "/profiles"}
-	widths := []int64{320, 390, 1024, 1920}
+	widths := map[string][]int64{"usual": {320, 390, 1024, 1920}, "large": {390, 1024, 1920}}
 	if testing.Short() {
-		widths = []int64{320, 1024}
+		widths = map[string][]int64{"usual": {320}, "large": {1024}}
 	}
 	b := newTab(t, s, 1280, 844)
 	for _, size := range []string{"usual", "large"} {
-		for _, w := range widths {
+		for _, w := range widths[size] {
 			b.do(chromedp.EmulateViewport(w, 844))
 			for _, p := range pages {
 				b.open(p)
