@@ -3,7 +3,6 @@ package web
 import (
 	"bufio"
 	"context"
-	"encoding/binary"
 	"encoding/json"
 	"errors"
 	"fmt"
@@ -12,6 +11,7 @@ import (
 	"mime/multipart"
 	"net/http"
 	"os"
+	"slices"
 	"strings"
 	"time"
 
@@ -19,6 +19,7 @@ import (
 
 	"stepping/core/plan"
 	"stepping/core/practice"
+	"stepping/core/sound"
 	"stepping/core/take"
 	"stepping/core/tune"
 	"stepping/formats/plandoc"
@@ -55,6 +56,7 @@ type takeBody struct {
 // keptTake is a row of the list of takes.
 type keptTake struct {
 	ID, When, Name string
+	At             time.Time
 	Summary        take.Summary
 	Length         string
 }
@@ -121,19 +123,23 @@ func (s *Server) addKept(c *gin.Context, t *store.Tune, b *takeBody) error {
 			continue
 		}
 		docs = append(docs, d)
-		b.Kept = append(b.Kept, keptTake{takes[i].ID.String(), moment(takes[i].At), takes[i].Name, d.Summary, clock(float64(takes[i].Samples) / take.KeptRate)})
+		b.Kept = append(b.Kept, newKeptTake(&takes[i], d))
 	}
 	if len(docs) > 1 {
 		old := len(docs) - 1
-		for i := range takes[:len(docs)] {
-			if takes[0].At.Sub(takes[i].At) >= 7*24*time.Hour {
-				old = i
-				break
-			}
+		if i := slices.IndexFunc(b.Kept, func(k keptTake) bool { return b.Kept[0].At.Sub(k.At) >= aWeek }); i > 0 {
+			old = i
 		}
 		b.Better, b.Since = take.Changes(&docs[old].Summary, &docs[0].Summary), b.Kept[old].When
 	}
 	return nil
+}
+
+// aWeek is how far back what has become better is looked for, if there is a recording so old.
+const aWeek = 7 * 24 * time.Hour
+
+func newKeptTake(t *store.Take, d *plandoc.TakeDoc) keptTake {
+	return keptTake{t.ID.String(), moment(t.At), t.Name, t.At, d.Summary, clock(float64(t.Samples) / take.KeptRate)}
 }
 
 func docOf(t *store.Take) (*plandoc.TakeDoc, error) {
@@ -296,7 +302,8 @@ func (r *recorded) read(part *multipart.Part) error {
 		to = bufio.NewWriter(r.sound)
 		keep = func(samples []float64) error {
 			r.samples += int64(len(samples))
-			return writeSamples(to, samples)
+			_, err := to.Write(sound.AppendSamples(nil, samples))
+			return err
 		}
 	}
 	if r.signal, err = take.Prepare(in, in.Rate, in.Channels, keep); err != nil {
@@ -309,16 +316,6 @@ func (r *recorded) read(part *multipart.Part) error {
 		return to.Flush()
 	}
 	return nil
-}
-
-// writeSamples writes samples of -1 to 1 as 16 bits, little end first.
-func writeSamples(w io.Writer, samples []float64) error {
-	out := make([]byte, 0, 2*len(samples))
-	for _, v := range samples {
-		out = binary.LittleEndian.AppendUint16(out, uint16(int16(math.Round(32767*max(-1, min(1, v))))))
-	}
-	_, err := w.Write(out)
-	return err
 }
 
 // passesOf are the steps of the ladder that a take may have been, the likeliest first.

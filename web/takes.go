@@ -129,7 +129,7 @@ func (s *Server) besides(c *gin.Context) {
 			return
 		}
 		docs = append(docs, d)
-		b.Sides = append(b.Sides, besideTake{keptTake: keptTake{takes[i].ID.String(), moment(takes[i].At), takes[i].Name, d.Summary, clock(float64(takes[i].Samples) / take.KeptRate)}})
+		b.Sides = append(b.Sides, besideTake{keptTake: newKeptTake(&takes[i], d)})
 	}
 	status := http.StatusOK
 	if len(docs) != 2 {
@@ -251,7 +251,7 @@ func (s *Server) sendSamples(c *gin.Context, n int, next func([]float64) ([]floa
 			return
 		}
 		patient(c)
-		if err := writeSamples(c.Writer, out); err != nil {
+		if _, err := c.Writer.Write(sound.AppendSamples(nil, out)); err != nil {
 			s.unheard(c, err)
 			return
 		}

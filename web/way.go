@@ -2,6 +2,7 @@ package web
 
 import (
 	"fmt"
+	"net/http"
 	"strings"
 	"time"
 
@@ -14,6 +15,7 @@ import (
 type way struct {
 	ID, Title string
 	Steps     []wayStep
+	Left      string // where to come back to, "" if this page is no such place
 }
 
 // wayStep is one place of the way.
@@ -33,7 +35,7 @@ var wayOf = map[string]string{
 const tuneKey = "tune"
 
 // wayHere is the way of the tune that a request is about, nil if it is about none. A database that is away costs the notes alone.
-func (s *Server) wayHere(c *gin.Context) *way {
+func (s *Server) wayHere(c *gin.Context, status int) *way {
 	v, _ := c.Get(tuneKey)
 	t, ok := v.(*store.Tune)
 	if !ok {
@@ -61,11 +63,25 @@ func (s *Server) wayHere(c *gin.Context) *way {
 		}
 	}
 	w := &way{ID: t.ID.String(), Title: t.Title}
+	if status == http.StatusOK && c.Request.Method == http.MethodGet {
+		w.Left = leftAt(c, "/tunes/"+w.ID)
+	}
 	for i, st := range []wayStep{{Name: "Tune", Link: "/text"}, {Name: "Tuning", Link: "/suit", Note: tuned}, {Name: "Plan", Note: kept}, {Name: "Hear", Link: "/hear"}, {Name: "Practise", Link: "/practise", Note: played}, {Name: "Record", Link: "/take", Note: recorded}} {
 		st.Key, st.Here, st.Link = i+1, st.Name == here, "/tunes/"+w.ID+st.Link
 		w.Steps = append(w.Steps, st)
 	}
 	return w
+}
+
+// leftAt is where to come back to from a page of a tune that is there: a recording may be gone by then, and a sitting over.
+func leftAt(c *gin.Context, tune string) string {
+	switch {
+	case c.FullPath() == keptRoute:
+		return tune + "/take"
+	case c.Query("part") != "":
+		return c.Request.URL.Path
+	}
+	return c.Request.URL.RequestURI()
 }
 
 // daysAgo is a time in the past as one says it.

@@ -47,6 +47,10 @@ func TestWay(t *testing.T) {
 	b.open("/")
 	b.until("document.querySelector('[data-tune=\"" + strings.Split(path, "/")[2] + "\"]').getAttribute('href').endsWith('/hear?bars=1-2')")
 
+	b.expect() // an address of the tune that is not there is no place to come back to
+	b.open(path + "/takes/none")
+	b.open("/")
+	b.until("document.querySelector('[data-tune=\"" + strings.Split(path, "/")[2] + "\"]').getAttribute('href').endsWith('/hear?bars=1-2')")
 	b.open(path + "/text")
 	b.do(chromedp.Click(".take-drop summary"))
 	b.do(chromedp.Click(".take-drop .act-warn"))

@@ -375,11 +375,16 @@ func (s *Sound) more() bool {
 		return true
 	}
 	n := s.Samples(s.block[:])
-	s.ready = s.bytes[:2*n]
-	for i, v := range s.block[:n] {
-		binary.LittleEndian.PutUint16(s.bytes[2*i:], uint16(int16(math.Round(32767*math.Max(-1, math.Min(1, v))))))
-	}
+	s.ready = AppendSamples(s.bytes[:0], s.block[:n])
 	return n > 0
+}
+
+// AppendSamples appends samples of -1 to 1 as 16 bits, little end first; what is louder is cut off.
+func AppendSamples(dst []byte, samples []float64) []byte {
+	for _, v := range samples {
+		dst = binary.LittleEndian.AppendUint16(dst, uint16(int16(math.Round(32767*math.Max(-1, math.Min(1, v))))))
+	}
+	return dst
 }
 
 // HeaderBytes is the length of a RIFF file's header.

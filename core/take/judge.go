@@ -94,7 +94,7 @@ func (s *Signal) Judge(p *plan.Plan) (*Take, error) {
 				continue
 			}
 			last[st.String-1] = st.Note.Pitch().Hertz(440)
-			n := Note{Moment: t, Part: st.Part, String: st.String, AtSec: from, OnsetMs: 1000 * told(late[i]), DurSec: to - from, Plucked: st.Digit != "", Loud: loud[i]}
+			n := Note{Moment: t, Part: st.Part, String: st.String, AtSec: from, OnsetMs: 1000 * orZero(late[i]), DurSec: to - from, Plucked: st.Digit != "", Loud: loud[i]}
 			n.Cents, n.Spread, n.Sure = m.pitch(&exp[t], st.String, from, to)
 			n.Sure *= places[i].Sure
 			if n.Sure >= SureOf {
@@ -191,8 +191,8 @@ func lateness(p *plan.Plan, places []Place, stops []Stop) []float64 {
 	return out
 }
 
-// told is a value, 0 where there is none.
-func told(x float64) float64 {
+// orZero is a value, 0 where there is none.
+func orZero(x float64) float64 {
 	if math.IsNaN(x) {
 		return 0
 	}

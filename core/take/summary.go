@@ -164,8 +164,8 @@ func Changes(before, now *Summary) (out []Change) {
 				out = append(out, Change{is.Bar, fmt.Sprintf("bar %s: %s", is.Place, text), by > 0, math.Abs(by) / limit})
 			}
 		}
-		tell(old.Cents, is.Cents, OffCents, fmt.Sprintf("%s cents, now %s", signed(old.Cents), signed(is.Cents)))
-		tell(old.LateMs, is.LateMs, OffMs, fmt.Sprintf("%s ms, now %s", signed(old.LateMs), signed(is.LateMs)))
+		tell(old.Cents, is.Cents, OffCents, fmt.Sprintf("%s cents, now %s", Signed(old.Cents), Signed(is.Cents)))
+		tell(old.LateMs, is.LateMs, OffMs, fmt.Sprintf("%s ms, now %s", Signed(old.LateMs), Signed(is.LateMs)))
 		tell(float64(old.Ringing), float64(is.Ringing), 1, fmt.Sprintf("%d strings left ringing, now %d", old.Ringing, is.Ringing))
 		tell(float64(old.Missing), float64(is.Missing), 1, fmt.Sprintf("%d notes missing, now %d", old.Missing, is.Missing))
 	}
@@ -173,8 +173,8 @@ func Changes(before, now *Summary) (out []Change) {
 	return out[:min(len(out), mostChanges)]
 }
 
-// signed is a whole number with its sign; 0 has none.
-func signed(x float64) string {
+// Signed is a whole number with its sign; 0 has none.
+func Signed(x float64) string {
 	if math.Round(x) == 0 {
 		return "0"
 	}

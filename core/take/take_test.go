@@ -458,7 +458,7 @@ func TestVibrato(t *testing.T) {
 	}
 }
 
-// TestTuner: a plucked string is told within a cent 0.3 s after it was plucked, whatever it was tuned to and whatever else rings faintly; silence and noise have no pitch; the string is told by where it may be on its way.
+// TestTuner: a plucked string is told within a cent 0.3 s after it was plucked, whatever it was tuned to and whatever else rings faintly; silence and noise have no pitch.
 func TestTuner(t *testing.T) {
 	worst, early := 0.0, 0.0
 	rng := rand.New(rand.NewPCG(7, 1))
@@ -495,16 +495,6 @@ func TestTuner(t *testing.T) {
 	}
 	if p := take.ListenTo(make([]float32, take.Rate/2)); p.Hz != 0 {
 		t.Errorf("silence has %.1f Hz", p.Hz)
-	}
-	pegs := []take.Peg{{329.63, 293.66}, {246.94, 220}, {196, 185}, {146.83, 146.83}, {110, 110}, {82.41, 73.42}}
-	for _, c := range []struct {
-		hz              float64
-		turning         int
-		string, octaves int
-	}{{78, 5, 5, 0}, {73.42, 5, 5, 0}, {146.9, 5, 3, 0}, {36.7, 5, 5, -1}, {196, 2, 2, 0}, {220, 2, 1, 0}, {293, 5, 0, 0}, {640, 1, -1, 0}, {446, 1, 1, 1}} {
-		if s, o := take.Which(c.hz, pegs, c.turning); s != c.string || o != c.octaves {
-			t.Errorf("%g Hz while string %d is turned: string %d, %d octaves off", c.hz, c.turning+1, s+1, o)
-		}
 	}
 }
 

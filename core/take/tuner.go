@@ -69,41 +69,5 @@ func lastOnset(x []float32) int {
 	return at
 }
 
-// Peg is a string on its way from one pitch to another, in Hz.
-type Peg struct{ From, To float64 }
-
-// Of which string was plucked: how far in cents beside its way a string may lie, and how near to an octave beside its goal one that was tuned to the wrong octave.
-const (
-	besidesWay    = 250.0
-	besidesOctave = 80.0
-)
-
-// Which tells which of the strings was plucked at a pitch, counted from 0, and by how many octaves too high or too low it is tuned: the one that is being turned, whose index is turning, if the pitch lies on its way; else the nearest; -1 if
-// none is near.
-func Which(hz float64, pegs []Peg, turning int) (string, octaves int) {
-	off := func(p Peg) float64 { // from its way
-		low, high := math.Min(p.From, p.To), math.Max(p.From, p.To)
-		return math.Max(0, math.Max(cents(low, hz), cents(hz, high)))
-	}
-	best := -1
-	for i, p := range pegs {
-		if d := off(p); d <= besidesWay && (best < 0 || d < off(pegs[best])) {
-			best = i
-		}
-	}
-	if turning >= 0 && turning < len(pegs) {
-		p := pegs[turning]
-		if best >= 0 && off(p) <= off(pegs[best]) {
-			return turning, 0
-		}
-		for _, o := range []int{-1, 1} {
-			if best < 0 && math.Abs(cents(hz, p.To*math.Exp2(float64(o)))) <= besidesOctave {
-				return turning, o
-			}
-		}
-	}
-	return best, 0
-}
-
 // cents is by how much a lies above b.
 func cents(a, b float64) float64 { return 1200 * math.Log2(a/b) }

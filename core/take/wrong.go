@@ -36,6 +36,7 @@ const (
 	risesDB     = 10.0
 	insteadDB   = -10.0 // under the loudest, at least
 	leastOfIt   = 3     // partials by which it is heard
+	samePitch   = 80.0  // cents within which two places count as one pitch
 	punctual    = 0.06  // seconds beside its time within which a moment is surely the one that it is taken for
 	strokeFrame = longFrame
 )
@@ -53,7 +54,7 @@ func (m *meter) absent(e *expected, str int, from, to float64) bool {
 		if at+strokeFrame > len(m.samples) || at+strokeFrame > int(to*Rate) {
 			break
 		}
-		if m.stands(e, e.hzOf(str), at, own) {
+		if m.sounds(e, e.hzOf(str), at, own) {
 			return false
 		}
 		listened = true
@@ -61,8 +62,8 @@ func (m *meter) absent(e *expected, str int, from, to float64) bool {
 	return listened
 }
 
-// stands reports whether any of a string's own partials is heard in a frame.
-func (m *meter) stands(e *expected, hz float64, at int, own []partial) bool {
+// sounds reports whether any of a string's own partials is heard in a frame.
+func (m *meter) sounds(e *expected, hz float64, at int, own []partial) bool {
 	lines := m.transform(at, strokeFrame)
 	loudest := 0.0
 	for _, tn := range e.tones {
@@ -97,7 +98,7 @@ func (m *meter) instead(p *plan.Plan, e *expected, st *play.Stroke, from float64
 				rose++
 			}
 		}
-		if rose >= leastOfIt && !slices.ContainsFunc(found, func(f Instead) bool { return math.Abs(cents(f.Hz, c.Hz)) < besidesOctave }) {
+		if rose >= leastOfIt && !slices.ContainsFunc(found, func(f Instead) bool { return math.Abs(cents(f.Hz, c.Hz)) < samePitch }) {
 			found = append(found, c)
 		}
 	}
@@ -112,7 +113,7 @@ func candidates(p *plan.Plan, st *play.Stroke) (out []Instead) {
 	add := func(str, fret int) {
 		if str >= 1 && str <= tuning.Strings && fret >= p.Request.Capo {
 			hz := (p.Request.Tuning.Open(str) + pitch.Pitch(fret)*pitch.HalfStep).Hertz(440)
-			if math.Abs(cents(hz, st.Note.Pitch().Hertz(440))) > besidesOctave {
+			if math.Abs(cents(hz, st.Note.Pitch().Hertz(440))) > samePitch {
 				out = append(out, Instead{str, fret, hz})
 			}
 		}

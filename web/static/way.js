@@ -2,7 +2,7 @@
 document.addEventListener('DOMContentLoaded', () => {
   const way = document.querySelector('.way');
   if (way) {
-    localStorage.setItem(`left:${way.dataset.left}`, location.pathname + location.search);
+    if (way.dataset.left) localStorage.setItem(`left:${way.dataset.of}`, way.dataset.left);
     window.addEventListener('keydown', (e) => {
       const digit = /^Digit([1-6])$/.exec(e.code);
       if (!digit || !e.shiftKey || e.ctrlKey || e.metaKey || e.altKey || e.target.closest?.('input, textarea, select')) return;

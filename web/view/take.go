@@ -145,12 +145,12 @@ func NewHeard(p *plan.Plan, d *plandoc.TakeDoc) map[int]Heard {
 		}
 		h := out[m]
 		if n.Sure >= take.SureOf && h.Cents == "" {
-			h.Cents, h.Off = Signed(n.Cents)+"¢", h.Off || math.Abs(n.Cents) >= take.OffCents
-			h.Words += fmt.Sprintf(", heard %.0f cents %s", math.Abs(n.Cents), Sided(n.Cents, "sharp", "flat"))
+			h.Cents, h.Off = take.Signed(n.Cents)+"¢", h.Off || math.Abs(n.Cents) >= take.OffCents
+			h.Words += fmt.Sprintf(", heard %.0f cents %s", math.Abs(n.Cents), sided(n.Cents, "sharp", "flat"))
 		}
 		if n.Plucked && h.Ms == "" {
-			h.Ms, h.Off = Signed(n.OnsetMs)+"ms", h.Off || math.Abs(n.OnsetMs) >= take.OffMs
-			h.Words += fmt.Sprintf(", %.0f ms %s", math.Abs(n.OnsetMs), Sided(n.OnsetMs, "late", "early"))
+			h.Ms, h.Off = take.Signed(n.OnsetMs)+"ms", h.Off || math.Abs(n.OnsetMs) >= take.OffMs
+			h.Words += fmt.Sprintf(", %.0f ms %s", math.Abs(n.OnsetMs), sided(n.OnsetMs, "late", "early"))
 		}
 		out[m] = h
 	}
@@ -162,16 +162,8 @@ func NewHeard(p *plan.Plan, d *plandoc.TakeDoc) map[int]Heard {
 	return out
 }
 
-// Signed is a whole number with its sign; 0 has none.
-func Signed(x float64) string {
-	if math.Round(x) == 0 {
-		return "0"
-	}
-	return fmt.Sprintf("%+.0f", x)
-}
-
-// Sided is the word for a value over or under 0.
-func Sided(x float64, over, under string) string {
+// sided is the word for a value over or under 0.
+func sided(x float64, over, under string) string {
 	if x < 0 {
 		return under
 	}
