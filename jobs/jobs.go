@@ -96,19 +96,20 @@ func Start[T any](r *Registry, key Key, basis string, w Work, limit time.Duratio
 		go old.Stop()
 		r.forget(key)
 	}
-	if len(r.jobs)-len(r.old) >= mostWaiting {
-		return nil, &NotReady{}
+	place, err := r.pool.queue(w)
+	if err != nil {
+		return nil, err
 	}
 	ctx, stop := context.WithCancelCause(context.Background())
 	j := &Job[T]{r: r, key: key, basis: basis, stop: stop, done: make(chan struct{})}
 	j.idle = time.AfterFunc(r.grace, func() { stop(ErrStopped) })
 	r.jobs[key] = j
 	r.wait.Add(1)
-	go j.run(ctx, w, limit, work)
+	go j.run(ctx, place, limit, work)
 	return j, nil
 }
 
-func (j *Job[T]) run(ctx context.Context, w Work, limit time.Duration, work func(context.Context, *Job[T]) (T, error)) {
+func (j *Job[T]) run(ctx context.Context, place *waiter, limit time.Duration, work func(context.Context, *Job[T]) (T, error)) {
 	defer j.r.wait.Done()
 	whole := ctx
 	defer func() {
@@ -124,10 +125,10 @@ func (j *Job[T]) run(ctx context.Context, w Work, limit time.Duration, work func
 		j.stop(nil)
 		j.r.ended(j.key, j)
 	}()
-	if j.err = j.r.pool.enter(ctx, w); j.err != nil {
+	if j.err = j.r.pool.await(ctx, place); j.err != nil {
 		return
 	}
-	defer j.r.pool.leave(w)
+	defer j.r.pool.leave(place.Work)
 	if limit > 0 {
 		var over context.CancelFunc
 		ctx, over = context.WithTimeout(ctx, limit)

@@ -133,15 +133,18 @@ func TestBounds(t *testing.T) {
 	defer r.Close()
 	var running []*Job[int]
 	var busy *NotReady
-	for i := 0; !errors.As(nil, &busy); i++ {
+	for i := range 2 + mostWaitingOwner { // two of them run
 		j, err := Start(r, Key{Of: "a", Part: string(rune('0' + i))}, "", Work{}, 0, endless)
-		if errors.As(err, &busy) {
-			break
-		}
-		if err != nil || i > 2*mostWaiting {
+		if err != nil {
 			t.Fatal(i, err)
 		}
 		running = append(running, j)
+	}
+	if _, err := Start(r, Key{Of: "b"}, "", Work{}, 0, endless); !errors.As(err, &busy) {
+		t.Errorf("one more than may wait: %v", err)
+	}
+	if j := Find[int](r, Key{Of: "b"}); j != nil {
+		t.Error("what was refused is kept")
 	}
 	for _, j := range running {
 		j.Drop()

@@ -43,7 +43,17 @@ func newPool(slots int) *pool {
 
 // enter waits for a turn; leave has to be called after it. *NotReady if too much waits already, or ctx's error.
 func (p *pool) enter(ctx context.Context, w Work) error {
+	v, err := p.queue(w)
+	if err != nil {
+		return err
+	}
+	return p.await(ctx, v)
+}
+
+// queue takes a place among what waits, which await has to be called for. *NotReady if too much waits already.
+func (p *pool) queue(w Work) (*waiter, error) {
 	p.mu.Lock()
+	defer p.mu.Unlock()
 	mine := 0
 	for _, v := range p.waiting {
 		if v.Owner == w.Owner {
@@ -51,13 +61,16 @@ func (p *pool) enter(ctx context.Context, w Work) error {
 		}
 	}
 	if len(p.waiting) >= mostWaiting || mine >= mostWaitingOwner {
-		p.mu.Unlock()
-		return &NotReady{}
+		return nil, &NotReady{}
 	}
 	v := &waiter{w, make(chan struct{})}
 	p.waiting = append(p.waiting, v)
 	p.grant()
-	p.mu.Unlock()
+	return v, nil
+}
+
+// await waits for v's turn; leave has to be called after it. An error is ctx's, and its place is given up.
+func (p *pool) await(ctx context.Context, v *waiter) error {
 	select {
 	case <-v.turn:
 		return nil
@@ -68,7 +81,7 @@ func (p *pool) enter(ctx context.Context, w Work) error {
 	if i := slices.Index(p.waiting, v); i >= 0 {
 		p.waiting = slices.Delete(p.waiting, i, i+1)
 	} else {
-		p.over(w) // its turn came at the same time
+		p.over(v.Work) // its turn came at the same time
 	}
 	return ctx.Err()
 }
