@@ -110,12 +110,12 @@ func TestTakePage(t *testing.T) {
 	}
 }
 
-// microphone lets the browser hear a WAV file of our own, after some seconds of silence.
+// microphone lets the browser hear a WAV file of our own, after some seconds of silence and before half a minute of it: the browser begins the file anew when it ends.
 func microphone(t *testing.T, lead int, file []byte) {
 	t.Helper()
 	rate := int(binary.LittleEndian.Uint32(file[24:]))
-	silence := make([]byte, 2*rate*lead)
-	out := slices.Concat(sound.Header(rate, (len(silence)+len(file)-sound.HeaderBytes)/2), silence, file[sound.HeaderBytes:])
+	heard := slices.Concat(make([]byte, 2*rate*lead), file[sound.HeaderBytes:], make([]byte, 2*rate*30))
+	out := slices.Concat(sound.Header(rate, len(heard)/2), heard)
 	if err := os.WriteFile(fakeMicrophone, out, 0o600); err != nil {
 		t.Fatal(err)
 	}
@@ -130,7 +130,7 @@ func TestRecording(t *testing.T) {
 	if status != 200 {
 		t.Fatal(status)
 	}
-	microphone(t, 4, []byte(file))
+	microphone(t, 6, []byte(file))
 	b := newTab(t, s, 1280, 800)
 	b.open(path + "/take")
 	b.give([]byte(file))
