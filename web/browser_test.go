@@ -297,7 +297,7 @@ func TestWholeJob(t *testing.T) {
 	if got := c.text(".column"); got != before {
 		t.Errorf("after a restart the plan differs:\n%s\nbefore:\n%s", got, before)
 	}
-	if !strings.Contains(c.text(".setup summary"), "capo 2") {
+	if !strings.Contains(c.text(".head-facts"), "capo 2") {
 		t.Error("the setup was lost")
 	}
 	c.exports(path)
@@ -337,6 +337,9 @@ func (b *tab) overrule() {
 	if why := b.text(".place-why"); !strings.ContainsAny(why, "0123456789") {
 		b.t.Errorf("a reason without figures: %q", why)
 	}
+	b.key("1") // nothing is taken unseen: the other places come first
+	b.until("!document.getElementById('elsewhere').hidden && !document.querySelector('.pinned')")
+	b.accessible("the other places")
 	b.key("1")
 	b.until("document.querySelector('.pinned')")
 	if got := b.text(".place.is-chosen .place-text"); got != wanted {
@@ -358,17 +361,18 @@ func (b *tab) overrule() {
 // setup changes tuning, capo, tempo and thumb, with one wrong value on the way.
 func (b *tab) setup() {
 	b.t.Helper()
-	b.until("document.querySelector('.beneath')")
+	b.until("document.querySelector('ul.why')")
 	old := b.text(".column")
-	b.do(chromedp.Click(".setup summary"), chromedp.SetValue("#capo", "44"))
+	b.key("y")
+	b.do(chromedp.SetValue("#capo", "44"))
 	b.until("document.querySelector('#setup-fault')")
 	if eval[string](b, "document.querySelector('#capo').value") != "44" {
 		b.t.Error("the wrong capo was not kept for mending")
 	}
 	// Every change plans anew at once.
-	for _, set := range [][3]string{{"#capo", "2", "capo 2"}, {"#tuning", "D A D G A D", "D A D G A D"}, {"#tempo", "72", "72 bpm"}, {"#thumb", "steady", "thumb steady"}} {
+	for _, set := range [][3]string{{"#capo", "2", "capo 2"}, {"#tuning", "D A D G A D", "D A D G A D"}, {"#tempo", "72", "72"}, {"#thumb", "steady", "thumb steady"}} {
 		b.do(chromedp.Focus(set[0]), chromedp.SetValue(set[0], set[1]))
-		b.until("document.querySelector('.setup summary').innerText.includes(" + quote(set[2]) + ") && !document.querySelector('#setup-fault') && document.querySelector('.beneath')")
+		b.until("(document.querySelector('.head-facts').innerText + document.querySelector('.ear-tempo').innerText).includes(" + quote(set[2]) + ") && !document.querySelector('#setup-fault') && document.querySelector('ul.why') && document.querySelector('.answer').getClientRects().length")
 		if eval[string](b, "document.activeElement.id") != strings.TrimPrefix(set[0], "#") {
 			b.t.Errorf("the focus left %s", set[0])
 		}
@@ -413,8 +417,8 @@ func TestTwoTabs(t *testing.T) {
 	path := s.tunePath(t, 0)
 	first, second := newTab(t, s, 1280, 800), newTab(t, s, 1280, 800)
 	second.expect()
-	first.open(path)
-	second.open(path)
+	first.open(path + "?leaf=elsewhere")
+	second.open(path + "?leaf=elsewhere")
 	first.key("1")
 	first.until("document.querySelector('.pinned')")
 	second.key("2")
@@ -477,7 +481,7 @@ func TestTextAndPins(t *testing.T) {
 	b := newTab(t, s, 1280, 800)
 	b.expect()
 	path := s.tunePath(t, 0)
-	b.open(path)
+	b.open(path + "?leaf=elsewhere")
 	b.key("1")
 	b.until("document.querySelector('.mark-pin')")
 	b.do(chromedp.Navigate(s.URL + path + "/text"))
@@ -522,7 +526,7 @@ func TestHandsOn(t *testing.T) {
 	b.expect()
 	b.open(s.tunePath(t, 0) + "?m=4")
 	b.until("document.querySelector('.strum-list')")
-	for key, want := range map[string]string{"t": "thumb", "s": "silence", "d": "slide", "a": ""} {
+	for key, want := range map[string]string{"n": "thumb", "q": "silence", "d": "slide", "a": ""} {
 		b.key(key)
 		b.until("document.querySelector('.time').dataset.shown === " + quote(want))
 	}
@@ -535,20 +539,32 @@ func TestHandsOn(t *testing.T) {
 	if fronts := eval[int](b, "document.querySelectorAll('.front li.is-struck').length"); fronts == 0 {
 		t.Error("the front view shows nothing struck")
 	}
-	b.key("h")
+	for key, leaf := range map[string]string{"w": "why", "e": "elsewhere", "s": "silence", "v": "vary", "y": "setup", "t": "time", "p": "pace"} {
+		b.key(key)
+		b.until("!document.getElementById(" + quote(leaf) + ").hidden && document.querySelectorAll('.leaf:not([hidden])').length === 1")
+		if low := eval[float64](b, "Math.max(document.documentElement.scrollHeight, document.querySelector('.leaves').getBoundingClientRect().bottom)"); low > 800 {
+			t.Errorf("%s lies under the fold, at %.0f", leaf, low)
+		}
+		b.accessible("plan page with " + leaf)
+	}
+	b.key("p")
 	b.until("document.querySelector('.moves')")
 	b.accessible("plan page with its pace")
 	ceiling := b.text(".head-facts b")
-	if b.text("[data-key=x]") == "" {
+	if b.text("#pace [data-key='1']") == "" {
 		t.Fatal("no relief for the hardest move")
 	}
-	b.key("x")
+	b.key("1")
 	b.until("document.querySelector('.mark-pin')")
-	b.until("document.querySelector('.beneath')")
+	b.until("document.querySelector('ul.why') && document.querySelector('#pace .moves')")
+	if said := b.text("#said"); !strings.Contains(said, "top tempo") || !strings.Contains(said, "bar ") {
+		t.Errorf("what changed is not told: %q", said)
+	}
 	if got := b.text(".head-facts b"); len(got) < len(ceiling) || len(got) == len(ceiling) && got <= ceiling {
 		t.Errorf("the ceiling was %s and is %s", ceiling, got)
 	}
-	b.do(chromedp.Click(".mine summary"), chromedp.SetValue("#first", "13"), chromedp.SetValue("#last", "14"), chromedp.SetValue("#choice", "no-slide"), chromedp.Submit("#first"))
+	b.key("y")
+	b.do(chromedp.SetValue("#first", "13"), chromedp.SetValue("#last", "14"), chromedp.SetValue("#choice", "no-slide"), chromedp.Submit("#first"))
 	b.until("[...document.querySelectorAll('.pin-list a')].some(a => a.textContent === 'bar 13 to 14, no slide')")
 	b.open(s.tunePath(t, 0))
 	b.key("c")

@@ -4,6 +4,7 @@ import (
 	"errors"
 	"fmt"
 	"net/http"
+	"net/url"
 	"strconv"
 	"strings"
 
@@ -102,7 +103,7 @@ func (s *Server) finish(c *gin.Context, ch *change, err error) {
 		s.showPlan(c, http.StatusOK, ch.tune.ID, ch.moment, planNote{})
 		return
 	}
-	c.Redirect(http.StatusSeeOther, "/tunes/"+ch.tune.ID.String()+"?m="+strconv.Itoa(atoi(ch.moment)))
+	c.Redirect(http.StatusSeeOther, "/tunes/"+ch.tune.ID.String()+"?"+url.Values{"m": {strconv.Itoa(atoi(ch.moment))}, "leaf": {leafOr(c.PostForm("leaf"))}}.Encode())
 }
 
 func atoi(s string) int {

@@ -23,15 +23,15 @@ func TestFigures(t *testing.T) {
 	s := newSite(t)
 	b := newTab(t, s, 1280, 800)
 	path := s.tunePath(t, 0)
-	b.open(path + "?m=6")
+	b.open(path + "?m=6&leaf=elsewhere")
 	var page, pin, undo []float64
 	for range 7 {
 		page = append(page, eval[float64](b, "(() => { const x = new XMLHttpRequest(), t = performance.now(); x.open('GET', "+quote(path+"?m=6")+", false); x.send(); return performance.now() - t })()"))
 	}
 	for place := range 6 { // another place each time, so that every pin is planned anew
-		b.until("document.querySelector('.beneath [data-key]')")
+		b.until("document.querySelector('#elsewhere [data-key]')")
 		pin = append(pin, b.timed(strconv.Itoa(place+1), "document.querySelector('.mark-pin')"))
-		b.until("document.querySelector('.beneath [data-key]')")
+		b.until("document.querySelector('#elsewhere [data-key]')")
 		undo = append(undo, b.timed("u", "!document.querySelector('.mark-pin')"))
 	}
 	slices.Sort(page)
@@ -99,8 +99,8 @@ func TestScreenshots(t *testing.T) {
 	take("today", 1280, 800, "/today", nil)
 	take("log", 1280, 1300, s.tunePath(t, 0)+"/log", nil)
 	take("pace", 1280, 800, s.tunePath(t, 1)+"?m=13", func(b *tab) {
-		b.until("document.querySelector('.beneath')")
-		b.key("h")
+		b.until("document.querySelector('ul.why')")
+		b.key("p")
 		b.until("document.querySelector('.moves')")
 		b.do(chromedp.Sleep(500 * time.Millisecond))
 	})
@@ -112,7 +112,7 @@ func TestScreenshots(t *testing.T) {
 		b.until("document.querySelector('.verdict-list')")
 	})
 	take("slides", 1280, 900, "/slides", nil)
-	take("sheet", 1280, 1000, s.tunePath(t, 2)+"/print", nil)
+	take("sheet", 1280, 1000, s.tunePath(t, 2)+"/whole", nil)
 	_, _, header := s.ask(t, "POST", "/drafts", url.Values{"abc": {strings.Replace(aTab, "|5---4---2---0---|", "|5---4---3---0---|", 1)}})
 	take("draft", 1280, 800, header.Get("Location"), nil)
 	_, _, header = s.ask(t, "POST", "/neck", url.Values{})

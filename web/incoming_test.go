@@ -265,7 +265,7 @@ var pdfPages = regexp.MustCompile(`/Type\s*/Page[^s]`)
 func TestSheet(t *testing.T) {
 	s := newSite(t)
 	b := newTab(t, s, 1280, 800)
-	b.open(s.tunePath(t, 0) + "/print")
+	b.open(s.tunePath(t, 0) + "/whole")
 	b.accessible("sheet")
 	if n := eval[int](b, "document.querySelectorAll('.paper-no').length"); n < 16 {
 		t.Errorf("%d bars", n)

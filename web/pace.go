@@ -7,6 +7,7 @@ import (
 	"github.com/gin-gonic/gin"
 
 	"stepping/core/plan"
+	"stepping/core/play"
 	"stepping/core/tune"
 	"stepping/web/view"
 )
@@ -50,7 +51,7 @@ const (
 )
 
 // reliefKeys take the best relief of each hard move.
-var reliefKeys = [hardMoves]string{"x", "y", "z"}
+var reliefKeys = [hardMoves]string{"1", "2", "3"}
 
 // pace answers with the moves that hold the tempo down and what would raise it: a page, or
 // for the script its part.
@@ -91,7 +92,7 @@ func newMove(c *gin.Context, p *plan.Plan, v plan.Move) (moveView, error) {
 		if r.Moment != v.Moment {
 			text += fmt.Sprintf(" before it, bar %s beat %s", at.Printed, view.Beat(at))
 		}
-		out.Reliefs = append(out.Reliefs, reliefView{text, holdsText(&r), fmt.Sprintf("%+.2f", r.Extra), view.PinJSON(&pin)})
+		out.Reliefs = append(out.Reliefs, reliefView{text, holdsText(&r), play.Priced(r.Extra), view.PinJSON(&pin)})
 	}
 	return out, err
 }

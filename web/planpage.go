@@ -57,7 +57,9 @@ type planBody struct {
 	Sections []sectionView
 	Rewrites []rewriteView
 	Patterns []patternChoice
-	Changed  int // strokes that the last change moved
+	Changed  *lastChange
+	Leaf     string // which pane is open
+	Leaves   []leaf
 	Proposed []proposedView
 	// OctaveDown: the tune was moved down when it was added, since it is written high.
 	OctaveDown bool
@@ -190,7 +192,7 @@ func (s *Server) showPlan(c *gin.Context, status int, id store.ID, moment string
 	}
 	body := planBody{
 		ID: id.String(), Title: t.Title, Version: t.Version, CanUndo: t.CanUndo, CanRedo: t.CanRedo, Notice: note.Notice,
-		Form: formOf(&t), Library: tuning.Library, Profiles: choices(profiles), Thumbs: thumb.Kinds, Pins: len(t.Settings.Pins),
+		Form: formOf(&t), Library: tuning.Library, Profiles: choices(profiles), Thumbs: thumb.Kinds, Pins: len(t.Settings.Pins), Leaf: leafOr(c.Query("leaf") + c.PostForm("leaf")),
 	}
 	if note.Form != nil {
 		body.Form = *note.Form
@@ -234,6 +236,9 @@ func (s *Server) showPlan(c *gin.Context, status int, id store.ID, moment string
 			s.failFor(c, err)
 			return
 		}
+	}
+	if body.Work == nil {
+		body.Leaf = "setup"
 	}
 	part := "layout"
 	if c.GetHeader("X-Part") != "" {
@@ -329,7 +334,7 @@ func problemText(err error) string {
 // without them the script asks for them once the picture stands. heard is of the last take.
 func (b *planBody) addWork(ctx context.Context, w *worked, heard map[int]view.Heard, m int, reasons bool) error {
 	m = min(max(m, 0), len(w.plan.Moments)-1)
-	b.Warnings, b.Changed = w.warnings, len(w.differing())
+	b.Warnings, b.Changed, b.Leaves = w.warnings, w.change(), leavesAt(b.ID, m)
 	now := view.NewNow(b.ID, b.Version, w.plan, m)
 	now.Changed = w.differing()[m]
 	if reasons {

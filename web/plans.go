@@ -27,6 +27,7 @@ type worked struct {
 
 	mu      sync.Mutex
 	changed map[int]bool // moments that differ from the plan looked at before; replaced, never changed
+	before  whole        // what that plan was as a whole
 	reasons map[int]view.Reasons
 }
 
@@ -41,7 +42,7 @@ func (w *worked) differsFrom(old *plan.Plan) {
 	changed := differences(old, w.plan)
 	w.mu.Lock()
 	defer w.mu.Unlock()
-	w.changed = changed
+	w.changed, w.before = changed, wholeOf(old)
 }
 
 // planCache keeps the plans looked at last, several of a tune, so that undo and redo find them and what
@@ -219,6 +220,6 @@ func (w *worked) addReasons(ctx context.Context, v *view.Now) error {
 		w.reasons[v.Moment] = r
 		w.mu.Unlock()
 	}
-	v.Why, v.Places, v.Strum = r.Why, r.Places, r.Strum
+	v.Why, v.Places, v.Dampers, v.Strum = r.Why, r.Places, r.Dampers, r.Strum
 	return nil
 }

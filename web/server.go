@@ -90,12 +90,12 @@ func New(cfg Config) (*Server, error) {
 }
 
 // pageNames are the pages; each is parsed with the layout into a set of its own.
-var pageNames = []string{"home", "draft", "neck", "away", "print", "hear", "practise", "ladder", "today", "part", "log", "take", "besides", "bench", "guitar", "suit", "slides", "slide", "slidesfor", "set", "chords", "patterns", "pattern", "plan", "text", "profiles", "profile", "hands", "taste", "signin", "welcome", "account", "pace", "variations", "compare", "error"}
+var pageNames = []string{"home", "draft", "neck", "away", "whole", "hear", "practise", "ladder", "today", "part", "log", "take", "besides", "bench", "guitar", "suit", "slides", "slide", "slidesfor", "set", "chords", "patterns", "pattern", "plan", "text", "profiles", "profile", "hands", "taste", "signin", "welcome", "account", "pace", "variations", "compare", "error"}
 
 func parsePages() (map[string]*template.Template, error) {
 	pages := map[string]*template.Template{}
 	for _, name := range pageNames {
-		t, err := template.New(name).Funcs(viewFuncs).ParseFS(templateFiles, "templates/layout.html", "templates/column.html", "templates/grid.html", "templates/hand.html", "templates/takepicture.html", "templates/"+name+".html")
+		t, err := template.New(name).Funcs(viewFuncs).ParseFS(templateFiles, "templates/layout.html", "templates/column.html", "templates/signs.html", "templates/grid.html", "templates/hand.html", "templates/takepicture.html", "templates/"+name+".html")
 		if err != nil {
 			return nil, fmt.Errorf("page %s: %w", name, err)
 		}
@@ -268,7 +268,7 @@ func (s *Server) tuneRoutes(tune *gin.RouterGroup) {
 	tune.GET("/hear", s.hearPage)
 	tune.GET("/sound.wav", s.hear)
 	tune.GET("/away", s.takeAway)
-	tune.GET("/print", s.printSheet)
+	tune.GET("/whole", s.wholeTune)
 	tune.GET("/text", s.text)
 	tune.POST("/text", s.saveText)
 	tune.GET("/tune.abc", s.tuneABC)

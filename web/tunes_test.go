@@ -21,9 +21,9 @@ func TestProposed(t *testing.T) {
 		t.Errorf("%d proposals: %s", n, all)
 	}
 	b.accessible("plan page with proposals")
-	b.key("w")
+	b.key("W")
 	b.until("document.querySelectorAll('.proposed li')[1].classList.contains('is-now')")
-	if got := b.text(".proposed .is-now button"); got == first || !strings.Contains(b.text(".setup summary"), strings.Fields(got)[0]) {
+	if got := b.text(".proposed .is-now button"); got == first || !strings.Contains(b.text(".head-facts"), strings.Fields(got)[0]) {
 		t.Errorf("%q is in force after %q", got, first)
 	}
 
@@ -31,9 +31,9 @@ func TestProposed(t *testing.T) {
 	b.open("/")
 	b.add(strings.ReplaceAll(strings.Replace(ownTune, "F2 A2 d3 A", "f2 a2 d'3 a", 1), "E2 G2", "e2 g2"))
 	b.until("document.querySelector('.proposed .is-now') && document.querySelector('#lectern')._x_dataStack")
-	b.key("w")
+	b.key("W")
 	b.until("document.querySelectorAll('.proposed li')[1].classList.contains('is-now')")
-	if got := b.text(".proposed") + b.text(".setup summary"); !strings.Contains(got, "an octave lower") || !strings.Contains(got, "moved -12") {
+	if got := b.text(".proposed") + b.text(".head-facts"); !strings.Contains(got, "an octave lower") || !strings.Contains(got, "moved -12") {
 		t.Error(got)
 	}
 }
@@ -61,7 +61,7 @@ func TestLongTune(t *testing.T) {
 	b.accessible("a tune out of range")
 	b.do(chromedp.Click(".plain .acts .act"))
 	b.until("document.querySelector('.column')")
-	if got := b.text(".setup summary"); !strings.Contains(got, "half steps") {
+	if got := b.text(".head-facts"); !strings.Contains(got, "half steps") {
 		t.Errorf("setup: %q", got)
 	}
 }

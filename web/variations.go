@@ -62,10 +62,10 @@ func melodyText(st *setup.Settings, rewrites []tune.Rewrite, pins []plan.Pin) st
 	return string(data)
 }
 
-// firstKey names the key of the first row that can be taken.
-func firstKey(key string, i int) string {
-	if i == 0 {
-		return key
+// rowKey is the key that takes the row after n others, "" if it has none.
+func rowKey(n int) string {
+	if n < 9 {
+		return strconv.Itoa(n + 1)
 	}
 	return ""
 }
@@ -107,8 +107,8 @@ func (s *Server) variations(c *gin.Context) {
 	body := variationsBody{ID: t.ID.String(), Title: t.Title, Version: t.Version, Moment: m, Bar: w.plan.Moments[m].Printed}
 	if h, ok := lick.HeldBar(w.plan, m); ok {
 		body.Held, body.Strings = play.FromCapo(h.Fret, w.plan.Request.Capo).String(), joinInts(h.Strings)
-		for i, x := range h.Mixes {
-			body.Mixes = append(body.Mixes, mixView{joinInts(x.Strings), strings.Join(x.Degrees, ", "), crossed(x.Busy), melodyText(&t.Settings, x.Rewrites, x.Pins), firstKey("n", i)})
+		for _, x := range h.Mixes {
+			body.Mixes = append(body.Mixes, mixView{joinInts(x.Strings), strings.Join(x.Degrees, ", "), crossed(x.Busy), melodyText(&t.Settings, x.Rewrites, x.Pins), rowKey(len(body.Mixes))})
 		}
 	}
 	body.lick(w.plan, &t.Settings, chosen, typed)
@@ -148,7 +148,7 @@ func (v *variationsBody) lick(p *plan.Plan, st *setup.Settings, chosen string, t
 	for i := range l.Places {
 		pl := &l.Places[i]
 		v.Places = append(v.Places, lickView{strings.Join(pl.Chords, ", "), placeText(p.Request.Tune, pl), shapeText(pl, p.Request.Capo), becomes(pl), fmt.Sprintf("%d of %d chord tones", pl.Tones, len(pl.Degrees)),
-			melodyText(st, pl.Rewrites, pl.Pins), firstKey("l", i)})
+			melodyText(st, pl.Rewrites, pl.Pins), rowKey(len(v.Mixes) + len(v.Places))})
 	}
 }
 

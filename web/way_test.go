@@ -33,7 +33,7 @@ func TestWay(t *testing.T) {
 		b.accessible("the way at " + want)
 	}
 	b.open(path) // the keys of a page are listed by ?, and what is beneath does not hear them meanwhile
-	b.until("document.querySelector('.beneath')")
+	b.until("document.querySelector('ul.why')")
 	b.key("?")
 	b.until("document.getElementById('keymap').open")
 	b.accessible("the keys")

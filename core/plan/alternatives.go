@@ -21,7 +21,8 @@ type Alternative struct {
 	By     play.Damper // of a damper: who silences String, "" leaves it to leak
 	Extra  float64     // least total with it, less the plan's total; 0 for what the plan chose, else >= 0 unless that was pinned
 	Chosen bool
-	Why    string // what makes it dearer, with figures; "" for the chosen one
+	Why    string    // what makes it dearer, with figures; "" for the chosen one
+	Most   play.Term // that makes it dearest, beside a Why that has figures
 
 	via link // where the best such plan passes
 }
@@ -65,7 +66,7 @@ func (p *Plan) alternativesOf(ctx context.Context, t int, part play.Part, voice 
 	}
 	for i := range alts {
 		if !alts[i].Chosen {
-			alts[i].Why = p.whyNot(t, &alts[i])
+			alts[i].Why, alts[i].Most = p.whyNot(t, &alts[i])
 		}
 	}
 	return alts, nil

@@ -61,21 +61,21 @@ func (p *Plan) appendNext(ctx context.Context, t int, part play.Part, out *[]str
 		return err
 	}
 	next := &alts[1]
-	why := ""
+	why, most := "", next.Most
 	switch {
 	case p.free == nil:
-		why = p.whyNot(t, next)
+		why, most = p.whyNot(t, next)
 	case next.Extra < 0:
-		*out = append(*out, fmt.Sprintf("%s would cost %.2f less here by itself; %s.", capital(p.AlternativeText(next)), -next.Extra, p.heldWhy()))
+		*out = append(*out, fmt.Sprintf("%s would be %s here by itself; %s.", capital(p.AlternativeText(next)), play.Priced(next.Extra), p.heldWhy()))
 		return nil
 	default:
 		if alts, err = p.alternativesOf(ctx, t, part, 0); err != nil {
 			return err
 		}
 		next = &alts[1]
-		why = next.Why
+		why, most = next.Why, next.Most
 	}
-	*out = append(*out, fmt.Sprintf("%s would cost %.2f more: %s.", capital(p.AlternativeText(next)), next.Extra, why))
+	*out = append(*out, fmt.Sprintf("%s would be %s: %s.", capital(p.AlternativeText(next)), play.PricedBy(next.Extra, most), why))
 	return nil
 }
 
@@ -89,15 +89,23 @@ func (p *Plan) AlternativeText(a *Alternative) string {
 	case a.Part == play.Damped && a.By == "":
 		return "leaving it to ring"
 	case a.Part == play.Damped:
-		return damperWords[a.By]
+		return DamperText(a.By)
 	}
 	return fmt.Sprintf("string %d %s", a.String, play.HowText(a.How, play.FromCapo(a.Fret, p.Request.Capo)))
 }
 
 var damperWords = map[play.Damper]string{
 	"heel": "the heel of the hand", "p": "the thumb laid on it", "i": "the index finger", "m": "the middle finger", "a": "the ring finger",
-	"c": "the picking hand's little finger", "trailing": "the fingers behind the slide", "finger": "a finger of the left hand",
+	"c": "the picking hand's little finger", "trailing": "the fingers behind the slide", "finger": "a finger of the fretting hand",
 	"over": "the thumb over the neck", "tilt": "the bar tilted",
+}
+
+// DamperText names what keeps a string quiet.
+func DamperText(by play.Damper) string {
+	if f, ok := by.Finger(); ok {
+		return "finger " + f + " of the fretting hand"
+	}
+	return damperWords[by]
 }
 
 // melodyReason says what speaks for the chosen place.
@@ -202,10 +210,10 @@ func (p *Plan) thumbReason(t int, c *choice) string {
 // secondReason is the share of the dearest term from which the next dearest is told too.
 const secondReason = 0.4
 
-// whyNot finds the terms, one or two, that make the best plan through a dearest against this plan, and
+// whyNot finds the terms, one or two, that make the best plan through a dearest against this plan, the most of them, and
 // says each with its amount and the figures of the moment where it weighs most; then what is gained
 // most by it, and what the other terms add up to, so that all of it is the price.
-func (p *Plan) whyNot(t int, a *Alternative) string {
+func (p *Plan) whyNot(t int, a *Alternative) (text string, most play.Term) {
 	d := p.through(t, a)
 	theirs := p.choices(d)
 	var diff play.Terms
@@ -216,10 +224,10 @@ func (p *Plan) whyNot(t int, a *Alternative) string {
 	}
 	first := dearest(&diff, -1)
 	if diff[first] <= 0 {
-		return "it costs the same, and the plan takes the first of equals"
+		return "it is as good, and the plan takes the first of equals", first
 	}
 	rest := diff.Sum() - diff[first]
-	text := p.termText(first, &diff, d, theirs, t)
+	text = p.termText(first, &diff, d, theirs, t)
 	if second := dearest(&diff, first); diff[second] >= secondReason*diff[first] {
 		rest -= diff[second]
 		text += "; " + p.termText(second, &diff, d, theirs, t)
@@ -231,7 +239,7 @@ func (p *Plan) whyNot(t int, a *Alternative) string {
 	if math.Abs(rest) >= leastTold {
 		text += fmt.Sprintf("; all else %+.2f", rest)
 	}
-	return text
+	return text, first
 }
 
 // leastTold is the least difference that is told, half of the last digit shown.
@@ -517,5 +525,6 @@ func (p *Plan) dropReason(t int) string {
 		return "no string can take it with this hand"
 	}
 	next := &alts[1]
-	return fmt.Sprintf("%s would cost %.2f more: %s", p.AlternativeText(next), next.Extra, p.whyNot(t, next))
+	why, most := p.whyNot(t, next)
+	return fmt.Sprintf("%s would be %s: %s", p.AlternativeText(next), play.PricedBy(next.Extra, most), why)
 }

@@ -1,10 +1,12 @@
 // The plan page's movement: the cursor, live forms, keys. Everything drawn comes from the
 // server; without this script the same links and forms load whole pages.
 const longest = 1500; // seconds that a bar is heard over and over
+const silent = 'Stepping does not answer. Is it still running? What was kept is safe.';
 
 document.addEventListener('alpine:init', () => {
   Alpine.data('lectern', () => ({
     data: null,
+    leaf: 'time', // which pane beside the picture is open
     shown: '', // what alone is shown in the time column
     asking: null, // AbortController of the request for the cursor's part
     audio: null, // while the plan sounds
@@ -13,6 +15,8 @@ document.addEventListener('alpine:init', () => {
     init() {
       this.read();
       this.ear();
+      this.leaf = this.$root.querySelector('.leaf:not([hidden])')?.id ?? 'time';
+      this.$root.querySelectorAll('[data-signs]').forEach((b) => { b.hidden = false; });
       this.$root.addEventListener('click', (e) => this.tap(e));
       this.$root.addEventListener('submit', (e) => this.submit(e));
       this.$root.addEventListener('change', (e) => e.target.closest('[data-at-once]')?.requestSubmit());
@@ -31,12 +35,18 @@ document.addEventListener('alpine:init', () => {
         el.querySelector('progress').value = percent;
         el.querySelector('.poll-figure').textContent = `${percent}%`;
       } catch {
-        this.say('Stepping does not answer. Is it still running? What was kept is safe.');
+        this.say(silent);
       }
       setTimeout(() => this.poll(), 700);
     },
 
     tap(e) {
+      const leaf = e.target.closest('[data-leaf]');
+      if (leaf && !e.ctrlKey && !e.metaKey && !e.shiftKey) {
+        e.preventDefault();
+        return this.turn(leaf.dataset.leaf);
+      }
+      if (e.target.closest('[data-signs]')) return document.getElementById('signs').showModal();
       const only = e.target.closest('[data-only]');
       const fill = e.target.closest('[data-fill]');
       if (only) return this.only(only);
@@ -45,10 +55,34 @@ document.addEventListener('alpine:init', () => {
       if (e.target.closest('[data-step]')) return this.strum();
       if (fill && !e.ctrlKey && !e.metaKey) {
         e.preventDefault();
-        return this.fill(fill);
+        return this.fill(fill.href, document.getElementById(fill.dataset.fill));
       }
       this.click(e);
     },
+
+    // turn opens a pane beside the picture.
+    turn(name) {
+      this.leaf = name;
+      this.leaves();
+      this.keep();
+      if (name === 'time') this.show();
+      document.getElementById(name).scrollTop = 0;
+    },
+
+    // leaves shows the open pane, and works out what it holds if that is not there yet.
+    leaves() {
+      this.$root.querySelectorAll('.leaf').forEach((el) => { el.hidden = el.id !== this.leaf; });
+      this.$root.querySelectorAll('[data-leaf]').forEach((a) => { if (a.dataset.leaf === this.leaf) a.setAttribute('aria-current', 'true'); else a.removeAttribute('aria-current'); });
+      const el = document.getElementById(this.leaf);
+      if (!this.data || !el?.dataset.src) return;
+      const of = 'ofBar' in el.dataset ? String(this.data.barOf[this.data.at]) : '';
+      if (el.dataset.of === of) return;
+      el.dataset.of = of;
+      this.fill(`${el.dataset.src}?m=${this.data.at}`, el);
+    },
+
+    // keep lets the address say where one is: coming back opens it.
+    keep() { history.replaceState(null, '', `?m=${this.data.at}${this.leaf === 'time' ? '' : `&leaf=${this.leaf}`}`); },
 
     // only leaves one thing in the time column strong and the rest faint.
     only(button) {
@@ -75,19 +109,19 @@ document.addEventListener('alpine:init', () => {
     },
 
     // fill loads a part of the page that takes longer to work out.
-    async fill(link) {
-      this.say('Working that out …');
+    async fill(url, el) {
+      const { data } = this;
+      if (!el.innerHTML.trim()) el.textContent = 'Working that out …';
       try {
-        const res = await fetch(link.href.replace(/m=\d+/, `m=${this.data.at}`), { headers: { 'X-Part': '1' } });
+        const res = await fetch(url.replace(/m=\d+/, `m=${data.at}`), { headers: { 'X-Part': '1' } });
         const html = await res.text();
+        if (this.data !== data) return; // another plan stands there
         if (!res.ok) return this.say('That could not be worked out. Load the page again.');
         const focus = document.activeElement?.id;
-        document.getElementById(link.dataset.fill).innerHTML = html;
+        el.innerHTML = html;
         if (focus) document.getElementById(focus)?.focus();
-        document.getElementById(link.dataset.fill).scrollIntoView({ block: 'nearest' });
-        this.say('');
       } catch {
-        this.say('Stepping does not answer. Is it still running? What was kept is safe.');
+        this.say(silent);
       }
     },
 
@@ -123,9 +157,15 @@ document.addEventListener('alpine:init', () => {
       } else if (e.key === 'Home' || e.key === 'End') {
         e.preventDefault();
         this.go(e.key === 'Home' ? 0 : this.data.count - 1);
-      } else if (!e.shiftKey) {
-        const button = this.$root.querySelector(`[data-key="${CSS.escape(e.key)}"]:not(:disabled)`);
-        if (button) { e.preventDefault(); button.click(); }
+      } else {
+        const digit = /^\d$/.test(e.key);
+        if (digit && !['elsewhere', 'silence', 'pace', 'vary'].includes(this.leaf)) return this.turn('elsewhere'); // nothing is taken unseen
+        const button = [...this.$root.querySelectorAll(`[data-key="${CSS.escape(e.key)}"]:not(:disabled)`)].find((el) => !digit || !el.closest('[hidden]'));
+        if (!button) return;
+        e.preventDefault();
+        const leaf = button.closest('.leaf');
+        if (leaf?.hidden) this.turn(leaf.id);
+        button.click();
       }
     },
 
@@ -143,25 +183,13 @@ document.addEventListener('alpine:init', () => {
       const part = loop ? `${bar}-${bar}&repeats=${Math.ceil((longest * share) / length)}` : `${bar}-${data.last}`;
       const audio = Sounds.open(`/tunes/${data.id}/sound.wav?bars=${part}&tempo=${tempo}&layers=${this.layers()}`);
       this.audio = audio;
-      const over = (text) => { if (this.audio === audio) { this.hush(); this.say(text); } };
-      audio.addEventListener('ended', () => over(''));
-      audio.addEventListener('error', () => over('The sound could not be played.'));
-      audio.play().catch(() => over('The sound could not be played.'));
       this.say('Space stops');
-      const follow = () => {
-        if (this.audio !== audio) return; // stopped, or another sound plays
-        const played = audio.currentTime * share + 0.01;
+      Sounds.follow(audio, () => this.audio === audio, (seconds) => {
+        const played = seconds * share + 0.01;
         const now = start + (loop ? played % length : played);
-        let lo = 0;
-        let hi = this.data.when.length - 1;
-        while (lo < hi) { // the last moment that has begun
-          const mid = Math.ceil((lo + hi) / 2);
-          if (this.data.when[mid] <= now) lo = mid; else hi = mid - 1;
-        }
-        if (audio.currentTime > 0 && lo !== this.data.at) this.go(lo);
-        requestAnimationFrame(follow);
-      };
-      requestAnimationFrame(follow);
+        const at = Sounds.last(this.data.when, now);
+        if (at !== this.data.at) this.go(at);
+      }, (words) => { this.hush(); this.say(words); });
     },
 
     // layers are those that are heard; noise, what rings and should not, is heard with all that a guitar does.
@@ -229,11 +257,19 @@ document.addEventListener('alpine:init', () => {
         const res = await fetch(url, { headers: { 'X-Part': '1' }, signal: this.asking.signal });
         const html = await res.text();
         if (!res.ok) return this.say('This moment could not be loaded. Load the page again.');
-        if (whole) this.put(html); else document.getElementById('now').innerHTML = html;
-        history.replaceState(null, '', `?m=${m}`);
+        if (whole) this.put(html); else this.moment(html);
+        this.keep();
       } catch (err) {
-        if (err.name !== 'AbortError') this.say('Stepping does not answer. Is it still running? What was kept is safe.');
+        if (err.name !== 'AbortError') this.say(silent);
       }
+    },
+
+    // moment puts what belongs to one moment into its places.
+    moment(html) {
+      new DOMParser().parseFromString(html, 'text/html').body.querySelectorAll(':scope > [id]').forEach((part) => {
+        document.getElementById(part.id).replaceChildren(...part.childNodes);
+      });
+      this.leaves();
     },
 
     // show moves the cursor in the time column and the overview, and keeps it in sight.
@@ -244,7 +280,7 @@ document.addEventListener('alpine:init', () => {
       if (y === undefined || !cursor) return;
       cursor.setAttribute('y', y - 20);
       const time = this.$root.querySelector('.time');
-      time.scrollTop += cursor.getBoundingClientRect().top - time.getBoundingClientRect().top - time.clientHeight * 0.4;
+      if (!time.hidden) time.scrollTop += cursor.getBoundingClientRect().top - time.getBoundingClientRect().top - time.clientHeight * 0.4;
       this.$root.querySelectorAll('.at-moment').forEach((el) => { el.value = this.data.at; });
       let here = null;
       this.$root.querySelectorAll('.bars [data-moment]').forEach((a) => {
@@ -266,19 +302,18 @@ document.addEventListener('alpine:init', () => {
         if (html.includes('id="sheet"')) this.put(html);
         else this.say('That could not be done. Load the page again.');
       } catch {
-        this.say('Stepping does not answer. Is it still running? What was kept is safe.');
+        this.say(silent);
       }
     },
 
     put(html) {
-      const open = [...this.$root.querySelectorAll('.setup')].map((d) => d.open);
       const focused = document.activeElement?.id;
       const tuned = document.querySelector('.way [data-way="2"] small');
       if (tuned) tuned.textContent = /data-tuned="([^"]*)"/.exec(html)?.[1] ?? tuned.textContent;
       morphdom(document.getElementById('sheet'), html, { onBeforeElUpdated: (from, to) => !from.isEqualNode(to) }); // what stays is not laid out anew
-      this.$root.querySelectorAll('.setup').forEach((d, i) => { if (open[i]) d.open = true; });
       if (focused) document.getElementById(focused)?.focus();
       this.read();
+      if (this.data) this.leaves();
       this.show();
       this.ear();
       this.filter();
@@ -297,7 +332,7 @@ document.addEventListener('alpine:init', () => {
       try {
         const res = await fetch(`/tunes/${data.id}/at/${at}`, { headers: { 'X-Part': '1' }, signal: this.asking.signal });
         const html = await res.text();
-        if (res.ok && this.data === data && data.at === at) document.getElementById('now').innerHTML = html; // else another plan stands there
+        if (res.ok && this.data === data && data.at === at) this.moment(html); // else another plan stands there
       } catch (err) {
         if (err.name !== 'AbortError') this.say('The reasons could not be loaded. Load the page again.');
       }

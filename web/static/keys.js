@@ -13,7 +13,7 @@ document.addEventListener('DOMContentLoaded', () => {
     const out = [];
     document.querySelectorAll('[data-keymap]').forEach((el) => el.dataset.keymap.split('|').forEach((pair) => out.push(pair.split('='))));
     document.querySelectorAll('[data-key], [data-keys]').forEach((el) => {
-      if (el.disabled || !el.getClientRects().length || /^\d$/.test(el.dataset.key)) return; // the digits are told at once
+      if (el.disabled || (!el.getClientRects().length && !el.closest('.leaf')) || /^\d$/.test(el.dataset.key)) return; // the digits are told at once
       const keys = (el.dataset.key ?? '') !== '' ? [el.dataset.key] : (el.dataset.keys ?? '').split(' ').filter(Boolean);
       if (keys.length) out.push([keys.map((k) => named[k] ?? k).join(', '), words(el)]);
     });

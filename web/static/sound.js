@@ -23,6 +23,31 @@ const Sounds = {
     return audio;
   },
 
+  // follow plays a sound and tells frame by frame how far it has come, in seconds, until it is over or still says that it is not wanted any more.
+  follow(audio, still, at, over) {
+    const end = (words) => { if (still()) over(words); };
+    audio.addEventListener('ended', () => end(''));
+    audio.addEventListener('error', () => end('The sound could not be played.'));
+    audio.play().catch(() => end('The sound could not be played.'));
+    const look = () => {
+      if (!still()) return;
+      if (audio.currentTime > 0) at(audio.currentTime);
+      requestAnimationFrame(look);
+    };
+    requestAnimationFrame(look);
+  },
+
+  // last is the index of the last of times in order that is not after now.
+  last(times, now) {
+    let lo = 0;
+    let hi = times.length - 1;
+    while (lo < hi) {
+      const mid = Math.ceil((lo + hi) / 2);
+      if (times[mid] <= now) lo = mid; else hi = mid - 1;
+    }
+    return lo;
+  },
+
   once: null, // a short sound that plays by itself
 
   // hear plays a short sound in place of the one before; what is heard is shown all the same by a browser without sound.

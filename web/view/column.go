@@ -2,6 +2,7 @@ package view
 
 import (
 	"fmt"
+	"math"
 	"strconv"
 	"strings"
 
@@ -53,6 +54,7 @@ type markView struct {
 	Pinned bool
 	Part   string
 	Loud   bool
+	Tip    string // in words
 }
 
 // ceilingView is a bar's ceiling on the time axis: the tighter, the wider.
@@ -66,7 +68,8 @@ type ceilingView struct {
 type quietView struct {
 	X, Y  float64
 	Leaks bool
-	By    string // one or two letters, see the legend
+	By    string // one or two letters, as the signs explain them
+	Tip   string // in words
 }
 
 type pinchLine struct{ X1, X2, Y float64 }
@@ -194,7 +197,7 @@ func newRow(p *plan.Plan, changed map[int]bool, m int, y float64, newBar bool) r
 		if s.How == play.Open {
 			text = "0"
 		}
-		row.Marks = append(row.Marks, markView{stringX(s.String), y, v.Shape, techniqueSign(s.How, text), string(s.Digit), s.Pinned, string(s.Part), mo.Accent && s.Part == play.Thumb})
+		row.Marks = append(row.Marks, markView{stringX(s.String), y, v.Shape, techniqueSign(s.How, text), string(s.Digit), s.Pinned, string(s.Part), mo.Accent && s.Part == play.Thumb, v.words()})
 		words = append(words, string(s.Part)+" string "+string(rune('0'+s.String))+" "+v.How+" "+text)
 	}
 	if mo.Accent {
@@ -211,11 +214,46 @@ func newRow(p *plan.Plan, changed map[int]bool, m int, y float64, newBar bool) r
 	}
 	for s, st := range mo.Strings {
 		if st.State == play.Silenced && string(st.By) != mo.Hit || st.State == play.Leaks {
-			row.Quiet = append(row.Quiet, quietView{stringX(s + 1), y, st.State == play.Leaks, shortBy(st.By)})
+			row.Quiet = append(row.Quiet, quietView{stringX(s + 1), y, st.State == play.Leaks, shortBy(st.By), quietTip(s+1, st)})
 		}
 	}
 	row.Name = strings.Join(words, ", ")
 	return row
+}
+
+// words say the whole stroke.
+func (v *strokeView) words() string {
+	out := fmt.Sprintf("String %d", v.String)
+	switch {
+	case v.How == "open":
+		out += " open"
+	case v.How == "slide":
+		out += ": slide over fret wire " + v.Big
+	default:
+		out += ": fret " + v.Big + ", " + v.How
+	}
+	for _, more := range []string{v.From, v.Finger, v.Note} {
+		if more != "" {
+			out += ", " + more
+		}
+	}
+	if d := digitWords[play.Digit(v.Digit)]; d != "" {
+		out += "; plucked by " + v.Digit + " (" + d + ")"
+	} else {
+		out += "; not plucked"
+	}
+	if v.Pinned {
+		out += "; your own choice"
+	}
+	return out
+}
+
+// quietTip says what keeps string s quiet, or that nothing does.
+func quietTip(s int, st play.StringState) string {
+	if st.State == play.Leaks {
+		return fmt.Sprintf("String %d rings though it should not, %.0f dB under the note", s, math.Abs(st.DB))
+	}
+	return fmt.Sprintf("String %d is kept quiet: %s", s, plan.DamperText(st.By))
 }
 
 // hitX is where percussion falls: between the strings that it touches, or beside them.

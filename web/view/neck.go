@@ -66,7 +66,7 @@ type locator struct {
 const (
 	neckScale  = 4.2 // units a millimetre
 	neckWindow = 176 // mm of neck shown
-	neckTop    = 38.0
+	neckTop    = 32.0
 	neckBelow  = 30.0
 	tubeWidth  = 20.0 // mm along the neck, of a common tube
 	trailBack  = 26.0 // mm behind the slide where fingers trail

@@ -43,6 +43,7 @@ type Now struct {
 	Choices   []choiceView
 	Why       []string
 	Places    []PlaceGroup
+	Dampers   []PlaceGroup
 	Changed   bool
 }
 
@@ -216,9 +217,10 @@ var (
 
 // Reasons is why a moment is played so, its other places, and the strum test.
 type Reasons struct {
-	Why    []string
-	Places []PlaceGroup
-	Strum  []strumView
+	Why     []string
+	Places  []PlaceGroup
+	Dampers []PlaceGroup
+	Strum   []strumView
 }
 
 // NewReasons works out the reasons of moment m.
@@ -232,7 +234,7 @@ func NewReasons(ctx context.Context, p *plan.Plan, m int) (r Reasons, err error)
 		if len(mo.With) > 0 {
 			title = fmt.Sprintf("Melody note %s", noteText(mo.Strokes()[v]))
 		}
-		if err := r.add(ctx, p, m, play.Melody, v, title); err != nil {
+		if err := add(ctx, p, m, play.Melody, v, title, &r.Places); err != nil {
 			return r, err
 		}
 	}
@@ -241,22 +243,20 @@ func NewReasons(ctx context.Context, p *plan.Plan, m int) (r Reasons, err error)
 		if mo.Arrival != "" {
 			title = "The thumb, arriving early in " + mo.Arrival
 		}
-		if err := r.add(ctx, p, m, play.Thumb, 0, title); err != nil {
+		if err := add(ctx, p, m, play.Thumb, 0, title, &r.Places); err != nil {
 			return r, err
 		}
 	}
-	shown := 0
-	for s := 1; s <= 6 && shown < maxDamperGroups; s++ {
+	for s := 1; s <= 6 && len(r.Dampers) < maxDamperGroups; s++ {
 		if st := mo.Strings[s-1].State; st == play.Silenced || st == play.Leaks {
-			before := len(r.Places)
-			if err := r.add(ctx, p, m, play.Damped, s, fmt.Sprintf("Keeping string %d quiet", s)); err != nil {
+			if err := add(ctx, p, m, play.Damped, s, fmt.Sprintf("Keeping string %d quiet", s), &r.Dampers); err != nil {
 				return r, err
 			}
-			shown += len(r.Places) - before
 		}
 	}
 	r.Strum = newStrum(p, m)
 	numberKeys(r.Places)
+	numberKeys(r.Dampers)
 	return r, nil
 }
 
@@ -356,7 +356,7 @@ func newStrum(p *plan.Plan, m int) []strumView {
 	return out
 }
 
-// numberKeys gives the first nine places that are not taken a key.
+// numberKeys gives the first nine places of a pane that are not taken a key.
 func numberKeys(groups []PlaceGroup) {
 	key := 1
 	for g := range groups {
@@ -404,7 +404,7 @@ const maxPlaces = 5
 const maxDamperGroups = 2
 
 // add appends the other places of one stroke, or the other dampers of a string, if there are any.
-func (r *Reasons) add(ctx context.Context, p *plan.Plan, m int, part play.Part, voice int, title string) error {
+func add(ctx context.Context, p *plan.Plan, m int, part play.Part, voice int, title string, to *[]PlaceGroup) error {
 	alts, err := p.AlternativesOf(ctx, m, part, voice)
 	if err != nil || len(alts) == 0 || part == play.Damped && len(alts) < 2 {
 		return err
@@ -418,12 +418,12 @@ func (r *Reasons) add(ctx context.Context, p *plan.Plan, m int, part play.Part, 
 	for i := range alts {
 		a := &alts[i]
 		pin := a.Pin(mo)
-		g.Places = append(g.Places, placeView{Text: p.AlternativeText(a), Extra: fmt.Sprintf("%+.2f", a.Extra), Why: a.Why, Chosen: a.Chosen, Pin: PinJSON(&pin), Hear: hearPin(m, &pin)})
+		g.Places = append(g.Places, placeView{Text: p.AlternativeText(a), Extra: play.PricedBy(a.Extra, a.Most), Why: a.Why, Chosen: a.Chosen, Pin: PinJSON(&pin), Hear: hearPin(m, &pin)})
 	}
 	if len(g.Places) > maxPlaces+1 {
 		g.Places, g.Rest = g.Places[:maxPlaces], g.Places[maxPlaces:]
 	}
-	r.Places = append(r.Places, g)
+	*to = append(*to, g)
 	return nil
 }
 

@@ -32,8 +32,10 @@ type paperString struct {
 }
 
 type paperBar struct {
-	X      float64
+	X, W   float64
 	Number string
+	Played int // as it is played out, from 1; 0 for the last line
+	Moment int // its first
 }
 
 // paperCell is one moment, or a beat on which nothing is struck.
@@ -95,7 +97,7 @@ func NewPaper(p *plan.Plan) []PaperLine {
 			}
 			line = newPaperRow(p)
 		}
-		line.add(p.Request.Tune.BarPrinted(bar).Short(), cells)
+		line.add(paperBar{Number: p.Request.Tune.BarPrinted(bar).Short(), Played: bar + 1, Moment: min(first, len(p.Moments)-1)}, cells)
 	}
 	if line != nil {
 		out = append(out, line.finish())
@@ -127,8 +129,9 @@ func newPaperRow(p *plan.Plan) *paperRow {
 
 func paperY(s int) float64 { return paperTop + float64(s-1)*paperGap }
 
-func (r *paperRow) add(number string, cells []paperCell) {
-	r.Bars = append(r.Bars, paperBar{r.x, number})
+func (r *paperRow) add(bar paperBar, cells []paperCell) {
+	bar.X, bar.W = r.x, paperPad+paperCol*float64(len(cells))
+	r.Bars = append(r.Bars, bar)
 	r.x += paperPad
 	for _, c := range cells {
 		c.X = r.x + paperCol/2 - 6
@@ -140,7 +143,7 @@ func (r *paperRow) add(number string, cells []paperCell) {
 }
 
 func (r *paperRow) finish() PaperLine {
-	r.Bars = append(r.Bars, paperBar{r.x, ""})
+	r.Bars = append(r.Bars, paperBar{X: r.x})
 	r.End = r.x
 	r.Digits = paperY(tuning.Strings) + 36
 	r.Quiet = r.Digits + 24

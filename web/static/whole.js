@@ -1,0 +1,92 @@
+// The whole tune on one page: it turns by the pedal, line by line, and follows the sound bar by bar.
+document.addEventListener('alpine:init', () => {
+  Alpine.data('whole', () => ({
+    data: null,
+    bar: 1, // where one is, as played
+    tempo: 0, // quarter notes a minute
+    audio: null,
+
+    init() {
+      this.data = JSON.parse(document.getElementById('plan-data').textContent);
+      this.bar = this.data.barOf[this.data.at] || 1;
+      this.tempo = this.data.tempo;
+      this.$root.querySelector('.ear').hidden = false;
+      this.$root.addEventListener('click', (e) => this.click(e));
+      window.addEventListener('keydown', (e) => this.key(e));
+      this.show(this.data.at > 0);
+    },
+
+    click(e) {
+      const ear = e.target.closest('[data-ear]')?.dataset.ear;
+      if (ear === 'play') this.sound();
+      else if (ear) this.pace(ear === 'faster' ? 1.06 : 1 / 1.06);
+    },
+
+    key(e) {
+      if (e.ctrlKey || e.metaKey || e.altKey || e.shiftKey || e.target.closest('input, textarea, select')) return;
+      const step = { PageDown: 'line', PageUp: 'back', ArrowRight: 1, ArrowDown: 1, ArrowLeft: -1, ArrowUp: -1, Home: 'first', End: 'last' }[e.key];
+      const named = [...this.$root.querySelectorAll('[data-keys]')].find((el) => el.dataset.keys === e.key);
+      if (step) this.go(this.to(step));
+      else if (e.key === ' ' && !e.target.closest('a, button')) this.sound();
+      else if (named) named.click();
+      else return;
+      e.preventDefault();
+    },
+
+    // to is the bar that a step leads to.
+    to(step) {
+      if (step === 'first') return 1;
+      if (step === 'last') return this.data.last;
+      if (typeof step === 'number') return this.bar + step;
+      const lines = [...this.$root.querySelectorAll('.paper-line')].map((line) => Number(line.querySelector('[data-bar]').dataset.bar));
+      const here = Sounds.last(lines, this.bar);
+      return step === 'line' ? lines[here + 1] ?? this.data.last : lines[Math.max(here - (this.bar > lines[here] ? 0 : 1), 0)];
+    },
+
+    go(bar) {
+      this.bar = Math.min(Math.max(bar, 1), this.data.last);
+      this.show(true);
+      if (!this.audio) return;
+      this.hush();
+      this.sound();
+    },
+
+    // show marks the bar, and brings its line into sight.
+    show(scroll) {
+      this.$root.querySelectorAll('.paper-here').forEach((r) => r.classList.toggle('is-here', Number(r.dataset.bar) === this.bar));
+      this.$root.querySelector('.ear-tempo').textContent = String(Math.round(this.tempo));
+      const link = this.$root.querySelector(`[data-to="${this.bar}"]`);
+      document.getElementById('whole-back').href = link.getAttribute('href');
+      const line = link.closest('.paper-line');
+      if (scroll && this.line !== line) line.scrollIntoView({ block: 'start' });
+      this.line = line;
+    },
+
+    pace(by) {
+      this.tempo = Math.min(Math.max(Math.round(this.tempo * by), this.data.slowest), this.data.fastest);
+      this.go(this.bar);
+    },
+
+    sound() {
+      if (this.audio) return this.hush();
+      const { data, tempo } = this;
+      const share = tempo / data.tempo;
+      const start = data.starts[this.bar - 1];
+      const audio = Sounds.open(`/tunes/${data.id}/sound.wav?bars=${this.bar}-${data.last}&tempo=${tempo}`);
+      this.audio = audio;
+      this.say('Space stops');
+      Sounds.follow(audio, () => this.audio === audio, (seconds) => {
+        const bar = Math.min(Sounds.last(data.starts, start + seconds * share + 0.01) + 1, data.last);
+        if (bar !== this.bar) { this.bar = bar; this.show(true); }
+      }, (words) => { this.hush(); this.say(words); });
+    },
+
+    hush() {
+      this.audio?.pause();
+      this.audio = null;
+      this.say('');
+    },
+
+    say(words) { document.getElementById('said').textContent = words; },
+  }));
+});
