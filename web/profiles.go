@@ -46,6 +46,7 @@ type profileInput struct {
 // profileInputs is the profile form; names are the keys of the player file.
 var profileInputs = []profileInput{
 	{name: "name", label: "Name", text: func(p *player.Profile) *string { return &p.Name }},
+	{name: "leftHanded", label: "Left-handed: necks and hands are drawn mirrored", check: func(p *player.Profile) *bool { return &p.LeftHanded }},
 	{name: "posture", label: "How the guitar lies", options: []option{{"upright", "upright, a tube on a finger"}, {"lap", "flat, a solid bar held over it"}},
 		text: func(p *player.Profile) *string { return &p.Posture }},
 	{name: "slideFinger", label: "Finger that wears the slide", help: "It never frets. On the ring finger the little finger is stranded in front.",

@@ -314,14 +314,15 @@ var errInternal = errors.New("something went wrong inside Stepping; what was kep
 
 // page is what every page knows.
 type page struct {
-	Title string
-	Look  string // light, dim or "" for the system's
-	Large bool   // all a quarter larger
-	Path  string
-	Name  string // of the account that is signed in, "" if none is needed
-	Out   bool   // nobody is signed in, and somebody must be
-	Way   *way   // of the tune that the page is about
-	Body  any
+	Title    string
+	Look     string // light, dim or "" for the system's
+	Large    bool   // all a quarter larger
+	Mirrored bool   // drawn for a left-handed player
+	Path     string
+	Name     string // of the account that is signed in, "" if none is needed
+	Out      bool   // nobody is signed in, and somebody must be
+	Way      *way   // of the tune that the page is about
+	Body     any
 }
 
 // render executes a whole page, or one named part of it, into a buffer and then writes it.
@@ -336,7 +337,10 @@ func (s *Server) render(c *gin.Context, status int, name, part, title string, bo
 		around = s.wayHere(c, status)
 	}
 	var buf bytes.Buffer
-	if err := s.pages[name].ExecuteTemplate(&buf, part, page{title, look, size == "large", c.Request.URL.RequestURI(), c.GetString(nameKey), owner(c) == store.ID{}, around, body}); err != nil {
+	if err := s.pages[name].ExecuteTemplate(&buf, part, page{
+		Title: title, Look: look, Large: size == "large", Mirrored: part == "layout" && s.mirrored(c), Path: c.Request.URL.RequestURI(),
+		Name: c.GetString(nameKey), Out: owner(c) == store.ID{}, Way: around, Body: body,
+	}); err != nil {
 		s.logFor(c).Error("template", "page", name, "err", err)
 		http.Error(c.Writer, "Stepping could not draw this page. Go back and try again.", http.StatusInternalServerError)
 		return

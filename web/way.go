@@ -73,6 +73,17 @@ func (s *Server) wayHere(c *gin.Context, status int) *way {
 	return w
 }
 
+// mirrored reports whether what a request shows is drawn for a left-handed player: the tune's, else the owner's first. A database
+// that is away draws it for the right.
+func (s *Server) mirrored(c *gin.Context) bool {
+	if v, ok := c.Get(tuneKey); ok {
+		p, err := s.store.Profile(c.Request.Context(), owner(c), v.(*store.Tune).ProfileID)
+		return err == nil && p.Profile.LeftHanded
+	}
+	all, err := s.store.Profiles(c.Request.Context(), owner(c))
+	return err == nil && len(all) > 0 && all[0].Profile.LeftHanded
+}
+
 // leftAt is where to come back to from a page of a tune that is there: a recording may be gone by then, and a sitting over.
 func leftAt(c *gin.Context, tune string) string {
 	switch {

@@ -389,8 +389,8 @@ func (ps *pinSet) damperAllowed(s int, by play.Damper) bool {
 // Rules that pins may break together, found by how far the search gets.
 const (
 	ruleDampers = "a string is silenced by one part of the hands, or left to ring"
-	ruleLeft    = "the left hand cannot hold them together: one finger in one place, fingers in fret order within the reach, the slide finger never frets"
-	ruleChange  = "the left hand cannot get from one to the other: a held note stays where it is, and a hammer, pull or glide needs its note before on the same string"
+	ruleLeft    = "the fretting hand cannot hold them together: one finger in one place, fingers in fret order within the reach, the slide finger never frets"
+	ruleChange  = "the fretting hand cannot get from one to the other: a held note stays where it is, and a hammer, pull or glide needs its note before on the same string"
 	ruleRight   = "the picking hand cannot do both: one digit for one string, p below i below m below a, and nothing lies on a string that must sound"
 )
 

@@ -19,6 +19,7 @@ import (
 type Profile struct {
 	Name            string     `json:"name"`
 	Posture         string     `json:"posture"`              // upright, or lap: a solid bar over a guitar lying flat
+	LeftHanded      bool       `json:"leftHanded,omitempty"` // frets with the right hand: necks and hands are drawn mirrored
 	SlideFinger     int        `json:"slideFinger"`          // 2 middle, 3 ring, 4 little
 	Silence         string     `json:"silence"`              // see Silences
 	Lean            string     `json:"lean"`                 // see Leans

@@ -16,7 +16,6 @@ document.addEventListener('alpine:init', () => {
       this.read();
       this.ear();
       this.leaf = this.$root.querySelector('.leaf:not([hidden])')?.id ?? 'time';
-      this.$root.querySelectorAll('[data-signs]').forEach((b) => { b.hidden = false; });
       this.$root.addEventListener('click', (e) => this.tap(e));
       this.$root.addEventListener('submit', (e) => this.submit(e));
       this.$root.addEventListener('change', (e) => e.target.closest('[data-at-once]')?.requestSubmit());
@@ -225,7 +224,7 @@ document.addEventListener('alpine:init', () => {
       tempo.textContent = String(Math.round(this.heard.tempo || this.data.tempo));
       this.$root.querySelector('[data-ear="loop"]').setAttribute('aria-pressed', String(this.heard.loop));
       this.$root.querySelectorAll('[data-layer]').forEach((b) => b.setAttribute('aria-pressed', String(!this.heard.off.has(b.dataset.ear))));
-      this.$root.querySelector('.ear').hidden = false;
+      this.$root.querySelectorAll('.ear, [data-signs]').forEach((el) => { el.hidden = false; });
     },
 
     hush() {

@@ -58,7 +58,7 @@ func FigureRows(plans []*plan.Plan) []FigureRow {
 		row("Notes open", "%.0f", true, func(_ *plan.Plan, f *plan.Figures) float64 { return float64(f.OpenNotes) }),
 		row("Harmonics, bends, taps", "%.0f", true, func(_ *plan.Plan, f *plan.Figures) float64 { return float64(f.Other) }),
 		row("Slide set down, times", "%.0f", false, func(_ *plan.Plan, f *plan.Figures) float64 { return float64(f.Landings) }),
-		row("Left hand travels, mm", "%.0f", false, func(_ *plan.Plan, f *plan.Figures) float64 { return f.Travel }),
+		row("Fretting hand travels, mm", "%.0f", false, func(_ *plan.Plan, f *plan.Figures) float64 { return f.Travel }),
 		row("Strings left ringing", "%.0f", false, func(_ *plan.Plan, f *plan.Figures) float64 { return float64(f.Leaks) }),
 		row("Thumb strokes left out", "%.0f", false, func(_ *plan.Plan, f *plan.Figures) float64 { return float64(f.Dropped) }),
 	}

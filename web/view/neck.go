@@ -21,8 +21,7 @@ type Neck struct {
 	Fingers       []fingerView
 	Ghost         *ghostView // where the melody goes next
 	Capo          *boxView
-	Arrow         string // the next place lies outside the picture
-	Left          bool   // towards the nut
+	Beyond        *beyondView // the next place lies outside the picture
 	Window        string // "±1.2 mm" under the slide
 	Locator       locator
 }
@@ -41,6 +40,16 @@ type neckString struct {
 	LabelY         float64
 	Note           string
 }
+
+// beyondView says what comes next and where an arrow points to it: towards the nut or the body.
+type beyondView struct {
+	Text  string
+	X     float64 // of the text
+	Arrow string  // path
+}
+
+// beyondY is the height of the arrow.
+const beyondY = 16.0
 
 type slideView struct{ X, Y, W, H, Wire float64 }
 
@@ -220,9 +229,9 @@ func (f *neckFrame) drawNext(v *Neck, next *play.Stroke) {
 	text := play.FromCapo(next.Fret, f.capo).String()
 	switch {
 	case x < 20:
-		v.Arrow, v.Left = "next: "+text, true
+		v.Beyond = &beyondView{"next: " + text, 24, fmt.Sprintf("M6 %v l12 -7 v14 z", beyondY)}
 	case x > v.Width-20:
-		v.Arrow = "next: " + text
+		v.Beyond = &beyondView{"next: " + text, v.Width - 24, fmt.Sprintf("M%v %v l-12 -7 v14 z", v.Width-6, beyondY)}
 	default:
 		v.Ghost = &ghostView{x, f.y(next.String, mm), text, shapeOf(next.How)}
 	}
