@@ -141,18 +141,21 @@ func TestSuits(t *testing.T) {
 	if got := b.text("#ranking"); !strings.Contains(got, "Standard") {
 		t.Error("standard tuning is not in the list")
 	}
-	if n := eval[int](b, `document.querySelectorAll('.ranking tbody tr:first-child .first-bars text').length`); n < 8 {
+	if n := eval[int](b, `document.querySelectorAll('.suits-way:first-child .first-bars text').length`); n < 8 {
 		t.Errorf("the first bars show %d strokes", n)
+	}
+	if got := eval[string](b, `document.querySelector('.suits-way .small-neck').getAttribute('aria-label')`); !strings.Contains(got, "I under a bar at fret") {
+		t.Errorf("home is not shown: %q", got)
 	}
 	b.open(path + "/suit?key=any&sort=ceiling")
 	b.ready(`document.querySelector('.ranking')`)
-	if eval[bool](b, `(() => { const v = [...document.querySelectorAll('.ranking tbody tr')].map((r) => parseFloat(r.cells[8].textContent) || 1e9); return v.some((x, i) => i && x > v[i - 1]); })()`) {
+	if eval[bool](b, `(() => { const v = [...document.querySelectorAll('.ranking tbody tr')].map((r) => parseFloat(r.cells[6].textContent) || 1e9); return v.some((x, i) => i && x > v[i - 1]); })()`) {
 		t.Error("not sorted by what they hold up to")
 	}
 	b.open(path + "/suit?key=any")
 	b.ready(`document.querySelector('.ranking')`)
-	want := eval[string](b, `document.querySelector('.ranking tbody form [name=tuning]').value`)
-	eval[bool](b, `(document.querySelector('.ranking tbody form button').click(), true)`)
+	want := eval[string](b, `document.querySelector('.suits-way form:has(button:not(:disabled)) [name=tuning]').value`)
+	eval[bool](b, `(document.querySelector('.suits-way form button:not(:disabled)').click(), true)`)
 	b.until(`document.querySelector('#tuning')?.value === '` + want + `'`)
 	b.open(path + "/slides")
 	b.until(`document.querySelectorAll('.ranking tbody tr').length >= 9`)
@@ -167,7 +170,7 @@ func TestSet(t *testing.T) {
 	b := newTab(t, newSite(t), 1280, 800)
 	b.open("/set")
 	b.accessible("set")
-	first := b.text(".set-order li .set-title")
+	first := b.text(".set-line .set-title")
 	eval[bool](b, `(() => { const c = document.getElementById('closer'); c.value = [...c.options].find((o) => o.text === '`+first+`').value; c.form.submit(); return true; })()`)
 	b.until(`[...document.querySelectorAll('.set-title')].at(-1).textContent === '` + first + `' && location.search.includes('closer')`)
 	// Two pairs hold three tunes together in one order or its reverse.
@@ -177,6 +180,9 @@ func TestSet(t *testing.T) {
 	order := eval[[]string](b, `[...document.querySelectorAll('.set-title')].map((e) => e.textContent)`)
 	if len(order) != 3 || titles[order[1]] != ids[2] || eval[int](b, `document.querySelectorAll('[name=beside]').length`) != 3 {
 		t.Errorf("%v", order)
+	}
+	if n := eval[int](b, `document.querySelectorAll('.set-strings li').length`); n < 5 || eval[int](b, `document.querySelectorAll('.set-strings .is-danger').length`) == 0 {
+		t.Errorf("%d turns are drawn, or none as dangerous", n)
 	}
 	if got := b.text(".head-facts"); !strings.Contains(got, "No order takes less") {
 		t.Errorf("%q", got)

@@ -68,6 +68,7 @@ type chordsBody struct {
 type spanCard struct {
 	Bar              int
 	Chord, Text, BPM string
+	Picture          view.SmallNeck
 	Here, Pinned     bool
 	Tight            int
 	Link             string
@@ -76,6 +77,7 @@ type spanCard struct {
 type otherGrip struct {
 	Key               int
 	Text, Name, Extra string
+	Picture           view.SmallNeck
 	Link              string
 }
 
@@ -330,7 +332,7 @@ func (v *chordsBody) show(c *gin.Context, f *chordsForm, b *backing.Backing) {
 	f.At = min(max(f.At, 0), len(b.Spans)-1)
 	for i := range b.Spans {
 		sp := &b.Spans[i]
-		card := spanCard{Bar: sp.Bar, Chord: sp.Chord.Name, Text: view.GripText(t, &sp.Grip), Here: i == f.At, Link: f.at(i),
+		card := spanCard{Bar: sp.Bar, Chord: sp.Chord.Name, Text: view.GripText(t, &sp.Grip), Picture: view.NewSmallGrip(t, &sp.Grip), Here: i == f.At, Link: f.at(i),
 			Pinned: slices.ContainsFunc(r.Pins, func(p backing.Pin) bool { return p.Span == i })}
 		if bpm := sp.Change.BPM; bpm > 0 && bpm <= plan.FastestShown {
 			card.BPM = strconv.FormatFloat(bpm, 'f', 0, 64)
@@ -433,7 +435,7 @@ func (v *chordsBody) others(c *gin.Context, f *chordsForm, b *backing.Backing, t
 			continue
 		}
 		text := view.GripText(t, &g)
-		v.Others = append(v.Others, otherGrip{len(v.Others) + 1, text, t.Name(&g), fmt.Sprintf("%+.2f", q.Held-b.Held), f.pinned(f.At, text)})
+		v.Others = append(v.Others, otherGrip{len(v.Others) + 1, text, t.Name(&g), play.Priced(q.Held - b.Held), view.NewSmallGrip(t, &g), f.pinned(f.At, text)})
 	}
 }
 

@@ -5,9 +5,11 @@ import (
 	"fmt"
 	"net/http"
 	"slices"
+	"strings"
 
 	"github.com/gin-gonic/gin"
 
+	"stepping/core/retune"
 	"stepping/core/setlist"
 	"stepping/core/tuning"
 	"stepping/jobs"
@@ -21,6 +23,8 @@ type setBody struct {
 	Fault                   string
 	Steps                   []setStepView
 	Best, Typed, Proof      string
+	Start                   string // the guitar as it is
+	ids                     []string // of the tunes chosen
 }
 
 // setPair is two tunes that stand side by side.
@@ -32,18 +36,40 @@ type setChoice struct {
 }
 
 type setStepView struct {
-	N, Guitar           int
-	Title, Tuning, Capo string
-	Turn                []string
-	Seconds             string
-	Risk                bool
+	N, Guitar         int
+	ID, Title, Tuning string
+	Turn              []string // everything to do, in words
+	Strings           []setString
+	Capo              string // what to do with it
+	Seconds           string
+	Risk              bool
+	Danger            string // which strings
 }
 
-func setCapo(n int) string {
-	if n == 0 {
-		return ""
+// setString is one string to be turned.
+type setString struct {
+	Number     int
+	Way, Arrow string // up or down
+	To, Tip    string
+	Danger     bool
+}
+
+// turn adds a string to be turned.
+func (v *setStepView) turn(c *retune.Change) {
+	tip := fmt.Sprintf("string %d %s to %s", c.String, moveWords(c.HalfSteps), c.To.ClassName())
+	s := setString{Number: c.String, Way: "is-up", Arrow: fmt.Sprintf("▲%d", c.HalfSteps), To: c.To.ClassName(), Tip: tip, Danger: len(c.Warnings) > 0}
+	if c.HalfSteps < 0 {
+		s.Way, s.Arrow = "is-down", fmt.Sprintf("▼%d", -c.HalfSteps)
 	}
-	return fmt.Sprintf("capo %d", n)
+	if s.Danger {
+		s.Tip += ": " + strings.Join(c.Warnings, "; ")
+		if v.Danger != "" {
+			v.Danger += "; "
+		}
+		v.Danger += fmt.Sprintf("string %d", c.String)
+	}
+	v.Turn = append(v.Turn, tip)
+	v.Strings = append(v.Strings, s)
 }
 
 func minutes(seconds float64) string {
@@ -68,6 +94,7 @@ func (s *Server) set(c *gin.Context) {
 	chosen, asked := c.QueryArray("t"), c.Query("guitars") != ""
 	body := setBody{Guitars: c.DefaultQuery("guitars", "1"), Opener: c.Query("opener"), Closer: c.Query("closer")}
 	g, now := sixStringed(guitars)
+	body.Start = g.Name + ", " + g.Tuning
 	r := setlist.Request{Guitars: atoi(body.Guitars), Guitar: g.Guitar, Start: now, Opener: -1, Closer: -1}
 	number := map[string]int{}
 	for i := range tunes {
@@ -86,6 +113,7 @@ func (s *Server) set(c *gin.Context) {
 			r.Closer = len(r.Tunes)
 		}
 		number[id] = len(r.Tunes)
+		body.ids = append(body.ids, id)
 		r.Tunes = append(r.Tunes, setlist.Tune{Title: t.Title, Tuning: spelt, Capo: t.Settings.Capo})
 	}
 	body.pairs(c.QueryArray("beside"), c.QueryArray("next"))
@@ -123,15 +151,21 @@ func (b *setBody) pairs(beside, next []string) {
 func (b *setBody) show(r *setlist.Request, got *setlist.Set) {
 	for n, st := range got.Best.Steps {
 		t := &r.Tunes[st.Tune]
-		v := setStepView{N: n + 1, Guitar: st.Guitar, Title: t.Title, Tuning: t.Tuning.Classes(), Capo: setCapo(t.Capo), Seconds: minutes(st.Seconds), Risk: st.Risk > 0}
+		v := setStepView{N: n + 1, ID: b.ids[st.Tune], Guitar: st.Guitar, Title: t.Title, Tuning: t.Tuning.Classes(), Seconds: minutes(st.Seconds), Risk: st.Risk > 0}
+		if t.Capo > 0 {
+			v.Tuning += fmt.Sprintf(", capo %d", t.Capo)
+		}
 		for _, c := range st.Changes {
-			v.Turn = append(v.Turn, fmt.Sprintf("string %d %s to %s", c.String, moveWords(c.HalfSteps), c.To.ClassName()))
+			v.turn(&c)
 		}
 		switch {
 		case st.Capo == 0:
-			v.Turn = append(v.Turn, "capo off")
+			v.Capo = "capo off"
 		case st.Capo > 0:
-			v.Turn = append(v.Turn, fmt.Sprintf("capo to fret %d", st.Capo))
+			v.Capo = fmt.Sprintf("capo to fret %d", st.Capo)
+		}
+		if v.Capo != "" {
+			v.Turn = append(v.Turn, v.Capo)
 		}
 		b.Steps = append(b.Steps, v)
 	}

@@ -5,6 +5,7 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
+	"math"
 	"net/http"
 	"slices"
 	"sort"
@@ -12,12 +13,16 @@ import (
 
 	"github.com/gin-gonic/gin"
 
+	"stepping/core/neck"
+	"stepping/core/pitch"
 	"stepping/core/plan"
 	"stepping/core/play"
+	"stepping/core/player"
 	"stepping/core/suit"
 	"stepping/core/tuning"
 	"stepping/jobs"
 	"stepping/store"
+	"stepping/web/view"
 )
 
 // suitLimit is how long a ranking may take.
@@ -36,6 +41,7 @@ type suitBody struct {
 	Proved          int
 	Guitar, Present string
 	Sort            string // the address up to the column to sort by
+	Sorted          bool   // by another column than the rank
 }
 
 type suitView struct {
@@ -49,6 +55,8 @@ type suitView struct {
 	Steps, CapoN                             int
 	Now                                      bool
 	First                                    []firstMark
+	Opens, Words, Against                    string // the open chord; what speaks for it; how much worse than the first
+	Home12                                   view.SmallNeck
 }
 
 // firstMark is one stroke of the first bars, drawn small.
@@ -108,7 +116,7 @@ func (s *Server) suit(c *gin.Context) {
 	}
 	sorts := map[bool]string{true: "?sort=", false: "?key=any&sort="}
 	g, _ := sixStringed(guitars)
-	body := suitBody{ID: t.ID.String(), Title: t.Title, Version: t.Version, Keep: keep, Guitar: g.Name, Present: g.Tuning, Sort: sorts[keep]}
+	body := suitBody{ID: t.ID.String(), Title: t.Title, Version: t.Version, Keep: keep, Guitar: g.Name, Present: g.Tuning, Sort: sorts[keep], Sorted: c.Query("sort") != ""}
 	s.ranked(c, t, keep, &body)
 	part := "layout"
 	if c.GetHeader("X-Part") != "" {
@@ -119,18 +127,19 @@ func (s *Server) suit(c *gin.Context) {
 
 // ranked shows the ranking that is under way here, or what is kept of one.
 func (s *Server) ranked(c *gin.Context, t *store.Tune, keep bool, body *suitBody) {
+	key, k := s.homeOf(c.Request.Context(), t)
 	if j := jobs.Find[suit.Ranking](s.jobs, suitKey(t, keep)); j != nil {
 		body.Running = j.Running() // before what is seen: what ends in between is shown as still under way
 		got, _ := j.Seen()
 		if err := j.Err(); err != nil && !errors.Is(err, jobs.ErrStopped) && !errors.Is(err, context.DeadlineExceeded) {
 			body.Problem = err.Error()
 		}
-		body.take(&got, t, c.Query("sort"))
+		body.take(&got, t, c.Query("sort"), key, k)
 		return
 	}
 	if kept, got, ok := s.keptRanking(c.Request.Context(), t, keep); ok {
 		body.Running = kept.Running
-		body.take(got, t, c.Query("sort"))
+		body.take(got, t, c.Query("sort"), key, k)
 	}
 }
 
@@ -147,10 +156,14 @@ func (s *Server) keptRanking(ctx context.Context, t *store.Tune, keep bool) (kep
 func rankingKind(keep bool) string { return rankingJob + " " + fmt.Sprint(keep) }
 
 // take shows what a ranking has found, and how far it is.
-func (b *suitBody) take(got *suit.Ranking, t *store.Tune, by string) {
+func (b *suitBody) take(got *suit.Ranking, t *store.Tune, by string, key pitch.Note, k neck.Neck) {
 	b.All, b.Planned, b.Proved = got.All, got.Planned, got.Proved
 	b.Stopped = !b.Running && got.Proved == 0 && b.Problem == ""
 	rows := suit.Rows(got.Ways)
+	best := math.Inf(1)
+	for i := range rows {
+		best = min(best, rows[i].Score)
+	}
 	rank := map[suit.Way]int{}
 	for i := range rows {
 		rank[rows[i].Way] = i
@@ -158,6 +171,10 @@ func (b *suitBody) take(got *suit.Ranking, t *store.Tune, by string) {
 	sortViews(rows, by)
 	for i := range rows {
 		v := newSuitView(rank[rows[i].Way], &rows[i].Way, t)
+		v.draw(&rows[i].Way, key, k)
+		if rows[i].Score > best {
+			v.Against = play.Priced(rows[i].Score - best)
+		}
 		for k := range rows[i].Ways[1:] {
 			v.Also = append(v.Also, wayName(&rows[i].Ways[1+k]))
 		}
@@ -185,6 +202,30 @@ func newSuitView(i int, w *suit.Way, t *store.Tune) suitView {
 		v.Now = tn.String() == known.String() && w.Capo == t.Settings.Capo && w.Steps == 0
 	}
 	return v
+}
+
+// homeOf is the tonic of a tune as written, and the neck of its player; what cannot be read is C, on the usual neck.
+func (s *Server) homeOf(ctx context.Context, t *store.Tune) (key pitch.Note, k neck.Neck) {
+	p := player.Default()
+	if prof, err := s.store.Profile(ctx, t.Owner, t.ProfileID); err == nil {
+		p = prof.Profile
+	}
+	key = pitch.Note{Letter: 'C'}
+	if tu, _, err := s.readTune(t.Source); err == nil {
+		key = tu.Key.Tonic
+	}
+	return key, p.Neck()
+}
+
+// draw shows where home is in a way.
+func (v *suitView) draw(w *suit.Way, key pitch.Note, k neck.Neck) {
+	v.Words = w.Reason()
+	t, err := tuning.Parse(w.Tuning.Spelt)
+	if err != nil {
+		return
+	}
+	v.Opens = tuning.OpenChord(t)
+	v.Home12 = view.NewHomePicture(t, w.Capo, pitch.Spell(key.Pitch()+pitch.Midi(w.Steps), false), k)
 }
 
 // wayName is how a shape is got: "Open D, capo 2".

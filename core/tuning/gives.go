@@ -144,3 +144,18 @@ func Spots(t Tuning, key pitch.Note, sc Scale, last int) (out []Spot) {
 	}
 	return out
 }
+
+// UnderBar reports whether the open strings spell a plain chord, major, minor or of root and fifth, so that a straight bar gives it anywhere.
+func UnderBar(t Tuning) bool {
+	r := chord.Names(t.pitches(0), pitch.Usual)
+	if len(r) == 0 || len(r[0].Missing) > 0 {
+		return false
+	}
+	switch tones := r[0].Chord.Tones; len(tones) {
+	case 2:
+		return tones[1] == 7
+	case 3:
+		return (tones[1] == 3 || tones[1] == 4) && tones[2] == 7
+	}
+	return false
+}

@@ -22,7 +22,7 @@ type Neck struct {
 	Ghost         *ghostView // where the melody goes next
 	Capo          *boxView
 	Beyond        *beyondView // the next place lies outside the picture
-	Window        string // "±1.2 mm" under the slide
+	Window        string      // "±1.2 mm" under the slide
 	Locator       locator
 }
 
