@@ -54,6 +54,19 @@ func (s *Store) Slides() shelf[Slide] {
 	return shelf[Slide]{s, "slides", 40, func(sl *Slide) string { return sl.Name }}
 }
 
+// Page is a page whose whole state is its address, kept by a name: a set, or a progression of chords.
+type Page struct {
+	Name   string            `json:"name"`
+	Kind   string            `json:"kind"`             // set or chords
+	Query  string            `json:"query"`            // of its address
+	Titles map[string]string `json:"titles,omitempty"` // of the tunes in it, by their keys
+}
+
+// Pages are the owner's kept pages.
+func (s *Store) Pages() shelf[Page] {
+	return shelf[Page]{s, "pages", 200, func(p *Page) string { return p.Name }}
+}
+
 // Draft is what is on its way in and no tune yet: a file with what was chosen of it, or notes that are entered on the neck.
 type Draft struct {
 	Name string       `json:"name"`

@@ -11,14 +11,14 @@ import (
 	"stepping/core/setup"
 )
 
-const tuneColumns = `SELECT t.id, t.owner_id, t.title, t.source, t.version, e.profile_id, e.settings, e.seq > (SELECT MIN(f.seq) FROM edits f WHERE f.tune_id = t.id),
+const tuneColumns = `SELECT t.id, t.owner_id, t.title, t.source, t.tags, t.version, e.profile_id, e.settings, e.seq > (SELECT MIN(f.seq) FROM edits f WHERE f.tune_id = t.id),
   EXISTS (SELECT 1 FROM edits n WHERE n.tune_id = t.id AND n.seq = t.head + 1)
   FROM tunes t JOIN edits e ON e.tune_id = t.id AND e.seq = t.head WHERE t.gone_at IS NULL AND t.owner_id = ?`
 
 func scanTune(row interface{ Scan(...any) error }) (Tune, error) {
 	var t Tune
 	var settings []byte
-	if err := row.Scan(&t.ID, &t.Owner, &t.Title, &t.Source, &t.Version, &t.ProfileID, &settings, &t.CanUndo, &t.CanRedo); err != nil {
+	if err := row.Scan(&t.ID, &t.Owner, &t.Title, &t.Source, &t.Tags, &t.Version, &t.ProfileID, &settings, &t.CanUndo, &t.CanRedo); err != nil {
 		return t, notFound(err)
 	}
 	if err := json.Unmarshal(settings, &t.Settings); err != nil {
@@ -53,12 +53,13 @@ type Listed struct {
 	ID            ID
 	Title, Tuning string
 	Facts         string // see SetFacts
+	Tags          string // see setup.ParseTags
 	Capo          int
 }
 
 // List returns the owner's tunes, oldest first, without their texts.
 func (s *Store) List(ctx context.Context, owner ID) (out []Listed, err error) {
-	rows, err := s.q().QueryContext(ctx, `SELECT t.id, t.title, t.facts, COALESCE(JSON_VALUE(e.settings, '$.tuning'), ''), CAST(COALESCE(JSON_VALUE(e.settings, '$.capo'), 0) AS SIGNED)
+	rows, err := s.q().QueryContext(ctx, `SELECT t.id, t.title, t.facts, t.tags, COALESCE(JSON_VALUE(e.settings, '$.tuning'), ''), CAST(COALESCE(JSON_VALUE(e.settings, '$.capo'), 0) AS SIGNED)
 		FROM tunes t JOIN edits e ON e.tune_id = t.id AND e.seq = t.head WHERE t.gone_at IS NULL AND t.owner_id = ? ORDER BY t.created_at, t.id`, owner)
 	if err != nil {
 		return nil, fmt.Errorf("list tunes: %w", err)
@@ -66,7 +67,7 @@ func (s *Store) List(ctx context.Context, owner ID) (out []Listed, err error) {
 	defer rows.Close()
 	for rows.Next() {
 		var l Listed
-		if err := rows.Scan(&l.ID, &l.Title, &l.Facts, &l.Tuning, &l.Capo); err != nil {
+		if err := rows.Scan(&l.ID, &l.Title, &l.Facts, &l.Tags, &l.Tuning, &l.Capo); err != nil {
 			return nil, err
 		}
 		out = append(out, l)
@@ -78,6 +79,17 @@ func (s *Store) List(ctx context.Context, owner ID) (out []Listed, err error) {
 func (s *Store) SetFacts(ctx context.Context, owner, id ID, version int, facts string) error {
 	return s.inTx(ctx, "keep the facts", func(tx *sql.Tx) error {
 		return deleted(tx.ExecContext(ctx, "UPDATE tunes SET facts = ? WHERE owner_id = ? AND id = ? AND version = ?", cut(facts, 120), owner, id, version))
+	})
+}
+
+// SetTags keeps the player's words for a tune. It changes no version. ErrNotFound.
+func (s *Store) SetTags(ctx context.Context, owner, id ID, tags []string) error {
+	return s.inTx(ctx, "keep the tags", func(tx *sql.Tx) error {
+		if err := tx.QueryRowContext(ctx, "SELECT id FROM tunes WHERE gone_at IS NULL AND owner_id = ? AND id = ? FOR UPDATE", owner, id).Scan(new(ID)); err != nil {
+			return notFound(err)
+		}
+		_, err := tx.ExecContext(ctx, "UPDATE tunes SET tags = ? WHERE owner_id = ? AND id = ?", cut(setup.TagText(tags), 255), owner, id)
+		return err
 	})
 }
 

@@ -22,7 +22,7 @@ import (
 var ownerless = map[string]string{
 	"Close": "the database", "Collector": "the connections", "Backup": "of everything", "Tidy": "marks of changes", "Restore": "of everything", "Ping": "the database", "Together": "transactions", "Alone": "leases", "FirstPlayer": "who owns what is here", "Sessions": "by a secret token",
 	"Account": "by name, to sign in", "HasAccounts": "whether there are any", "FindLink": "by a secret", "AddAccount": "by a secret", "ResetPassword": "by a secret",
-	"SignedIn": "by the secret of a session", "TryAfter": "by hashes of addresses", "Succeeded": "by hashes of addresses", "Patterns": "a shelf, below", "Guitars": "a shelf, below", "Slides": "a shelf, below", "Drafts": "a shelf, below", "Occasions": "a shelf, below",
+	"SignedIn": "by the secret of a session", "TryAfter": "by hashes of addresses", "Succeeded": "by hashes of addresses", "Patterns": "a shelf, below", "Guitars": "a shelf, below", "Slides": "a shelf, below", "Pages": "a shelf, below", "Drafts": "a shelf, below", "Occasions": "a shelf, below",
 }
 
 // TestWalls walks every method of the store as another owner: nothing is found, nothing is changed, and the database itself refuses
@@ -99,6 +99,10 @@ func TestWalls(t *testing.T) {
 		"slides.Get":      func() error { _, err := f.Slides().Get(f.ctx, other, mine[2]); return err },
 		"slides.Save":     func() error { return f.Slides().Save(f.ctx, other, mine[2], 1, &store.Slide{}) },
 		"slides.Delete":   func() error { return f.Slides().Delete(f.ctx, other, mine[2]) },
+		"pages.Get":       func() error { _, err := f.Pages().Get(f.ctx, other, mine[5]); return err },
+		"pages.Save":      func() error { return f.Pages().Save(f.ctx, other, mine[5], 1, &store.Page{}) },
+		"pages.Delete":    func() error { return f.Pages().Delete(f.ctx, other, mine[5]) },
+		"SetTags":         func() error { return f.SetTags(f.ctx, other, id, []string{"theirs"}) },
 		"drafts.Get":      func() error { _, err := f.Drafts().Get(f.ctx, other, mine[3]); return err },
 		"drafts.Save":     func() error { return f.Drafts().Save(f.ctx, other, mine[3], 1, &store.Draft{}) },
 		"AddPasses":       func() error { return f.AddPasses(f.ctx, other, id, aPass) },
@@ -129,6 +133,7 @@ func TestWalls(t *testing.T) {
 		"Signins":       func() (int, error) { v, err := f.Signins(f.ctx, other, time.Hour); return len(v), err },
 		"patterns.All":  func() (int, error) { v, err := f.Patterns().All(f.ctx, other); return len(v), err },
 		"guitars.All":   func() (int, error) { v, err := f.Guitars().All(f.ctx, other); return len(v), err },
+		"pages.All":     func() (int, error) { v, err := f.Pages().All(f.ctx, other); return len(v), err },
 		"slides.All":    func() (int, error) { v, err := f.Slides().All(f.ctx, other); return len(v), err },
 		"occasions.All": func() (int, error) { v, err := f.Occasions().All(f.ctx, other); return len(v), err },
 		"Passes":        func() (int, error) { v, err := f.Passes(f.ctx, other); return len(v), err },
@@ -169,6 +174,7 @@ func TestWalls(t *testing.T) {
 		"Knows":         func() error { _, err := f.Knows(f.ctx, other, "cookie"); return err },
 		"patterns.Add":  func() error { _, err := f.Patterns().Add(f.ctx, other, &thumb.Pattern{Name: "x"}); return err },
 		"guitars.Add":   func() error { _, err := f.Guitars().Add(f.ctx, other, &store.Guitar{}); return err },
+		"pages.Add":     func() error { _, err := f.Pages().Add(f.ctx, other, &store.Page{}); return err },
 		"slides.Add":    func() error { _, err := f.Slides().Add(f.ctx, other, &store.Slide{}); return err },
 		"occasions.Add": func() error { _, err := f.Occasions().Add(f.ctx, other, &store.Occasion{}); return err },
 		"drafts.Add":    func() error { _, err := f.Drafts().Add(f.ctx, other, &store.Draft{}); return err },
@@ -201,6 +207,7 @@ func TestWalls(t *testing.T) {
 	covered("patterns.", f.Patterns())
 	covered("guitars.", f.Guitars())
 	covered("slides.", f.Slides())
+	covered("pages.", f.Pages())
 	covered("drafts.", f.Drafts())
 	covered("occasions.", f.Occasions())
 }
@@ -215,15 +222,16 @@ func (f *fixture) whose(id store.ID) (store.ID, error) {
 	return who, err
 }
 
-// shelved puts a pattern, a guitar, a slide, a draft and an occasion on the owner's shelves.
-func shelved(t *testing.T, f *fixture) (ids [5]store.ID) {
+// shelved puts a pattern, a guitar, a slide, a draft, an occasion and a page on the owner's shelves.
+func shelved(t *testing.T, f *fixture) (ids [6]store.ID) {
 	t.Helper()
-	var errs [5]error
+	var errs [6]error
 	ids[0], errs[0] = f.Patterns().Add(f.ctx, f.owner, &thumb.Pattern{Name: "Mine"})
 	ids[1], errs[1] = f.Guitars().Add(f.ctx, f.owner, &store.Guitar{Guitar: retune.Guitar{Name: "Plank"}})
 	ids[2], errs[2] = f.Slides().Add(f.ctx, f.owner, &store.Slide{Name: "Glass"})
 	ids[3], errs[3] = f.Drafts().Add(f.ctx, f.owner, &store.Draft{Name: "half a tune"})
 	ids[4], errs[4] = f.Occasions().Add(f.ctx, f.owner, &store.Occasion{Name: "Barn dance", On: "2026-06-20"})
+	ids[5], errs[5] = f.Pages().Add(f.ctx, f.owner, &store.Page{Name: "Saturday", Kind: "set", Query: "guitars=1"})
 	if err := errors.Join(errs[:]...); err != nil {
 		t.Fatal(err)
 	}
@@ -254,6 +262,7 @@ func everything(t *testing.T, f *fixture) []any {
 	patterns, e3 := f.Patterns().All(f.ctx, f.owner)
 	guitars, e4 := f.Guitars().All(f.ctx, f.owner)
 	slides, e5 := f.Slides().All(f.ctx, f.owner)
+	pages, e13 := f.Pages().All(f.ctx, f.owner)
 	drafts, e8 := f.Drafts().All(f.ctx, f.owner)
 	passes, e9 := f.Passes(f.ctx, f.owner)
 	notes, e11 := f.Notes(f.ctx, f.owner, tunes[0].ID)
@@ -271,10 +280,10 @@ func everything(t *testing.T, f *fixture) []any {
 	}
 	a, e6 := f.AccountOf(f.ctx, f.owner)
 	plan, e7 := f.Plan(f.ctx, f.owner, tunes[0].ID, strings.Repeat("a", 64))
-	if err := errors.Join(e1, e2, e3, e4, e5, e6, e7, e8, e9, e10, e11, e12); err != nil {
+	if err := errors.Join(e1, e2, e3, e4, e5, e6, e7, e8, e9, e10, e11, e12, e13); err != nil {
 		t.Fatal(err)
 	}
-	return []any{tunes, profiles, patterns, guitars, slides, drafts, passes, notes, occasions, takes, sounds, a, string(plan)}
+	return []any{tunes, profiles, patterns, guitars, slides, pages, drafts, passes, notes, occasions, takes, sounds, a, string(plan)}
 }
 
 // TestAccounts: sign-ins end when they should, links work once, tries are slowed down and survive a restart, and the account

@@ -42,6 +42,8 @@ type chordsForm struct {
 // chordsBody is the chords page.
 type chordsBody struct {
 	Form      chordsForm
+	Kept      []keptPage
+	Query     string // of this page's address
 	Library   []tuning.Named
 	Players   []profileChoice
 	Patterns  []patternChoice
@@ -300,7 +302,11 @@ func (s *Server) chords(c *gin.Context) {
 		s.failFor(c, err)
 		return
 	}
-	body := chordsBody{Library: tuning.Library, Players: choices(profiles)}
+	body := chordsBody{Library: tuning.Library, Players: choices(profiles), Query: c.Request.URL.RawQuery}
+	if body.Kept, err = s.keptPages(c, "chords"); err != nil {
+		s.failFor(c, err)
+		return
+	}
 	if body.Patterns, err = s.patternChoices(c); err != nil {
 		s.failFor(c, err)
 		return

@@ -42,6 +42,7 @@ const (
 type setFor struct {
 	Title    string         `json:"title"`
 	Player   string         `json:"player"` // the file of the player it is planned for, without ending
+	Tags     []string       `json:"tags,omitempty"`
 	Settings setup.Settings `json:"settings"`
 }
 
@@ -51,7 +52,7 @@ tunes/NAME.abc      the text of a tune, as you gave it
 tunes/NAME.json     its tuning, capo, tempo, patterns, pins; "player" names a file in players/
 practice/NAME.json  what you played of it and how it went, and your notes beside bars
 plans/NAME.json     the plan last worked out for it (docs/formats.md says how to read it)
-players/, guitars/, slides/, patterns/   as JSON
+players/, guitars/, slides/, patterns/, pages/ (sets and progressions that you keep)   as JSON
 
 Recordings are not in it: save them from their own pages.
 
@@ -126,7 +127,7 @@ func (s *Server) writeEverything(ctx context.Context, owner store.ID, to io.Writ
 	for i := range tunes {
 		t := &tunes[i]
 		name := fileName(i, t.Title)
-		if err := errors.Join(put("tunes/"+name+".abc", []byte(t.Source)), putJSON("tunes/"+name+".json", setFor{t.Title, file[t.ProfileID], t.Settings})); err != nil {
+		if err := errors.Join(put("tunes/"+name+".abc", []byte(t.Source)), putJSON("tunes/"+name+".json", setFor{t.Title, file[t.ProfileID], tagsOf(t.Tags), t.Settings})); err != nil {
 			return err
 		}
 		var log archivedLog
@@ -150,7 +151,7 @@ func (s *Server) writeEverything(ctx context.Context, owner store.ID, to io.Writ
 		}
 	}
 	err = errors.Join(shelfOut(ctx, s.store.Guitars(), owner, "guitars", putJSON), shelfOut(ctx, s.store.Slides(), owner, "slides", putJSON),
-		shelfOut(ctx, s.store.Patterns(), owner, "patterns", putJSON), put("README.txt", []byte(archiveReadme)))
+		shelfOut(ctx, s.store.Patterns(), owner, "patterns", putJSON), shelfOut(ctx, s.store.Pages(), owner, "pages", putJSON), put("README.txt", []byte(archiveReadme)))
 	return errors.Join(err, z.Close())
 }
 
@@ -212,6 +213,7 @@ type archive struct {
 	guitars  []store.Guitar
 	slides   []store.Slide
 	patterns []thumb.Pattern
+	pages    []store.Page
 }
 
 type archivedTune struct {
@@ -256,7 +258,7 @@ func readArchive(r io.ReaderAt, size int64) (*archive, error) {
 			return nil, fmt.Errorf("in %s: %w", name, err)
 		}
 	}
-	if len(a.tunes)+len(a.players)+len(a.guitars)+len(a.slides)+len(a.patterns) == 0 {
+	if len(a.tunes)+len(a.players)+len(a.guitars)+len(a.slides)+len(a.patterns)+len(a.pages) == 0 {
 		return nil, errors.New("there is nothing of Stepping's in it: no tunes/, no players/")
 	}
 	return a, nil
@@ -280,6 +282,9 @@ func (a *archive) read(name string, files map[string][]byte) (err error) {
 			if err := json.Unmarshal(beside, &t.setFor); err != nil {
 				return fmt.Errorf("the settings beside it: %w", err)
 			}
+		}
+		if _, err := setup.ParseTags(setup.TagText(t.Tags)); err != nil {
+			return fmt.Errorf("the tags beside it: %w", err)
 		}
 		if wrong := t.Settings.Check(); wrong != nil {
 			return fmt.Errorf("the settings beside it, %s: %w", wrong.Field, wrong)
@@ -320,6 +325,13 @@ func (a *archive) read(name string, files map[string][]byte) (err error) {
 		}
 		a.patterns = append(a.patterns, p)
 		return p.Validate()
+	case dir == "pages":
+		var p store.Page
+		if err := json.Unmarshal(files[name], &p); err != nil {
+			return err
+		}
+		a.pages = append(a.pages, p)
+		return checkPage(&p)
 	}
 	return nil // the readme, plans: these are worked out anew
 }
@@ -388,9 +400,10 @@ func (a *archive) add(ctx context.Context, st *store.Store, owner store.ID) (sai
 	n1, e1 := shelfIn(ctx, st.Guitars(), owner, a.guitars)
 	n2, e2 := shelfIn(ctx, st.Slides(), owner, a.slides)
 	n3, e3 := shelfIn(ctx, st.Patterns(), owner, a.patterns)
-	added["guitars"], added["slides"], added["patterns"] = n1, n2, n3
+	n4, e4 := a.pagesIn(ctx, st, owner)
+	added["guitars"], added["slides"], added["patterns"], added["kept pages"] = n1, n2, n3, n4
 	var parts []string
-	for _, kind := range []string{"tunes", "players", "guitars", "slides", "patterns"} {
+	for _, kind := range []string{"tunes", "players", "guitars", "slides", "patterns", "kept pages"} {
 		if n := added[kind]; n > 0 {
 			parts = append(parts, fmt.Sprintf("%d %s", n, kind))
 		}
@@ -399,7 +412,29 @@ func (a *archive) add(ctx context.Context, st *store.Store, owner store.ID) (sai
 	if len(parts) > 0 {
 		said = "Added: " + strings.Join(parts, ", ") + "."
 	}
-	return said, errors.Join(e1, e2, e3)
+	return said, errors.Join(e1, e2, e3, e4)
+}
+
+// pagesIn adds kept pages, with the tunes as they are here.
+func (a *archive) pagesIn(ctx context.Context, st *store.Store, owner store.ID) (int, error) {
+	tunes, err := st.List(ctx, owner)
+	if err != nil {
+		return 0, err
+	}
+	here := map[string]store.ID{}
+	for i := range tunes {
+		here[tunes[i].Title] = tunes[i].ID
+	}
+	for i := range a.pages {
+		sameTunes(&a.pages[i], here)
+	}
+	return shelfIn(ctx, st.Pages(), owner, a.pages)
+}
+
+// tagsOf is the words of a tune one by one.
+func tagsOf(text string) []string {
+	tags, _ := setup.ParseTags(text) // the store keeps none that cannot be read
+	return tags
 }
 
 // add keeps a tune with its log.
@@ -408,7 +443,7 @@ func (t *archivedTune) add(ctx context.Context, st *store.Store, owner, who stor
 	if err != nil {
 		return err
 	}
-	if err := st.AddPasses(ctx, owner, id, t.log.Passes...); err != nil {
+	if err := errors.Join(st.SetTags(ctx, owner, id, t.Tags), st.AddPasses(ctx, owner, id, t.log.Passes...)); err != nil {
 		return err
 	}
 	for bar, note := range t.log.Notes {

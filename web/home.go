@@ -27,6 +27,7 @@ import (
 type homeBody struct {
 	Tunes    []tuneCard
 	All      int        // tunes before the search
+	Tags     []string   // of all tunes
 	Find     string     // what is searched for
 	Sort     string     // of tuneSorts
 	Sorts    []tuneSort // nil where there are too few to sort
@@ -78,6 +79,7 @@ type tuneCard struct {
 	When    string
 	Firm    int // rungs of its ladder, of so many
 	Of      int
+	Tags    []string
 }
 
 // tuneShare is how much of a sitting is a tune's.
@@ -102,6 +104,18 @@ func sharesOf(items []todayItem) (out []tuneShare) {
 		out[at].Minutes += it.Minutes
 	}
 	return out
+}
+
+// tags lists the words that tunes are tagged with.
+func (b *homeBody) tags(tunes []store.Listed) {
+	for i := range tunes {
+		for _, tag := range tagsOf(tunes[i].Tags) {
+			if !slices.Contains(b.Tags, tag) {
+				b.Tags = append(b.Tags, tag)
+			}
+		}
+	}
+	slices.Sort(b.Tags)
 }
 
 // tuneSort is an order of the list.
@@ -188,6 +202,7 @@ func (s *Server) showHome(c *gin.Context, status int, body homeBody) {
 	for i := range tunes {
 		t := &tunes[i]
 		card := tuneCard{ID: t.ID, Title: t.Title, Tuning: t.Tuning, Capo: t.Capo, Facts: t.Facts}
+		card.Tags = tagsOf(t.Tags)
 		if _, known := names[t.Tuning]; !known {
 			if tn, err := tuning.Parse(t.Tuning); err == nil {
 				tunings[t.Tuning], names[t.Tuning] = tn, tuning.Identify(tn).String()
@@ -206,11 +221,12 @@ func (s *Server) showHome(c *gin.Context, status int, body homeBody) {
 		if tn, ok := tunings[t.Tuning]; ok {
 			from.far(&card, t.Tuning, tn)
 		}
-		if body.Find == "" || strings.Contains(strings.ToLower(card.Title+" "+card.Facts), strings.ToLower(body.Find)) {
+		if body.Find == "" || strings.Contains(strings.ToLower(card.Title+" "+card.Facts+" "+t.Tags), strings.ToLower(body.Find)) {
 			body.Tunes = append(body.Tunes, card)
 		}
 	}
 	body.sort()
+	body.tags(tunes)
 	body.Library = tuning.Library
 	if body.Drafts, err = s.draftCards(c); err != nil {
 		s.failFor(c, err)

@@ -4,6 +4,7 @@ import (
 	"errors"
 	"fmt"
 	"net/http"
+	"slices"
 	"strconv"
 	"strings"
 
@@ -182,7 +183,12 @@ func (s *Server) profiles(c *gin.Context) {
 		s.failFor(c, err)
 		return
 	}
-	s.render(c, http.StatusOK, "profiles", "layout", "Players", struct{ Profiles []profileChoice }{choices(profiles)})
+	var body struct{ Profiles []playerCard }
+	for i := range profiles {
+		p := &profiles[i].Profile
+		body.Profiles = append(body.Profiles, playerCard{profiles[i].ID.String(), profileName(p), playerFacts(p)})
+	}
+	s.render(c, http.StatusOK, "profiles", "layout", "Players", body)
 }
 
 // somePlayers returns the owner's players, or if all were deleted one that is kept nowhere.
@@ -282,6 +288,31 @@ func (s *Server) deleteProfile(c *gin.Context) {
 }
 
 // profileChoice is one profile in a list.
+// playerCard is a player on the list, with what plans depend on most.
+type playerCard struct {
+	ID, Name string
+	Facts    []playerFact
+}
+
+type playerFact struct{ Label, Value string }
+
+// playerFacts are the choices of a profile that plans depend on most, as its form words them.
+func playerFacts(p *player.Profile) (out []playerFact) {
+	if p.LeftHanded {
+		out = append(out, playerFact{"Hand", "left-handed"})
+	}
+	for _, name := range []string{"slideFinger", "lean", "silence", "attack", "support"} {
+		at := slices.IndexFunc(profileInputs, func(in profileInput) bool { return in.name == name })
+		f := profileInputs[at].field(p)
+		for _, o := range f.Options {
+			if o.Value == f.Value {
+				out = append(out, playerFact{f.Label, o.Text})
+			}
+		}
+	}
+	return append(out, playerFact{"Slide", fmt.Sprintf("%.0f mm %s", p.Slide.LengthMM, p.Slide.Material)})
+}
+
 type profileChoice struct {
 	ID   string
 	Name string

@@ -78,7 +78,7 @@ func (s *Server) proposedFor(c *gin.Context, id store.ID, st *setup.Settings) (o
 	}
 	for i := range ways {
 		w := &ways[i]
-		out = append(out, proposedView{Key: string("QWE"[i]), Name: wayName(w), Tuning: w.Tuning.Name, Reason: w.Reason(), Capo: w.Capo,
+		out = append(out, proposedView{Key: string("JKL"[i]), Name: wayName(w), Tuning: w.Tuning.Name, Reason: w.Reason(), Capo: w.Capo,
 			Now: w.Tuning.Name == st.Tuning && w.Capo == st.Capo})
 	}
 	return out

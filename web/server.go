@@ -183,6 +183,8 @@ func (s *Server) shelfRoutes(r *gin.Engine) {
 	r.POST("/bench/hear", s.hearString)
 	r.GET("/tone.wav", s.tone)
 	r.GET("/set", s.set)
+	r.POST("/pages", s.addPage)
+	r.POST("/pages/:id/delete", s.deletePage)
 	r.POST("/guitars", s.addGuitar)
 	r.GET("/guitars/:id", s.guitar)
 	r.POST("/guitars/:id", s.saveGuitar)
@@ -271,6 +273,7 @@ func (s *Server) tuneRoutes(tune *gin.RouterGroup) {
 	tune.GET("/whole", s.wholeTune)
 	tune.GET("/text", s.text)
 	tune.POST("/text", s.saveText)
+	tune.POST("/tags", s.saveTags)
 	tune.GET("/tune.abc", s.tuneABC)
 	tune.POST("/settings", s.saveSettings)
 	tune.POST("/sections", s.saveSection)
@@ -322,6 +325,7 @@ type page struct {
 	Name     string // of the account that is signed in, "" if none is needed
 	Out      bool   // nobody is signed in, and somebody must be
 	Way      *way   // of the tune that the page is about
+	Shelf    []shelfStep
 	Body     any
 }
 
@@ -339,7 +343,7 @@ func (s *Server) render(c *gin.Context, status int, name, part, title string, bo
 	var buf bytes.Buffer
 	if err := s.pages[name].ExecuteTemplate(&buf, part, page{
 		Title: title, Look: look, Large: size == "large", Mirrored: part == "layout" && s.mirrored(c), Path: c.Request.URL.RequestURI(),
-		Name: c.GetString(nameKey), Out: owner(c) == store.ID{}, Way: around, Body: body,
+		Name: c.GetString(nameKey), Out: owner(c) == store.ID{}, Way: around, Shelf: shelfHere(c), Body: body,
 	}); err != nil {
 		s.logFor(c).Error("template", "page", name, "err", err)
 		http.Error(c.Writer, "Stepping could not draw this page. Go back and try again.", http.StatusInternalServerError)

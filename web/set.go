@@ -24,6 +24,8 @@ type setBody struct {
 	Steps                   []setStepView
 	Best, Typed, Proof      string
 	Start                   string // the guitar as it is
+	Kept                    []keptPage
+	Query                   string   // of this page's address
 	ids                     []string // of the tunes chosen
 }
 
@@ -94,6 +96,11 @@ func (s *Server) set(c *gin.Context) {
 	chosen, asked := c.QueryArray("t"), c.Query("guitars") != ""
 	body := setBody{Guitars: c.DefaultQuery("guitars", "1"), Opener: c.Query("opener"), Closer: c.Query("closer")}
 	g, now := sixStringed(guitars)
+	if body.Kept, err = s.keptPages(c, "set"); err != nil {
+		s.failFor(c, err)
+		return
+	}
+	body.Query = c.Request.URL.RawQuery
 	body.Start = g.Name + ", " + g.Tuning
 	r := setlist.Request{Guitars: atoi(body.Guitars), Guitar: g.Guitar, Start: now, Opener: -1, Closer: -1}
 	number := map[string]int{}

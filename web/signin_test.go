@@ -86,7 +86,7 @@ func guardedSite(t *testing.T) *site {
 // Addresses that are about nothing of anybody's, or only of the one who asks: what another gets there holds nothing of the first.
 var ownersOwn = map[string]bool{
 	"GET /": true, "POST /tunes": true, "POST /demo-tune": true, "POST /drafts": true, "POST /neck": true, "POST /look": true, "GET /bench": true, "POST /bench/hear": true, "GET /tone.wav": true, "GET /set": true, "POST /guitars": true, "GET /slides": true, "POST /slides": true,
-	"GET /chords": true, "GET /chords.wav": true, "GET /patterns": true, "POST /patterns": true, "GET /profiles": true, "POST /profiles": true, "POST /sign-out": true, "GET /account": true,
+	"GET /chords": true, "GET /chords.wav": true, "GET /patterns": true, "POST /patterns": true, "POST /pages": true, "GET /profiles": true, "POST /profiles": true, "POST /sign-out": true, "GET /account": true,
 	"GET /today": true, "GET /today/part": true, "GET /log.csv": true, "GET /log.json": true, "POST /occasions": true, "POST /account/password": true, "POST /account/end": true, "POST /account/end-all": true, "POST /account/invite": true, "GET /everything.zip": true, "POST /everything": true, "POST /account/close": true,
 }
 
@@ -115,7 +115,11 @@ func TestWalls(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	things := map[string]string{"patterns": pattern.String(), "drafts": draft.String(), "occasions": occasion.String()}
+	page, err := s.store.Pages().Add(t.Context(), s.owner, &store.Page{Name: "Ash's set", Kind: "set", Query: "guitars=2"})
+	if err != nil {
+		t.Fatal(err)
+	}
+	things := map[string]string{"pages": page.String(), "patterns": pattern.String(), "drafts": draft.String(), "occasions": occasion.String()}
 	tunes, _ := s.store.Tunes(t.Context(), s.owner)
 	recorded, err := s.store.AddTake(t.Context(), s.owner, &store.Take{Tune: tunes[0].ID, At: time.Now(), Name: "Ash's take", Samples: 1, Doc: []byte("{}")}, strings.NewReader("ab"))
 	if err != nil {

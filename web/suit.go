@@ -40,6 +40,7 @@ type suitBody struct {
 	All, Planned    int
 	Proved          int
 	Guitar, Present string
+	Wanted          string // the tune's tuning as it is set
 	Sort            string // the address up to the column to sort by
 	Sorted          bool   // by another column than the rank
 }
@@ -116,7 +117,7 @@ func (s *Server) suit(c *gin.Context) {
 	}
 	sorts := map[bool]string{true: "?sort=", false: "?key=any&sort="}
 	g, _ := sixStringed(guitars)
-	body := suitBody{ID: t.ID.String(), Title: t.Title, Version: t.Version, Keep: keep, Guitar: g.Name, Present: g.Tuning, Sort: sorts[keep], Sorted: c.Query("sort") != ""}
+	body := suitBody{ID: t.ID.String(), Title: t.Title, Version: t.Version, Keep: keep, Guitar: g.Name, Present: g.Tuning, Wanted: t.Settings.Tuning, Sort: sorts[keep], Sorted: c.Query("sort") != ""}
 	s.ranked(c, t, keep, &body)
 	part := "layout"
 	if c.GetHeader("X-Part") != "" {

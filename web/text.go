@@ -6,6 +6,7 @@ import (
 
 	"github.com/gin-gonic/gin"
 
+	"stepping/core/setup"
 	"stepping/core/tune"
 	"stepping/store"
 )
@@ -17,6 +18,8 @@ type textBody struct {
 	Text      string
 	Notice    string
 	Fault     *fault
+	Tags      string
+	TagFault  string
 }
 
 func (s *Server) text(c *gin.Context) {
@@ -24,7 +27,7 @@ func (s *Server) text(c *gin.Context) {
 	if !ok {
 		return
 	}
-	s.showText(c, http.StatusOK, textBody{ID: t.ID.String(), Title: t.Title, Version: t.Version, Text: t.Source})
+	s.showText(c, http.StatusOK, textBody{ID: t.ID.String(), Title: t.Title, Version: t.Version, Text: t.Source, Tags: t.Tags})
 }
 
 func (s *Server) showText(c *gin.Context, status int, body textBody) {
@@ -38,7 +41,7 @@ func (s *Server) saveText(c *gin.Context) {
 	if !ok {
 		return
 	}
-	body := textBody{ID: ch.tune.ID.String(), Title: ch.tune.Title, Version: ch.tune.Version}
+	body := textBody{ID: ch.tune.ID.String(), Title: ch.tune.Title, Version: ch.tune.Version, Tags: ch.tune.Tags}
 	var tu *tune.Tune
 	var err error
 	if body.Text, err = decoded([]byte(c.PostForm("abc"))); err == nil {
@@ -56,6 +59,25 @@ func (s *Server) saveText(c *gin.Context) {
 		return
 	}
 	s.finish(c, &ch, err)
+}
+
+// saveTags keeps the player's words for a tune.
+func (s *Server) saveTags(c *gin.Context) {
+	t, ok := s.tuneParam(c)
+	if !ok {
+		return
+	}
+	typed := c.PostForm("tags")
+	tags, err := setup.ParseTags(typed)
+	if err != nil {
+		s.showText(c, http.StatusUnprocessableEntity, textBody{ID: t.ID.String(), Title: t.Title, Version: t.Version, Text: t.Source, Tags: typed, TagFault: err.Error()})
+		return
+	}
+	if err := s.store.SetTags(c.Request.Context(), owner(c), t.ID, tags); err != nil {
+		s.failFor(c, err)
+		return
+	}
+	c.Redirect(http.StatusSeeOther, "/tunes/"+t.ID.String()+"/text")
 }
 
 // tuneABC hands the text out as it was given.

@@ -21,7 +21,7 @@ func TestProposed(t *testing.T) {
 		t.Errorf("%d proposals: %s", n, all)
 	}
 	b.accessible("plan page with proposals")
-	b.key("W")
+	b.key("K")
 	b.until("document.querySelectorAll('.proposed li')[1].classList.contains('is-now')")
 	if got := b.text(".proposed .is-now button"); got == first || !strings.Contains(b.text(".head-facts"), strings.Fields(got)[0]) {
 		t.Errorf("%q is in force after %q", got, first)
@@ -31,7 +31,7 @@ func TestProposed(t *testing.T) {
 	b.open("/")
 	b.add(strings.ReplaceAll(strings.Replace(ownTune, "F2 A2 d3 A", "f2 a2 d'3 a", 1), "E2 G2", "e2 g2"))
 	b.until("document.querySelector('.proposed .is-now') && document.querySelector('#lectern')._x_dataStack")
-	b.key("W")
+	b.key("K")
 	b.until("document.querySelectorAll('.proposed li')[1].classList.contains('is-now')")
 	if got := b.text(".proposed") + b.text(".head-facts"); !strings.Contains(got, "an octave lower") || !strings.Contains(got, "moved -12") {
 		t.Error(got)

@@ -43,6 +43,16 @@ func TestWay(t *testing.T) {
 	b.key(kb.ArrowDown)
 	b.key("?")
 	b.until("!document.getElementById('keymap').open && document.querySelector('.col-cursor').getAttribute('y') < 40")
+	for key, want := range map[string]string{"D": "/today", "P": "/profiles", "G": "/bench", "S": "/slides", "A": "/patterns", "C": "/chords", "E": "/set", "T": "/"} { // the shelf
+		b.key(key, chromedp.KeyModifiers(chromedp.ModifierShift))
+		b.until("location.pathname === '" + want + "' && document.querySelector('.top nav [aria-current]')?.dataset.shelf === '" + key + "'")
+		b.accessible("the shelf at " + want)
+	}
+	b.open("/chords?c=D+%7C+G&tuning=Open+D")
+	b.do(chromedp.SetValue("#page-name", "Two chords"), chromedp.Submit("#page-name"))
+	b.until("document.querySelector('.kept-page a')?.textContent === 'Two chords' && document.querySelector('.grip-chord').textContent === 'D'")
+	b.do(chromedp.Click(".kept-page form .act"))
+	b.until("location.pathname === '/chords' && !document.querySelector('.kept-page')")
 	b.open(path + "/hear?bars=1-2")
 	b.open("/")
 	b.until("document.querySelector('[data-tune=\"" + strings.Split(path, "/")[2] + "\"]').getAttribute('href').endsWith('/hear?bars=1-2')")
@@ -87,6 +97,15 @@ func TestManyTunes(t *testing.T) {
 	}
 	if some := order("?find=open+c"); len(some) != 6 {
 		t.Errorf("in open C: %v", some)
+	}
+	tagged := s.tunePath(t, 4)
+	for tags, want := range map[string]int{"Slow,  late  night , slow": 303, strings.Repeat("x", 25): 422, "a,b,c,d,e,f,g,h,i": 422} {
+		if status, body, _ := s.ask(t, "POST", tagged+"/tags", url.Values{"tags": {tags}}); status != want || want == 422 && !strings.Contains(body, `value="`+tags+`"`) {
+			t.Errorf("tags %q: %d", tags, status)
+		}
+	}
+	if some := order("?find=late+night"); len(some) != 1 || some[0] != "Number 11" {
+		t.Errorf("tagged: %v", some)
 	}
 	if status, body, _ := s.ask(t, "GET", "/?find=%3Cscript%3E&sort=zzz&gone=x", nil); status != 200 || strings.Contains(body, "<script>\"") || !strings.Contains(body, "0 of 15") {
 		t.Errorf("a search for nothing: %d", status)

@@ -18,6 +18,7 @@ document.addEventListener('DOMContentLoaded', () => {
       if (keys.length) out.push([keys.map((k) => named[k] ?? k).join(', '), words(el)]);
     });
     document.querySelectorAll('[data-way]').forEach((a) => out.push([`Shift ${a.dataset.way}`, words(a.querySelector('b'))]));
+    document.querySelectorAll('[data-shelf]').forEach((a) => out.push([`Shift ${a.dataset.shelf}`, words(a)]));
     out.push(['?', 'this list']);
     return out;
   };

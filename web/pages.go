@@ -1,0 +1,121 @@
+package web
+
+import (
+	"fmt"
+	"net/http"
+	"net/url"
+	"strings"
+	"unicode/utf8"
+
+	"github.com/gin-gonic/gin"
+
+	"stepping/store"
+)
+
+// keptPage is a page that is kept by a name, as it is listed.
+type keptPage struct{ ID, Name, Link string }
+
+// pageKinds are the pages whose whole state is their address, by kind.
+var pageKinds = map[string]string{"set": "/set", "chords": "/chords"}
+
+// Bounds of a kept page.
+const (
+	longestPageName  = 80
+	longestPageQuery = 16 << 10
+)
+
+// keptPages lists what is kept of a kind.
+func (s *Server) keptPages(c *gin.Context, kind string) (out []keptPage, err error) {
+	all, err := s.store.Pages().All(c.Request.Context(), owner(c))
+	for i := range all {
+		if k := &all[i]; k.Doc.Kind == kind {
+			out = append(out, keptPage{k.ID.String(), k.Doc.Name, pageKinds[kind] + "?" + k.Doc.Query})
+		}
+	}
+	return out, err
+}
+
+// addPage keeps a page by a name.
+func (s *Server) addPage(c *gin.Context) {
+	p, err := s.readPage(c)
+	if err != nil {
+		s.fail(c, http.StatusUnprocessableEntity, err)
+		return
+	}
+	if _, err := s.store.Pages().Add(c.Request.Context(), owner(c), &p); err != nil {
+		s.failFor(c, err)
+		return
+	}
+	c.Redirect(http.StatusSeeOther, pageKinds[p.Kind]+"?"+p.Query)
+}
+
+func (s *Server) readPage(c *gin.Context) (p store.Page, err error) {
+	p = store.Page{Name: strings.TrimSpace(c.PostForm("name")), Kind: c.PostForm("kind"), Query: c.PostForm("query")}
+	if p.Name == "" {
+		return p, fmt.Errorf("it needs a name to be kept by: go back and write one")
+	}
+	if err := checkPage(&p); err != nil {
+		return p, err
+	}
+	values, err := url.ParseQuery(p.Query)
+	if err != nil {
+		return p, fmt.Errorf("its address cannot be read: load the page again")
+	}
+	p.Query = values.Encode()
+	tunes, err := s.store.List(c.Request.Context(), owner(c))
+	for i := range tunes { // archives name tunes by their titles
+		if id := tunes[i].ID.String(); strings.Contains(p.Query, id) {
+			if p.Titles == nil {
+				p.Titles = map[string]string{}
+			}
+			p.Titles[id] = tunes[i].Title
+		}
+	}
+	return p, err
+}
+
+// checkPage says what is wrong with a kept page from outside.
+func checkPage(p *store.Page) error {
+	_, err := url.ParseQuery(p.Query)
+	switch {
+	case pageKinds[p.Kind] == "":
+		return fmt.Errorf("%q is no kind of page that can be kept", p.Kind)
+	case utf8.RuneCountInString(p.Name) > longestPageName:
+		return fmt.Errorf("the name is longer than %d characters: shorten it", longestPageName)
+	case err != nil || len(p.Query) > longestPageQuery:
+		return fmt.Errorf("%q is too large to be kept, or its address cannot be read", p.Name)
+	}
+	return nil
+}
+
+func (s *Server) deletePage(c *gin.Context) {
+	id, ok := s.idParam(c)
+	if !ok {
+		return
+	}
+	k, err := s.store.Pages().Get(c.Request.Context(), owner(c), id)
+	if err == nil {
+		err = s.store.Pages().Delete(c.Request.Context(), owner(c), id)
+	}
+	if err != nil {
+		s.failFor(c, err)
+		return
+	}
+	c.Redirect(http.StatusSeeOther, pageKinds[k.Doc.Kind])
+}
+
+// sameTunes names the tunes of a page from an archive by the keys that tunes of the same titles have here.
+func sameTunes(p *store.Page, here map[string]store.ID) {
+	titles := map[string]string{}
+	for old, title := range p.Titles {
+		if id, ok := here[title]; ok {
+			p.Query = strings.ReplaceAll(p.Query, old, id.String())
+			titles[id.String()] = title
+		} else {
+			titles[old] = title
+		}
+	}
+	if len(titles) > 0 {
+		p.Titles = titles
+	}
+}
