@@ -76,7 +76,7 @@ func TestRequests(t *testing.T) {
 		{"GET", "/nowhere", nil, 404, "no such page"},
 		{"GET", "/static/", nil, 404, ""},
 		{"GET", "/static/vendor", nil, 404, ""},
-		{"GET", "/static/app.js", nil, 200, "Alpine"},
+		{"GET", "/static/lectern.js", nil, 200, "Alpine"},
 		{"GET", "/tunes/none", nil, 404, "may have been deleted"},
 		{"GET", gone, nil, 404, "may have been deleted"},
 		{"PUT", tune, nil, 405, "does not take"},

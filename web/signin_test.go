@@ -262,7 +262,7 @@ func TestSignIn(t *testing.T) {
 	// Without its database nobody is taken for signed out, nothing typed is lost, and style and scripts are there.
 	again.store.Close()
 	status, body, header := moved.ask("/tunes", url.Values{"abc": {"T:Typed"}})
-	if style, _, _ := moved.ask("/static/app.js", nil); status != 503 || !strings.Contains(body, "T:Typed") || header.Get("Retry-After") == "" || style != 200 {
+	if style, _, _ := moved.ask("/static/lectern.js", nil); status != 503 || !strings.Contains(body, "T:Typed") || header.Get("Retry-After") == "" || style != 200 {
 		t.Errorf("%d, style %d: %.300s", status, style, body)
 	}
 	again = openDoor(t, dsn, web.Access{SignIn: true})

@@ -13,6 +13,7 @@ import (
 	"github.com/google/uuid"
 
 	"stepping/core/plan"
+	"stepping/core/play"
 	"stepping/core/player"
 	"stepping/core/retune"
 	"stepping/core/tuning"
@@ -353,7 +354,10 @@ func (s *Server) compareSlides(c *gin.Context) {
 	}
 	sort.SliceStable(body.Rows, func(i, j int) bool { return body.Rows[i].total < body.Rows[j].total })
 	for i := range body.Rows {
-		body.Rows[i].Best = body.Rows[i].total == body.Rows[0].total
+		body.Rows[i].Total = "the best"
+		if body.Rows[i].Best = body.Rows[i].total == body.Rows[0].total; !body.Rows[i].Best {
+			body.Rows[i].Total = play.Priced(body.Rows[i].total - body.Rows[0].total)
+		}
 	}
 	s.render(c, http.StatusOK, "slidesfor", "layout", "Which slide suits "+t.Title, body)
 }
@@ -378,7 +382,7 @@ func planSlides(ctx context.Context, req plan.Request, p *player.Profile, shelf 
 }
 
 func newSlideRow(p *plan.Plan, sl *store.Slide, now bool) slideRow {
-	row := slideRow{Finger: fingerNames[p.Request.Player.SlideFinger], Name: sl.Name, Size: slideSize(sl.Slide), Total: fmt.Sprintf("%.2f", p.Total), Ceiling: "–", Now: now, total: p.Total}
+	row := slideRow{Finger: fingerNames[p.Request.Player.SlideFinger], Name: sl.Name, Size: slideSize(sl.Slide), Ceiling: "–", Now: now, total: p.Total}
 	if bpm := p.Ceiling.BPM; bpm > 0 && bpm <= plan.FastestShown {
 		row.Ceiling = fmt.Sprintf("%.0f", bpm)
 	}

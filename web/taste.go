@@ -179,9 +179,9 @@ func newLessons(t player.Taste) (out []lessonView) {
 		if words == "" {
 			words = name
 		}
-		v := lessonView{name, words, play.Decimal(t[name]) + " times dearer"}
+		v := lessonView{name, words, play.Decimal(t[name]) + " times as much avoided"}
 		if t[name] < 1 {
-			v.Differs = play.Decimal(1/t[name]) + " times cheaper"
+			v.Differs = play.Decimal(1/t[name]) + " times less avoided"
 		}
 		out = append(out, v)
 	}

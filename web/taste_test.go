@@ -85,7 +85,7 @@ func TestTaste(t *testing.T) {
 		}
 		b.do(chromedp.Sleep(500 * time.Millisecond))
 	}
-	if got := b.text(".taste"); pins < 8 || !strings.Contains(got, "You play on thicker strings") || !strings.Contains(got, "cheaper") {
+	if got := b.text(".taste"); pins < 8 || !strings.Contains(got, "You play on thicker strings") || !strings.Contains(got, "less avoided") {
 		t.Fatalf("%d pins: %s", pins, b.text("main"))
 	}
 	b.accessible("taste")

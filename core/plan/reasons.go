@@ -189,9 +189,9 @@ func (p *Plan) thumbReason(t int, c *choice) string {
 	iv := chord.IntervalName(mo.Chord.Interval(s.Note.Pitch()))
 	text := fmt.Sprintf("Thumb: string %d %s, %s, the %s of %s", s.String, play.HowText(s.How, play.FromCapo(s.Fret, p.Request.Capo)), s.Note, iv, mo.Chord.Name)
 	if clash := c.terms[play.Clash]; clash > 0 {
-		kind := "a clash that costs"
+		kind := "a clash that counts"
 		if p.m.isDrone(s.How, s.Note.Pitch()) {
-			kind = "kept as a home drone, the clash costs"
+			kind = "kept as a home drone, the clash counts"
 		}
 		text += fmt.Sprintf(", %s %.2f", kind, clash)
 	}
@@ -499,7 +499,7 @@ func (p *Plan) hitReason(t int) string {
 	case mo.hit == thumb.Slap && mo.note >= 0:
 		return "the flick beside it would catch strings that nothing silences: drop the slap first"
 	}
-	return fmt.Sprintf("the %s would cost more than leaving it out: drop it first", mo.hit)
+	return fmt.Sprintf("the %s would be harder than leaving it out: let go of it first", mo.hit)
 }
 
 // DropReason says why the thumb stroke of moment t is left out: what the best plan with

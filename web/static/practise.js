@@ -171,17 +171,14 @@ document.addEventListener('alpine:init', () => {
       this.to('sending');
       const body = new URLSearchParams({ step: this.data.key, tempo: this.tempo, seconds: this.seconds.toFixed(2), ...fields });
       try {
-        const res = await fetch(address, { method: 'POST', headers: { 'X-Part': '1' }, body });
-        const html = await res.text();
-        if (!html.includes('id="step"')) throw new Error(html);
-        morphdom(document.getElementById('step'), html, { onBeforeElUpdated: (from, to) => !from.isEqualNode(to) });
+        Parts.merge(document.getElementById('step'), await Parts.html(address, { body, wanted: 'id="step"' }));
         this.read();
         this.to('heard');
         this.seconds = 0;
         this.say('');
-      } catch {
+      } catch (err) {
         this.to('judging');
-        this.say('Stepping does not answer, and this was not kept. Say it again; what you played before is safe.');
+        this.say(`${err.message} This was not kept: say it again.`);
       }
     },
 

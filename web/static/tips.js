@@ -5,7 +5,7 @@ document.addEventListener('DOMContentLoaded', () => {
   tip.id = 'tip';
   tip.setAttribute('role', 'tooltip');
   tip.hidden = true;
-  document.body.append(tip);
+  document.querySelector('.top').append(tip);
   let timer = 0;
   let held = false; // a finger has brought it: its lifting is no click
 

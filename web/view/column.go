@@ -15,6 +15,7 @@ import (
 // Column is the time column: time runs downward, true to length; the six strings stand
 // side by side, string 6 left. What is struck together stands on one line.
 type Column struct {
+	Frame    columnFrame
 	First    int
 	Height   float64
 	Rows     []rowView
@@ -24,6 +25,17 @@ type Column struct {
 	Ceilings []ceilingView
 	CursorY  float64
 }
+
+// columnFrame is where the parts of a column stand from left to right, in drawing units.
+type columnFrame struct {
+	Width            float64
+	Heard, BarNo     float64
+	Flag, Label      float64
+	LineFrom, LineTo float64 // of bars and beats
+	BPM, Chord       float64
+}
+
+var frame = columnFrame{Width: columnRight, Heard: 6, BarNo: 8, Flag: 36, Label: 74, LineFrom: 92, LineTo: 404, BPM: 408, Chord: 424}
 
 type rowView struct {
 	Moment  int
@@ -115,7 +127,7 @@ func NewColumn(p *plan.Plan, changed map[int]bool, heard map[int]Heard, m int) C
 	moments := all[first:last]
 	scale := pxPerTick(moments)
 	y := func(t tune.Time) float64 { return columnTop + float64(t-moments[0].At)*scale }
-	c := Column{First: first, CursorY: y(all[m].At)}
+	c := Column{Frame: frame, First: first, CursorY: y(all[m].At)}
 	for s := 6; s >= 1; s-- {
 		c.Strings = append(c.Strings, stringLine{stringX(s), s})
 	}

@@ -51,8 +51,8 @@ func FigureRows(plans []*plan.Plan) []FigureRow {
 		return r
 	}
 	return []FigureRow{
-		row("Effort and noise together, in costs", "%.1f", false, func(_ *plan.Plan, f *plan.Figures) float64 { return f.Effort }),
-		row("Holds up to, bpm", "%.0f", true, func(p *plan.Plan, _ *plan.Figures) float64 { return p.Ceiling.BPM }),
+		row("Effort and noise together, less is better", "%.1f", false, func(_ *plan.Plan, f *plan.Figures) float64 { return f.Effort }),
+		row("Top tempo, bpm", "%.0f", true, func(p *plan.Plan, _ *plan.Figures) float64 { return p.Ceiling.BPM }),
 		row("Notes with the slide", "%.0f", true, func(_ *plan.Plan, f *plan.Figures) float64 { return float64(f.Slid) }),
 		row("Notes fretted", "%.0f", true, func(_ *plan.Plan, f *plan.Figures) float64 { return float64(f.Fretted) }),
 		row("Notes open", "%.0f", true, func(_ *plan.Plan, f *plan.Figures) float64 { return float64(f.OpenNotes) }),

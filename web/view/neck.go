@@ -14,6 +14,7 @@ import (
 // top. Lengths are drawing units, neckScale to the millimetre.
 type Neck struct {
 	Width, Height float64
+	Labels        float64 // width of what stands beside the neck
 	Frets         []FretLine
 	Strings       []neckString
 	Slide         *slideView
@@ -75,6 +76,7 @@ type locator struct {
 const (
 	neckScale  = 4.2 // units a millimetre
 	neckWindow = 176 // mm of neck shown
+	neckLabels = 210.0
 	neckTop    = 32.0
 	neckBelow  = 30.0
 	tubeWidth  = 20.0 // mm along the neck, of a common tube
@@ -108,7 +110,7 @@ func NewNeck(p *plan.Plan, m int) Neck {
 		here = f.k.X(next.Fret)
 	}
 	f.left = math.Max(here-neckWindow*0.55, -12)
-	v := Neck{Width: neckWindow * neckScale, Height: f.y(6, f.k.Scale*0.72) + neckBelow}
+	v := Neck{Labels: neckLabels, Width: neckWindow * neckScale, Height: f.y(6, f.k.Scale*0.72) + neckBelow}
 	f.drawFrets(&v, p.Request.Player)
 	f.drawStrings(&v, mo)
 	f.drawHand(&v, mo, p.Request.Player)

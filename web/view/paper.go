@@ -15,7 +15,7 @@ import (
 // paperWidth wide.
 type PaperLine struct {
 	Width, Height float64
-	End           float64 // of the strings
+	Left, End     float64 // of the strings
 	Strings       []paperString
 	Bars          []paperBar
 	Cells         []paperCell
@@ -121,6 +121,7 @@ type paperRow struct {
 
 func newPaperRow(p *plan.Plan) *paperRow {
 	r := &paperRow{x: paperLeft}
+	r.Left = paperLeft
 	for s := 1; s <= tuning.Strings; s++ {
 		r.Strings = append(r.Strings, paperString{paperY(s), p.Request.Tuning.Note(s).ClassName()})
 	}

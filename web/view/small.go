@@ -13,6 +13,7 @@ import (
 // SmallNeck is a stretch of a neck as small as it can be read, true to scale, string 1 on top. Lengths are drawing units.
 type SmallNeck struct {
 	Width, Height float64
+	Left          float64 // where the strings begin
 	Frets         []smallFret
 	Strings       []smallString
 	Dots          []smallDot
@@ -61,7 +62,7 @@ func newSmallNeck(k neck.Neck, capo int, left, right, width float64) (v SmallNec
 	scale := (width - smallLeft - 8) / (right - left)
 	at := func(fret int) float64 { return k.X(float64(fret+capo)) - k.X(float64(capo)) }
 	x = func(fret int) float64 { return smallLeft + (at(fret)-left)*scale }
-	v = SmallNeck{Width: width, Height: smallTop + 5*smallGap + smallFoot + smallTop}
+	v = SmallNeck{Width: width, Left: smallLeft, Height: smallTop + 5*smallGap + smallFoot + smallTop}
 	for f := 0; f+capo <= k.Frets && at(f) <= right+1; f++ {
 		if at(f) >= left-1 {
 			v.Frets = append(v.Frets, smallFret{X: x(f), Nut: f == 0, Text: FretNumber(f)})

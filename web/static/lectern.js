@@ -1,7 +1,6 @@
 // The plan page's movement: the cursor, live forms, keys. Everything drawn comes from the
 // server; without this script the same links and forms load whole pages.
 const longest = 1500; // seconds that a bar is heard over and over
-const silent = 'Stepping does not answer. Is it still running? What was kept is safe.';
 
 document.addEventListener('alpine:init', () => {
   Alpine.data('lectern', () => ({
@@ -22,6 +21,8 @@ document.addEventListener('alpine:init', () => {
       window.addEventListener('keydown', (e) => this.key(e));
       this.show();
       this.poll();
+      const wanted = new URLSearchParams(location.search).get('leaf'); // one that is worked out when it is opened
+      if (this.data && wanted && document.getElementById(wanted)?.matches('.leaf')) this.turn(wanted);
     },
 
     // poll follows a plan that is still being worked out.
@@ -34,7 +35,7 @@ document.addEventListener('alpine:init', () => {
         el.querySelector('progress').value = percent;
         el.querySelector('.poll-figure').textContent = `${percent}%`;
       } catch {
-        this.say(silent);
+        this.say(Parts.away);
       }
       setTimeout(() => this.poll(), 700);
     },
@@ -111,17 +112,24 @@ document.addEventListener('alpine:init', () => {
     async fill(url, el) {
       const { data } = this;
       if (!el.innerHTML.trim()) el.textContent = 'Working that out …';
+      await this.asked(Parts.html(url.replace(/m=\d+/, `m=${data.at}`)), (html) => { if (this.data === data) Parts.fill(el, html); }); // else another plan stands there
+    },
+
+    // asked waits for a part and shows it, or says what went wrong.
+    async asked(part, show) {
       try {
-        const res = await fetch(url.replace(/m=\d+/, `m=${data.at}`), { headers: { 'X-Part': '1' } });
-        const html = await res.text();
-        if (this.data !== data) return; // another plan stands there
-        if (!res.ok) return this.say('That could not be worked out. Load the page again.');
-        const focus = document.activeElement?.id;
-        el.innerHTML = html;
-        if (focus) document.getElementById(focus)?.focus();
-      } catch {
-        this.say(silent);
+        const html = await part;
+        if (html !== null) show(html);
+      } catch (err) {
+        this.say(err.message);
       }
+    },
+
+    // asking gives up what was asked for before.
+    ask() {
+      this.asking?.abort();
+      this.asking = new AbortController();
+      return this.asking.signal;
     },
 
     read() {
@@ -246,21 +254,13 @@ document.addEventListener('alpine:init', () => {
       m = Math.min(Math.max(m, 0), this.data.count - 1);
       if (m === this.data.at) return;
       this.data.at = m;
-      if (this.asking) this.asking.abort();
-      this.asking = new AbortController();
       const row = m - this.data.first;
       const whole = row < 0 || row >= this.data.rows.length;
-      const url = whole ? `/tunes/${this.data.id}?m=${m}` : `/tunes/${this.data.id}/at/${m}`;
       if (!whole) this.show();
-      try {
-        const res = await fetch(url, { headers: { 'X-Part': '1' }, signal: this.asking.signal });
-        const html = await res.text();
-        if (!res.ok) return this.say('This moment could not be loaded. Load the page again.');
+      await this.asked(Parts.html(whole ? `/tunes/${this.data.id}?m=${m}` : `/tunes/${this.data.id}/at/${m}`, { signal: this.ask() }), (html) => {
         if (whole) this.put(html); else this.moment(html);
         this.keep();
-      } catch (err) {
-        if (err.name !== 'AbortError') this.say(silent);
-      }
+      });
     },
 
     // moment puts what belongs to one moment into its places.
@@ -287,7 +287,12 @@ document.addEventListener('alpine:init', () => {
         a.removeAttribute('aria-current');
         if (Number(a.dataset.moment) <= this.data.at) here = a;
       });
-      if (here) { here.classList.add('is-here'); here.setAttribute('aria-current', 'true'); }
+      if (!here) return;
+      here.classList.add('is-here');
+      here.setAttribute('aria-current', 'true');
+      const nav = here.parentElement;
+      const [at, of] = [here.getBoundingClientRect(), nav.getBoundingClientRect()];
+      if (at.left < of.left || at.right > of.right) nav.scrollLeft += at.left - of.left - of.width / 2;
     },
 
     async submit(e) {
@@ -295,21 +300,14 @@ document.addEventListener('alpine:init', () => {
       if (!('live' in form.dataset)) return;
       e.preventDefault();
       if (this.audio) this.hush(); // another plan comes
-      try {
-        const res = await fetch(form.action, { method: 'POST', headers: { 'X-Part': '1' }, body: new URLSearchParams(new FormData(form)) });
-        const html = await res.text();
-        if (html.includes('id="sheet"')) this.put(html);
-        else this.say('That could not be done. Load the page again.');
-      } catch {
-        this.say(silent);
-      }
+      await this.asked(Parts.html(form.action, { body: Parts.of(form), wanted: 'id="sheet"' }), (html) => this.put(html));
     },
 
     put(html) {
       const focused = document.activeElement?.id;
       const tuned = document.querySelector('.way [data-way="2"] small');
       if (tuned) tuned.textContent = /data-tuned="([^"]*)"/.exec(html)?.[1] ?? tuned.textContent;
-      morphdom(document.getElementById('sheet'), html, { onBeforeElUpdated: (from, to) => !from.isEqualNode(to) }); // what stays is not laid out anew
+      Parts.merge(document.getElementById('sheet'), html);
       if (focused) document.getElementById(focused)?.focus();
       this.read();
       if (this.data) this.leaves();
@@ -326,164 +324,9 @@ document.addEventListener('alpine:init', () => {
     async reasons() {
       const { data } = this;
       const { at } = data;
-      this.asking?.abort();
-      this.asking = new AbortController();
-      try {
-        const res = await fetch(`/tunes/${data.id}/at/${at}`, { headers: { 'X-Part': '1' }, signal: this.asking.signal });
-        const html = await res.text();
-        if (res.ok && this.data === data && data.at === at) this.moment(html); // else another plan stands there
-      } catch (err) {
-        if (err.name !== 'AbortError') this.say('The reasons could not be loaded. Load the page again.');
-      }
+      await this.asked(Parts.html(`/tunes/${data.id}/at/${at}`, { signal: this.ask() }), (html) => { if (this.data === data && data.at === at) this.moment(html); }); // else another plan stands there
     },
 
     say(text) { document.getElementById('said').textContent = text; },
-  }));
-
-  // keys lets links and buttons that name their keys be reached by them.
-  Alpine.data('keys', () => ({
-    init() {
-      window.addEventListener('keydown', (e) => {
-        if (e.ctrlKey || e.metaKey || e.altKey || e.target.closest('input, textarea, select')) return;
-        const at = [...this.$root.querySelectorAll('[data-keys]')].find((el) => el.dataset.keys.split(' ').includes(e.key));
-        if (at) { e.preventDefault(); at.click(); }
-      });
-    },
-  }));
-
-  // neck sends the keys of a tune that is entered, one after another, and shows what they come to.
-  Alpine.data('neck', () => ({
-    queue: Promise.resolve(),
-
-    init() {
-      this.$root.addEventListener('click', (e) => {
-        const button = e.target.closest('button[name="key"]');
-        if (!button) return;
-        e.preventDefault();
-        if (button.id === 'set-chord') this.chord(); else this.press(button.value);
-      });
-      this.$root.addEventListener('submit', (e) => { if (e.target.matches('.neck-form')) e.preventDefault(); });
-      window.addEventListener('keydown', (e) => this.key(e));
-    },
-
-    key(e) {
-      if (e.target.id === 'chord' && (e.key === 'Enter' || e.key === 'Escape')) {
-        e.preventDefault();
-        if (e.key === 'Enter') this.chord();
-        e.target.blur();
-        return;
-      }
-      if (e.ctrlKey || e.metaKey || e.altKey || e.target.closest('input, textarea, select, summary')) return;
-      const digit = /^Digit(\d)$/.exec(e.code);
-      const named = { ArrowUp: 'up', ArrowDown: 'down', ArrowLeft: 'left', ArrowRight: 'right', Enter: 'here', Backspace: 'undo' };
-      let key = null;
-      if (digit) key = String(Number(digit[1]) + (e.shiftKey ? 10 : 0));
-      else if (/^\d$/.test(e.key)) key = e.key;
-      else if (e.key in named && !(e.key === 'Enter' && e.target.closest('button, a'))) key = named[e.key];
-      else if (e.key === 'c') { e.preventDefault(); document.getElementById('chord').focus(); return; } else {
-        key = this.$root.querySelector(`.neck-keys [data-key="${CSS.escape(e.key)}"]`)?.value;
-      }
-      if (!key) return;
-      e.preventDefault();
-      this.press(key);
-    },
-
-    chord() {
-      const field = document.getElementById('chord');
-      this.press(`chord:${field.value}`);
-      field.value = '';
-    },
-
-    // press waits for the keys before it: their order is the tune.
-    press(key) {
-      this.queue = this.queue.then(async () => {
-        const entry = document.getElementById('entry');
-        try {
-          const res = await fetch(`/drafts/${entry.dataset.draft}/key`, { method: 'POST', headers: { 'X-Part': '1' }, body: new URLSearchParams({ key }) });
-          const html = await res.text();
-          if (!html.includes('id="entry"')) throw new Error(html);
-          const focused = document.activeElement?.value;
-          const before = Number(entry.dataset.notes);
-          morphdom(entry, html, { onBeforeElUpdated: (from, to) => !from.isEqualNode(to) && !from.matches('details') && from !== document.activeElement });
-          if (focused && document.activeElement === document.body) this.$root.querySelector(`[value="${CSS.escape(focused)}"]`)?.focus();
-          const { notes, tone } = document.getElementById('entry').dataset;
-          if (Number(notes) > before) Sounds.hear(tone);
-        } catch {
-          document.getElementById('said').textContent = 'Stepping does not answer, and this key was not kept. What was entered before is safe.';
-        }
-      });
-    },
-  }));
-
-  // drop takes a file that is dropped on the form.
-  Alpine.data('drop', () => ({
-    init() {
-      const field = this.$root.querySelector('input[type="file"]');
-      this.$root.addEventListener('dragover', (e) => { e.preventDefault(); this.$root.classList.add('is-over'); });
-      this.$root.addEventListener('dragleave', () => this.$root.classList.remove('is-over'));
-      this.$root.addEventListener('drop', (e) => {
-        e.preventDefault();
-        this.$root.classList.remove('is-over');
-        if (!e.dataTransfer.files.length) return;
-        field.files = e.dataTransfer.files;
-        field.form.requestSubmit();
-      });
-    },
-  }));
-
-  // ranking follows a ranking that is being worked out.
-  Alpine.data('ranking', () => ({
-    init() {
-      window.addEventListener('keydown', (e) => {
-        if (e.target.closest('input, textarea, select, button, a')) return;
-        const at = this.$root.querySelector(`[data-keys="${CSS.escape(e.key)}"]`);
-        if (at) { e.preventDefault(); at.click(); }
-      });
-      this.follow();
-    },
-
-    async follow() {
-      if (!this.$root.querySelector('[data-running]')) return;
-      await new Promise((done) => { setTimeout(done, 800); });
-      try {
-        const res = await fetch(location.href, { headers: { 'X-Part': '1' } });
-        if (res.ok) document.getElementById('ranking').innerHTML = await res.text();
-      } catch { /* the next try may reach it */ }
-      this.follow();
-    },
-  }));
-
-  // pattern shows what the beat grid becomes while it is edited.
-  Alpine.data('pattern', () => ({
-    asking: null,
-
-    init() {
-      const form = document.getElementById('editor');
-      form.addEventListener('change', () => this.preview(form));
-      form.addEventListener('keydown', (e) => { if (e.altKey && e.key.startsWith('Arrow')) this.move(e); });
-    },
-
-    async preview(form) {
-      this.asking?.abort();
-      this.asking = new AbortController();
-      try {
-        const res = await fetch(form.dataset.preview, { method: 'POST', body: new URLSearchParams(new FormData(form)), signal: this.asking.signal });
-        if (res.ok) document.getElementById('preview').innerHTML = await res.text();
-      } catch (err) {
-        if (err.name !== 'AbortError') document.getElementById('preview').textContent = 'Stepping does not answer. Is it still running? What you typed stands above.';
-      }
-    },
-
-    // move goes from one cell of the grid to the next.
-    move(e) {
-      const cell = e.target.closest('td');
-      if (!cell) return;
-      const row = cell.parentElement;
-      const rows = [...row.parentElement.children];
-      const dx = { ArrowLeft: -1, ArrowRight: 1 }[e.key] || 0;
-      const dy = { ArrowUp: -1, ArrowDown: 1 }[e.key] || 0;
-      const to = rows[rows.indexOf(row) + dy]?.children[cell.cellIndex + dx]?.querySelector('input, select');
-      if (to) { e.preventDefault(); to.focus(); }
-    },
   }));
 });

@@ -1,0 +1,172 @@
+package web_test
+
+import (
+	"fmt"
+	"strings"
+	"testing"
+	"time"
+
+	"github.com/chromedp/chromedp"
+	"github.com/chromedp/chromedp/kb"
+
+	"stepping/core/thumb"
+	"stepping/demo"
+)
+
+// pagesOf are the addresses of all pages that a site has, by walking its routes; those that answer with files are left out.
+func (s *site) pagesOf(t *testing.T) (out []string) {
+	t.Helper()
+	if err := demo.Month(t.Context(), s.store, s.owner, time.Now()); err != nil {
+		t.Fatal(err)
+	}
+	guitar, slide := s.shelved(t)
+	pattern, err := s.store.Patterns().Add(t.Context(), s.owner, &thumb.Library[0])
+	if err != nil {
+		t.Fatal(err)
+	}
+	profiles, err := s.store.Profiles(t.Context(), s.owner)
+	if err != nil {
+		t.Fatal(err)
+	}
+	things := map[string]string{"tunes": strings.TrimPrefix(s.tunePath(t, 1), "/tunes/"), "guitars": strings.TrimPrefix(guitar, "/guitars/"), "slides": strings.TrimPrefix(slide, "/slides/"),
+		"patterns": pattern.String(), "profiles": profiles[0].ID.String()}
+	for _, route := range s.app.Routes() {
+		method, path, _ := strings.Cut(route, " ")
+		kind := strings.Split(path, "/")[1]
+		at := strings.NewReplacer(":id", things[kind], ":m", "0").Replace(path)
+		last := path[strings.LastIndex(path, "/")+1:]
+		if method != "GET" || strings.ContainsAny(at, ":*") || strings.Contains(last, ".") || last == "progress" || last == "metrics" || strings.HasSuffix(last, "z") || strings.HasSuffix(path, "/at/:m") {
+			continue
+		}
+		out = append(out, at)
+	}
+	return out
+}
+
+// small lists what is to be pressed and is less than 44 pixels high or wide; links within text may be.
+const small = `[...document.querySelectorAll('button, select, input:not([type=hidden], [type=checkbox], [type=radio], [type=range]), summary, .act, nav a')]
+	.filter((e) => e.getClientRects().length && getComputedStyle(e).visibility !== 'hidden' && !e.closest('.skip'))
+	.map((e) => [e.closest('td') ? 38 : 44, e.getBoundingClientRect(), e.outerHTML.replace(/\s+/g, ' ').slice(0, 110)])
+	.filter(([least, r]) => r.height < least - 0.5 || r.width < least - 6.5).map(([, r, text]) => Math.round(r.width) + 'x' + Math.round(r.height) + ' ' + text).slice(0, 4)`
+
+// TestEveryPage: axe finds nothing on any page, in daylight and in a dim room, for a left-handed player as well, and what is to be pressed is large enough.
+func TestEveryPage(t *testing.T) {
+	s := newSite(t)
+	b := newTab(t, s, 1280, 800)
+	b.expect()
+	pages := s.pagesOf(t)
+	if len(pages) < 25 {
+		t.Fatalf("only %d pages: %q", len(pages), pages)
+	}
+	profiles, err := s.store.Profiles(t.Context(), s.owner)
+	if err != nil {
+		t.Fatal(err)
+	}
+	looks := []string{"light", "dim"}
+	if testing.Short() { // daylight is what the other tests look at
+		looks = looks[1:]
+	}
+	left := profiles[0].Profile
+	left.LeftHanded = true
+	if err := s.store.SaveProfile(t.Context(), s.owner, profiles[0].ID, profiles[0].Version, left); err != nil {
+		t.Fatal(err)
+	}
+	for _, look := range looks {
+		b.open("/")
+		eval[string](b, fmt.Sprintf("document.cookie = 'look=%s; path=/'", look))
+		for _, page := range pages {
+			b.open(page)
+			b.accessible(look + " " + page)
+			if few := eval[[]string](b, small); len(few) > 0 {
+				t.Errorf("%s: too small to be pressed: %s", page, strings.Join(few, "\n\t"))
+			}
+		}
+	}
+	// Mirrored, fret 1 lies to the right of fret 3, string 1 to the left of string 6, and words are still read from the left.
+	b.open(s.tunePath(t, 1))
+	if got := eval[[]float64](b, `[...document.querySelectorAll('.neck .fret-no')].map((e) => e.getBoundingClientRect().x)`); len(got) < 3 || got[0] < got[2] {
+		t.Errorf("the frets of a left-handed neck lie at %v", got)
+	}
+	if got := eval[[]float64](b, `[...document.querySelectorAll('.front li')].map((e) => e.getBoundingClientRect().x)`); got[0] < got[5] {
+		t.Errorf("strings 6 to 1 from the front lie at %v", got)
+	}
+	if !eval[bool](b, `[...document.querySelectorAll('.neck text, .column text')].every((e) => e.getScreenCTM().a > 0)`) {
+		t.Error("words are mirrored")
+	}
+}
+
+// TestSigns: a sign says what it means under the pointer, at the keyboard's focus and under a finger that stays, which then is no press; l shows all of them.
+func TestSigns(t *testing.T) {
+	s := newSite(t)
+	b := newTab(t, s, 1280, 800)
+	b.open(s.tunePath(t, 0) + "?m=6")
+	point := func(event, sel, kind string) {
+		t.Helper()
+		if !eval[bool](b, fmt.Sprintf(`(() => {
+			const r = document.querySelector(%s).getBoundingClientRect(), at = { clientX: r.x + r.width / 2, clientY: r.y + r.height / 2, bubbles: true, cancelable: true, pointerType: %s };
+			const el = document.elementFromPoint(at.clientX, at.clientY);
+			return el ? el.dispatchEvent(new (%s === 'click' ? MouseEvent : PointerEvent)(%s, at)) || true : false;
+		})()`, quote(sel), quote(kind), quote(event), quote(event))) {
+			t.Fatalf("nothing is at %s", sel)
+		}
+	}
+	says := func(words string) {
+		t.Helper()
+		b.until("!document.getElementById('tip').hidden && document.getElementById('tip').textContent.includes(" + quote(words) + ")")
+	}
+	at := eval[float64](b, "document.querySelector('#lectern')._x_dataStack[0].data.at")
+	sign := fmt.Sprintf(".col-row[data-moment=\"%.0f\"] rect", at)
+	point("pointermove", ".front .is-struck", "mouse")
+	says("plays")
+	b.accessible("a sign explained")
+	mark := eval[string](b, `(() => { const r = document.querySelector('`+sign+`').getBoundingClientRect(); const m = [...document.querySelectorAll('.column .mark-slide, .column .mark-open')].find((e) => Math.abs(e.getBoundingClientRect().y + e.getBoundingClientRect().height / 2 - r.y - r.height / 2) < 4); m.id = 'the-mark'; return m.parentElement.dataset.tip; })()`)
+	if !strings.Contains(mark, "String ") {
+		t.Errorf("a stroke says %q", mark)
+	}
+	point("pointermove", "#the-mark", "mouse")
+	says(mark)
+	b.key("t") // any key that moves something hides nothing; leaving does
+	b.do(chromedp.KeyEvent(kb.Tab))
+	eval[bool](b, `document.querySelector('.bars a').focus({ focusVisible: true }) || true`)
+	says("Bar 1")
+	point("pointerdown", "#the-mark", "touch")
+	says(mark)
+	point("click", "#the-mark", "touch")
+	if now := eval[float64](b, "document.querySelector('#lectern')._x_dataStack[0].data.at"); now != at {
+		t.Errorf("a finger that asks has moved the cursor from %v to %v", at, now)
+	}
+	b.key("l")
+	b.until("document.getElementById('signs').open")
+	b.accessible("all signs")
+	if !strings.Contains(b.text("#signs"), "struck together") {
+		t.Error("the signs are not told")
+	}
+}
+
+// TestWholeTune: all bars stand on one page, the pedal turns it line by line, the cursor follows the sound, and the way back leads to the same bar.
+func TestWholeTune(t *testing.T) {
+	s := newSite(t)
+	b := newTab(t, s, 1280, 800)
+	b.open(s.tunePath(t, 0) + "?m=9")
+	b.key("z")
+	b.until("location.pathname.endsWith('/whole') && document.querySelector('#whole')._x_dataStack")
+	b.accessible("the whole tune")
+	here := "Number(document.querySelector('.paper-here.is-here').dataset.bar)"
+	lines := eval[[]int](b, "[...document.querySelectorAll('.paper-line')].map((l) => Number(l.querySelector('[data-bar]').dataset.bar))")
+	if bars := eval[int](b, "document.querySelectorAll('.paper-bar-link').length"); bars != 16 || len(lines) < 3 {
+		t.Fatalf("%d bars in lines from %v", bars, lines)
+	}
+	b.key(kb.Home)
+	b.key(kb.PageDown)
+	b.key(kb.PageDown)
+	b.until(fmt.Sprintf("%s === %d && Math.abs(document.querySelectorAll('.paper-line')[2].getBoundingClientRect().top) < 400", here, lines[2]))
+	b.key(kb.PageUp)
+	b.key(kb.ArrowRight)
+	b.until(fmt.Sprintf("%s === %d", here, lines[1]+1))
+	b.key(" ")
+	b.until(fmt.Sprintf("%s > %d", here, lines[1]+1)) // as it sounds
+	b.key(" ")
+	at := eval[int](b, here)
+	b.key("z")
+	b.until(fmt.Sprintf("location.pathname.split('/').length === 3 && document.querySelector('.when b').innerText === '%d'", at))
+}

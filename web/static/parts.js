@@ -1,0 +1,35 @@
+// Parts are pieces of pages: fetched, and put into their places. What goes wrong is said in the same words everywhere.
+const Parts = {
+  away: 'Stepping does not answer. Is it still running? What was kept is safe.',
+  wrong: 'That could not be done. Load the page again.',
+
+  // html asks for a part. null: the asking was given up. It throws an error whose message is for the player. wanted is what an answer has to hold, also one with a fault.
+  async html(url, { body, signal, wanted } = {}) {
+    let res;
+    let html;
+    try {
+      res = await fetch(url, { method: body ? 'POST' : 'GET', headers: { 'X-Part': '1' }, body, signal });
+      html = await res.text();
+    } catch (err) {
+      if (err.name === 'AbortError') return null;
+      throw new Error(this.away);
+    }
+    if (wanted ? !html.includes(wanted) : !res.ok) throw new Error(this.wrong);
+    return html;
+  },
+
+  // of is what a form holds, to be sent.
+  of(form) { return new URLSearchParams(new FormData(form)); },
+
+  // merge changes an element into html; what stays is not laid out anew. keep says what is left as it is.
+  merge(el, html, keep = () => false) {
+    morphdom(el, html, { onBeforeElUpdated: (from, to) => !from.isEqualNode(to) && !keep(from) });
+  },
+
+  // fill puts html into an element, the keyboard where it was.
+  fill(el, html) {
+    const focus = document.activeElement?.id;
+    el.innerHTML = html;
+    if (focus) document.getElementById(focus)?.focus();
+  },
+};
