@@ -61,7 +61,8 @@ func (p *Plan) appendNext(ctx context.Context, t int, part play.Part, out *[]str
 		return err
 	}
 	next := &alts[1]
-	why, most := "", next.Most
+	var why string
+	var most play.Term
 	switch {
 	case p.free == nil:
 		why, most = p.whyNot(t, next)
