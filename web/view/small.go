@@ -108,13 +108,12 @@ func NewSmallGrip(t grip.Guitar, g *grip.Grip) SmallNeck {
 // NewHomePicture draws where home is in a tuning: the tonic of a key on every string up to fret 12 from the capo, the names of the open
 // strings, and where a straight bar gives the chords on the first, fourth and fifth degree.
 func NewHomePicture(t tuning.Tuning, capo int, key pitch.Note, k neck.Neck) SmallNeck {
-	sounding := key
 	v, x := newSmallNeck(k, capo, -6, k.X(float64(smallHome+capo))-k.X(float64(capo))+6, smallHomeW)
 	words := []string{"open strings " + t.Classes()}
 	for s := 1; s <= tuning.Strings; s++ {
 		v.Strings[s-1].Text = t.Note(s).ClassName()
 		for f := 0; f <= smallHome; f++ {
-			if midi, _ := (t.Open(s) + pitch.Midi(f+capo)).Nearest(); (midi-sounding.Class())%12 != 0 {
+			if midi, _ := (t.Open(s) + pitch.Midi(f+capo)).Nearest(); (midi-key.Class())%12 != 0 {
 				continue
 			}
 			at := x(0)
@@ -128,7 +127,7 @@ func NewHomePicture(t tuning.Tuning, capo int, key pitch.Note, k neck.Neck) Smal
 		v.Words = words[0] + "; no straight bar gives a plain chord"
 		return v
 	}
-	for _, b := range tuning.Bars(t, sounding, smallHome+capo) {
+	for _, b := range tuning.Bars(t, key, smallHome+capo) {
 		if b.Fret < capo || b.Degree != "I" && b.Degree != "IV" && b.Degree != "V" {
 			continue
 		}

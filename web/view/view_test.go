@@ -2,11 +2,13 @@ package view
 
 import (
 	"context"
+	"slices"
 	"strings"
 	"testing"
 
 	"stepping/core/chord"
 	"stepping/core/grip"
+	"stepping/core/pitch"
 	"stepping/core/plan"
 	"stepping/core/play"
 	"stepping/core/player"
@@ -155,6 +157,25 @@ func TestGripDrawing(t *testing.T) {
 							t.Errorf("%s: a tip lies outside at %v, %v of %v, %v", v.Text, tip.X, tip.Y, v.Width, v.Height)
 						}
 					}
+					small := NewSmallGrip(g, &x)
+					fretted := 0
+					for s := 1; s <= 6; s++ {
+						mark := map[bool]string{x.Frets[s] == grip.Out: "×", x.Frets[s] == capo: "0"}[true]
+						if small.Strings[s-1].Text != mark {
+							t.Errorf("%s, small: string %d has %q before the nut", v.Text, s, small.Strings[s-1].Text)
+						}
+						if mark == "" {
+							fretted++
+						}
+					}
+					for _, d := range small.Dots {
+						if d.X < small.Left || d.X > small.Width-4 || d.Y > small.Height {
+							t.Errorf("%s, small: a finger lies outside at %v of %v", v.Text, d.X, small.Width)
+						}
+					}
+					if len(small.Dots) != fretted || len(small.Frets) < 3 {
+						t.Errorf("%s, small: %d fingers, %d frets", v.Text, len(small.Dots), len(small.Frets))
+					}
 					for i := 1; i < len(v.Frets); i++ {
 						if a, b := v.Frets[i-1], v.Frets[i]; b.X <= a.X || i > 1 && b.X-a.X >= a.X-v.Frets[i-2].X {
 							t.Errorf("frets do not come closer: %v", v.Frets)
@@ -177,6 +198,46 @@ func TestCounts(t *testing.T) {
 		p, ok := thumb.Named(name)
 		if got := strings.Join(Counts(p), " "); !ok || got != want {
 			t.Errorf("%s is counted %q", name, got)
+		}
+	}
+}
+
+// Where home lies is home: every dot sounds the key note and none that does is missing, in every tuning with and without a capo; a shaded bar gives the chord that stands
+// beneath it, and only tunings whose open strings spell a plain chord have any.
+func TestHomePicture(t *testing.T) {
+	k := player.Default().Neck()
+	for _, named := range tuning.Library {
+		tn, err := tuning.Parse(named.Spelt)
+		if err != nil {
+			t.Fatal(err)
+		}
+		for _, capo := range []int{0, 3} {
+			for _, key := range []string{"D", "Eb", "A"} {
+				home, _ := pitch.ParseClass(key)
+				v := NewHomePicture(tn, capo, home, k)
+				want := 0
+				for s := 1; s <= 6; s++ {
+					for f := capo; f <= capo+12; f++ {
+						if midi, _ := (tn.Open(s) + pitch.Midi(f)).Nearest(); (midi-home.Class())%12 == 0 {
+							want++
+						}
+					}
+				}
+				if len(v.Dots) != want || len(v.Frets) != 13 {
+					t.Errorf("%s, capo %d in %s: %d dots, %d wanted, %d frets", named.Name, capo, key, len(v.Dots), want, len(v.Frets))
+				}
+				plain := tuning.UnderBar(tn)
+				if !plain && len(v.Bars) > 0 || plain && len(v.Bars) < 3 {
+					t.Errorf("%s, capo %d in %s: bars %v, open strings %s", named.Name, capo, key, v.Bars, tuning.OpenChord(tn))
+				}
+				for _, b := range v.Bars {
+					fret := slices.IndexFunc(v.Frets, func(f smallFret) bool { return f.X == b.X }) + capo
+					steps := map[string]int{"I": 0, "IV": 5, "V": 7}[b.Text]
+					if root := tuning.Home(tn).Class() + fret; (root-home.Class()-steps)%12 != 0 {
+						t.Errorf("%s, capo %d in %s: fret %d is said to give %s", named.Name, capo, key, fret, b.Text)
+					}
+				}
+			}
 		}
 	}
 }
