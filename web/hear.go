@@ -24,6 +24,7 @@ import (
 	"stepping/core/play"
 	"stepping/core/sound"
 	"stepping/core/tune"
+	"stepping/web/view"
 )
 
 // soundRate is the sample rate of what is heard on pages, samples a second.
@@ -266,6 +267,12 @@ type hearBody struct {
 	Fault     string // why it cannot be heard so
 	Last      int    // bar
 	Noise     bool   // what should not sound is heard alone
+	Lines     []view.PaperLine
+	Client    clientData
+	From      int     // bar that sounds first
+	Lead      float64 // seconds counted in
+	Share     float64 // of the plan's tempo
+	Length    float64 // seconds of what is repeated, at the plan's tempo; 0 if nothing is
 }
 
 type hearLayer struct {
@@ -308,10 +315,27 @@ func (s *Server) hearPage(c *gin.Context) {
 	}
 	b.Source = "/tunes/" + b.ID + "/sound.wav?" + q.Encode()
 	status := http.StatusOK
-	if _, err := soundOf(w.plan, q); err != nil {
+	if snd, err := soundOf(w.plan, q); err != nil {
 		b.Fault, status = sentence(err.Error()), http.StatusUnprocessableEntity
+	} else {
+		b.follow(w.plan, q, snd)
 	}
 	s.render(c, status, "hear", "layout", "Hear "+t.Title, b)
+}
+
+// follow fills in what the page needs to show where the sound is.
+func (b *hearBody) follow(p *plan.Plan, q url.Values, snd *sound.Sound) {
+	first, last := 1, len(p.Request.Tune.Bars)
+	if v := q.Get("bars"); v != "" {
+		first, last, _ = sound.ParseBars(v) // it was read before
+	}
+	tempo, _ := strconv.ParseFloat(b.Tempo, 64)
+	b.Client = clientData{ID: b.ID, At: 0, Count: len(p.Moments)}
+	b.Client.timed(p)
+	b.Lines, b.From, b.Lead, b.Share = view.NewPaper(p), first, snd.Lead(), tempo/p.Tempo()
+	if q.Get("repeats") != "" {
+		b.Length = b.Client.Starts[last] - b.Client.Starts[first-1]
+	}
 }
 
 // maxSound bounds a sound, in samples.

@@ -80,6 +80,18 @@ func TestHear(t *testing.T) {
 	}
 	eval[bool](b, "(document.querySelector('audio').preload = 'auto', document.querySelector('audio').load(), true)")
 	b.until("document.querySelector('audio').duration > 3 && document.querySelector('audio').readyState >= 3")
+
+	// Space plays what the page has; the bars follow it, also where they are played again, counted in and slower than planned.
+	b.open(path + "/hear?layer=melody&bars=3-4&tempo=160&count=2")
+	b.until("document.querySelector('#whole')._x_dataStack")
+	b.key(" ")
+	b.until("document.querySelector('.hear-at b').textContent === '…'")
+	for _, bar := range []string{"3", "4", "3"} {
+		b.until("document.querySelector('.hear-at b').textContent === '" + bar + "' && document.querySelector('.paper-bar-link.is-here').dataset.bar === '" + bar + "'")
+	}
+	b.accessible("hearing")
+	b.key(" ")
+	b.until("document.querySelector('audio').paused && document.querySelector('.hear .pad b').textContent === 'play'")
 }
 
 // TestFollow: Space plays from the cursor, and the cursor keeps to the clock of the sound; Space stops.

@@ -151,7 +151,7 @@ func TestWholeTune(t *testing.T) {
 	b.key("z")
 	b.until("location.pathname.endsWith('/whole') && document.querySelector('#whole')._x_dataStack")
 	b.accessible("the whole tune")
-	here := "Number(document.querySelector('.paper-here.is-here').dataset.bar)"
+	here := "Number(document.querySelector('.paper-bar-link.is-here').dataset.bar)"
 	lines := eval[[]int](b, "[...document.querySelectorAll('.paper-line')].map((l) => Number(l.querySelector('[data-bar]').dataset.bar))")
 	if bars := eval[int](b, "document.querySelectorAll('.paper-bar-link').length"); bars != 16 || len(lines) < 3 {
 		t.Fatalf("%d bars in lines from %v", bars, lines)

@@ -95,7 +95,7 @@ var pageNames = []string{"home", "draft", "neck", "away", "whole", "hear", "prac
 func parsePages() (map[string]*template.Template, error) {
 	pages := map[string]*template.Template{}
 	for _, name := range pageNames {
-		t, err := template.New(name).Funcs(viewFuncs).ParseFS(templateFiles, "templates/layout.html", "templates/column.html", "templates/signs.html", "templates/grid.html", "templates/hand.html", "templates/takepicture.html", "templates/"+name+".html")
+		t, err := template.New(name).Funcs(viewFuncs).ParseFS(templateFiles, "templates/layout.html", "templates/column.html", "templates/signs.html", "templates/grid.html", "templates/paper.html", "templates/hand.html", "templates/takepicture.html", "templates/"+name+".html")
 		if err != nil {
 			return nil, fmt.Errorf("page %s: %w", name, err)
 		}

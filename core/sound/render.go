@@ -34,7 +34,8 @@ const Tail = 1.5
 // Sound is a plan as samples, made as they are asked for: memory does not grow with the length.
 type Sound struct {
 	rate    float64
-	total   int // samples
+	total   int     // samples
+	lead    float64 // seconds
 	done    int
 	skip    int // made before the first that is heard
 	first   int // that sample, counted from the beginning of the tune
@@ -104,7 +105,8 @@ func New(p Played, o Options) (*Sound, error) {
 	s.gain = headroom / (loudest * float64(p.busiest()))
 	s.skip = int(math.Round(from * s.rate))
 	s.first = s.skip
-	s.total = int(math.Round((float64(o.CountIn)*s.beat(tu, clock, o.First-1) + length*float64(max(1, o.Repeats))) * s.rate))
+	s.lead = float64(o.CountIn) * s.beat(tu, clock, o.First-1)
+	s.total = int(math.Round((s.lead + length*float64(max(1, o.Repeats))) * s.rate))
 	if whole {
 		s.total += int(Tail * s.rate)
 	}
@@ -200,6 +202,9 @@ func clickLevel(one bool) float64 {
 }
 
 // Len is how many samples there are, Bytes the length of their file.
+// Lead is how long the beats counted in last, in seconds.
+func (s *Sound) Lead() float64 { return s.lead }
+
 func (s *Sound) Len() int     { return s.total }
 func (s *Sound) Bytes() int64 { return HeaderBytes + 2*int64(s.total) }
 
