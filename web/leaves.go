@@ -49,9 +49,9 @@ func leavesAt(tune string, m int) []leaf {
 // lastChange says what the last change did to the plan.
 type lastChange struct {
 	Moments int
-	Bars    []changedBar
-	More    int    // bars that are not named
-	Words   string // what became of the whole
+	In      int          // bars
+	Bars    []changedBar // none if they are more than can be named
+	Words   string       // what became of the whole
 }
 
 type changedBar struct {
@@ -60,7 +60,7 @@ type changedBar struct {
 }
 
 // mostNamed is how many changed bars are named.
-const mostNamed = 6
+const mostNamed = 4
 
 // whole is what is said of a plan as a whole beside another.
 type whole struct{ cost, ceiling float64 }
@@ -82,11 +82,11 @@ func (w *worked) change() *lastChange {
 			continue
 		}
 		last = mo.Bar
-		if len(v.Bars) == mostNamed {
-			v.More++
-			continue
-		}
+		v.In++
 		v.Bars = append(v.Bars, changedBar{mo.Printed.Short(), m})
+	}
+	if v.In > mostNamed {
+		v.Bars = nil
 	}
 	return v
 }

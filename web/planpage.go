@@ -61,6 +61,7 @@ type planBody struct {
 	Leaf     string // which pane is open
 	Leaves   []leaf
 	Proposed []proposedView
+	Fresh    bool // nothing is chosen on the plan yet
 	// OctaveDown: the tune was moved down when it was added, since it is written high.
 	OctaveDown bool
 	Kept       *keptView
@@ -207,6 +208,7 @@ func (s *Server) showPlan(c *gin.Context, status int, id store.ID, moment string
 		body.Swing, body.SwingOwn = swingWords(tu.Swung(t.Settings.Swing).Swing), swingWords(tu.Swing)
 	}
 	body.Proposed, body.OctaveDown = s.proposedFor(c, id, &t.Settings), t.Settings.Steps == -12
+	body.Fresh = len(t.Settings.Pins)+len(t.Settings.Rewrites) == 0 && t.Settings.Kept == nil
 	if body.Patterns, err = s.patternChoices(c); err != nil {
 		s.failFor(c, err)
 		return

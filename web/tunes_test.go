@@ -17,7 +17,7 @@ func TestProposed(t *testing.T) {
 	b.add(ownTune)
 	b.until("document.querySelector('.proposed .is-now')")
 	first, all := b.text(".proposed .is-now button"), b.text(".proposed")
-	if n := eval[int](b, "document.querySelectorAll('.proposed li').length"); n != 3 || strings.Count(all, "retun") != 3 {
+	if n := eval[int](b, "document.querySelectorAll('.proposed li').length"); n != 3 || strings.Count(all, "retun") < 3 {
 		t.Errorf("%d proposals: %s", n, all)
 	}
 	b.accessible("plan page with proposals")
