@@ -283,7 +283,7 @@ type Tune struct {
 	ID, Owner ID
 	Title     string
 	Source    string
-	Tags      string // the player\'s words for it, see setup.ParseTags
+	Tags      string // the player's words for it, see setup.ParseTags
 	Version   int
 	ProfileID ID
 	Settings  setup.Settings

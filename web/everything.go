@@ -283,7 +283,7 @@ func (a *archive) read(name string, files map[string][]byte) (err error) {
 				return fmt.Errorf("the settings beside it: %w", err)
 			}
 		}
-		if _, err := setup.ParseTags(setup.TagText(t.Tags)); err != nil {
+		if t.Tags, err = setup.ParseTags(setup.TagText(t.Tags)); err != nil {
 			return fmt.Errorf("the tags beside it: %w", err)
 		}
 		if wrong := t.Settings.Check(); wrong != nil {

@@ -234,7 +234,7 @@ func NewReasons(ctx context.Context, p *plan.Plan, m int) (r Reasons, err error)
 		if len(mo.With) > 0 {
 			title = fmt.Sprintf("Melody note %s", noteText(mo.Strokes()[v]))
 		}
-		if err := add(ctx, p, m, play.Melody, v, title, &r.Places); err != nil {
+		if err := addPlaces(ctx, p, m, play.Melody, v, title, &r.Places); err != nil {
 			return r, err
 		}
 	}
@@ -243,13 +243,13 @@ func NewReasons(ctx context.Context, p *plan.Plan, m int) (r Reasons, err error)
 		if mo.Arrival != "" {
 			title = "The thumb, arriving early in " + mo.Arrival
 		}
-		if err := add(ctx, p, m, play.Thumb, 0, title, &r.Places); err != nil {
+		if err := addPlaces(ctx, p, m, play.Thumb, 0, title, &r.Places); err != nil {
 			return r, err
 		}
 	}
 	for s := 1; s <= 6 && len(r.Dampers) < maxDamperGroups; s++ {
 		if st := mo.Strings[s-1].State; st == play.Silenced || st == play.Leaks {
-			if err := add(ctx, p, m, play.Damped, s, fmt.Sprintf("Keeping string %d quiet", s), &r.Dampers); err != nil {
+			if err := addPlaces(ctx, p, m, play.Damped, s, fmt.Sprintf("Keeping string %d quiet", s), &r.Dampers); err != nil {
 				return r, err
 			}
 		}
@@ -403,8 +403,8 @@ const maxPlaces = 5
 // maxDamperGroups is how many strings' dampers are offered for a moment.
 const maxDamperGroups = 2
 
-// add appends the other places of one stroke, or the other dampers of a string, if there are any.
-func add(ctx context.Context, p *plan.Plan, m int, part play.Part, voice int, title string, to *[]PlaceGroup) error {
+// addPlaces appends the other places of one stroke, or the other dampers of a string, if there are any.
+func addPlaces(ctx context.Context, p *plan.Plan, m int, part play.Part, voice int, title string, to *[]PlaceGroup) error {
 	alts, err := p.AlternativesOf(ctx, m, part, voice)
 	if err != nil || len(alts) == 0 || part == play.Damped && len(alts) < 2 {
 		return err
