@@ -177,6 +177,9 @@ func TestSet(t *testing.T) {
 	ids := eval[[]string](b, `[...document.querySelectorAll('#closer option')].slice(1).map((o) => o.value)`)
 	titles := eval[map[string]string](b, `Object.fromEntries([...document.querySelectorAll('#closer option')].slice(1).map((o) => [o.text, o.value]))`)
 	b.open("/set?guitars=1&t=" + strings.Join(ids, "&t=") + "&beside=" + ids[0] + "&next=" + ids[2] + "&beside=" + ids[2] + "&next=" + ids[1])
+	if said := b.text(".set"); strings.Contains(said, "not here any more") {
+		t.Errorf("tunes are missed: %.200s", said)
+	}
 	order := eval[[]string](b, `[...document.querySelectorAll('.set-title')].map((e) => e.textContent)`)
 	if len(order) != 3 || titles[order[1]] != ids[2] || eval[int](b, `document.querySelectorAll('[name=beside]').length`) != 3 {
 		t.Errorf("%v", order)
@@ -186,5 +189,9 @@ func TestSet(t *testing.T) {
 	}
 	if got := b.text(".head-facts"); !strings.Contains(got, "No order takes less") {
 		t.Errorf("%q", got)
+	}
+	b.open("/set?guitars=1&t=" + ids[0] + "&t=01a21ba0-8316-75f8-9752-b1ac6b472a13")
+	if said := b.text(".set .notice"); !strings.Contains(said, "1 tune of this set is not here any more") {
+		t.Errorf("a tune that is gone is not told: %q", said)
 	}
 }

@@ -180,7 +180,7 @@ func (s *Server) backingRequest(c *gin.Context, f *chordsForm, profiles []store.
 	r.Tempo = 90
 	if f.Tempo != "" {
 		if r.Tempo, err = strconv.ParseFloat(f.Tempo, 64); err != nil || !(r.Tempo >= tune.MinTempo && r.Tempo <= tune.MaxTempo) {
-			return bad("tempo", fmt.Sprintf("%q: give %d to %d quarter notes a minute", f.Tempo, tune.MinTempo, tune.MaxTempo))
+			return bad("tempo", fmt.Sprintf("%q: %s", f.Tempo, tune.TempoRule))
 		}
 	}
 	r.Player = player.Default()

@@ -188,7 +188,7 @@ func soundAs(p sound.Played, q url.Values) (*sound.Sound, error) {
 	}
 	if v := q.Get("tempo"); v != "" {
 		if o.Tempo, err = strconv.ParseFloat(v, 64); err != nil {
-			return nil, fmt.Errorf("tempo %q: give %d to %d quarter notes a minute", v, tune.MinTempo, tune.MaxTempo)
+			return nil, fmt.Errorf("tempo %q: %s", v, tune.TempoRule)
 		}
 	}
 	for name, n := range map[string]*int{"count": &o.CountIn, "repeats": &o.Repeats} {

@@ -161,6 +161,7 @@ func (s *Server) work(ctx context.Context, t *store.Tune) (*worked, error) {
 	w := &worked{basis: basis, plan: p, warnings: warnings, reasons: map[int]view.Reasons{}}
 	if old != nil {
 		w.differsFrom(old.plan)
+		p.Beside(old.plan)
 	}
 	s.plans.put(t.ID, w)
 	return w, nil

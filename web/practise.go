@@ -316,7 +316,7 @@ func (s *Server) addPass(c *gin.Context) {
 		s.fail(c, http.StatusConflict, errors.New("the plan has changed, and this step is not in it any more. Go back and open Practise again"))
 		return
 	case !known || err != nil || !(tempo >= tune.MinTempo && tempo <= tune.MaxTempo):
-		s.fail(c, http.StatusUnprocessableEntity, fmt.Errorf("say clean, nearly or broke, and a tempo of %d to %d quarter notes a minute", tune.MinTempo, tune.MaxTempo))
+		s.fail(c, http.StatusUnprocessableEntity, fmt.Errorf("say clean, nearly or broke, and a tempo: %s", tune.TempoRule))
 		return
 	}
 	st := &p.states[at]

@@ -26,6 +26,7 @@ type setBody struct {
 	Start                   string // the guitar as it is
 	Kept                    []keptPage
 	Query                   string   // of this page's address
+	Gone                    int      // tunes of the address that are not here any more
 	ids                     []string // of the tunes chosen
 }
 
@@ -122,6 +123,11 @@ func (s *Server) set(c *gin.Context) {
 		number[id] = len(r.Tunes)
 		body.ids = append(body.ids, id)
 		r.Tunes = append(r.Tunes, setlist.Tune{Title: t.Title, Tuning: spelt, Capo: t.Settings.Capo})
+	}
+	for _, id := range chosen {
+		if !slices.ContainsFunc(body.Tunes, func(t setChoice) bool { return t.ID == id }) {
+			body.Gone++
+		}
 	}
 	body.pairs(c.QueryArray("beside"), c.QueryArray("next"))
 	for _, p := range body.Pairs {

@@ -155,7 +155,7 @@ func (s *solver) check() error {
 	case tuning.CheckCapo(r.Capo) != nil:
 		return tuning.CheckCapo(r.Capo)
 	case r.Tempo != 0 && !(r.Tempo >= tune.MinTempo && r.Tempo <= tune.MaxTempo):
-		return fmt.Errorf("tempo %g: give %d to %d quarter notes a minute", r.Tempo, tune.MinTempo, tune.MaxTempo)
+		return fmt.Errorf("tempo %g: %s", r.Tempo, tune.TempoRule)
 	case r.Player.Lap():
 		return errors.New("a guitar lying flat has no grips: a bar frets nothing, choose an upright player")
 	case len(r.Sections) == 0:

@@ -120,7 +120,7 @@ func (s *Sheet) Check() error {
 		return fmt.Errorf("%d/%d: write a meter like 4/4, 3/4 or 6/8", s.Num, s.Den)
 	}
 	if !(s.Tempo >= tune.MinTempo && s.Tempo <= tune.MaxTempo) {
-		return fmt.Errorf("tempo %g: give %d to %d quarter notes a minute", s.Tempo, tune.MinTempo, tune.MaxTempo)
+		return fmt.Errorf("tempo %g: %s", s.Tempo, tune.TempoRule)
 	}
 	return nil
 }

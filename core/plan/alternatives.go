@@ -134,30 +134,6 @@ func (p *Plan) heldWhy() string {
 	return "the bar is played like its repeats"
 }
 
-// without returns the plan without the pins on one stroke of moment t.
-func (p *Plan) without(ctx context.Context, t int, part play.Part, voice int) (*Plan, error) {
-	at := p.Moments[t].At
-	key := at.String() + " " + string(part) + string(rune('0'+voice))
-	if q := p.beside[key]; q != nil {
-		return q, nil
-	}
-	free := p.Request
-	free.Progress = nil
-	free.Pins = slices.DeleteFunc(slices.Clone(free.Pins), func(pin Pin) bool { return pin.inForce(at) && pin.Part == part && pin.Voice == voice })
-	q, err := Solve(ctx, free)
-	if err != nil {
-		return nil, err
-	}
-	if p.beside == nil || len(p.beside) >= maxBeside {
-		p.beside = map[string]*Plan{}
-	}
-	p.beside[key] = q
-	return q, nil
-}
-
-// maxBeside bounds the memory that plans without one pin take.
-const maxBeside = 4
-
 // chosenFirst sorts: what is played, then by cost.
 func chosenFirst(alts []Alternative) {
 	sort.SliceStable(alts, func(i, j int) bool {

@@ -48,10 +48,6 @@ func (p *Plan) known() *Known {
 
 // price is the least total of r, if that is the same request with one of the priced pins added; else inf.
 func (k *Known) price(r *Request) float64 {
-	bare := func(r Request) Request {
-		r.Pins, r.Progress, r.Known, r.Within = nil, nil, nil, 0
-		return r
-	}
 	if k == nil || len(r.Pins) != len(k.request.Pins)+1 || !reflect.DeepEqual(bare(k.request), bare(*r)) {
 		return inf
 	}

@@ -5,6 +5,7 @@ import (
 	"errors"
 	"math/rand/v2"
 	"reflect"
+	"slices"
 	"testing"
 
 	"stepping/core/coretest"
@@ -83,5 +84,64 @@ func TestWithin(t *testing.T) {
 				t.Fatalf("%v is planned within %v: %v", p.Total, r.Within, err)
 			}
 		}
+	}
+}
+
+// TestBeside: what else there is in place of a pin is the same, to the last word and bit, whether it is read in the plan before the pin or planned anew, also after another pin in its place;
+// a plan of another request is not read.
+func TestBeside(t *testing.T) {
+	t.Parallel()
+	rng := rand.New(rand.NewPCG(11, 4))
+	ctx := context.Background()
+	read, pinned := 0, 0
+	for range few(8) {
+		r := Request{Tune: coretest.Wander(rng.Uint64(), 6+rng.IntN(8)), Tuning: coretest.Tuning([]string{"Open D", "Open G", "Standard"}[rng.IntN(3)]), Player: player.Default(), Thumb: []thumb.Kind{thumb.Alternating, thumb.Steady}[rng.IntN(2)]}
+		p, err := Solve(ctx, r)
+		if err != nil {
+			continue
+		}
+		pin := randomPin(t, rng, p)
+		at := slices.IndexFunc(p.Moments, func(mo play.Moment) bool { return mo.At == pin.At })
+		alts, err := p.AlternativesOf(ctx, at, pin.Part, pin.Voice)
+		if err != nil || len(alts) == 0 {
+			t.Fatal(err, pin)
+		}
+		told := p
+		for _, place := range []Pin{pin, alts[len(alts)-1].Pin(&p.Moments[at])} {
+			r.Pins = []Pin{place}
+			q, err := Solve(ctx, r)
+			if err != nil {
+				t.Fatal(err)
+			}
+			pinned++
+			fresh, err := Solve(ctx, r)
+			if err != nil {
+				t.Fatal(err)
+			}
+			other := r
+			other.Capo++
+			if foreign, err := Solve(ctx, other); err == nil {
+				if q.Beside(foreign); len(q.beside) > 0 {
+					t.Error("a plan with another capo is read")
+				}
+			}
+			if q.Beside(told); q.free == nil && len(q.beside) == 1 {
+				read++
+			}
+			for _, part := range []play.Part{pin.Part, play.Melody, play.Thumb} {
+				a, err := q.AlternativesOf(ctx, at, part, pin.Voice)
+				b, err2 := fresh.AlternativesOf(ctx, at, part, pin.Voice)
+				if err != nil || err2 != nil || !reflect.DeepEqual(a, b) {
+					t.Fatalf("%v %v: %+v pinned,\n%+v\n%+v", err, err2, place, a, b)
+				}
+			}
+			if len(told.beside) > 0 {
+				t.Error("a plan that is gone from holds on to others")
+			}
+			told = q
+		}
+	}
+	if read < pinned*3/4 {
+		t.Errorf("of %d pinned plans %d read the one before", pinned, read)
 	}
 }

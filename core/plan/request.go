@@ -143,7 +143,7 @@ func (r *Request) check() error {
 		return err
 	}
 	if r.Tempo != 0 && !(r.Tempo >= tune.MinTempo && r.Tempo <= tune.MaxTempo) {
-		return fmt.Errorf("tempo %g: give %d to %d quarter notes a minute", r.Tempo, tune.MinTempo, tune.MaxTempo)
+		return fmt.Errorf("tempo %g: %s", r.Tempo, tune.TempoRule)
 	}
 	for i := range r.Sections {
 		if err := r.checkSection(i); err != nil {

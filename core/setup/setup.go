@@ -68,7 +68,7 @@ var (
 	CapoRule  = fmt.Sprintf("a capo sits on fret 1 to %d, or 0 for none", tuning.MaxCapo)
 	StepsRule = fmt.Sprintf("give the half steps by which the tune is moved, from -%d to %d", MaxSteps, MaxSteps)
 	SwingRule = fmt.Sprintf("the first of two eighths takes %g to %g of their time, or nothing for the tune's own", tune.Straight, tune.MostSwing)
-	TempoRule = fmt.Sprintf("give %d to %d quarter notes a minute, or nothing for the tune's own", tune.MinTempo, tune.MaxTempo)
+	TempoRule = tune.TempoRule + ", or nothing for the tune's own"
 )
 
 // Check returns the first setting that cannot be, nil if all can. What depends on the tune or the

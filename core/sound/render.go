@@ -85,7 +85,7 @@ func New(p Played, o Options) (*Sound, error) {
 	case o.CountIn < 0 || o.CountIn > 32 || o.Repeats < 0 || o.Repeats > 1000:
 		return nil, errors.New("count in up to 32 beats, and repeat up to 1,000 times")
 	case o.Tempo != 0 && !(o.Tempo >= tune.MinTempo && o.Tempo <= tune.MaxTempo):
-		return nil, fmt.Errorf("tempo %g: give %d to %d quarter notes a minute", o.Tempo, tune.MinTempo, tune.MaxTempo)
+		return nil, fmt.Errorf("tempo %g: %s", o.Tempo, tune.TempoRule)
 	}
 	if o.Tempo == 0 {
 		o.Tempo = p.Tempo

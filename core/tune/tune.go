@@ -95,6 +95,9 @@ const (
 	MaxTempo = 400
 )
 
+// TempoRule says what a tempo may be, for errors.
+var TempoRule = fmt.Sprintf("give %d to %d quarter notes a minute", MinTempo, MaxTempo)
+
 // TempoAt is a tempo in quarter notes a minute in force from At.
 type TempoAt struct {
 	At  Time

@@ -1,0 +1,96 @@
+package plan
+
+import (
+	"context"
+	"reflect"
+	"slices"
+
+	"stepping/core/play"
+	"stepping/core/tune"
+)
+
+// maxBeside bounds the memory that plans without one pin take.
+const maxBeside = 4
+
+// Beside tells p of a plan that may be the one without one of p's pins, as that before a pin is: what else there is in place of the pin is then
+// read there and not planned anew. Or q has another pin in its place, and was told of that plan. Any other is left alone. What q itself was told is forgotten, so that plans
+// do not hold on to each other in chains.
+func (p *Plan) Beside(q *Plan) {
+	if p.free != nil {
+		p = p.free
+	}
+	if q.free != nil {
+		q = q.free
+	}
+	if p == q {
+		return
+	}
+	for _, pin := range p.Request.Pins {
+		if slices.Contains(q.Request.Pins, pin) || pin.Part != play.Melody && pin.Part != play.Thumb {
+			continue
+		}
+		free := p.freed(pin.At, pin.Part, pin.Voice)
+		key := besideKey(pin.At, pin.Part, pin.Voice)
+		if !q.mu.TryLock() { // it is busy: what is asked is planned anew
+			return
+		}
+		other := q.beside[key] // q has another pin there
+		q.beside = nil
+		q.mu.Unlock()
+		if free.same(&q.Request) {
+			other = q
+		}
+		if other != nil && free.same(&other.Request) {
+			p.mu.Lock()
+			p.keepBeside(key, other)
+			p.mu.Unlock()
+		}
+		return
+	}
+}
+
+// without returns the plan without the pins on one stroke of moment t.
+func (p *Plan) without(ctx context.Context, t int, part play.Part, voice int) (*Plan, error) {
+	at := p.Moments[t].At
+	key := besideKey(at, part, voice)
+	if q := p.beside[key]; q != nil {
+		return q, nil
+	}
+	q, err := Solve(ctx, p.freed(at, part, voice))
+	if err != nil {
+		return nil, err
+	}
+	p.keepBeside(key, q)
+	return q, nil
+}
+
+// freed is p's request without the pins on one stroke.
+func (p *Plan) freed(at tune.Time, part play.Part, voice int) Request {
+	free := p.Request
+	free.Progress = nil
+	free.Pins = slices.DeleteFunc(slices.Clone(free.Pins), func(pin Pin) bool { return pin.inForce(at) && pin.Part == part && pin.Voice == voice })
+	return free
+}
+
+func besideKey(at tune.Time, part play.Part, voice int) string {
+	return at.String() + " " + string(part) + string(rune('0'+voice))
+}
+
+// keepBeside remembers a plan without one pin. The caller holds the lock.
+func (p *Plan) keepBeside(key string, q *Plan) {
+	if p.beside == nil || len(p.beside) >= maxBeside {
+		p.beside = map[string]*Plan{}
+	}
+	p.beside[key] = q
+}
+
+// same reports whether r and q ask for the same plan.
+func (r *Request) same(q *Request) bool {
+	return slices.Equal(r.Pins, q.Pins) && reflect.DeepEqual(bare(*r), bare(*q))
+}
+
+// bare is r without its pins and without what does not change the plan.
+func bare(r Request) Request {
+	r.Pins, r.Progress, r.Known, r.Within = nil, nil, nil, 0
+	return r
+}
