@@ -244,6 +244,9 @@ func (p *Plan) explore(ctx context.Context) error {
 	p.m.keep()
 	p.m.keepStages = true
 	defer p.letGo()
+	if p.exploreFrom(p.seed) {
+		return nil
+	}
 	layers, _, err := p.m.forward(ctx, nil, true)
 	if err != nil {
 		return err
@@ -259,12 +262,7 @@ func (p *Plan) explore(ctx context.Context) error {
 			p.back, p.marginals = nil, nil
 			return err
 		}
-		sc := p.newScan(t)
-		for _, g := range sc.order() {
-			sc.hand(g)
-		}
-		p.marginals[t] = sc.finish()
-		sc.sr.letGo()
+		p.scan(t)
 	}
 	marked := make([][]place, len(layers))
 	for t := range p.marginals {
@@ -274,6 +272,16 @@ func (p *Plan) explore(ctx context.Context) error {
 	}
 	bw.compact(marked)
 	return nil
+}
+
+// scan works out the alternatives of moment t.
+func (p *Plan) scan(t int) {
+	sc := p.newScan(t)
+	defer sc.sr.letGo()
+	for _, g := range sc.order() {
+		sc.hand(g)
+	}
+	p.marginals[t] = sc.finish()
 }
 
 func (p *Plan) newScan(t int) *scan {
@@ -323,7 +331,7 @@ func (sc *scan) file(cost float64, p pickState, a *action, bass uint8, in *arriv
 
 // finish works out the open ways that can still win.
 func (sc *scan) finish() []Alternative {
-	var out []Alternative
+	out := []Alternative{}
 	for _, m := range sc.found {
 		sort.SliceStable(m.open, func(i, j int) bool { return m.open[i].least < m.open[j].least })
 		for _, w := range m.open {
@@ -347,6 +355,12 @@ func (sc *scan) finish() []Alternative {
 func (p *Plan) marginalsAt(ctx context.Context, t int) ([]Alternative, error) {
 	if err := p.explore(ctx); err != nil {
 		return nil, err
+	}
+	if p.marginals[t] == nil {
+		if err := p.need(ctx, t); err != nil {
+			return nil, err
+		}
+		p.scan(t)
 	}
 	return p.marginals[t], nil
 }
@@ -427,6 +441,9 @@ func (p *Plan) dampersAt(ctx context.Context, t, str int) ([]Alternative, error)
 		return nil, nil // pinned, or nothing to damp
 	}
 	if err := p.explore(ctx); err != nil {
+		return nil, err
+	}
+	if err := p.need(ctx, t); err != nil {
 		return nil, err
 	}
 	p.back.forget()

@@ -13,8 +13,8 @@ import (
 const maxBeside = 4
 
 // Beside tells p of a plan that may be the one without one of p's pins, as that before a pin is: what else there is in place of the pin is then
-// read there and not planned anew. Or q has another pin in its place, and was told of that plan. Any other is left alone. What q itself was told is forgotten, so that plans
-// do not hold on to each other in chains.
+// read there and not planned anew, and so is what the pin does not change. Or q has another pin in its place, and was told of that plan. Any other is left alone. What these were told
+// themselves is forgotten, so that plans do not hold on to each other in chains.
 func (p *Plan) Beside(q *Plan) {
 	if p.free != nil {
 		p = p.free
@@ -40,11 +40,17 @@ func (p *Plan) Beside(q *Plan) {
 		if free.same(&q.Request) {
 			other = q
 		}
-		if other != nil && free.same(&other.Request) {
-			p.mu.Lock()
-			p.keepBeside(key, other)
-			p.mu.Unlock()
+		if other == nil || !free.same(&other.Request) {
+			return
 		}
+		if other.mu.TryLock() {
+			other.beside = nil
+			other.mu.Unlock()
+		}
+		p.mu.Lock()
+		defer p.mu.Unlock()
+		p.keepBeside(key, other)
+		p.seed = p.newSeed(other, pin.At)
 		return
 	}
 }
@@ -93,4 +99,23 @@ func (r *Request) same(q *Request) bool {
 func bare(r Request) Request {
 	r.Pins, r.Progress, r.Known, r.Within = nil, nil, nil, 0
 	return r
+}
+
+// seed is what is known of the plan without one pin, which is in force at moment at alone: the pass forward up to there and what follows after it are p's too.
+type seed struct {
+	known *Known
+	at    int
+}
+
+// newSeed is what q knows for p, nil if that is nothing. The caller holds p's lock.
+func (p *Plan) newSeed(q *Plan, at tune.Time) *seed {
+	t := slices.IndexFunc(p.Moments, func(mo play.Moment) bool { return mo.At == at })
+	if t < 0 || !q.mu.TryLock() {
+		return nil
+	}
+	defer q.mu.Unlock()
+	if k := q.known(); k != nil && len(k.hands) == len(p.m.moments) {
+		return &seed{k, t}
+	}
+	return nil
 }

@@ -35,6 +35,9 @@ func (p *Plan) known() *Known {
 		return nil
 	}
 	k := &Known{request: p.Request, layers: p.back.layers, costToGo: p.back.costToGo, priced: map[Pin]float64{}}
+	if p.part != nil && !p.part.behind { // without the pin it costs no more
+		k.costToGo = slices.Concat(p.part.known.costToGo[:p.part.at], p.back.costToGo[p.part.at:])
+	}
 	for t, alts := range p.marginals {
 		for i := range alts {
 			k.priced[alts[i].Pin(&p.Moments[t])] = p.Total + alts[i].Extra

@@ -87,61 +87,100 @@ func TestWithin(t *testing.T) {
 	}
 }
 
-// TestBeside: what else there is in place of a pin is the same, to the last word and bit, whether it is read in the plan before the pin or planned anew, also after another pin in its place;
-// a plan of another request is not read.
+// TestBeside: pin after pin, added or put in place of the last, what is asked about a plan is the same, to the last word and bit, whether it was told of the plan before or knows nothing: first about
+// the moment of the pin, then about all others in any order, or of those about none before the next pin. A plan of another request is not read, and none holds on to those before it.
 func TestBeside(t *testing.T) {
 	t.Parallel()
 	rng := rand.New(rand.NewPCG(11, 4))
 	ctx := context.Background()
-	read, pinned := 0, 0
+	seeded, pinned := 0, 0
 	for range few(8) {
 		r := Request{Tune: coretest.Wander(rng.Uint64(), 6+rng.IntN(8)), Tuning: coretest.Tuning([]string{"Open D", "Open G", "Standard"}[rng.IntN(3)]), Player: player.Default(), Thumb: []thumb.Kind{thumb.Alternating, thumb.Steady}[rng.IntN(2)]}
-		p, err := Solve(ctx, r)
+		told, err := Solve(ctx, r)
 		if err != nil {
 			continue
 		}
-		pin := randomPin(t, rng, p)
-		at := slices.IndexFunc(p.Moments, func(mo play.Moment) bool { return mo.At == pin.At })
-		alts, err := p.AlternativesOf(ctx, at, pin.Part, pin.Voice)
-		if err != nil || len(alts) == 0 {
-			t.Fatal(err, pin)
+		other := r
+		other.Capo++
+		foreign, err := Solve(ctx, other)
+		if err != nil {
+			t.Fatal(err)
 		}
-		told := p
-		for _, place := range []Pin{pin, alts[len(alts)-1].Pin(&p.Moments[at])} {
-			r.Pins = []Pin{place}
-			q, err := Solve(ctx, r)
-			if err != nil {
-				t.Fatal(err)
+		for range 4 {
+			at := rng.IntN(len(told.Moments))
+			if n := len(r.Pins); n > 0 && rng.IntN(2) == 0 { // another in place of the last
+				at = slices.IndexFunc(told.Moments, func(mo play.Moment) bool { return mo.At == r.Pins[n-1].At })
+				r.Pins = slices.Clone(r.Pins[:n-1])
 			}
-			pinned++
+			alts, err := told.AlternativesOf(ctx, at, play.Melody, 0)
+			if err != nil || len(alts) == 0 {
+				continue
+			}
+			r.Pins = append(slices.Clone(r.Pins), alts[rng.IntN(len(alts))].Pin(&told.Moments[at]))
 			fresh, err := Solve(ctx, r)
 			if err != nil {
-				t.Fatal(err)
+				break // two pins that exclude each other
 			}
-			other := r
-			other.Capo++
-			if foreign, err := Solve(ctx, other); err == nil {
-				if q.Beside(foreign); len(q.beside) > 0 {
-					t.Error("a plan with another capo is read")
+			known := r
+			known.Known = told.Known()
+			q, err := Solve(ctx, known)
+			if err != nil || q.Total != fresh.Total || !reflect.DeepEqual(q.Moments, fresh.Moments) {
+				t.Fatalf("%v: %v with what is known, %v without\n%+v", err, q.Total, fresh.Total, r.Pins)
+			}
+			if q.Beside(foreign); len(q.beside) > 0 {
+				t.Error("a plan with another capo is read")
+			}
+			q.Beside(told)
+			if pinned++; q.seed != nil || q.free != nil && q.free.seed != nil {
+				seeded++
+			}
+			for _, before := range q.beside {
+				if len(before.beside) > 0 {
+					t.Error("plans hold on to each other in a chain")
 				}
-			}
-			if q.Beside(told); q.free == nil && len(q.beside) == 1 {
-				read++
-			}
-			for _, part := range []play.Part{pin.Part, play.Melody, play.Thumb} {
-				a, err := q.AlternativesOf(ctx, at, part, pin.Voice)
-				b, err2 := fresh.AlternativesOf(ctx, at, part, pin.Voice)
-				if err != nil || err2 != nil || !reflect.DeepEqual(a, b) {
-					t.Fatalf("%v %v: %+v pinned,\n%+v\n%+v", err, err2, place, a, b)
-				}
-			}
-			if len(told.beside) > 0 {
-				t.Error("a plan that is gone from holds on to others")
 			}
 			told = q
+			sameAnswers(t, q, fresh, at)
+			if rng.IntN(2) == 0 {
+				for _, m := range rng.Perm(len(q.Moments)) {
+					sameAnswers(t, q, fresh, m)
+				}
+			}
 		}
 	}
-	if read < pinned*3/4 {
-		t.Errorf("of %d pinned plans %d read the one before", pinned, read)
+	if seeded < pinned/2 {
+		t.Errorf("of %d pinned plans %d knew something of the one before", pinned, seeded)
 	}
+}
+
+// sameAnswers asks two plans all that there is to ask about a moment.
+func sameAnswers(t *testing.T, a, b *Plan, m int) {
+	t.Helper()
+	ctx := context.Background()
+	for _, part := range []play.Part{play.Melody, play.Thumb, play.Damped} {
+		for voice := range 7 {
+			if voice > 0 && part != play.Damped || voice == 0 && part == play.Damped {
+				continue
+			}
+			x, err := a.AlternativesOf(ctx, m, part, voice)
+			y, err2 := b.AlternativesOf(ctx, m, part, voice)
+			if err := errors.Join(err, err2); err != nil || !reflect.DeepEqual(said(x), said(y)) {
+				t.Fatalf("moment %d, %v %d, %v: pinned %+v\n%+v\n%+v", m, part, voice, err, a.Request.Pins, x, y)
+			}
+		}
+	}
+	why, err := a.Why(ctx, m)
+	other, err2 := b.Why(ctx, m)
+	if err := errors.Join(err, err2); err != nil || !slices.Equal(why, other) {
+		t.Fatalf("moment %d, %v: pinned %+v\n%q\n%q", m, err, a.Request.Pins, why, other)
+	}
+}
+
+// said is what alternatives tell, without which of equal ways leads there.
+func said(alts []Alternative) []Alternative {
+	out := slices.Clone(alts)
+	for i := range out {
+		out[i].via = link{}
+	}
+	return out
 }

@@ -40,6 +40,8 @@ type Plan struct {
 	marginals [][]Alternative  // of every moment, with back
 	hard      []Move           // the hardest move into each moment; Need 0 if there is none
 	beside    map[string]*Plan // plans without one pin, filled by Alternatives
+	seed      *seed            // what is known of the plan without one pin, until it is used
+	part      *partly          // what is still to be worked out after that, nil if nothing is
 }
 
 // Solve plans r. Errors: *RangeError, *PinError, a validation error, or ctx's.
@@ -102,6 +104,10 @@ func (p *Plan) Rest() {
 	p.mu.Lock()
 	defer p.mu.Unlock()
 	p.letGo()
+	p.beside, p.seed = nil, nil
+	if p.part != nil { // it holds on to what the plan before knows
+		p.back, p.marginals, p.part = nil, nil, nil
+	}
 	if p.back != nil {
 		p.back.rounds, p.back.scratch = nil, nil
 	}

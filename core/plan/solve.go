@@ -118,13 +118,20 @@ func (sr *search) letGo() {
 // cost; with w only what w allows, with whole also the states that others dominate. If no state is
 // left at a moment, rule says which hand fails there. ctx stops it between moments.
 func (m *model) forward(ctx context.Context, w *pruning, whole bool) (layers []layer, rule string, err error) {
+	return m.forwardFrom(ctx, w, whole, make([]layer, len(m.moments)), 0)
+}
+
+// forwardFrom is forward from a moment on; the layers before it are known.
+func (m *model) forwardFrom(ctx context.Context, w *pruning, whole bool, layers []layer, from int) (_ []layer, rule string, err error) {
 	scratch := newPickStage()
 	defer scratch.letGo()
 	sr := newSearch(m, scratch)
 	defer sr.letGo()
-	layers = make([]layer, len(m.moments))
 	var before *layer
-	for t := range m.moments {
+	if from > 0 {
+		before = &layers[from-1]
+	}
+	for t := from; t < len(m.moments); t++ {
 		if err := ctx.Err(); err != nil {
 			return nil, "", err
 		}
