@@ -50,7 +50,9 @@ func (p *Plan) Beside(q *Plan) {
 		p.mu.Lock()
 		defer p.mu.Unlock()
 		p.keepBeside(key, other)
-		p.seed = p.newSeed(other, pin.At)
+		if pin.To <= pin.At { // of a pin on a stretch nothing more than that can be said
+			p.seed = p.newSeed(other, pin.At)
+		}
 		return
 	}
 }

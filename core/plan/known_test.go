@@ -12,6 +12,7 @@ import (
 	"stepping/core/play"
 	"stepping/core/player"
 	"stepping/core/thumb"
+	"stepping/core/tune"
 )
 
 // With what a plan's alternatives have found out, the plan under any one of them pinned is the same to the
@@ -116,7 +117,16 @@ func TestBeside(t *testing.T) {
 			if err != nil || len(alts) == 0 {
 				continue
 			}
-			r.Pins = append(slices.Clone(r.Pins), alts[rng.IntN(len(alts))].Pin(&told.Moments[at]))
+			pin := alts[rng.IntN(len(alts))].Pin(&told.Moments[at])
+			switch rng.IntN(6) {
+			case 0: // for a stretch
+				pin = Pin{At: pin.At, To: pin.At + 3*tune.Quarter, Part: play.Melody, How: []play.How{play.Fret, play.Slide}[rng.IntN(2)]}
+			case 1:
+				pin = Pin{At: pin.At, Part: play.Melody, Finger: 1 + rng.IntN(3)}
+			case 2:
+				pin = Pin{At: pin.At, Part: play.Melody, Digit: play.Digits[rng.IntN(3)]}
+			}
+			r.Pins = append(slices.Clone(r.Pins), pin)
 			fresh, err := Solve(ctx, r)
 			if err != nil {
 				break // two pins that exclude each other
@@ -148,7 +158,7 @@ func TestBeside(t *testing.T) {
 			}
 		}
 	}
-	if seeded < pinned/2 {
+	if seeded < pinned/3 {
 		t.Errorf("of %d pinned plans %d knew something of the one before", pinned, seeded)
 	}
 }
