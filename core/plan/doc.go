@@ -39,7 +39,8 @@
 // left hand and, for each shape and each ringIn, the actions: not the square of the product, since a
 // change costs a sum of one part per hand. bound.go bounds the rest of the tune from below by the
 // left hand and its digits alone, which prunes tunes of up to boundMoments moments; backward.go adds what every
-// state costs to the end, and alternatives.go reads the price of every other choice from both.
+// state costs to the end, and alternatives.go reads the price of every other choice from both. A plan with one
+// more pin takes over what the pin does not change: beside.go, partly.go.
 //
 // # What must hold
 //
