@@ -5,10 +5,6 @@ import (
 	"net/url"
 	"slices"
 	"strconv"
-	"strings"
-
-	"stepping/core/plan"
-	"stepping/core/play"
 )
 
 // leaf is one of the panes beside the picture of the moment: one of them is open. Without the script its name is a link to the
@@ -44,61 +40,4 @@ func leavesAt(tune string, m int) []leaf {
 		}
 	}
 	return out
-}
-
-// lastChange says what the last change did to the plan.
-type lastChange struct {
-	Moments int
-	In      int          // bars
-	Bars    []changedBar // none if they are more than can be named
-	Words   string       // what became of the whole
-}
-
-type changedBar struct {
-	Text   string
-	Moment int
-}
-
-// mostNamed is how many changed bars are named.
-const mostNamed = 4
-
-// whole is what is said of a plan as a whole beside another.
-type whole struct{ cost, ceiling float64 }
-
-func wholeOf(p *plan.Plan) whole { return whole{p.Total, p.Ceiling.BPM} }
-
-// change is what differs from the plan looked at before, nil if nothing does.
-func (w *worked) change() *lastChange {
-	w.mu.Lock()
-	defer w.mu.Unlock()
-	if len(w.changed) == 0 {
-		return nil
-	}
-	v := &lastChange{Moments: len(w.changed), Words: wholeOf(w.plan).against(w.before)}
-	last := 0
-	for m := range w.plan.Moments {
-		mo := &w.plan.Moments[m]
-		if !w.changed[m] || mo.Bar == last {
-			continue
-		}
-		last = mo.Bar
-		v.In++
-		v.Bars = append(v.Bars, changedBar{mo.Printed.Short(), m})
-	}
-	if v.In > mostNamed {
-		v.Bars = nil
-	}
-	return v
-}
-
-// against says how w differs from a plan before it.
-func (w whole) against(before whole) string {
-	var out []string
-	if w.cost != before.cost {
-		out = append(out, "As a whole "+play.Priced(w.cost-before.cost))
-	}
-	if a, b := fmt.Sprintf("%.0f", w.ceiling), fmt.Sprintf("%.0f", before.ceiling); a != b && w.ceiling > 0 && before.ceiling > 0 {
-		out = append(out, fmt.Sprintf("top tempo %s, %s before", a, b))
-	}
-	return strings.Join(out, "; ")
 }

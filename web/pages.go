@@ -1,6 +1,7 @@
 package web
 
 import (
+	"errors"
 	"fmt"
 	"net/http"
 	"net/url"
@@ -51,17 +52,9 @@ func (s *Server) addPage(c *gin.Context) {
 
 func (s *Server) readPage(c *gin.Context) (p store.Page, err error) {
 	p = store.Page{Name: strings.TrimSpace(c.PostForm("name")), Kind: c.PostForm("kind"), Query: c.PostForm("query")}
-	if p.Name == "" {
-		return p, fmt.Errorf("it needs a name to be kept by: go back and write one")
-	}
 	if err := checkPage(&p); err != nil {
 		return p, err
 	}
-	values, err := url.ParseQuery(p.Query)
-	if err != nil {
-		return p, fmt.Errorf("its address cannot be read: load the page again")
-	}
-	p.Query = values.Encode()
 	tunes, err := s.store.List(c.Request.Context(), owner(c))
 	for i := range tunes { // archives name tunes by their titles
 		if id := tunes[i].ID.String(); strings.Contains(p.Query, id) {
@@ -74,10 +67,12 @@ func (s *Server) readPage(c *gin.Context) (p store.Page, err error) {
 	return p, err
 }
 
-// checkPage says what is wrong with a kept page from outside.
+// checkPage puts the address of a page from outside into order, or says what is wrong with it.
 func checkPage(p *store.Page) error {
-	_, err := url.ParseQuery(p.Query)
+	values, err := url.ParseQuery(p.Query)
 	switch {
+	case p.Name == "":
+		return errors.New("it needs a name to be kept by: go back and write one")
 	case pageKinds[p.Kind] == "":
 		return fmt.Errorf("%q is no kind of page that can be kept", p.Kind)
 	case utf8.RuneCountInString(p.Name) > longestPageName:
@@ -85,6 +80,7 @@ func checkPage(p *store.Page) error {
 	case err != nil || len(p.Query) > longestPageQuery:
 		return fmt.Errorf("%q is too large to be kept, or its address cannot be read", p.Name)
 	}
+	p.Query = values.Encode()
 	return nil
 }
 

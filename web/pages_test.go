@@ -6,7 +6,6 @@ import (
 	"testing"
 	"time"
 
-	"github.com/chromedp/chromedp"
 	"github.com/chromedp/chromedp/kb"
 
 	"stepping/core/thumb"
@@ -125,8 +124,6 @@ func TestSigns(t *testing.T) {
 	}
 	point("pointermove", "#the-mark", "mouse")
 	says(mark)
-	b.key("t") // any key that moves something hides nothing; leaving does
-	b.do(chromedp.KeyEvent(kb.Tab))
 	eval[bool](b, `document.querySelector('.bars a').focus({ focusVisible: true }) || true`)
 	says("Bar 1")
 	point("pointerdown", "#the-mark", "touch")

@@ -193,7 +193,7 @@ func (s *Server) showPlan(c *gin.Context, status int, id store.ID, moment string
 	}
 	body := planBody{
 		ID: id.String(), Title: t.Title, Version: t.Version, CanUndo: t.CanUndo, CanRedo: t.CanRedo, Notice: note.Notice,
-		Form: formOf(&t), Library: tuning.Library, Profiles: choices(profiles), Thumbs: thumb.Kinds, Pins: len(t.Settings.Pins), Leaf: leafOr(c.Query("leaf") + c.PostForm("leaf")),
+		Form: formOf(&t), Library: tuning.Library, Profiles: choices(profiles), Thumbs: thumb.Kinds, Pins: len(t.Settings.Pins), Leaf: leafOr(c.DefaultPostForm("leaf", c.Query("leaf"))),
 	}
 	if note.Form != nil {
 		body.Form = *note.Form

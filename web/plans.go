@@ -27,7 +27,7 @@ type worked struct {
 
 	mu      sync.Mutex
 	changed map[int]bool // moments that differ from the plan looked at before; replaced, never changed
-	before  whole        // what that plan was as a whole
+	before  overall      // what that plan was as a whole
 	reasons map[int]view.Reasons
 }
 
@@ -42,7 +42,7 @@ func (w *worked) differsFrom(old *plan.Plan) {
 	changed := differences(old, w.plan)
 	w.mu.Lock()
 	defer w.mu.Unlock()
-	w.changed, w.before = changed, wholeOf(old)
+	w.changed, w.before = changed, overallOf(old)
 }
 
 // planCache keeps the plans looked at last, several of a tune, so that undo and redo find them and what

@@ -325,7 +325,7 @@ type page struct {
 	Name     string // of the account that is signed in, "" if none is needed
 	Out      bool   // nobody is signed in, and somebody must be
 	Way      *way   // of the tune that the page is about
-	Shelf    []shelfStep
+	Head     []headLink
 	Body     any
 }
 
@@ -343,7 +343,7 @@ func (s *Server) render(c *gin.Context, status int, name, part, title string, bo
 	var buf bytes.Buffer
 	if err := s.pages[name].ExecuteTemplate(&buf, part, page{
 		Title: title, Look: look, Large: size == "large", Mirrored: part == "layout" && s.mirrored(c), Path: c.Request.URL.RequestURI(),
-		Name: c.GetString(nameKey), Out: owner(c) == store.ID{}, Way: around, Shelf: shelfHere(c), Body: body,
+		Name: c.GetString(nameKey), Out: owner(c) == store.ID{}, Way: around, Head: headHere(c), Body: body,
 	}); err != nil {
 		s.logFor(c).Error("template", "page", name, "err", err)
 		http.Error(c.Writer, "Stepping could not draw this page. Go back and try again.", http.StatusInternalServerError)

@@ -3,7 +3,6 @@ package web
 import (
 	"fmt"
 	"net/http"
-	"slices"
 	"strings"
 	"time"
 
@@ -72,43 +71,6 @@ func (s *Server) wayHere(c *gin.Context, status int) *way {
 		w.Steps = append(w.Steps, st)
 	}
 	return w
-}
-
-// shelfStep is a place beside the way of a tune: where to begin, or one board of the shelf of what belongs to the player.
-type shelfStep struct {
-	Name, Link string
-	Key        string // with the shift key
-	First      bool   // of the shelf
-	Here       bool
-}
-
-// shelves are the places, each reached by its letter.
-var shelves = []shelfStep{
-	{Name: "Tunes", Link: "/", Key: "T"}, {Name: "Today", Link: "/today", Key: "D"},
-	{Name: "Players", Link: "/profiles", Key: "P", First: true}, {Name: "Guitars", Link: "/bench", Key: "G"}, {Name: "Slides", Link: "/slides", Key: "S"},
-	{Name: "Patterns", Link: "/patterns", Key: "A"}, {Name: "Chords", Link: "/chords", Key: "C"}, {Name: "Sets", Link: "/set", Key: "E"},
-}
-
-// shelfHere is the shelf with the place that a request belongs to marked.
-func shelfHere(c *gin.Context) []shelfStep {
-	out := slices.Clone(shelves)
-	at := c.FullPath()
-	for i := range out {
-		under := out[i].Link != "/" && strings.HasPrefix(at, out[i].Link)
-		out[i].Here = at == out[i].Link || under || out[i].Link == "/bench" && strings.HasPrefix(at, "/guitars")
-	}
-	return out
-}
-
-// mirrored reports whether what a request shows is drawn for a left-handed player: the tune's, else the owner's first. A database
-// that is away draws it for the right.
-func (s *Server) mirrored(c *gin.Context) bool {
-	if v, ok := c.Get(tuneKey); ok {
-		p, err := s.store.Profile(c.Request.Context(), owner(c), v.(*store.Tune).ProfileID)
-		return err == nil && p.Profile.LeftHanded
-	}
-	all, err := s.store.Profiles(c.Request.Context(), owner(c))
-	return err == nil && len(all) > 0 && all[0].Profile.LeftHanded
 }
 
 // leftAt is where to come back to from a page of a tune that is there: a recording may be gone by then, and a sitting over.

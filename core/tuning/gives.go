@@ -159,3 +159,16 @@ func UnderBar(t Tuning) bool {
 	}
 	return false
 }
+
+// HomeBars are the straight bars at frets 0 to last that give the chords on the first, fourth and fifth degree of a key; none where a bar gives no plain chord.
+func HomeBars(t Tuning, key pitch.Note, last int) (out []Bar) {
+	if !UnderBar(t) {
+		return nil
+	}
+	for _, b := range Bars(t, key, last) {
+		if b.Degree == "I" || b.Degree == "IV" || b.Degree == "V" {
+			out = append(out, b)
+		}
+	}
+	return out
+}

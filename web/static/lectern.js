@@ -125,7 +125,7 @@ document.addEventListener('alpine:init', () => {
       }
     },
 
-    // asking gives up what was asked for before.
+    // ask gives up what was asked for before, and returns the signal that gives up what is asked now.
     ask() {
       this.asking?.abort();
       this.asking = new AbortController();
@@ -181,7 +181,7 @@ document.addEventListener('alpine:init', () => {
       if (this.audio) return this.hush();
       const { data } = this;
       const bar = data.barOf[data.at];
-      if (!bar) return this.say('This plan is too long to follow by ear here: open “Hear it”.');
+      if (!bar) return this.say('This plan is too long to follow by ear here: open Hear.');
       const { loop } = this.heard;
       const tempo = this.heard.tempo || data.tempo;
       const share = tempo / data.tempo; // made at that tempo, never stretched: only the cursor's clock is
@@ -214,10 +214,7 @@ document.addEventListener('alpine:init', () => {
       else if (what !== 'slower' && what !== 'faster') {
         if (!heard.off.delete(what)) heard.off.add(what);
       }
-      else {
-        const tempo = (heard.tempo || data.tempo) * (what === 'faster' ? 1.06 : 1 / 1.06);
-        heard.tempo = Math.min(Math.max(Math.round(tempo), data.slowest), data.fastest);
-      }
+      else heard.tempo = Sounds.paced(heard.tempo || data.tempo, what, data);
       this.ear();
       if (!this.audio) return;
       this.hush();

@@ -54,7 +54,7 @@ document.addEventListener('alpine:init', () => {
         this.takeBack();
       } else if (e.key === ',' || e.key === '.') {
         e.preventDefault();
-        this.change(e.key === '.' ? 1.06 : 1 / 1.06);
+        this.change(e.key === '.' ? 'faster' : 'slower');
       } else {
         const link = [...this.$root.querySelectorAll('[data-keys]')].find((el) => el.dataset.keys.split(' ').includes(e.key));
         if (link) { e.preventDefault(); link.click(); }
@@ -65,7 +65,7 @@ document.addEventListener('alpine:init', () => {
       const pad = e.target.closest('.pad');
       const change = e.target.closest('[data-do]');
       if (pad && !e.ctrlKey && !e.metaKey) { e.preventDefault(); this.pedal(pad.dataset.pad); }
-      if (change) this.change(change.dataset.do === 'faster' ? 1.06 : 1 / 1.06);
+      if (change) this.change(change.dataset.do);
     },
 
     // pedal does what a key of the pedal means now.
@@ -88,9 +88,8 @@ document.addEventListener('alpine:init', () => {
     },
 
     // change makes the next pass slower or faster than the staircase says.
-    change(by) {
-      const { data } = this;
-      this.tempo = Math.min(Math.max(Math.round(this.tempo * by), data.slowest), data.fastest);
+    change(what) {
+      this.tempo = Sounds.paced(this.tempo, what, this.data);
       this.$root.querySelector('.step-bpm').textContent = String(this.tempo);
       if (this.audio) { this.stop(); this.to('heard'); }
     },
@@ -105,22 +104,14 @@ document.addEventListener('alpine:init', () => {
       const audio = Sounds.open(`/tunes/${data.id}/sound.wav?bars=${data.bars}&tempo=${this.tempo}&count=${data.count}&layers=${layers}`);
       this.audio = audio;
       this.to(state);
-      const over = (text) => {
-        if (this.audio !== audio) return;
+      Sounds.follow(audio, () => this.audio === audio, (seconds) => {
+        this.show(seconds * ratio - lead + 0.01, beat);
+        this.seconds = Math.max(0, seconds - lead / ratio);
+      }, (words) => {
         this.stop();
         this.to(state === 'playing' ? 'judging' : 'heard');
-        this.say(text);
-      };
-      audio.addEventListener('ended', () => over(''));
-      audio.addEventListener('error', () => over('The sound could not be played.'));
-      audio.play().catch(() => over('The sound could not be played.'));
-      const follow = () => {
-        if (this.audio !== audio) return;
-        if (audio.currentTime > 0) this.show(audio.currentTime * ratio - lead + 0.01, beat);
-        this.seconds = Math.max(0, audio.currentTime - lead / ratio);
-        requestAnimationFrame(follow);
-      };
-      requestAnimationFrame(follow);
+        this.say(words);
+      });
     },
 
     // show marks the beat and the token that sound at a time from the first beat, in seconds at the step's own tempo; before it, the count.

@@ -48,6 +48,11 @@ const Sounds = {
     return lo;
   },
 
+  pace: { slower: 1 / 1.06, faster: 1.06 }, // the ladder's step
+
+  // paced is a tempo in quarter notes a minute one step slower or faster, within the bounds of a plan.
+  paced(tempo, what, { slowest, fastest }) { return Math.min(Math.max(Math.round(tempo * this.pace[what]), slowest), fastest); },
+
   once: null, // a short sound that plays by itself
 
   // hear plays a short sound in place of the one before; what is heard is shown all the same by a browser without sound.

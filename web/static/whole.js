@@ -43,7 +43,7 @@ document.addEventListener('alpine:init', () => {
     click(e) {
       const ear = e.target.closest('[data-ear]')?.dataset.ear;
       if (ear === 'play') this.sound();
-      else if (ear) this.pace(ear === 'faster' ? 1.06 : 1 / 1.06);
+      else if (ear) this.pace(ear);
     },
 
     key(e) {
@@ -89,8 +89,8 @@ document.addEventListener('alpine:init', () => {
       this.line = line;
     },
 
-    pace(by) {
-      this.tempo = Math.min(Math.max(Math.round(this.tempo * by), this.data.slowest), this.data.fastest);
+    pace(what) {
+      this.tempo = Sounds.paced(this.tempo, what, this.data);
       this.go(this.bar);
     },
 

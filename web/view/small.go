@@ -57,10 +57,15 @@ const (
 	smallGripMM = 130 // of the neck
 )
 
-// newSmallNeck draws the frets from mm left of the nut or capo to right, last at most, as wide as given.
+// fromCapo measures the frets of a neck in mm from its capo, which takes the place of the nut.
+func fromCapo(k neck.Neck, capo int) func(fret int) float64 {
+	return func(fret int) float64 { return k.X(float64(fret+capo)) - k.X(float64(capo)) }
+}
+
+// newSmallNeck draws a neck from left to right, mm from the nut or capo, as wide as given; x is where its frets lie.
 func newSmallNeck(k neck.Neck, capo int, left, right, width float64) (v SmallNeck, x func(fret int) float64) {
 	scale := (width - smallLeft - 8) / (right - left)
-	at := func(fret int) float64 { return k.X(float64(fret+capo)) - k.X(float64(capo)) }
+	at := fromCapo(k, capo)
 	x = func(fret int) float64 { return smallLeft + (at(fret)-left)*scale }
 	v = SmallNeck{Width: width, Left: smallLeft, Height: smallTop + 5*smallGap + smallFoot + smallTop}
 	for f := 0; f+capo <= k.Frets && at(f) <= right+1; f++ {
@@ -79,7 +84,7 @@ func smallY(s int) float64 { return smallTop + smallGap*float64(s-1) }
 // NewSmallGrip draws a grip: where fingers lie and which, what is open (0) and what is left out (×).
 func NewSmallGrip(t grip.Guitar, g *grip.Grip) SmallNeck {
 	k := t.Player.Neck()
-	at := func(fret int) float64 { return k.X(float64(fret+t.Capo)) - k.X(float64(t.Capo)) }
+	at := fromCapo(k, t.Capo)
 	lo, hi := 99, 0
 	for s := 1; s <= tuning.Strings; s++ {
 		if f := g.Frets[s] - t.Capo; g.Frets[s] != grip.Out && f > 0 {
@@ -108,31 +113,30 @@ func NewSmallGrip(t grip.Guitar, g *grip.Grip) SmallNeck {
 // NewHomePicture draws where home is in a tuning: the tonic of a key on every string up to fret 12 from the capo, the names of the open
 // strings, and where a straight bar gives the chords on the first, fourth and fifth degree.
 func NewHomePicture(t tuning.Tuning, capo int, key pitch.Note, k neck.Neck) SmallNeck {
-	v, x := newSmallNeck(k, capo, -6, k.X(float64(smallHome+capo))-k.X(float64(capo))+6, smallHomeW)
+	v, x := newSmallNeck(k, capo, -6, fromCapo(k, capo)(smallHome)+6, smallHomeW)
 	words := []string{"open strings " + t.Classes()}
 	for s := 1; s <= tuning.Strings; s++ {
 		v.Strings[s-1].Text = t.Note(s).ClassName()
-		for f := 0; f <= smallHome; f++ {
-			if midi, _ := (t.Open(s) + pitch.Midi(f+capo)).Nearest(); (midi-key.Class())%12 != 0 {
-				continue
-			}
-			at := x(0)
-			if f > 0 {
-				at = (x(f-1) + x(f)) / 2
-			}
-			v.Dots = append(v.Dots, smallDot{X: at, Y: smallY(s), Open: f == 0})
-		}
 	}
-	if !tuning.UnderBar(t) {
-		v.Words = words[0] + "; no straight bar gives a plain chord"
-		return v
-	}
-	for _, b := range tuning.Bars(t, key, smallHome+capo) {
-		if b.Fret < capo || b.Degree != "I" && b.Degree != "IV" && b.Degree != "V" {
+	for _, spot := range tuning.Spots(t, key, tuning.Scale{Steps: []int{0}}, smallHome+capo) {
+		f := int(spot.Fret) - capo
+		if f < 0 {
 			continue
 		}
-		v.Bars = append(v.Bars, smallBar{X: x(b.Fret - capo), Text: b.Degree, Home: b.Degree == "I"})
-		words = append(words, fmt.Sprintf("%s under a bar at fret %d", b.Degree, b.Fret-capo))
+		at := x(0)
+		if f > 0 {
+			at = (x(f-1) + x(f)) / 2
+		}
+		v.Dots = append(v.Dots, smallDot{X: at, Y: smallY(spot.String), Open: f == 0})
+	}
+	for _, b := range tuning.HomeBars(t, key, smallHome+capo) {
+		if b.Fret >= capo {
+			v.Bars = append(v.Bars, smallBar{X: x(b.Fret - capo), Text: b.Degree, Home: b.Degree == "I"})
+			words = append(words, fmt.Sprintf("%s under a bar at fret %d", b.Degree, b.Fret-capo))
+		}
+	}
+	if len(v.Bars) == 0 {
+		words = append(words, "no straight bar gives a plain chord")
 	}
 	v.Words = strings.Join(words, "; ")
 	return v
