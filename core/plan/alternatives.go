@@ -217,9 +217,9 @@ type waiting struct {
 	via         link
 }
 
-// keepCheaper keeps a way with a known total.
+// keepCheaper keeps a way with a known total, of equal ones the first by where it passes.
 func (m *marginal) keepCheaper(total float64, via link) {
-	if total < m.Extra {
+	if total < m.Extra || total == m.Extra && cmp.Or(cmp.Compare(via.prev, m.via.prev), via.to.compare(&m.via.to)) < 0 {
 		m.Extra, m.via = total, via
 	}
 }
@@ -234,54 +234,14 @@ type scan struct {
 	g     int32
 }
 
-// explore searches in full, forward and backward, and works out the alternatives of every moment while the
-// picking stages are at hand: the plan itself was found without what cannot be best. Then it lets go of the
-// stages, which are most of the memory; what needs one later makes it anew.
-func (p *Plan) explore(ctx context.Context) error {
-	if p.back != nil {
-		return nil
-	}
-	p.m.keep()
-	p.m.keepStages = true
-	defer p.letGo()
-	if p.exploreFrom(p.seed) {
-		return nil
-	}
-	layers, _, err := p.m.forward(ctx, nil, true)
-	if err != nil {
-		return err
-	}
-	bw, err := p.m.newBackward(ctx, layers)
-	if err != nil {
-		return err
-	}
-	p.follow(layers)
-	p.back, p.marginals = bw, make([][]Alternative, len(layers))
-	for t := range layers {
-		if err := ctx.Err(); err != nil {
-			p.back, p.marginals = nil, nil
-			return err
-		}
-		p.scan(t)
-	}
-	marked := make([][]place, len(layers))
-	for t := range p.marginals {
-		for i := range p.marginals[t] {
-			marked[t] = append(marked[t], p.marginals[t][i].via.to)
-		}
-	}
-	bw.compact(marked)
-	return nil
-}
-
-// scan works out the alternatives of moment t.
-func (p *Plan) scan(t int) {
+// scan works out the alternatives of moment t, which lies in the window; false if some are not certain.
+func (p *Plan) scan(t int) (out []Alternative, sure bool) {
 	sc := p.newScan(t)
 	defer sc.sr.letGo()
 	for _, g := range sc.order() {
 		sc.hand(g)
 	}
-	p.marginals[t] = sc.finish()
+	return sc.finish()
 }
 
 func (p *Plan) newScan(t int) *scan {
@@ -291,7 +251,7 @@ func (p *Plan) newScan(t int) *scan {
 	sc.sr.dominances = p.m.dominanceFrom(t)
 	var before *layer
 	if t > 0 {
-		before = &p.back.layers[t-1]
+		before = p.back.layer(t - 1)
 	}
 	sc.sr.enterFrom(sc.st, before)
 	return sc
@@ -323,46 +283,49 @@ func (sc *scan) file(cost float64, p pickState, a *action, bass uint8, in *arriv
 	}
 	w := waiting{cost, cost + sc.index.least(int(sc.g), a.live), via}
 	for _, m := range into {
-		if w.least < m.Extra {
+		if w.least <= m.Extra {
 			m.open = append(m.open, w)
 		}
 	}
 }
 
-// finish works out the open ways that can still win.
-func (sc *scan) finish() []Alternative {
-	out := []Alternative{}
+// finish works out the open ways that can still win; sure is false if something depends on a bound.
+func (sc *scan) finish() (out []Alternative, sure bool) {
+	out, sure = []Alternative{}, true
 	for _, m := range sc.found {
 		sort.SliceStable(m.open, func(i, j int) bool { return m.open[i].least < m.open[j].least })
 		for _, w := range m.open {
-			if w.least >= m.Extra {
+			if w.least > m.Extra {
 				break
 			}
 			s := &w.via.to
 			m.keepCheaper(w.cost+sc.p.back.from(extraKey{int32(sc.st.t), s.hand, s.live, s.pick}).cost, w.via)
 		}
 		if m.Extra < inf {
-			m.Extra -= sc.p.Total
+			sure = sure && certain(m.Extra)
+			m.Extra = exactly(m.Extra) - sc.p.Total
 			out = append(out, m.Alternative)
 		}
 	}
-	return out
+	return out, sure
 }
 
 // marginalsAt returns every alternative for the strokes of moment t. What the
 // forward pass leaves out as dominated can be left out here too: what dominates it strikes the
 // same.
 func (p *Plan) marginalsAt(ctx context.Context, t int) ([]Alternative, error) {
-	if err := p.explore(ctx); err != nil {
+	if p.back != nil && p.back.marginals[t] != nil {
+		return p.back.marginals[t], nil
+	}
+	out, err := p.inWindow(ctx, t, func() ([]Alternative, bool, error) {
+		out, sure := p.scan(t)
+		return out, sure, nil
+	})
+	if err != nil {
 		return nil, err
 	}
-	if p.marginals[t] == nil {
-		if err := p.need(ctx, t); err != nil {
-			return nil, err
-		}
-		p.scan(t)
-	}
-	return p.marginals[t], nil
+	p.back.marginals[t] = out
+	return out, nil
 }
 
 // order lists the hands by what they and all after them cost at least, so that those that come first make most of
@@ -440,22 +403,21 @@ func (p *Plan) dampersAt(ctx context.Context, t, str int) ([]Alternative, error)
 	if mo.pins.dampers[str] != "" || p.Moments[t].Hit != "" || p.damperAt(t, str) == "" && p.Moments[t].Strings[str-1].State != play.Leaks {
 		return nil, nil // pinned, or nothing to damp
 	}
-	if err := p.explore(ctx); err != nil {
-		return nil, err
-	}
-	if err := p.need(ctx, t); err != nil {
-		return nil, err
-	}
-	p.back.forget()
+	return p.inWindow(ctx, t, func() ([]Alternative, bool, error) { return p.scanDampers(ctx, t, str) })
+}
+
+// scanDampers is scan for what silences string str.
+func (p *Plan) scanDampers(ctx context.Context, t, str int) (out []Alternative, sure bool, err error) {
 	sc := p.newScan(t)
+	defer sc.sr.letGo()
 	var picks []*pickStage // by damper
 	for _, by := range p.m.allowedDampers() {
-		picks = append(picks, p.m.pickDamped(mo, str, by))
+		picks = append(picks, p.m.pickDamped(sc.st.mo, str, by))
 		sc.get(&Alternative{Part: play.Damped, String: str, By: by})
 	}
 	for _, g := range sc.order() {
 		if err := ctx.Err(); err != nil {
-			return nil, err
+			return nil, false, err
 		}
 		sc.g = int32(g)
 		flows := sc.sr.arrive(g, highest(sc.found)-sc.index.hand[g], false)
@@ -467,12 +429,11 @@ func (p *Plan) dampersAt(ctx context.Context, t, str int) ([]Alternative, error)
 			}
 		}
 	}
-	out := sc.finish()
+	out, sure = sc.finish()
 	for _, sd := range picks {
 		sd.letGo()
 	}
-	sc.sr.letGo()
-	return out, nil
+	return out, sure, nil
 }
 
 // pickDamped is the picking hand's side of mo with one more pin: by silences string str.
@@ -528,16 +489,24 @@ func (p *Plan) through(t int, a *Alternative) detour {
 	if a.Part != play.Damped {
 		d.str = 0
 	}
-	for d.first > 0 && d.states[0].prev != p.path[d.first-1] {
+	for d.first > 0 {
+		before := p.back.layer(d.first - 1).states[d.states[0].prev]
+		if before.same(&p.state(d.first - 1).place) {
+			break
+		}
 		d.first--
-		d.states = append([]state{p.back.layers[d.first].states[d.states[0].prev]}, d.states...)
+		d.states = append([]state{before}, d.states...)
 	}
 	for t+1 < len(p.states) {
 		s := &d.states[len(d.states)-1]
-		next := p.back.next(t, s.place)
+		own, next := s.same(&p.state(t).place), p.back.next(t, s.place)
 		t++
+		back := next.same(&p.state(t).place)
+		if own && back { // of equal ways between the same places it is the plan's
+			next = p.state(t).place
+		}
 		d.states = append(d.states, state{place: next})
-		if here := p.state(t); next.hand == here.hand && next.live == here.live && next.pick == here.pick {
+		if back {
 			break
 		}
 	}

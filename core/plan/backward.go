@@ -2,7 +2,6 @@ package plan
 
 import (
 	"cmp"
-	"context"
 	"slices"
 	"sync"
 
@@ -16,19 +15,26 @@ type successor struct {
 	next place
 }
 
-// backward answers what it costs to go on from any state. States that the forward pass met
-// are answered from tables; others are worked out when asked for.
+// backward answers what it costs to go on from the states of some moments, lo to hi. States that the forward pass met
+// are answered from tables; others are worked out when asked for. Unless hi is the last moment, its own
+// costs to go are bounds: see edge.
 type backward struct {
-	m        *model
-	layers   []layer
-	costToGo [][]successor // of the kept states, and behind them of the rest
-	extra    map[extraKey]successor
-	ways     map[extraKey]place // on from where alternatives pass, see compact
-	rounds   map[int]*around
+	m         *model
+	plan      []state // the best
+	layers    []layer // of the pass forward, as far as they are at hand
+	lo, hi    int
+	costToGo  [][]successor // of the kept states, and behind them of the rest
+	extra     map[extraKey]successor
+	marginals map[int][]Alternative // of the moments in the window that were asked about
+	rounds    map[int]*around
+	pass      int // number of the present pass, see setToGo
 
 	// of the moment under way
 	scratch *stateIndex
 	before  pickNumbers
+	todo    []state // states whose costs to go are looked for …
+	at      []int32 // … their numbers …
+	found   []successor
 }
 
 type extraKey struct {
@@ -82,44 +88,6 @@ func (p *Plan) around(t int) *around {
 	return p.stages[t]
 }
 
-// newBackward does the backward pass.
-func (m *model) newBackward(ctx context.Context, layers []layer) (*backward, error) {
-	bw := &backward{m: m, layers: layers, costToGo: make([][]successor, len(layers)), extra: map[extraKey]successor{}}
-	last := len(layers) - 1
-	scratch := newPickStage()
-	defer scratch.letGo()
-	bw.costToGo[last] = make([]successor, len(layers[last].states)+len(layers[last].dominated))
-	for t := last; t > 0; t-- {
-		if err := ctx.Err(); err != nil {
-			return nil, err
-		}
-		st := m.stage(t)
-		bw.costToGo[t-1] = bw.pass(st, m.pickStage(t, scratch))
-	}
-	return bw, nil
-}
-
-// compact lets go of what the alternatives of all moments needed and one moment does not: the dominated states are
-// half of all, and few are asked for again. The ways on from the places in marked, by moment, are remembered.
-func (bw *backward) compact(marked [][]place) {
-	bw.ways = map[extraKey]place{}
-	for t := range len(bw.layers) - 1 {
-		for _, s := range marked[t] {
-			k := s.key(t)
-			if _, ok := bw.ways[k]; !ok {
-				next := bw.next(t, s)
-				bw.ways[k] = next
-				marked[t+1] = append(marked[t+1], next)
-			}
-		}
-	}
-	for t := range bw.layers {
-		l := &bw.layers[t]
-		l.dominated, bw.costToGo[t] = nil, slices.Clone(bw.costToGo[t][:len(l.states)])
-	}
-	bw.rounds, bw.scratch, bw.extra = nil, nil, map[extraKey]successor{}
-}
-
 // forget bounds the memory of what dampers ask for.
 func (bw *backward) forget() {
 	const most = 20000 // places beside those that the search keeps
@@ -130,9 +98,6 @@ func (bw *backward) forget() {
 
 // next is the place after s at moment t on the best way on.
 func (bw *backward) next(t int, s place) place {
-	if next, ok := bw.ways[s.key(t)]; ok {
-		return next
-	}
 	for i := range bw.costToGo[t] {
 		if k := bw.layers[t].met(i); k.hand == s.hand && k.live == s.live && k.pick == s.pick {
 			return bw.costToGo[t][i].next
@@ -143,12 +108,17 @@ func (bw *backward) next(t int, s place) place {
 
 func (p place) key(t int) extraKey { return extraKey{int32(t), p.hand, p.live, p.pick} }
 
-// pass finds the continuations of the states before st's moment.
-func (bw *backward) pass(st *stage, sd *pickStage) []successor {
+// into finds the continuations of the states before st's moment, of which those that are certain in known stay.
+func (bw *backward) into(st *stage, sd *pickStage, known []successor) []successor {
 	before := &bw.layers[st.t-1]
 	out := make([]successor, len(before.states)+len(before.dominated))
+	bw.todo, bw.at, bw.found = bw.todo[:0], bw.at[:0], bw.found[:0]
 	for i := range out {
-		out[i].cost = inf
+		if i < len(known) && certain(known[i].cost) {
+			out[i] = known[i]
+			continue
+		}
+		bw.todo, bw.at, bw.found = append(bw.todo, *before.met(i)), append(bw.at, int32(i)), append(bw.found, successor{cost: inf})
 	}
 	bw.scratch = bw.newIndex(st.t, bw.scratch)
 	bw.before.number(before)
@@ -156,8 +126,11 @@ func (bw *backward) pass(st *stage, sd *pickStage) []successor {
 		if bw.scratch.hand[g] == inf {
 			break
 		}
-		bw.into(st, sd, int(g), before.states, out[:len(before.states)])
-		bw.into(st, sd, int(g), before.dominated, out[len(before.states):])
+		bw.through(st, sd, int(g), bw.todo, bw.found)
+	}
+	for k, i := range bw.at {
+		out[i] = bw.found[k]
+		out[i].cost += bw.beside(st.t-1, &bw.todo[k].place)
 	}
 	return out
 }
@@ -181,8 +154,8 @@ func (pn *pickNumbers) number(l *layer) {
 	}
 }
 
-// into improves the continuations out of states by those through hand g.
-func (bw *backward) into(st *stage, sd *pickStage, g int, states []state, out []successor) {
+// through improves the continuations out of states by those through hand g.
+func (bw *backward) through(st *stage, sd *pickStage, g int, states []state, out []successor) {
 	last, ok := int32(-1), false
 	var c change
 	least := bw.scratch.hand[g]
@@ -205,11 +178,11 @@ func (bw *backward) into(st *stage, sd *pickStage, g int, states []state, out []
 					set = sd.actions(sd.of(g), ri, !w.a.legato(), inf)
 					bw.prepare(set, st.t, g, bw.scratch)
 				}
-				if w.cost+set.toGo.least >= out[i].cost {
+				if w.cost+set.toGo.least > out[i].cost {
 					continue
 				}
-				if v := bw.value(sd, set, states[i].pick, st.t, g); w.cost+v.cost < out[i].cost {
-					out[i] = v.successor(w.cost, g, states[i].pick, w.a)
+				if v := bw.value(sd, set, states[i].pick, st.t, g); v.cost < inf && w.cost+v.cost <= out[i].cost {
+					out[i].keepBetter(v.successor(w.cost, g, states[i].pick, w.a))
 				}
 			}
 		}
@@ -238,7 +211,7 @@ func (bw *backward) newIndex(t int, old *stateIndex) *stateIndex {
 	for range sets {
 		ix.minToGo = append(ix.minToGo, inf)
 	}
-	ix.gap = bw.m.dominanceFrom(t + 1).most()
+	ix.gap = bw.m.dominanceFrom(t+1).most() + inDoubt
 	kept := len(bw.layers[t].states)
 	for i := range bw.costToGo[t] {
 		s := bw.layers[t].met(i)
@@ -283,6 +256,7 @@ func (l *layer) met(i int) *state {
 
 // setToGo is what comes after the actions of a set through one hand.
 type setToGo struct {
+	pass  int // of backward: one that was before
 	hand  int
 	best  []actionToGo // the best way on by each pose that occurs, before its turn
 	other []actionToGo // ways that are in none of them, without what comes after: see prepare
@@ -306,10 +280,10 @@ func (bw *backward) prepare(set *actionSet, t, g int, index *stateIndex) *setToG
 		set.toGo = &setToGo{hand: -1}
 	}
 	on := set.toGo
-	if on.hand == g {
+	if on.hand == g && on.pass == bw.pass {
 		return on
 	}
-	on.hand, on.least, on.best, on.other, on.known = g, inf, on.best[:0], on.other[:0], on.known[:0]
+	on.pass, on.hand, on.least, on.best, on.other, on.known = bw.pass, g, inf, on.best[:0], on.other[:0], on.known[:0]
 	for k := range set.parts {
 		p := &set.parts[k]
 		for j := range p.actions {
@@ -353,15 +327,15 @@ func (bw *backward) value(sd *pickStage, set *actionSet, p pickState, t, g int) 
 	}
 	n := bw.before.of[p]
 	if !on.known[n] {
-		on.known[n], on.value[n] = true, bw.through(sd, set, p, t, g, bw.scratch)
+		on.known[n], on.value[n] = true, bw.by(sd, set, p, t, g, bw.scratch)
 	}
 	return &on.value[n]
 }
 
-// through is the best way on by the actions of set, prepared for hand g, after picking state p. Of those that
+// by is the best way on by the actions of set, prepared for hand g, after picking state p. Of those that
 // are put aside, first those that lead to states that the forward pass met are looked at; the
 // others only if they can be better.
-func (bw *backward) through(sd *pickStage, set *actionSet, p pickState, t, g int, index *stateIndex) actionToGo {
+func (bw *backward) by(sd *pickStage, set *actionSet, p pickState, t, g int, index *stateIndex) actionToGo {
 	out, on := actionToGo{cost: inf}, set.toGo
 	for _, f := range on.best {
 		if f.cost < out.cost {
@@ -389,6 +363,18 @@ func (out *actionToGo) keepCheaper(f actionToGo, more float64) {
 	}
 }
 
+// keepBetter keeps the cheaper continuation, of equal ones the first by where it leads.
+func (v *successor) keepBetter(w successor) {
+	if w.cost < v.cost || w.cost == v.cost && w.next.compare(&v.next) < 0 {
+		*v = w
+	}
+}
+
+// compare orders places by all that tells them apart.
+func (p *place) compare(q *place) int {
+	return cmp.Or(cmp.Compare(p.hand, q.hand), cmp.Compare(p.order(), q.order()), cmp.Compare(p.a, q.a), cmp.Compare(p.bass, q.bass), cmp.Compare(p.stopper, q.stopper))
+}
+
 // successor is f after picking state p as a continuation through hand g, by attack a and for left more.
 func (f *actionToGo) successor(left float64, g int, p pickState, a attack) successor {
 	return successor{left + f.cost, place{int32(g), p.after(f.a.pose), f.a.live, step{a, f.bass, f.a.stopper}}}
@@ -396,8 +382,8 @@ func (f *actionToGo) successor(left float64, g int, p pickState, a attack) succe
 
 // from is the best continuation of any state.
 func (bw *backward) from(k extraKey) successor {
-	if int(k.t) == len(bw.layers)-1 {
-		return successor{}
+	if int(k.t) == bw.hi {
+		return successor{cost: bw.edge(&place{hand: k.hand, pick: k.pick, live: k.live})}
 	}
 	if v, ok := bw.extra[k]; ok {
 		return v
@@ -420,24 +406,23 @@ func (bw *backward) from(k extraKey) successor {
 				continue
 			}
 			set := ar.pick.actions(ar.pick.of(g), ri, !w.a.legato(), inf)
-			if w.cost+bw.prepare(set, t, g, index).least >= out.cost {
+			if w.cost+bw.prepare(set, t, g, index).least > out.cost {
 				continue
 			}
-			if v := bw.through(ar.pick, set, k.pick, t, g, index); w.cost+v.cost < out.cost {
-				out = v.successor(w.cost, g, k.pick, w.a)
+			if v := bw.by(ar.pick, set, k.pick, t, g, index); v.cost < inf && w.cost+v.cost <= out.cost {
+				out.keepBetter(v.successor(w.cost, g, k.pick, w.a))
 			}
 		}
 	}
+	out.cost += bw.beside(int(k.t), &place{hand: k.hand, pick: k.pick, live: k.live})
 	bw.extra[k] = out
 	return out
 }
 
-// round returns what is needed to look at the changes into moment t. A few are kept: asking
-// goes moment by moment.
+// round returns what is needed to look at the changes into moment t of the window.
 func (bw *backward) round(t int) (*around, *stateIndex) {
-	const few = 8
 	if bw.rounds[t] == nil {
-		if bw.rounds == nil || len(bw.rounds) >= few {
+		if bw.rounds == nil {
 			bw.rounds = map[int]*around{}
 		}
 		ar := bw.m.newAround(t)
@@ -445,4 +430,12 @@ func (bw *backward) round(t int) (*around, *stateIndex) {
 		bw.rounds[t] = ar
 	}
 	return bw.rounds[t], bw.rounds[t].index
+}
+
+// letGo drops what only one question needs.
+func (bw *backward) letGo() {
+	for _, ar := range bw.rounds {
+		ar.letGo()
+	}
+	bw.rounds, bw.scratch, bw.todo, bw.at, bw.found = nil, nil, nil, nil, nil
 }

@@ -13,7 +13,7 @@ import (
 const maxBeside = 4
 
 // Beside tells p of a plan that may be the one without one of p's pins, as that before a pin is: what else there is in place of the pin is then
-// read there and not planned anew, and so is what the pin does not change. Or q has another pin in its place, and was told of that plan. Any other is left alone. What these were told
+// read there and not planned anew, and so is the search up to the pin. Or q has another pin in its place, and was told of that plan. Any other is left alone. What these were told
 // themselves is forgotten, so that plans do not hold on to each other in chains.
 func (p *Plan) Beside(q *Plan) {
 	if p.free != nil {
@@ -50,8 +50,8 @@ func (p *Plan) Beside(q *Plan) {
 		p.mu.Lock()
 		defer p.mu.Unlock()
 		p.keepBeside(key, other)
-		if pin.To <= pin.At { // of a pin on a stretch nothing more than that can be said
-			p.seed = p.newSeed(other, pin.At)
+		if p.layers == nil && pin.To <= pin.At {
+			p.takeLayers(other, pin.At)
 		}
 		return
 	}
@@ -103,21 +103,20 @@ func bare(r Request) Request {
 	return r
 }
 
-// seed is what is known of the plan without one pin, which is in force at moment at alone: the pass forward up to there and what follows after it are p's too.
-type seed struct {
-	known *Known
-	at    int
-}
-
-// newSeed is what q knows for p, nil if that is nothing. The caller holds p's lock.
-func (p *Plan) newSeed(q *Plan, at tune.Time) *seed {
+// takeLayers takes the layers before a pin, in force at one moment alone, from q, the plan without it. The caller holds p's lock.
+func (p *Plan) takeLayers(q *Plan, at tune.Time) {
 	t := slices.IndexFunc(p.Moments, func(mo play.Moment) bool { return mo.At == at })
 	if t < 0 || !q.mu.TryLock() {
-		return nil
+		return
 	}
-	defer q.mu.Unlock()
-	if k := q.known(); k != nil && len(k.hands) == len(p.m.moments) {
-		return &seed{k, t}
+	k := q.known()
+	q.mu.Unlock()
+	if k == nil || k.hands == nil {
+		return
 	}
-	return nil
+	kt := &knownTo{Known: k, of: make([][]int32, t)}
+	for i := range t {
+		kt.match(i, p.m.moments[i].hands)
+	}
+	p.layers = kt.before(t)
 }

@@ -356,17 +356,14 @@ type pruning struct {
 // then everything that the bound allows to be as good is searched. The first of equal plans is
 // the same as without the bound, since no state of any best plan is left out.
 func (m *model) bestLayers(ctx context.Context) (layers []layer, rule string, err error) {
-	if len(m.moments) > boundMoments {
-		return m.forward(ctx, nil, false)
-	}
-	if layers := m.bestLayersKnown(ctx); layers != nil {
-		return layers, "", nil
+	if m.inFull() {
+		return m.forward(ctx, nil)
 	}
 	b, err := m.newBound(ctx)
 	if err != nil {
 		return nil, "", err
 	}
-	quick, failed, err := m.forward(ctx, &pruning{b, inf, beamWidth}, false)
+	quick, failed, err := m.forward(ctx, &pruning{b, inf, beamWidth})
 	if err != nil {
 		return nil, "", err
 	}
@@ -377,7 +374,14 @@ func (m *model) bestLayers(ctx context.Context) (layers []layer, rule string, er
 	if m.req.Within > 0 {
 		limit = min(limit, m.req.Within)
 	}
-	return m.forward(ctx, &pruning{b, limit, 0}, false)
+	return m.forward(ctx, &pruning{b, limit, 0})
+}
+
+// inFull reports whether the best plan is searched with nothing left out: the longer a tune, the less does the bound spare, and what there is
+// beside the plan begins with such a search. But a total that is wanted at most is soon exceeded.
+func (m *model) inFull() bool {
+	free := m.req.Within == 0 && len(m.req.alike) == 0
+	return len(m.moments) > boundMoments || free && len(m.moments) > everyLayer
 }
 
 // look sets the limit for moment t of a quick search that has come so far for cheapest.

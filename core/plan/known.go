@@ -7,20 +7,28 @@ import (
 	"slices"
 )
 
-// Known is what a plan's alternatives have found out about going on from each state. A pin on a note or a
-// stroke only forbids, so that under it nothing gets cheaper: for the same request with one of the
-// alternatives pinned this bounds the search so well that it looks at little beside the best plan. It does
+// Known is what a plan's alternatives have found out. A pin on a note or a stroke only forbids, at its moment: before it nothing is other, after
+// it the same state costs the same to the end, and nothing gets cheaper. So for the same request with one of the
+// alternatives pinned the search begins at the pin, looks at little beside the best plan, and ends where that comes back to the plan before. It does
 // not change, and may be read while the plan goes on being used.
 type Known struct {
 	request  Request
-	hands    [][]hand // by moment
-	layers   []layer
+	states   []state // of the plan
+	hands    [][]hand
+	layers   []layer // of the pass forward, those at hand
+	lo, hi   int     // the window
 	costToGo [][]successor
-	priced   map[Pin]float64 // what the plan costs under one more pin, of those that were asked for
+	priced   map[Pin]priced // what the plan costs under one more pin, of those that were asked for
+	beside   []*Known       // of plans without one of the pins, if something else is put in its place
 }
 
-// Known returns what p's alternatives have found out; nil if none were asked for, or if the tune is so
-// long that bounds do not pay.
+// priced is a pin's moment and the least total with it.
+type priced struct {
+	t     int
+	total float64
+}
+
+// Known returns what p's alternatives have found out; nil if none were asked for.
 func (p *Plan) Known() *Known {
 	p.mu.Lock()
 	defer p.mu.Unlock()
@@ -31,16 +39,23 @@ func (p *Plan) known() *Known {
 	if p.free != nil {
 		return p.free.Known()
 	}
-	if p.back == nil || len(p.m.moments) > boundMoments {
-		return nil
+	var beside []*Known
+	for _, q := range p.beside {
+		if k := q.Known(); k != nil {
+			beside = append(beside, k)
+		}
 	}
-	k := &Known{request: p.Request, layers: p.back.layers, costToGo: p.back.costToGo, priced: map[Pin]float64{}}
-	if p.part != nil && !p.part.behind { // without the pin it costs no more
-		k.costToGo = slices.Concat(p.part.known.costToGo[:p.part.at], p.back.costToGo[p.part.at:])
+	bw := p.back
+	if bw == nil {
+		if beside == nil {
+			return nil
+		}
+		return &Known{request: p.Request, beside: beside}
 	}
-	for t, alts := range p.marginals {
+	k := &Known{request: p.Request, states: p.states, layers: slices.Clone(bw.layers), lo: bw.lo, hi: bw.hi, costToGo: slices.Clone(bw.costToGo), beside: beside, priced: map[Pin]priced{}}
+	for t, alts := range bw.marginals {
 		for i := range alts {
-			k.priced[alts[i].Pin(&p.Moments[t])] = p.Total + alts[i].Extra
+			k.priced[alts[i].Pin(&p.Moments[t])] = priced{t, p.Total + alts[i].Extra}
 		}
 	}
 	for t := range p.m.moments {
@@ -49,22 +64,38 @@ func (p *Plan) known() *Known {
 	return k
 }
 
-// price is the least total of r, if that is the same request with one of the priced pins added; else inf.
-func (k *Known) price(r *Request) float64 {
-	if k == nil || len(r.Pins) != len(k.request.Pins)+1 || !reflect.DeepEqual(bare(k.request), bare(*r)) {
-		return inf
+// price finds r among the requests with one of the priced pins added: what is known to that, the pin's moment and the least total; inf if it is not there.
+func (k *Known) price(r *Request) (*Known, priced) {
+	if k == nil {
+		return nil, priced{total: inf}
+	}
+	if at, ok := k.more(r); ok {
+		return k, at
+	}
+	for _, other := range k.beside {
+		if at, ok := other.more(r); ok {
+			return other, at
+		}
+	}
+	return nil, priced{total: inf}
+}
+
+// more is price for k alone.
+func (k *Known) more(r *Request) (at priced, ok bool) {
+	if len(r.Pins) != len(k.request.Pins)+1 {
+		return at, false
 	}
 	for _, pin := range k.request.Pins {
 		if !slices.Contains(r.Pins, pin) {
-			return inf
+			return at, false
 		}
 	}
 	for _, pin := range r.Pins {
-		if total, ok := k.priced[pin]; ok && !slices.Contains(k.request.Pins, pin) {
-			return total
+		if at, ok = k.priced[pin]; ok && !slices.Contains(k.request.Pins, pin) {
+			return at, reflect.DeepEqual(bare(k.request), bare(*r))
 		}
 	}
-	return inf
+	return at, false
 }
 
 // bare is h without its places in lists, which differ from request to request.
@@ -74,47 +105,138 @@ func (h *hand) bare() hand {
 	return out
 }
 
-// bestLayersKnown is bestLayers from what is known of the request without its last pin: its least total, and what
-// each state costs to the end without that pin, which is no more than with it. Nil if that is not known,
-// or if it does not lead to that total: then a state is needed that the plan before had no use for.
-func (m *model) bestLayersKnown(ctx context.Context) []layer {
-	k := m.req.Known
-	limit := k.price(m.req)
-	if limit == inf {
-		return nil
+// bestKnown is the best way from what is known of the request without its last pin, with the layers before that; nil if that does not suffice.
+// Equal ways are told apart as they are without it: on the way on from where the two plans meet every state has cost the
+// same more, and what does not come by there costs more than the best.
+func (m *model) bestKnown(ctx context.Context) (states []state, before []layer) {
+	k, pin := m.req.Known.price(m.req)
+	if k == nil || pin.t < k.lo || pin.t > k.hi {
+		return nil, nil
 	}
-	b := &bound{m: m, costToGo: make([][]minToGo, len(m.moments)), knew: &knownTo{k, make([][]int32, len(m.moments))}}
+	kt := &knownTo{k, make([][]int32, len(m.moments)), make([]*dominance, len(m.moments))}
 	for t := range m.moments {
-		m.stage(t)
-		b.knew.match(t, m.moments[t].hands)
-		b.costToGo[t] = b.knew.hands(t, m.dominanceFrom(t+1).most())
+		m.complete(t)
+		kt.match(t, m.moments[t].hands)
 	}
-	layers, failed, err := m.forward(ctx, &pruning{b, limit, 0}, false)
-	if err != nil || failed != "" {
+	layers := make([]layer, len(m.moments))
+	if copy(layers, kt.before(pin.t)) == 0 && pin.t > 0 {
+		return nil, nil
+	}
+	end, own := m.searchKnown(ctx, kt, pin, layers)
+	if own < 0 {
+		return nil, nil
+	}
+	states = kt.after(end, pin.total)
+	if states == nil || !kt.lead(states, layers, pin.t, end, own) {
+		return nil, nil
+	}
+	return states, layers[:pin.t]
+}
+
+// before are the layers before moment t, those that are at hand; nil if they are other than the request's, or if the last of them is not there.
+func (k *knownTo) before(t int) []layer {
+	out := make([]layer, t)
+	for i := range out {
+		if !k.alike(i) {
+			return nil
+		}
+		out[i].states, out[i].picks = k.layers[i].states, k.layers[i].picks
+	}
+	if t > 0 && len(out[t-1].states) == 0 {
 		return nil
 	}
-	if last := layers[len(layers)-1].states; last[best(last)].cost != limit {
-		return nil
+	return out
+}
+
+// searchKnown brings the pass forward from the pin to where the best way comes back to the plan before, or to the end, and returns that moment
+// and the number of the best way's state; -1 if it does not get there.
+func (m *model) searchKnown(ctx context.Context, kt *knownTo, pin priced, layers []layer) (end, own int) {
+	b := &bound{m: m, costToGo: make([][]minToGo, len(m.moments)), knew: kt}
+	last := len(layers) - 1
+	for t := pin.t; t <= kt.hi; t++ {
+		kt.dominance[t] = m.dominanceFrom(t + 1)
+		b.costToGo[t] = kt.hands(t)
+		failed, err := m.forwardOver(ctx, &pruning{b, pin.total, 0}, layers, span{t, t + 1}, len(layers))
+		if err != nil || failed != "" {
+			return t, -1
+		}
+		if t == last {
+			break
+		}
+		if own = kt.meets(t, layers[t].states, pin.total-kt.states[last].cost); own >= 0 {
+			return t, own
+		}
 	}
-	return layers
+	if own = best(layers[last].states); own >= 0 && layers[last].states[own].cost == pin.total {
+		return last, own
+	}
+	return last, -1
 }
 
 // knownTo tells what the states of another request's hands cost to the end at least, as far as k knows.
 type knownTo struct {
 	*Known
-	of [][]int32 // by moment, the number among k's hands of each of the request's, -1 for none
+	of        [][]int32    // by moment, the number among k's hands of each of the request's, -1 for none
+	dominance []*dominance // of what comes after each moment of the window
+}
+
+// meets returns the number of the state of the plan before at moment t, if all that the search keeps there was there before and costs so much more now; else -1.
+func (k *knownTo) meets(t int, states []state, more float64) int {
+	own := -1
+	for n, s := range states {
+		s.hand = k.of[t][s.hand]
+		i, ok := slices.BinarySearchFunc(k.layers[t].states, s, byPlace)
+		if !ok || k.layers[t].states[i].cost+more != s.cost {
+			return -1
+		}
+		if s.same(&k.states[t].place) {
+			own = n
+		}
+	}
+	return own
+}
+
+// after are the best way's states behind moment end, which are those of the plan before; nil if a hand is not there.
+func (k *knownTo) after(end int, total float64) []state {
+	out := slices.Clone(k.states)
+	more := total - k.states[len(k.states)-1].cost
+	for t := end + 1; t < len(out); t++ {
+		g := slices.Index(k.of[t], out[t].hand)
+		if g < 0 {
+			return nil
+		}
+		out[t].hand = int32(g)
+		out[t].cost += more
+	}
+	return out
+}
+
+// lead fills in the states up to state number s of moment end: those found, and before the pin those that lead there; false if a layer is not at hand.
+func (k *knownTo) lead(out []state, layers []layer, pin, end, s int) bool {
+	for t := end; t >= 0; t-- {
+		if len(layers[t].states) == 0 {
+			return false
+		}
+		out[t] = layers[t].states[s]
+		if t < pin && out[t].same(&k.states[t].place) {
+			return true
+		}
+		s = int(out[t].prev)
+	}
+	return true
 }
 
 // hands bounds what comes after each hand of moment t: the least of its known states, less what another
 // picking state can save.
-func (k *knownTo) hands(t int, gap float64) []minToGo {
+func (k *knownTo) hands(t int) []minToGo {
+	gap := k.dominance[t].most()
 	least := make([]float64, len(k.Known.hands[t]))
 	for h := range least {
 		least[h] = inf
 	}
 	for i := range k.layers[t].states {
 		h := k.layers[t].states[i].hand
-		least[h] = min(least[h], k.costToGo[t][i].cost)
+		least[h] = min(least[h], exactly(k.costToGo[t][i].cost))
 	}
 	out := make([]minToGo, len(k.of[t]))
 	for g, h := range k.of[t] {
@@ -129,7 +251,8 @@ func (k *knownTo) hands(t int, gap float64) []minToGo {
 	return out
 }
 
-// from returns what is known of state s after moment t; 0 if that is nothing.
+// from returns what is known of state s after moment t; 0 if that is nothing. Of one that was not kept it is what a kept one costs,
+// less what another picking state can save.
 func (k *knownTo) from(t int, s *state) float64 {
 	at := *s
 	if at.hand = k.of[t][s.hand]; at.hand < 0 {
@@ -137,9 +260,9 @@ func (k *knownTo) from(t int, s *state) float64 {
 	}
 	l := &k.layers[t]
 	if i, ok := slices.BinarySearchFunc(l.states, at, byPlace); ok {
-		return k.costToGo[t][i].cost
+		return exactly(k.costToGo[t][i].cost)
 	}
-	return 0
+	return l.least(&at.place, k.costToGo[t], k.dominance[t])
 }
 
 // byPlace orders a layer's states.
@@ -149,16 +272,35 @@ func byPlace(a, b state) int {
 
 // match finds the hands of moment t among those known.
 func (k *knownTo) match(t int, hands []hand) {
-	number := make(map[hand]int32, len(k.Known.hands[t]))
-	for i := range k.Known.hands[t] {
-		number[k.Known.hands[t][i].bare()] = int32(i)
-	}
+	known := k.Known.hands[t]
 	k.of[t] = make([]int32, len(hands))
+	var number map[hand]int32
 	for g := range hands {
-		if i, ok := number[hands[g].bare()]; ok {
+		h := hands[g].bare()
+		if number == nil && g < len(known) && known[g].bare() == h {
+			k.of[t][g] = int32(g)
+			continue
+		}
+		if number == nil {
+			number = make(map[hand]int32, len(known))
+			for i := range known {
+				number[known[i].bare()] = int32(i)
+			}
+		}
+		if i, ok := number[h]; ok {
 			k.of[t][g] = i
 		} else {
 			k.of[t][g] = -1
 		}
 	}
+}
+
+// alike reports whether the hands of moment t are those known, in their order.
+func (k *knownTo) alike(t int) bool {
+	for g, h := range k.of[t] {
+		if int(h) != g {
+			return false
+		}
+	}
+	return len(k.of[t]) == len(k.Known.hands[t])
 }

@@ -121,9 +121,9 @@ func (st *stage) repositionFrom(k, g int) *reposition {
 	return br
 }
 
-// keep begins to keep what every pass over the tune needs, if the tune is short.
+// keep begins to keep what every pass needs.
 func (m *model) keep() {
-	if len(m.moments) <= boundMoments {
+	if m.stages == nil {
 		m.stages = make([]*stage, len(m.moments))
 	}
 }
@@ -151,6 +151,15 @@ func (m *model) stage(t int) *stage {
 		m.stages[t] = m.newStage(t).tabulate()
 	}
 	return m.stages[t]
+}
+
+// complete finds the hands of moment t, those before it being complete.
+func (m *model) complete(t int) {
+	if m.stages == nil {
+		m.newStage(t)
+	} else {
+		m.stage(t)
+	}
 }
 
 // remember collects the last positions that the hands before leave. The last one is loose.

@@ -108,7 +108,9 @@ func newModel(r *Request) (*model, error) {
 	if err := m.applyPins(); err != nil {
 		return nil, err
 	}
-	m.keep()
+	if len(m.moments) <= boundMoments {
+		m.keep()
+	}
 	for t := range m.moments {
 		mo := &m.moments[t]
 		mo.leak = m.newLeakPrice(mo)

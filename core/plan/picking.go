@@ -211,14 +211,11 @@ func (sd *pickStage) letGo() {
 	pickStages.Put(sd)
 }
 
-// keptMoments is the length up to which picking stages are kept: half a MiB a moment.
-const keptMoments = 160
-
-// pickStage returns the picking hand's side of moment t, nothing left out. Of short tunes it is kept while a plan is explored:
-// the search, the pass backward and the look at alternatives need the same sets of actions. Else
+// pickStage returns the picking hand's side of moment t, nothing left out. It is kept while a window is explored:
+// the pass forward, the pass backward and the look at alternatives need the same sets of actions. Else
 // it takes scratch, if that is not nil.
 func (m *model) pickStage(t int, scratch *pickStage) *pickStage {
-	if len(m.moments) > keptMoments || !m.keepStages {
+	if !m.keepStages {
 		if scratch == nil {
 			scratch = newPickStage()
 		}

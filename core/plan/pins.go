@@ -410,7 +410,7 @@ func conflict(ctx context.Context, r Request) error {
 		if err != nil {
 			return "", err
 		}
-		_, rule, err := m.forward(ctx, nil, false)
+		_, rule, err := m.forward(ctx, nil)
 		return rule, err
 	}
 	rule, err := impossible(pins)

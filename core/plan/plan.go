@@ -32,16 +32,13 @@ type Plan struct {
 	free *Plan // that best plan, nil if it is this one: what other choices cost is read there
 
 	// mu guards what follows: it is worked out when it is asked for.
-	mu        sync.Mutex
-	states    []state // of each moment
-	path      []int32 // their numbers in its layer
-	back      *backward
-	stages    map[int]*around  // of the moments looked at, see around
-	marginals [][]Alternative  // of every moment, with back
-	hard      []Move           // the hardest move into each moment; Need 0 if there is none
-	beside    map[string]*Plan // plans without one pin, filled by Alternatives
-	seed      *seed            // what is known of the plan without one pin, until it is used
-	part      *partly          // what is still to be worked out after that, nil if nothing is
+	mu     sync.Mutex
+	states []state          // of each moment
+	layers []layer          // of the pass forward, those that are known
+	back   *backward        // the window, see explore
+	stages map[int]*around  // of the moments looked at, see around
+	hard   []Move           // the hardest move into each moment; Need 0 if there is none
+	beside map[string]*Plan // plans without one pin, filled by Alternatives
 }
 
 // Solve plans r. Errors: *RangeError, *PinError, a validation error, or ctx's.
@@ -65,7 +62,8 @@ func solveFree(ctx context.Context, r Request) (*Plan, error) {
 	if err != nil {
 		return nil, err
 	}
-	layers, failed, err := m.bestLayers(ctx)
+	p := &Plan{m: m}
+	failed, err := p.search(ctx)
 	if err != nil {
 		return nil, err
 	}
@@ -79,11 +77,10 @@ func solveFree(ctx context.Context, r Request) (*Plan, error) {
 		return nil, conflict(ctx, r)
 	}
 	r.Known = nil // or every plan would hold on to the one before
-	p := &Plan{Request: r, m: m}
-	p.follow(layers)
-	p.Total = p.state(len(layers) - 1).cost
-	p.Moments, p.hard = make([]play.Moment, len(layers)), make([]Move, len(layers))
-	for t := range layers {
+	p.Request = r
+	p.Total = p.states[len(p.states)-1].cost
+	p.Moments, p.hard = make([]play.Moment, len(p.states)), make([]Move, len(p.states))
+	for t := range p.states {
 		c := p.choiceAt(t, p.before(t), p.state(t))
 		p.Moments[t] = m.moment(t, &c)
 		p.Terms.Add(&p.Moments[t].Cost)
@@ -104,13 +101,7 @@ func (p *Plan) Rest() {
 	p.mu.Lock()
 	defer p.mu.Unlock()
 	p.letGo()
-	p.beside, p.seed = nil, nil
-	if p.part != nil { // it holds on to what the plan before knows
-		p.back, p.marginals, p.part = nil, nil, nil
-	}
-	if p.back != nil {
-		p.back.rounds, p.back.scratch = nil, nil
-	}
+	p.beside, p.back = nil, nil
 	if p.free != nil {
 		p.free.Rest()
 	}
@@ -122,18 +113,37 @@ func (p *Plan) letGo() {
 		ar.letGo()
 	}
 	p.stages = nil
+	if p.back != nil {
+		p.back.letGo()
+	}
 	p.m.letGo()
 }
 
-// follow takes the cheapest way through the layers as the plan's.
-func (p *Plan) follow(layers []layer) {
+// search finds the states of the best way, and keeps the layers that are complete; rule says what fails if there is none.
+func (p *Plan) search(ctx context.Context) (rule string, err error) {
+	if p.states, p.layers = p.m.bestKnown(ctx); p.states != nil {
+		return "", nil
+	}
+	layers, rule, err := p.m.bestLayers(ctx)
+	if err != nil || rule != "" {
+		return rule, err
+	}
 	last := len(layers) - 1
 	end := best(layers[last].states)
-	p.states, p.path = make([]state, len(layers)), make([]int32, len(layers))
+	p.states = make([]state, len(layers))
 	for t, s := last, int32(end); t >= 0; t-- {
-		p.states[t], p.path[t] = layers[t].states[s], s
+		p.states[t] = layers[t].states[s]
 		s = layers[t].states[s].prev
 	}
+	if p.m.inFull() {
+		p.layers = layers
+		for t := range layers {
+			if !p.m.keepsLayer(t) {
+				layers[t] = layer{}
+			}
+		}
+	}
+	return "", nil
 }
 
 func (p *Plan) state(t int) *state { return &p.states[t] }

@@ -115,33 +115,36 @@ func (sr *search) letGo() {
 }
 
 // forward runs the search from the first moment to the last and keeps every state at its least
-// cost; with w only what w allows, with whole also the states that others dominate. If no state is
-// left at a moment, rule says which hand fails there. ctx stops it between moments.
-func (m *model) forward(ctx context.Context, w *pruning, whole bool) (layers []layer, rule string, err error) {
-	return m.forwardFrom(ctx, w, whole, make([]layer, len(m.moments)), 0)
+// cost; with w only what w allows. If no state is left at a moment, rule says which hand fails there. ctx stops it between moments.
+func (m *model) forward(ctx context.Context, w *pruning) (layers []layer, rule string, err error) {
+	layers = make([]layer, len(m.moments))
+	rule, err = m.forwardOver(ctx, w, layers, span{0, len(layers)}, len(layers))
+	return layers, rule, err
 }
 
-// forwardFrom is forward from a moment on; the layers before it are known.
-func (m *model) forwardFrom(ctx context.Context, w *pruning, whole bool, layers []layer, from int) (_ []layer, rule string, err error) {
+// forwardOver is forward over a stretch of the moments, of which the layer before is known. From moment whole on it keeps
+// also the states that others dominate.
+func (m *model) forwardOver(ctx context.Context, w *pruning, layers []layer, over span, whole int) (rule string, err error) {
 	scratch := newPickStage()
 	defer scratch.letGo()
 	sr := newSearch(m, scratch)
 	defer sr.letGo()
 	var before *layer
-	if from > 0 {
-		before = &layers[from-1]
+	if over.lo > 0 {
+		before = &layers[over.lo-1]
 	}
-	for t := from; t < len(m.moments); t++ {
+	for t := over.lo; t < over.hi; t++ {
 		if err := ctx.Err(); err != nil {
-			return nil, "", err
+			return "", err
 		}
 		if m.req.Progress != nil {
 			m.req.Progress(t, len(m.moments))
 		}
 		st := m.stage(t)
-		if w == nil {
+		if t >= whole {
 			sr.pick = m.pickStage(t, scratch)
 		} else {
+			sr.pick = scratch
 			sr.pick.reset(m, st.mo)
 		}
 		sr.dominances = m.dominanceFrom(t)
@@ -152,20 +155,20 @@ func (m *model) forwardFrom(ctx context.Context, w *pruning, whole bool, layers 
 		}
 		w.look(t, cheapest)
 		left := sr.allHands(t, cheapest, w)
-		if layers[t] = sr.file.layer(m, t, w, whole); len(layers[t].states) == 0 && w.widen() {
+		if layers[t] = sr.file.layer(m, t, w, t >= whole); len(layers[t].states) == 0 && w.widen() {
 			sr.pick.reset(m, st.mo)
 			left = sr.allHands(t, cheapest, w)
-			layers[t] = sr.file.layer(m, t, w, whole)
+			layers[t] = sr.file.layer(m, t, w, t >= whole)
 		}
 		if m.stages == nil {
 			clear(st.mo.options)
 		}
 		if len(layers[t].states) == 0 {
-			return layers, st.failed(left), nil
+			return st.failed(left), nil
 		}
 		before = &layers[t]
 	}
-	return layers, "", nil
+	return "", nil
 }
 
 // allHands files the states of every hand of moment t that is not hopeless, and returns how many
@@ -518,7 +521,8 @@ type collector struct {
 	hand   int32
 	at     [8][pickStates]int32 // place of a live set and picking state among states, plus one
 	used   []state              // of the present hand
-	kept   []state              // scratch of layer
+	kept   []state              // scratch of layer …
+	rest   []state              // … and of its dominated states
 }
 
 const liveShift = 3
@@ -552,7 +556,7 @@ func (c *collector) flush() {
 func (c *collector) layer(m *model, t int, w *pruning, whole bool) layer {
 	c.states = w.narrow(t, c.states)
 	d := m.dominanceFrom(t + 1)
-	kept, rest := c.kept[:0], []state(nil)
+	kept, rest := c.kept[:0], c.rest[:0]
 	eachRun(c.states, func(lo, hi int) {
 		for i := lo; i < hi; i++ {
 			switch {
@@ -563,8 +567,11 @@ func (c *collector) layer(m *model, t int, w *pruning, whole bool) layer {
 			}
 		}
 	})
-	c.states, c.kept = c.states[:0], kept
-	out := layer{states: slices.Clone(kept), dominated: rest}
+	c.states, c.kept, c.rest = c.states[:0], kept, rest
+	out := layer{states: slices.Clone(kept)}
+	if whole {
+		out.dominated = append([]state{}, rest...) // not nil
+	}
 	var seen [pickStates]bool
 	for i := range kept {
 		if p := kept[i].pick; !seen[p] {

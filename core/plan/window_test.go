@@ -1,0 +1,76 @@
+package plan
+
+import (
+	"context"
+	"math/rand/v2"
+	"reflect"
+	"testing"
+
+	"stepping/core/coretest"
+	"stepping/core/play"
+	"stepping/core/player"
+	"stepping/core/thumb"
+)
+
+// TestWindow: what is told about a moment of a longer tune, and after a pin, is the same to the last word and bit whether it was found in a window or by a
+// search from the first moment to the last.
+func TestWindow(t *testing.T) {
+	t.Parallel()
+	rng := rand.New(rand.NewPCG(31, 5))
+	ctx := context.Background()
+	narrow, wide := 0, 0
+	for range few(8) {
+		r := Request{Tune: coretest.Wander(rng.Uint64(), 40+rng.IntN(100)), Tuning: coretest.Tuning([]string{"Open D", "Open G", "Standard"}[rng.IntN(3)]), Player: player.Default(), Thumb: []thumb.Kind{thumb.Alternating, thumb.Steady, thumb.None}[rng.IntN(3)]}
+		r.Player.Silence = player.Silences[rng.IntN(4)]
+		p, err := Solve(ctx, r)
+		if err != nil {
+			continue
+		}
+		for range 2 {
+			whole, err := Solve(ctx, r)
+			if err != nil {
+				t.Fatal(err)
+			}
+			if p.Total != whole.Total || !reflect.DeepEqual(p.Moments, whole.Moments) {
+				t.Fatalf("%v with what is known, %v without: %+v", p.Total, whole.Total, r.Pins)
+			}
+			all := whole
+			if whole.free != nil {
+				all = whole.free
+			}
+			all.back = all.newBackward(nil)
+			if err := all.back.open(ctx, 0, len(all.Moments)); err != nil {
+				t.Fatal(err)
+			}
+			at := rng.IntN(len(p.Moments))
+			for range 6 { // a walk with leaps
+				if at = max(0, at+rng.IntN(9)-4); at >= len(p.Moments) || rng.IntN(4) == 0 {
+					at = rng.IntN(len(p.Moments))
+				}
+				sameAnswers(t, p, whole, at)
+				bw := p.back
+				if p.free != nil {
+					bw = p.free.back
+				}
+				if wide++; bw != nil && (bw.lo > 0 || bw.hi < len(p.Moments)-1) {
+					narrow++
+				}
+			}
+			alts, err := p.Alternatives(ctx, at, play.Melody)
+			if err != nil || len(alts) < 2 {
+				break
+			}
+			r.Pins = append(r.Pins, alts[rng.IntN(len(alts))].Pin(&p.Moments[at]))
+			r.Known = p.Known()
+			q, err := Solve(ctx, r)
+			if err != nil {
+				t.Fatal(err)
+			}
+			q.Beside(p)
+			p, r.Known = q, nil
+		}
+	}
+	if narrow < wide/2 {
+		t.Errorf("of %d answers %d came from windows", wide, narrow)
+	}
+}
