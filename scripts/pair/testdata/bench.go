@@ -7,7 +7,6 @@ import (
 	"fmt"
 	"math/rand/v2"
 	"os"
-	"strconv"
 	"syscall"
 
 	"stepping/core/chord"
@@ -81,33 +80,60 @@ func all(p *plan.Plan, dampers bool) {
 	}
 }
 
+// ask asks what else there is for the melody and the thumb at the first note from a third of the plan on, and returns its moment.
+func ask(p *plan.Plan) int {
+	t := len(p.Moments) / 3
+	for p.Moments[t].Melody == nil {
+		t++
+	}
+	for _, part := range []part{melody, bass} {
+		_, err := p.AlternativesOf(context.Background(), t, part, 0)
+		check(err)
+	}
+	return t
+}
+
+// pin plans anew with the second other place of that note, which was asked about.
+func pin(p *plan.Plan) {
+	t := ask(p)
+	alts, err := p.AlternativesOf(context.Background(), t, melody, 0)
+	check(err)
+	r := p.Request
+	r.Pins, r.Known = []plan.Pin{alts[2].Pin(&p.Moments[t])}, p.Known()
+	began := cpu()
+	solve(r)
+	fmt.Printf("a pin %d\t%.6f\n", len(r.Tune.Notes), cpu()-began)
+}
+
+func rank() {
+	var g retune.Guitar
+	check(g.Complete(tuning.Strings))
+	r := suit.Request{Plan: request(16, "Standard"), Guitar: g, KeepKey: true, Capos: 2, Workers: 1}
+	_, err := suit.Rank(context.Background(), r)
+	check(err)
+}
+
+func timed(name string, work func()) {
+	began := cpu()
+	work()
+	fmt.Printf("%s\t%.6f\n", name, cpu()-began)
+}
+
 func main() {
-	scale := 1
-	if len(os.Args) > 1 {
-		scale, _ = strconv.Atoi(os.Args[1])
+	for _, spelt := range []string{"Open D", "Standard"} {
+		timed("plan 64 "+spelt, func() {
+			for range 4 {
+				solve(request(64, spelt))
+			}
+		})
 	}
-	for _, c := range []struct {
-		name  string
-		times int
-		work  func()
-	}{
-		{"plan 64 open D", 4, func() { solve(request(64, "Open D")) }},
-		{"plan 64 standard", 4, func() { solve(request(64, "Standard")) }},
-		{"alternatives 64 open D", 1, func() { all(solve(request(64, "Open D")), false) }},
-		{"dampers 24 open D", 1, func() { all(solve(request(24, "Open D")), true) }},
-		{"plan 512 open D", 1, func() { solve(request(512, "Open D")) }},
-		{"ranking 16", 1, func() {
-			var g retune.Guitar
-			check(g.Complete(tuning.Strings))
-			r := suit.Request{Plan: request(16, "Standard"), Guitar: g, KeepKey: true, Capos: 2, Workers: 1}
-			_, err := suit.Rank(context.Background(), r)
-			check(err)
-		}},
-	} {
-		begin := cpu()
-		for range c.times * scale {
-			c.work()
-		}
-		fmt.Printf("%s\t%.6f\n", c.name, cpu()-begin)
+	for _, n := range []int{64, 256} {
+		p := solve(request(n, "Open D"))
+		timed(fmt.Sprintf("a question %d", n), func() { ask(p) })
+		pin(p)
 	}
+	timed("all alternatives 64", func() { all(solve(request(64, "Open D")), false) })
+	timed("all dampers 24", func() { all(solve(request(24, "Open D")), true) })
+	timed("plan 512", func() { solve(request(512, "Open D")) })
+	timed("ranking 16", rank)
 }

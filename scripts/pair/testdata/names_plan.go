@@ -8,3 +8,5 @@ const (
 	bass   = plan.Thumb
 	damped = plan.Damper
 )
+
+type part = plan.Part

@@ -8,3 +8,5 @@ const (
 	bass   = play.Thumb
 	damped = play.Damped
 )
+
+type part = play.Part
