@@ -22,6 +22,7 @@ type backward struct {
 	m         *model
 	plan      []state // the best
 	layers    []layer // of the pass forward, as far as they are at hand
+	own       int     // from here on they are those of another plan, see Plan.grow; else their number
 	lo, hi    int
 	costToGo  [][]successor // of the kept states, and behind them of the rest
 	extra     map[extraKey]successor
@@ -309,7 +310,7 @@ func (bw *backward) prepare(set *actionSet, t, g int, index *stateIndex) *setToG
 func (on *setToGo) keepBest(f actionToGo) {
 	for k := range on.best {
 		if b := &on.best[k]; b.a.of == f.a.of {
-			if f.cost < b.cost {
+			if f.before(b) {
 				*b = f
 			}
 			return
@@ -356,9 +357,14 @@ func (bw *backward) by(sd *pickStage, set *actionSet, p pickState, t, g int, ind
 	return out
 }
 
+// before reports whether f is cheaper than g, or of equal ones the first by what is done.
+func (f *actionToGo) before(g *actionToGo) bool {
+	return f.cost < g.cost || f.cost == g.cost && g.a != nil && cmp.Or(cmp.Compare(f.bass, g.bass), f.a.place()-g.a.place()) < 0
+}
+
 // keepCheaper keeps f with what is more to pay, if that is better.
 func (out *actionToGo) keepCheaper(f actionToGo, more float64) {
-	if f.cost += more; f.cost < out.cost {
+	if f.cost += more; f.before(out) {
 		*out = f
 	}
 }

@@ -50,8 +50,8 @@ func (p *Plan) Beside(q *Plan) {
 		p.mu.Lock()
 		defer p.mu.Unlock()
 		p.keepBeside(key, other)
-		if p.layers == nil && pin.To <= pin.At {
-			p.takeLayers(other, pin.At)
+		if pin.To <= pin.At { // of a pin on a stretch nothing more than that can be said
+			p.seed = p.newSeed(other, pin.At)
 		}
 		return
 	}
@@ -103,20 +103,53 @@ func bare(r Request) Request {
 	return r
 }
 
-// takeLayers takes the layers before a pin, in force at one moment alone, from q, the plan without it. The caller holds p's lock.
-func (p *Plan) takeLayers(q *Plan, at tune.Time) {
+// seed is what is known of the plan without one pin, which is in force at moment at alone: what leads there and what it costs to go on from there is p's too.
+type seed struct {
+	known *knownTo
+	at    int
+}
+
+// newSeed is what q knows for p, nil if that is nothing. The caller holds p's lock.
+func (p *Plan) newSeed(q *Plan, at tune.Time) *seed {
 	t := slices.IndexFunc(p.Moments, func(mo play.Moment) bool { return mo.At == at })
 	if t < 0 || !q.mu.TryLock() {
-		return
+		return nil
 	}
 	k := q.known()
 	q.mu.Unlock()
-	if k == nil || k.hands == nil {
-		return
+	if k == nil || k.hands == nil || t < k.lo || t > k.hi {
+		return nil
 	}
-	kt := &knownTo{Known: k, of: make([][]int32, t)}
-	for i := range t {
-		kt.match(i, p.m.moments[i].hands)
+	kt := newKnownTo(p.m, k)
+	if kt.before(t) == nil {
+		return nil
 	}
-	p.layers = kt.before(t)
+	for i := t; i <= min(k.hi+1, len(kt.of)-1); i++ {
+		if slices.Contains(kt.of[i], -1) {
+			return nil
+		}
+	}
+	return &seed{kt, t}
+}
+
+// grow begins p's window with what its seed knows, for questions about the seed's moment; nil if that does not suffice. From where p comes back to the other plan
+// equal ways are told apart as there, since both return to the same plan; up to there the ways on are looked for anew.
+func (p *Plan) grow(ctx context.Context) (*backward, error) {
+	kt, at := p.seed.known, p.seed.at
+	meet := at
+	for t := at; t <= kt.hi; t++ {
+		s := p.states[t]
+		if s.hand = kt.of[t][s.hand]; !s.same(&kt.states[t].place) {
+			meet = t + 1
+		}
+	}
+	if meet > kt.hi {
+		return nil, nil
+	}
+	bw := p.newBackward(kt.before(at))
+	for t := at; t <= kt.hi; t++ {
+		bw.layers[t], bw.costToGo[t] = kt.translated(t)
+	}
+	bw.lo, bw.hi, bw.own = meet, kt.hi, at
+	return bw, bw.down(ctx, at, nil)
 }

@@ -46,7 +46,7 @@ func (p *Plan) known() *Known {
 		}
 	}
 	bw := p.back
-	if bw == nil {
+	if bw == nil || bw.borrows() { // what is borrowed leads elsewhere
 		if beside == nil {
 			return nil
 		}
@@ -113,11 +113,10 @@ func (m *model) bestKnown(ctx context.Context) (states []state, before []layer) 
 	if k == nil || pin.t < k.lo || pin.t > k.hi {
 		return nil, nil
 	}
-	kt := &knownTo{k, make([][]int32, len(m.moments)), make([]*dominance, len(m.moments))}
 	for t := range m.moments {
 		m.complete(t)
-		kt.match(t, m.moments[t].hands)
 	}
+	kt := newKnownTo(m, k)
 	layers := make([]layer, len(m.moments))
 	if copy(layers, kt.before(pin.t)) == 0 && pin.t > 0 {
 		return nil, nil
@@ -194,6 +193,59 @@ func (k *knownTo) meets(t int, states []state, more float64) int {
 		}
 	}
 	return own
+}
+
+// newKnownTo matches the hands of m, which are complete.
+func newKnownTo(m *model, k *Known) *knownTo {
+	kt := &knownTo{k, make([][]int32, len(m.moments)), make([]*dominance, len(m.moments))}
+	for t := range m.moments {
+		kt.match(t, m.moments[t].hands)
+	}
+	return kt
+}
+
+// translated are the known states of moment t and what follows them, by the numbers of the present hands; those that have none are left out.
+func (k *knownTo) translated(t int) (l layer, costToGo []successor) {
+	here, next, was := k.back(t), k.back(min(t+1, len(k.of)-1)), &k.layers[t]
+	type found struct {
+		state
+		on successor
+	}
+	var all [2][]found // kept and dominated
+	for i := range k.costToGo[t] {
+		f := found{*was.met(i), k.costToGo[t][i]}
+		g, ok := here[f.hand]
+		to, on := next[f.on.next.hand]
+		if !ok || !on && t < k.hi {
+			continue
+		}
+		f.hand, f.on.next.hand = g, to
+		kind := 0
+		if i >= len(was.states) {
+			kind = 1
+		}
+		all[kind] = append(all[kind], f)
+	}
+	slices.SortFunc(all[0], func(a, b found) int { return byPlace(a.state, b.state) })
+	for _, f := range all[0] {
+		l.states, costToGo = append(l.states, f.state), append(costToGo, f.on)
+	}
+	l.dominated = []state{}
+	for _, f := range all[1] {
+		l.dominated, costToGo = append(l.dominated, f.state), append(costToGo, f.on)
+	}
+	return l, costToGo
+}
+
+// back numbers the known hands of moment t as the present ones are.
+func (k *knownTo) back(t int) map[int32]int32 {
+	out := make(map[int32]int32, len(k.of[t]))
+	for g, h := range k.of[t] {
+		if h >= 0 {
+			out[h] = int32(g)
+		}
+	}
+	return out
 }
 
 // after are the best way's states behind moment end, which are those of the plan before; nil if a hand is not there.

@@ -145,7 +145,7 @@ func TestBeside(t *testing.T) {
 				t.Error("a plan with another capo is read")
 			}
 			q.Beside(told)
-			if pinned++; q.layers != nil || q.free != nil && q.free.layers != nil {
+			if pinned++; q.layers != nil || q.seed != nil || q.free != nil && (q.free.layers != nil || q.free.seed != nil) {
 				seeded++
 			}
 			for _, before := range q.beside {

@@ -39,6 +39,7 @@ type Plan struct {
 	stages map[int]*around  // of the moments looked at, see around
 	hard   []Move           // the hardest move into each moment; Need 0 if there is none
 	beside map[string]*Plan // plans without one pin, filled by Alternatives
+	seed   *seed            // what is known of the plan without one pin, until something else is asked
 }
 
 // Solve plans r. Errors: *RangeError, *PinError, a validation error, or ctx's.
@@ -101,7 +102,7 @@ func (p *Plan) Rest() {
 	p.mu.Lock()
 	defer p.mu.Unlock()
 	p.letGo()
-	p.beside, p.back = nil, nil
+	p.beside, p.back, p.seed = nil, nil, nil
 	if p.free != nil {
 		p.free.Rest()
 	}

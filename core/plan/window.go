@@ -50,16 +50,24 @@ func (m *model) keepsLayer(t int) bool {
 // newBackward begins with the layers that are known.
 func (p *Plan) newBackward(layers []layer) *backward {
 	n := len(p.states)
-	bw := &backward{m: p.m, plan: p.states, lo: n, hi: n - 1, costToGo: make([][]successor, n), layers: make([]layer, n)}
+	bw := &backward{m: p.m, plan: p.states, own: n, lo: n, hi: n - 1, pass: 1, extra: map[extraKey]successor{}, marginals: map[int][]Alternative{}, costToGo: make([][]successor, n), layers: make([]layer, n)}
 	copy(bw.layers, layers)
 	return bw
 }
 
 // explore sees to it that moment t lies in the window.
 func (p *Plan) explore(ctx context.Context, t int) error {
-	if p.back == nil {
-		p.back = p.newBackward(p.layers)
+	if p.back == nil && p.seed != nil && p.seed.at == t {
+		bw, err := p.grow(ctx)
+		if err != nil {
+			return err
+		}
+		p.back = bw
 	}
+	if p.back == nil || p.back.borrows() && t != p.back.own {
+		p.back = p.newBackward(p.ownLayers())
+	}
+	p.seed = nil // or it would hold on to the other plan
 	switch bw := p.back; {
 	case t >= bw.lo && t <= bw.hi-min(windowLeast, len(p.states)-1-t):
 		return nil
@@ -67,6 +75,17 @@ func (p *Plan) explore(ctx context.Context, t int) error {
 		return bw.open(ctx, t, bw.hi)
 	}
 	return p.back.open(ctx, t, t+windowBehind)
+}
+
+// ownLayers are the layers of p's pass forward that are at hand, from the first moment on.
+func (p *Plan) ownLayers() []layer {
+	switch {
+	case p.back != nil:
+		return p.back.layers[:p.back.own]
+	case p.layers == nil && p.seed != nil:
+		return p.seed.known.before(p.seed.at)
+	}
+	return p.layers
 }
 
 // inWindow asks scan about moment t, in windows that grow until the answer is sure.
@@ -84,11 +103,18 @@ func (p *Plan) inWindow(ctx context.Context, t int, scan func() (out []Alternati
 		if err != nil || sure {
 			return out, err
 		}
-		if err := p.back.open(ctx, t, p.back.hi+windowGrows); err != nil {
+		hi := p.back.hi + windowGrows
+		if p.back.borrows() {
+			p.back = p.newBackward(p.ownLayers())
+		}
+		if err := p.back.open(ctx, t, hi); err != nil {
 			return nil, err
 		}
 	}
 }
+
+// borrows reports whether the window is made of another plan's layers: it is good for one moment alone.
+func (bw *backward) borrows() bool { return bw.own < len(bw.layers) }
 
 // open makes the window reach from moment lo to hi, or to the end if hi is close to that.
 func (bw *backward) open(ctx context.Context, lo, hi int) error {
@@ -98,24 +124,36 @@ func (bw *backward) open(ctx context.Context, lo, hi int) error {
 	if err := bw.reach(ctx, lo, hi); err != nil {
 		return err
 	}
-	from, known := bw.lo, slices.Clone(bw.costToGo)
+	known := slices.Clone(bw.costToGo)
 	if hi != bw.hi || lo > bw.lo || len(bw.costToGo[hi]) == 0 {
 		clear(bw.costToGo)
 		bw.letGo()
 		bw.pass, bw.extra, bw.marginals = bw.pass+1, map[extraKey]successor{}, map[int][]Alternative{}
-		bw.lo, bw.hi, from = hi, hi, hi
+		bw.lo, bw.hi = hi, hi
 		bw.layEdge()
 	}
+	if err := bw.down(ctx, lo, known); err != nil {
+		return err
+	}
+	bw.trim()
+	return nil
+}
+
+// down works the window down to moment lo; what is certain in known stays.
+func (bw *backward) down(ctx context.Context, lo int, known [][]successor) error {
 	scratch := newPickStage()
 	defer scratch.letGo()
-	for t := from; t > lo; t-- {
+	for t := bw.lo; t > lo; t-- {
 		if err := ctx.Err(); err != nil {
 			return err
 		}
-		bw.costToGo[t-1] = bw.into(bw.m.stage(t), bw.m.pickStage(t, scratch), known[t-1])
+		var old []successor
+		if known != nil {
+			old = known[t-1]
+		}
+		bw.costToGo[t-1] = bw.into(bw.m.stage(t), bw.m.pickStage(t, scratch), old)
 		bw.lo = t - 1
 	}
-	bw.trim()
 	return nil
 }
 
