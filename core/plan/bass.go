@@ -1,6 +1,8 @@
 package plan
 
 import (
+	"slices"
+
 	"stepping/core/pitch"
 	"stepping/core/play"
 	"stepping/core/quiet"
@@ -13,7 +15,7 @@ func (m *model) bassOptions(mo *moment, h *hand) []bassOption {
 	if mo.stroke == nil {
 		return m.withHit(mo, h, []bassOption{{ring: &noRing}})
 	}
-	var out []bassOption
+	out := m.basses[:0]
 	add := func(o bassOption) {
 		if !mo.bassAllowed(&o) {
 			return
@@ -41,7 +43,8 @@ func (m *model) bassOptions(mo *moment, h *hand) []bassOption {
 	if h.bass.str == 0 || h.tapped() || h.hooked() || mo.stroke.Optional { // a finger that comes down for a stroke is used for it
 		add(bassOption{how: play.Drop})
 	}
-	return m.withHit(mo, h, out)
+	m.basses = out
+	return slices.Clone(m.withHit(mo, h, out))
 }
 
 // noRing is the sympathy with a stroke that is not struck.

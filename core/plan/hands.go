@@ -3,6 +3,7 @@ package plan
 import (
 	"math"
 	"math/bits"
+	"slices"
 
 	"stepping/core/pitch"
 	"stepping/core/play"
@@ -45,6 +46,7 @@ func (m *model) layHands(t int) (anchored, bare []hand) {
 		options = m.voicings[mo.sounding]
 	}
 	basses := m.bassStops(mo)
+	anchored, bare = m.laid[0][:0], m.laid[1][:0]
 	add := func(h hand) {
 		if h.finish(); !mo.handAllowed(&h) {
 			return
@@ -75,7 +77,8 @@ func (m *model) layHands(t int) (anchored, bare []hand) {
 			}
 		}
 	}
-	return anchored, bare
+	m.laid = [2][]hand{anchored, bare}
+	return slices.Clone(anchored), slices.Clone(bare)
 }
 
 // finish derives what follows from the stops and the slide.

@@ -29,6 +29,10 @@ type model struct {
 	noteSeconds []float64       // length of each melody note
 	phraseEnd   []bool
 	peak        []bool
+	ways        map[voiced]waysToHold       // cache
+	xs          [32]float64                 // see x: of whole frets, 0 is not known yet
+	laid        [2][]hand                   // scratch of layHands
+	basses      []bassOption                // scratch of bassOptions
 	sympathy    map[pitch.Pitch]*[7]float64 // per open string, cache
 	agains      map[float64]*againTable     // by seconds between onsets, cache
 	dominances  map[float64]*dominance      // of the next onset, by the same
@@ -116,6 +120,7 @@ func newModel(r *Request) (*model, error) {
 		mo.leak = m.newLeakPrice(mo)
 		mo.anchored, mo.bare = m.layHands(t)
 	}
+	m.laid = [2][]hand{}
 	return m, nil
 }
 

@@ -163,28 +163,60 @@ func (m *model) special(s *stop) bool {
 	return false
 }
 
+// voiced is what the ways to hold a note depend on beside the request.
+type voiced struct {
+	voices [1 + tune.MaxWith]pitch.Pitch // 0 for none
+	next   pitch.Pitch                   // of a single note that follows at once, 0 if there is none
+}
+
+// waysToHold are all voicings of a note, and the usual ones.
+type waysToHold struct{ all, usual []voicing }
+
 // voicingsFor lists the ways to hold a note of the tune with all its voices. Those that need a special
 // technique are left out unless a pin asks for one, or there is no other.
 // So that an alternative and its pin are the same, a bend that is asked for is one let down from the note before,
 // if that can be, and else one that the fretting hand pushes, if it can.
 func (m *model) voicingsFor(i int) []voicing {
-	all := m.everyVoicing(i)
+	ways := m.waysToHold(i)
 	at := m.req.Tune.Notes[i].At
 	for k := range m.req.Pins {
 		if p := &m.req.Pins[k]; p.Part == play.Melody && p.inForce(at) && slices.Contains([]play.How{play.Bend, play.Harmonic, play.Tapped}, p.How) {
 			if p.How == play.Bend && m.letsDown(i, p) {
 				break
 			}
-			return m.unhooked(all, p)
+			return m.unhooked(ways.all, p)
 		}
 	}
+	return ways.usual
+}
+
+// waysToHold lists the voicings of note i, once for all notes that are alike.
+func (m *model) waysToHold(i int) waysToHold {
+	n := &m.req.Tune.Notes[i]
+	var key voiced
+	for v, note := range n.Voices() {
+		key.voices[v] = note.Pitch()
+	}
+	if i+1 < len(m.req.Tune.Notes) {
+		if after := &m.req.Tune.Notes[i+1]; after.At == n.End() && len(n.With) == 0 && len(after.With) == 0 {
+			key.next = after.Note.Pitch()
+		}
+	}
+	if ways, ok := m.ways[key]; ok {
+		return ways
+	}
+	all := m.everyVoicing(n, key.next)
 	usual := slices.DeleteFunc(slices.Clone(all), func(v voicing) bool {
 		return slices.ContainsFunc(v.stops[:v.n], func(s stop) bool { return m.special(&s) })
 	})
-	if len(usual) > 0 {
-		return usual
+	if len(usual) == 0 {
+		usual = all
 	}
-	return all
+	if m.ways == nil {
+		m.ways = map[voiced]waysToHold{}
+	}
+	m.ways[key] = waysToHold{all, usual}
+	return m.ways[key]
 }
 
 // letsDown reports whether note i can be had at p's place by letting down a bend of the note before, as far as the
@@ -211,15 +243,8 @@ func (m *model) unhooked(all []voicing, p *Pin) []voicing {
 	return all
 }
 
-// everyVoicing lists the ways to hold a note by any technique.
-func (m *model) everyVoicing(i int) []voicing {
-	n := &m.req.Tune.Notes[i]
-	next := pitch.Pitch(0)
-	if i+1 < len(m.req.Tune.Notes) {
-		if after := &m.req.Tune.Notes[i+1]; after.At == n.End() && len(n.With) == 0 && len(after.With) == 0 {
-			next = after.Note.Pitch()
-		}
-	}
+// everyVoicing lists the ways to hold a note by any technique; next is as for stopsFor.
+func (m *model) everyVoicing(n *tune.Note, next pitch.Pitch) []voicing {
 	out := []voicing{{}}
 	for v, note := range n.Voices() {
 		var longer []voicing
@@ -337,7 +362,16 @@ func (m *model) fromCapo(fret float64) play.CapoFret { return play.FromCapo(fret
 // x is the place of a fret for planning, in mm: counted from the capo on the whole scale,
 // so that a shape costs the same wherever the capo sits. On the guitar all distances are
 // smaller by the factor capoScale.
-func (m *model) x(fret float64) float64 { return m.neck.X(float64(m.fromCapo(fret))) }
+func (m *model) x(fret float64) float64 {
+	at := float64(m.fromCapo(fret))
+	if n := int(at); n >= 0 && n < len(m.xs) && float64(n) == at {
+		if m.xs[n] == 0 {
+			m.xs[n] = m.neck.X(at)
+		}
+		return m.xs[n]
+	}
+	return m.neck.X(at)
+}
 
 func (m *model) window(fret float64) float64 { return m.neck.Window(float64(m.fromCapo(fret))) }
 
