@@ -326,16 +326,19 @@ func (m *model) holdCost(mo *moment, h *hand, y *tally) {
 
 // stretchCost: fingers spread, bars, the thumb over the neck, bends held.
 func (m *model) stretchCost(h *hand, y *tally) {
-	fingered := make([]*stop, 0, 4)
+	var fingered [len(h.stops) + 1]*stop // of a fixed size, so that h stays where it is
+	n := 0
 	for i := range h.n {
 		if h.stops[i].finger != 0 {
-			fingered = append(fingered, &h.stops[i])
+			fingered[n] = &h.stops[i]
+			n++
 		}
 	}
 	if h.bass.str != 0 {
-		fingered = append(fingered, &h.bass)
+		fingered[n] = &h.bass
+		n++
 	}
-	for i, a := range fingered {
+	for i, a := range fingered[:n] {
 		if a.finger == thumbOver {
 			y.add(play.Stretch, m.w.ThumbEffort)
 		}

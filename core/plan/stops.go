@@ -52,7 +52,7 @@ func slideUsed(p player.Profile) bool { return p.Lean != player.LeanNone }
 // stopsFor lists every way to hold pitch p on a string, strings ascending. next is the pitch
 // of a single note that follows at once, 0 if there is none: what a tapped note falls to.
 func stopsFor(r *Request, p, next pitch.Pitch) []stop {
-	var out []stop
+	out := make([]stop, 0, 32)
 	for s := 1; s <= 6; s++ {
 		out = append(out, stopsOn(r, s, p, next)...)
 	}
@@ -326,16 +326,12 @@ func (m *model) together(c *voicing) bool {
 
 // straight: three slide notes lie on one line.
 func (m *model) straight(c *voicing) bool {
-	var on []*stop
-	for i := range c.n {
-		if c.stops[i].how == play.Slide {
-			on = append(on, &c.stops[i])
+	for i := range c.stops {
+		if i >= c.n || c.stops[i].how != play.Slide {
+			return true
 		}
 	}
-	if len(on) < 3 {
-		return true
-	}
-	a, b, d := on[0], on[1], on[2]
+	a, b, d := &c.stops[0], &c.stops[1], &c.stops[2]
 	slope := (m.x(b.fret) - m.x(a.fret)) / float64(b.str-a.str)
 	return math.Abs(m.x(a.fret)+slope*float64(d.str-a.str)-m.x(d.fret)) <= m.window(d.fret)/2
 }
