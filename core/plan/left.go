@@ -78,9 +78,9 @@ type stage struct {
 
 // reposition is what it costs to bring the hand from its last position to a place.
 type reposition struct {
-	known bool
 	shift float64 // the move alone
 	begin float64 // the move and the cheaper of striking plainly or gliding in
+	known bool
 	scoop bool
 }
 
