@@ -212,7 +212,7 @@ func BenchmarkPin(b *testing.B) {
 
 // TestAllocations holds what a moment of a plan allocates: a count does not depend on the machine as time does.
 func TestAllocations(t *testing.T) {
-	for spelt, most := range map[string]float64{"Open D": 700, "Standard": 580} {
+	for spelt, most := range map[string]float64{"Open D": 560, "Standard": 460} {
 		r := benchRequest(64, spelt)
 		moments := 0
 		allocs := testing.AllocsPerRun(2, func() {

@@ -13,8 +13,8 @@ import (
 // state is counted at no more than it can cost to the end (edge), which is exact for the plan's own
 // alone, and an alternative is only told if its best way returns to the plan; otherwise the window grows.
 
-// How far behind the moment asked about the window reaches, and by how much it grows. In trials with tunes of 64 to 512 notes one
-// question in 40 needed a wider one.
+// How far behind the moment asked about the window reaches, and by how much it grows. In trials with tunes of 64 and 128 notes one
+// question in 35 needed a wider one, see docs/speed.md.
 const (
 	windowBehind = 24
 	windowLeast  = 8
