@@ -106,9 +106,10 @@ func TestRankingElsewhere(t *testing.T) {
 	if n := proposals(one); n == 0 || proposals(two) != n {
 		t.Errorf("%d proposals here, %d elsewhere", n, proposals(two))
 	}
-	suit := one.tunePath(t, 1) + "/suit" // takes longer than to stop it
+	suit := one.tunePath(t, 1) + "/suit"
+	every := url.Values{"key": {"any"}} // takes longer than to stop it
 	running := func(s *site) bool {
-		_, body, _ := s.ask(t, "GET", suit, nil)
+		_, body, _ := s.ask(t, "GET", suit+"?"+every.Encode(), nil)
 		return strings.Contains(body, "data-running")
 	}
 	until := func(s *site, want bool) {
@@ -119,16 +120,16 @@ func TestRankingElsewhere(t *testing.T) {
 			}
 		}
 	}
-	one.ask(t, "POST", suit, url.Values{"key": {"keep"}})
+	one.ask(t, "POST", suit, every)
 	until(two, true)
-	two.ask(t, "POST", suit, url.Values{"key": {"keep"}})
+	two.ask(t, "POST", suit, every)
 	if _, body, _ := two.ask(t, "GET", "/metrics", nil); !strings.Contains(body, "stepping_work_running 0") {
 		t.Error("the other copy has begun it, too")
 	}
-	two.ask(t, "POST", suit+"/stop", url.Values{"key": {"keep"}})
+	two.ask(t, "POST", suit+"/stop", every)
 	until(one, false)
 	until(two, false)
-	if _, body, _ := two.ask(t, "GET", suit, nil); !strings.Contains(body, "<tbody>") || !strings.Contains(body, "Go on from here") {
+	if _, body, _ := two.ask(t, "GET", suit+"?"+every.Encode(), nil); !strings.Contains(body, "<tbody>") || !strings.Contains(body, "Go on from here") {
 		t.Errorf("what was found is not shown elsewhere: %.3000s", body)
 	}
 }

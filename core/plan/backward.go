@@ -109,6 +109,8 @@ func (bw *backward) next(t int, s place) place {
 
 func (p place) key(t int) extraKey { return extraKey{int32(t), p.hand, p.live, p.pick} }
 
+func (k extraKey) place() *place { return &place{hand: k.hand, pick: k.pick, live: k.live} }
+
 // into finds the continuations of the states before st's moment, of which those that are certain in known stay.
 func (bw *backward) into(st *stage, sd *pickStage, known []successor) []successor {
 	before := &bw.layers[st.t-1]
@@ -389,7 +391,7 @@ func (f *actionToGo) successor(left float64, g int, p pickState, a attack) succe
 // from is the best continuation of any state.
 func (bw *backward) from(k extraKey) successor {
 	if int(k.t) == bw.hi {
-		return successor{cost: bw.edge(&place{hand: k.hand, pick: k.pick, live: k.live})}
+		return successor{cost: bw.edge(k.place())}
 	}
 	if v, ok := bw.extra[k]; ok {
 		return v
@@ -420,7 +422,7 @@ func (bw *backward) from(k extraKey) successor {
 			}
 		}
 	}
-	out.cost += bw.beside(int(k.t), &place{hand: k.hand, pick: k.pick, live: k.live})
+	out.cost += bw.beside(int(k.t), k.place())
 	bw.extra[k] = out
 	return out
 }

@@ -105,7 +105,7 @@ func bare(r Request) Request {
 
 // seed is what is known of the plan without one pin, which is in force at moment at alone: what leads there and what it costs to go on from there is p's too.
 type seed struct {
-	known *knownTo
+	known *Known
 	at    int
 }
 
@@ -117,39 +117,39 @@ func (p *Plan) newSeed(q *Plan, at tune.Time) *seed {
 	}
 	k := q.known()
 	q.mu.Unlock()
-	if k == nil || k.hands == nil || t < k.lo || t > k.hi {
+	if k == nil || t < k.lo || t > k.hi {
 		return nil
 	}
-	kt := newKnownTo(p.m, k)
-	if kt.before(t) == nil {
-		return nil
-	}
-	for i := t; i <= min(k.hi+1, len(kt.of)-1); i++ {
-		if slices.Contains(kt.of[i], -1) {
-			return nil
-		}
-	}
-	return &seed{kt, t}
+	return &seed{k, t}
 }
 
-// grow begins p's window with what its seed knows, for questions about the seed's moment; nil if that does not suffice. From where p comes back to the other plan
-// equal ways are told apart as there, since both return to the same plan; up to there the ways on are looked for anew.
-func (p *Plan) grow(ctx context.Context) (*backward, error) {
-	kt, at := p.seed.known, p.seed.at
-	meet := at
-	for t := at; t <= kt.hi; t++ {
-		s := p.states[t]
-		if s.hand = kt.of[t][s.hand]; !s.same(&kt.states[t].place) {
-			meet = t + 1
-		}
-	}
-	if meet > kt.hi {
-		return nil, nil
-	}
+// grow makes p's window of what its seed knows: for a question about the seed's moment all of it, else the layers before that.
+func (p *Plan) grow(ctx context.Context, t int) (*backward, error) {
+	kt, at := newKnownTo(p.m, p.seed.known), p.seed.at
 	bw := p.newBackward(kt.before(at))
-	for t := at; t <= kt.hi; t++ {
-		bw.layers[t], bw.costToGo[t] = kt.translated(t)
+	meet := kt.meetsAgain(p.states, at)
+	if t != at || len(bw.layers[max(at-1, 0)].states) == 0 && at > 0 || meet > kt.hi {
+		return bw, nil
+	}
+	for i := at; i <= kt.hi; i++ {
+		bw.layers[i], bw.costToGo[i] = kt.translated(i)
 	}
 	bw.lo, bw.hi, bw.own = meet, kt.hi, at
 	return bw, bw.down(ctx, at, nil)
+}
+
+// meetsAgain is the first moment from at on from where the states of a plan are those of the known one to the end of the window, which lies behind the window if there is none, or if a hand
+// in it is not known. From there on equal ways are told apart as in the known plan, since both return to the same; before it the ways on are looked for anew.
+func (k *knownTo) meetsAgain(states []state, at int) int {
+	meet := at
+	for t := at; t <= k.hi; t++ {
+		if slices.Contains(k.of[t], -1) {
+			return k.hi + 1
+		}
+		s := states[t]
+		if s.hand = k.of[t][s.hand]; !s.same(&k.states[t].place) {
+			meet = t + 1
+		}
+	}
+	return meet
 }

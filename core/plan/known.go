@@ -50,7 +50,7 @@ func (p *Plan) known() *Known {
 		if beside == nil {
 			return nil
 		}
-		return &Known{request: p.Request, beside: beside}
+		return &Known{request: p.Request, lo: len(p.states), beside: beside}
 	}
 	k := &Known{request: p.Request, states: p.states, layers: slices.Clone(bw.layers), lo: bw.lo, hi: bw.hi, costToGo: slices.Clone(bw.costToGo), beside: beside, priced: map[Pin]priced{}}
 	for t, alts := range bw.marginals {

@@ -102,7 +102,7 @@ func (p *Plan) Rest() {
 	p.mu.Lock()
 	defer p.mu.Unlock()
 	p.letGo()
-	p.beside, p.back, p.seed = nil, nil, nil
+	p.beside, p.back, p.seed, p.layers = nil, nil, nil, p.m.keptLayers(p.layers)
 	if p.free != nil {
 		p.free.Rest()
 	}
@@ -136,14 +136,7 @@ func (p *Plan) search(ctx context.Context) (rule string, err error) {
 		p.states[t] = layers[t].states[s]
 		s = layers[t].states[s].prev
 	}
-	if p.m.inFull() {
-		p.layers = layers
-		for t := range layers {
-			if !p.m.keepsLayer(t) {
-				layers[t] = layer{}
-			}
-		}
-	}
+	p.layers = p.m.keptLayers(layers)
 	return "", nil
 }
 

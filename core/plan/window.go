@@ -47,6 +47,19 @@ func (m *model) keepsLayer(t int) bool {
 	return len(m.moments) <= everyLayer || t%sparseLayers == 0
 }
 
+// keptLayers are the layers that are kept for good: none of a search that left something out.
+func (m *model) keptLayers(layers []layer) []layer {
+	if !m.inFull() {
+		return nil
+	}
+	for t := range layers {
+		if !m.keepsLayer(t) {
+			layers[t] = layer{}
+		}
+	}
+	return layers
+}
+
 // newBackward begins with the layers that are known.
 func (p *Plan) newBackward(layers []layer) *backward {
 	n := len(p.states)
@@ -57,17 +70,18 @@ func (p *Plan) newBackward(layers []layer) *backward {
 
 // explore sees to it that moment t lies in the window.
 func (p *Plan) explore(ctx context.Context, t int) error {
-	if p.back == nil && p.seed != nil && p.seed.at == t {
-		bw, err := p.grow(ctx)
+	switch {
+	case p.back == nil && p.seed != nil:
+		bw, err := p.grow(ctx, t)
 		if err != nil {
 			return err
 		}
-		p.back = bw
+		p.back, p.seed = bw, nil // or it would hold on to the other plan
+	case p.back == nil:
+		p.back = p.newBackward(p.layers)
+	case p.back.borrows() && t != p.back.own:
+		p.back = p.newBackward(p.back.layers[:p.back.own])
 	}
-	if p.back == nil || p.back.borrows() && t != p.back.own {
-		p.back = p.newBackward(p.ownLayers())
-	}
-	p.seed = nil // or it would hold on to the other plan
 	switch bw := p.back; {
 	case t >= bw.lo && t <= bw.hi-min(windowLeast, len(p.states)-1-t):
 		return nil
@@ -75,17 +89,6 @@ func (p *Plan) explore(ctx context.Context, t int) error {
 		return bw.open(ctx, t, bw.hi)
 	}
 	return p.back.open(ctx, t, t+windowBehind)
-}
-
-// ownLayers are the layers of p's pass forward that are at hand, from the first moment on.
-func (p *Plan) ownLayers() []layer {
-	switch {
-	case p.back != nil:
-		return p.back.layers[:p.back.own]
-	case p.layers == nil && p.seed != nil:
-		return p.seed.known.before(p.seed.at)
-	}
-	return p.layers
 }
 
 // inWindow asks scan about moment t, in windows that grow until the answer is sure.
@@ -105,7 +108,7 @@ func (p *Plan) inWindow(ctx context.Context, t int, scan func() (out []Alternati
 		}
 		hi := p.back.hi + windowGrows
 		if p.back.borrows() {
-			p.back = p.newBackward(p.ownLayers())
+			p.back = p.newBackward(p.back.layers[:p.back.own])
 		}
 		if err := p.back.open(ctx, t, hi); err != nil {
 			return nil, err
