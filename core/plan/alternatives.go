@@ -155,9 +155,12 @@ func (p *Plan) marginalsOf(ctx context.Context, t int, part play.Part, voice int
 	if p.free != nil && part != play.Damped {
 		return p.besideRepeats(t, part, voice, func() ([]Alternative, error) { return p.free.Marginals(ctx, t, part, voice) })
 	}
-	all, err := p.marginalsAt(ctx, t)
+	var all []Alternative
+	var err error
 	if part == play.Damped {
 		all, err = p.dampersAt(ctx, t, voice)
+	} else {
+		all, err = p.marginalsAt(ctx, t)
 	}
 	if err != nil {
 		return nil, err
@@ -403,7 +406,16 @@ func (p *Plan) dampersAt(ctx context.Context, t, str int) ([]Alternative, error)
 	if mo.pins.dampers[str] != "" || p.Moments[t].Hit != "" || p.damperAt(t, str) == "" && p.Moments[t].Strings[str-1].State != play.Leaks {
 		return nil, nil // pinned, or nothing to damp
 	}
-	return p.inWindow(ctx, t, func() ([]Alternative, bool, error) { return p.scanDampers(ctx, t, str) })
+	at := damped{t, str}
+	if p.back != nil && p.back.dampers[at] != nil {
+		return p.back.dampers[at], nil
+	}
+	out, err := p.inWindow(ctx, t, func() ([]Alternative, bool, error) { return p.scanDampers(ctx, t, str) })
+	if err != nil {
+		return nil, err
+	}
+	p.back.dampers[at] = out
+	return out, nil
 }
 
 // scanDampers is scan for what silences string str.

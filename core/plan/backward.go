@@ -26,7 +26,8 @@ type backward struct {
 	lo, hi    int
 	costToGo  [][]successor // of the kept states, and behind them of the rest
 	extra     map[extraKey]successor
-	marginals map[int][]Alternative // of the moments in the window that were asked about
+	marginals map[int][]Alternative    // of the moments in the window that were asked about …
+	dampers   map[damped][]Alternative // … and of strings there
 	rounds    map[int]*around
 	pass      int // number of the present pass, see setToGo
 
@@ -37,6 +38,9 @@ type backward struct {
 	at      []int32 // … their numbers …
 	found   []successor
 }
+
+// damped is a string at a moment.
+type damped struct{ t, str int }
 
 type extraKey struct {
 	t, hand int32

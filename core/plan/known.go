@@ -53,10 +53,16 @@ func (p *Plan) known() *Known {
 		return &Known{request: p.Request, lo: len(p.states), beside: beside}
 	}
 	k := &Known{request: p.Request, states: p.states, layers: slices.Clone(bw.layers), lo: bw.lo, hi: bw.hi, costToGo: slices.Clone(bw.costToGo), beside: beside, priced: map[Pin]priced{}}
-	for t, alts := range bw.marginals {
+	price := func(t int, alts []Alternative) {
 		for i := range alts {
 			k.priced[alts[i].Pin(&p.Moments[t])] = priced{t, p.Total + alts[i].Extra}
 		}
+	}
+	for t, alts := range bw.marginals {
+		price(t, alts)
+	}
+	for at, alts := range bw.dampers {
+		price(at.t, alts)
 	}
 	for t := range p.m.moments {
 		k.hands = append(k.hands, p.m.moments[t].hands)

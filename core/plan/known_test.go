@@ -30,7 +30,20 @@ func TestKnown(t *testing.T) {
 			continue
 		}
 		for range 2 {
-			r.Pins = append(r.Pins, randomPin(t, rng, p))
+			pin := randomPin(t, rng, p)
+			if at, s := rng.IntN(len(p.Moments)), 1+rng.IntN(6); rng.IntN(2) == 0 {
+				alts, err := p.AlternativesOf(ctx, at, play.Damped, s)
+				if err != nil {
+					t.Fatal(err)
+				}
+				if len(alts) > 0 {
+					pin = alts[rng.IntN(len(alts))].Pin(&p.Moments[at])
+				}
+			}
+			if slices.Contains(r.Pins, pin) {
+				break
+			}
+			r.Pins = append(r.Pins, pin)
 			plain, err := Solve(ctx, r)
 			if err != nil {
 				break // two pins that exclude each other

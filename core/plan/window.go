@@ -63,9 +63,18 @@ func (m *model) keptLayers(layers []layer) []layer {
 // newBackward begins with the layers that are known.
 func (p *Plan) newBackward(layers []layer) *backward {
 	n := len(p.states)
-	bw := &backward{m: p.m, plan: p.states, own: n, lo: n, hi: n - 1, pass: 1, extra: map[extraKey]successor{}, marginals: map[int][]Alternative{}, costToGo: make([][]successor, n), layers: make([]layer, n)}
+	bw := &backward{m: p.m, plan: p.states, own: n, lo: n, hi: n - 1, costToGo: make([][]successor, n), layers: make([]layer, n)}
 	copy(bw.layers, layers)
+	bw.clear()
 	return bw
+}
+
+// clear forgets what was found in the window.
+func (bw *backward) clear() {
+	bw.letGo()
+	clear(bw.costToGo)
+	bw.pass++
+	bw.extra, bw.marginals, bw.dampers = map[extraKey]successor{}, map[int][]Alternative{}, map[damped][]Alternative{}
 }
 
 // explore sees to it that moment t lies in the window.
@@ -129,9 +138,7 @@ func (bw *backward) open(ctx context.Context, lo, hi int) error {
 	}
 	known := slices.Clone(bw.costToGo)
 	if hi != bw.hi || lo > bw.lo || len(bw.costToGo[hi]) == 0 {
-		clear(bw.costToGo)
-		bw.letGo()
-		bw.pass, bw.extra, bw.marginals = bw.pass+1, map[extraKey]successor{}, map[int][]Alternative{}
+		bw.clear()
 		bw.lo, bw.hi = hi, hi
 		bw.layEdge()
 	}
