@@ -72,7 +72,8 @@ type stage struct {
 	lastPositions []lastPosition
 	of            []int32        // last position of each hand before
 	land          []float64      // cost of putting the slide down, by last position
-	repositions   [][]reposition // by last position and hand now
+	spotOf        []int32        // of each hand now, see spot
+	repositions   [][]reposition // by last position and spot
 	ways          [3]way         // scratch of change.ways
 }
 
@@ -82,6 +83,13 @@ type reposition struct {
 	begin float64 // the move and the cheaper of striking plainly or gliding in
 	known bool
 	scoop bool
+}
+
+// spot is all of a hand that its reposition depends on: many hands lie in one place.
+type spot struct {
+	pos, narrow, wide, touch, fret float64
+	slide, anchored                bool
+	own                            int // its number if pins tell hands apart
 }
 
 // newStage prepares moment t and completes its hands, a bare one for each last position.
@@ -101,9 +109,10 @@ func (m *model) newStage(t int) *stage {
 func (st *stage) tabulate() *stage {
 	st.land = make([]float64, len(st.lastPositions))
 	st.repositions = make([][]reposition, len(st.lastPositions))
-	cells := make([]reposition, len(st.lastPositions)*len(st.mo.hands))
+	n := st.laySpots()
+	cells := make([]reposition, len(st.lastPositions)*n)
 	for k := range st.lastPositions {
-		st.repositions[k] = cells[k*len(st.mo.hands) : (k+1)*len(st.mo.hands)]
+		st.repositions[k] = cells[k*n : (k+1)*n]
 		y := tally{}
 		st.landCost(k, &y)
 		st.land[k] = y.sum
@@ -111,9 +120,32 @@ func (st *stage) tabulate() *stage {
 	return st
 }
 
+// laySpots numbers the spots of the hands, and returns how many there are.
+func (st *stage) laySpots() int {
+	number := map[spot]int32{}
+	st.spotOf = make([]int32, len(st.mo.hands))
+	for g := range st.mo.hands {
+		h := &st.mo.hands[g]
+		at := spot{own: -1} // a bare hand is brought nowhere
+		if h.anchored {
+			at = spot{h.pos, h.narrow, h.wide, h.touch, h.fret, h.slide, true, -1}
+		}
+		if len(st.mo.pins.strokes) > 0 {
+			at.own = g
+		}
+		n, ok := number[at]
+		if !ok {
+			n = int32(len(number))
+			number[at] = n
+		}
+		st.spotOf[g] = n
+	}
+	return len(number)
+}
+
 // repositionFrom is the tabulated cost of bringing the hand from last position k to hand g.
 func (st *stage) repositionFrom(k, g int) *reposition {
-	br := &st.repositions[k][g]
+	br := &st.repositions[k][st.spotOf[g]]
 	if !br.known {
 		*br = st.newReposition(k, &st.mo.hands[g])
 		br.known = true
