@@ -31,6 +31,16 @@ func again(tu *tune.Tune, order ...int) *tune.Tune {
 	return out
 }
 
+// repeated is a tune of three bars that come again after each other.
+func repeated(rng *rand.Rand) *tune.Tune {
+	pitches := []int{62, 64, 66, 67, 69, 71, 73, 74, 76}
+	var midis []int
+	for range 12 {
+		midis = append(midis, pitches[rng.IntN(len(pitches))])
+	}
+	return again(coretest.Line('D', 70+60*rng.Float64(), tune.Quarter, "D G A", coretest.Notes(midis...)...), 0, 1, 0, 2, 1, 0)
+}
+
 // repeatsOf counts the sets of equal bars of p that are played in more than one way.
 func repeatsOf(p *Plan) (sets, differ int) {
 	for _, e := range p.repeats() {
@@ -48,13 +58,7 @@ func TestRepeatsAlike(t *testing.T) {
 	eachVariation(t, func(t *testing.T, rng *rand.Rand) {
 		pl := player.Default()
 		pl.Lean = player.Leans[rng.IntN(4)]
-		pitches := []int{62, 64, 66, 67, 69, 71, 73, 74, 76}
-		var midis []int
-		for range 12 {
-			midis = append(midis, pitches[rng.IntN(len(pitches))])
-		}
-		tu := again(coretest.Line('D', 70+60*rng.Float64(), tune.Quarter, "D G A", coretest.Notes(midis...)...), 0, 1, 0, 2, 1, 0)
-		r := Request{Tune: tu, Tuning: coretest.Tuning([]string{"Open D", "Standard", "Open G"}[rng.IntN(3)]), Player: pl, Thumb: thumb.Kinds[rng.IntN(3)]}
+		r := Request{Tune: repeated(rng), Tuning: coretest.Tuning([]string{"Open D", "Standard", "Open G"}[rng.IntN(3)]), Player: pl, Thumb: thumb.Kinds[rng.IntN(3)]}
 		p := solve(t, r)
 		checkPlan(t, p)
 		if sets, differ := repeatsOf(p); sets != 2 || differ != 0 {

@@ -16,7 +16,8 @@ const maxBeside = 4
 // read there and not planned anew, and so is the search up to the pin. Or q has another pin in its place, and was told of that plan. Any other is left alone. What these were told
 // themselves is forgotten, so that plans do not hold on to each other in chains.
 func (p *Plan) Beside(q *Plan) {
-	if p.free != nil {
+	if p.free != nil { // what is held alike is asked about its dampers
+		p.sow(q)
 		p = p.free
 	}
 	if q.free != nil {
@@ -55,16 +56,32 @@ func (p *Plan) Beside(q *Plan) {
 		}
 		return
 	}
+	p.sow(q)
 }
 
-// without returns the plan without the pins on one stroke of moment t.
+// sow lets p begin with what q knows, if that is the plan without one pin that is in force at one moment alone, of whatever kind.
+func (p *Plan) sow(q *Plan) {
+	i := slices.IndexFunc(p.Request.Pins, func(pin Pin) bool { return !slices.Contains(q.Request.Pins, pin) })
+	if i < 0 || p.Request.Pins[i].To > p.Request.Pins[i].At || !slices.Equal(p.alike, q.alike) {
+		return
+	}
+	without := p.Request
+	without.Pins = slices.Delete(slices.Clone(without.Pins), i, i+1)
+	if without.same(&q.Request) {
+		p.mu.Lock()
+		defer p.mu.Unlock()
+		p.seed = p.newSeed(q, p.Request.Pins[i].At)
+	}
+}
+
+// without returns the plan without the pins on one stroke of moment t, repeats free as in p.
 func (p *Plan) without(ctx context.Context, t int, part play.Part, voice int) (*Plan, error) {
 	at := p.Moments[t].At
 	key := besideKey(at, part, voice)
 	if q := p.beside[key]; q != nil {
 		return q, nil
 	}
-	q, err := Solve(ctx, p.freed(at, part, voice))
+	q, err := solveFree(ctx, p.freed(at, part, voice))
 	if err != nil {
 		return nil, err
 	}
@@ -115,7 +132,7 @@ func (p *Plan) newSeed(q *Plan, at tune.Time) *seed {
 	if t < 0 || !q.mu.TryLock() {
 		return nil
 	}
-	k := q.known()
+	k := q.ownKnown()
 	q.mu.Unlock()
 	if k == nil || t < k.lo || t > k.hi {
 		return nil

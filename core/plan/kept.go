@@ -77,7 +77,7 @@ func solveKept(ctx context.Context, r Request) (*Plan, error) {
 	case err != nil:
 		return nil, err
 	}
-	q.Request.alike, q.Request.Kept = nil, r.Kept
+	q.alike, q.Request.alike, q.Request.Kept = held.alike, nil, r.Kept
 	q.free, q.Gap, q.Kept = free, q.Total-free.Total, true
 	return q, nil
 }

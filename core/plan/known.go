@@ -32,13 +32,14 @@ type priced struct {
 func (p *Plan) Known() *Known {
 	p.mu.Lock()
 	defer p.mu.Unlock()
-	return p.known()
-}
-
-func (p *Plan) known() *Known {
 	if p.free != nil {
 		return p.free.Known()
 	}
+	return p.ownKnown()
+}
+
+// ownKnown is what p itself has found out, not the plan in which its repeats are free. The caller holds the lock.
+func (p *Plan) ownKnown() *Known {
 	var beside []*Known
 	for _, q := range p.beside {
 		if k := q.Known(); k != nil {

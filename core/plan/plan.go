@@ -28,8 +28,9 @@ type Plan struct {
 	Kept    bool    // the strokes are those of Request.Kept, see kept.go
 	Lost    string  // why what is kept is not played, "" if it is or nothing is
 
-	m    *model
-	free *Plan // that best plan, nil if it is this one: what other choices cost is read there
+	m     *model
+	free  *Plan // that best plan, nil if it is this one: what other choices cost is read there
+	alike []Pin // what its repeats are held to, or what is kept
 
 	// mu guards what follows: it is worked out when it is asked for.
 	mu     sync.Mutex
