@@ -34,7 +34,7 @@ type backward struct {
 	// of the moment under way
 	scratch *stateIndex
 	before  pickNumbers
-	todo    []state // states whose costs to go are looked for …
+	missing []state // states whose costs to go are looked for …
 	at      []int32 // … their numbers …
 	found   []successor
 }
@@ -93,18 +93,10 @@ func (p *Plan) around(t int) *around {
 	return p.stages[t]
 }
 
-// forget bounds the memory of what dampers ask for.
-func (bw *backward) forget() {
-	const most = 20000 // places beside those that the search keeps
-	if len(bw.extra) > most {
-		bw.extra = map[extraKey]successor{}
-	}
-}
-
 // next is the place after s at moment t on the best way on.
 func (bw *backward) next(t int, s place) place {
 	for i := range bw.costToGo[t] {
-		if k := bw.layers[t].met(i); k.hand == s.hand && k.live == s.live && k.pick == s.pick {
+		if bw.layers[t].met(i).same(&s) {
 			return bw.costToGo[t][i].next
 		}
 	}
@@ -119,13 +111,13 @@ func (k extraKey) place() *place { return &place{hand: k.hand, pick: k.pick, liv
 func (bw *backward) into(st *stage, sd *pickStage, known []successor) []successor {
 	before := &bw.layers[st.t-1]
 	out := make([]successor, len(before.states)+len(before.dominated))
-	bw.todo, bw.at, bw.found = bw.todo[:0], bw.at[:0], bw.found[:0]
+	bw.missing, bw.at, bw.found = bw.missing[:0], bw.at[:0], bw.found[:0]
 	for i := range out {
 		if i < len(known) && certain(known[i].cost) {
 			out[i] = known[i]
 			continue
 		}
-		bw.todo, bw.at, bw.found = append(bw.todo, *before.met(i)), append(bw.at, int32(i)), append(bw.found, successor{cost: inf})
+		bw.missing, bw.at, bw.found = append(bw.missing, *before.met(i)), append(bw.at, int32(i)), append(bw.found, successor{cost: inf})
 	}
 	bw.scratch = bw.newIndex(st.t, bw.scratch)
 	bw.before.number(before)
@@ -133,11 +125,11 @@ func (bw *backward) into(st *stage, sd *pickStage, known []successor) []successo
 		if bw.scratch.hand[g] == inf {
 			break
 		}
-		bw.through(st, sd, int(g), bw.todo, bw.found)
+		bw.through(st, sd, int(g), bw.missing, bw.found)
 	}
 	for k, i := range bw.at {
 		out[i] = bw.found[k]
-		out[i].cost += bw.beside(st.t-1, &bw.todo[k].place)
+		out[i].cost += bw.beside(st.t-1, &bw.missing[k].place)
 	}
 	return out
 }
@@ -449,5 +441,5 @@ func (bw *backward) letGo() {
 	for _, ar := range bw.rounds {
 		ar.letGo()
 	}
-	bw.rounds, bw.scratch, bw.todo, bw.at, bw.found = nil, nil, nil, nil, nil
+	bw.rounds, bw.scratch, bw.missing, bw.at, bw.found = nil, nil, nil, nil, nil
 }

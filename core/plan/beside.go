@@ -143,11 +143,12 @@ func (p *Plan) newSeed(q *Plan, at tune.Time) *seed {
 // grow makes p's window of what its seed knows: for a question about the seed's moment all of it, else the layers before that.
 func (p *Plan) grow(ctx context.Context, t int) (*backward, error) {
 	kt, at := newKnownTo(p.m, p.seed.known), p.seed.at
-	bw := p.newBackward(kt.before(at))
+	before := kt.before(at)
 	meet := kt.meetsAgain(p.states, at)
-	if t != at || len(bw.layers[max(at-1, 0)].states) == 0 && at > 0 || meet > kt.hi {
-		return bw, nil
+	if t != at || before == nil || meet > kt.hi {
+		return p.newBackward(before), nil
 	}
+	bw := p.newBackward(before)
 	for i := at; i <= kt.hi; i++ {
 		bw.layers[i], bw.costToGo[i] = kt.translated(i)
 	}

@@ -71,10 +71,10 @@ func (p *Plan) ownKnown() *Known {
 	return k
 }
 
-// price finds r among the requests with one of the priced pins added: what is known to that, the pin's moment and the least total; inf if it is not there.
+// price finds r among the requests with one of the priced pins added: what is known to that, nil if it is not there, and the pin's moment and the least total.
 func (k *Known) price(r *Request) (*Known, priced) {
 	if k == nil {
-		return nil, priced{total: inf}
+		return nil, priced{}
 	}
 	if at, ok := k.more(r); ok {
 		return k, at
@@ -84,7 +84,7 @@ func (k *Known) price(r *Request) (*Known, priced) {
 			return other, at
 		}
 	}
-	return nil, priced{total: inf}
+	return nil, priced{}
 }
 
 // more is price for k alone.
@@ -124,10 +124,11 @@ func (m *model) bestKnown(ctx context.Context) (states []state, before []layer) 
 		m.complete(t)
 	}
 	kt := newKnownTo(m, k)
-	layers := make([]layer, len(m.moments))
-	if copy(layers, kt.before(pin.t)) == 0 && pin.t > 0 {
+	if before = kt.before(pin.t); before == nil {
 		return nil, nil
 	}
+	layers := make([]layer, len(m.moments))
+	copy(layers, before)
 	end, own := m.searchKnown(ctx, kt, pin, layers)
 	if own < 0 {
 		return nil, nil
@@ -136,7 +137,7 @@ func (m *model) bestKnown(ctx context.Context) (states []state, before []layer) 
 	if states == nil || !kt.lead(states, layers, pin.t, end, own) {
 		return nil, nil
 	}
-	return states, layers[:pin.t]
+	return states, before
 }
 
 // before are the layers before moment t, those that are at hand; nil if they are other than the request's, or if the last of them is not there.

@@ -88,16 +88,22 @@ func (p *Plan) explore(ctx context.Context, t int) error {
 		p.back, p.seed = bw, nil // or it would hold on to the other plan
 	case p.back == nil:
 		p.back = p.newBackward(p.layers)
-	case p.back.borrows() && t != p.back.own:
-		p.back = p.newBackward(p.back.layers[:p.back.own])
 	}
 	switch bw := p.back; {
-	case t >= bw.lo && t <= bw.hi-min(windowLeast, len(p.states)-1-t):
+	case bw.serves(t):
 		return nil
-	case t < bw.lo && t >= bw.lo-windowBehind:
-		return bw.open(ctx, t, bw.hi)
+	case !bw.borrows() && t < bw.lo && t >= bw.lo-windowBehind:
+		return p.open(ctx, t, bw.hi)
 	}
-	return p.back.open(ctx, t, t+windowBehind)
+	return p.open(ctx, t, t+windowBehind)
+}
+
+// open makes the window reach from moment lo to hi, or to the end if that is close, by layers of p's own.
+func (p *Plan) open(ctx context.Context, lo, hi int) error {
+	if p.back.borrows() {
+		p.back = p.newBackward(p.back.layers[:p.back.own])
+	}
+	return p.back.open(ctx, lo, hi)
 }
 
 // inWindow asks scan about moment t, in windows that grow until the answer is sure.
@@ -109,26 +115,27 @@ func (p *Plan) inWindow(ctx context.Context, t int, scan func() (out []Alternati
 	if err := p.explore(ctx, t); err != nil {
 		return nil, err
 	}
-	p.back.forget()
 	for {
 		out, sure, err := scan()
 		if err != nil || sure {
 			return out, err
 		}
-		hi := p.back.hi + windowGrows
-		if p.back.borrows() {
-			p.back = p.newBackward(p.back.layers[:p.back.own])
-		}
-		if err := p.back.open(ctx, t, hi); err != nil {
+		if err := p.open(ctx, t, p.back.hi+windowGrows); err != nil {
 			return nil, err
 		}
 	}
 }
 
+// serves reports whether a question about moment t may be asked in the window as it is.
+func (bw *backward) serves(t int) bool {
+	last := len(bw.layers) - 1
+	return t >= bw.lo && t <= bw.hi-min(windowLeast, last-t) && (!bw.borrows() || t == bw.own)
+}
+
 // borrows reports whether the window is made of another plan's layers: it is good for one moment alone.
 func (bw *backward) borrows() bool { return bw.own < len(bw.layers) }
 
-// open makes the window reach from moment lo to hi, or to the end if hi is close to that.
+// open is Plan.open of a window that does not borrow.
 func (bw *backward) open(ctx context.Context, lo, hi int) error {
 	if last := len(bw.layers) - 1; hi > last-windowLeast {
 		hi = last

@@ -4,6 +4,7 @@ import (
 	"context"
 	"math/rand/v2"
 	"reflect"
+	"slices"
 	"testing"
 
 	"stepping/core/coretest"
@@ -20,7 +21,7 @@ func TestWindow(t *testing.T) {
 	ctx := context.Background()
 	narrow, wide := 0, 0
 	for range few(8) {
-		r := Request{Tune: coretest.Wander(rng.Uint64(), 40+rng.IntN(100)), Tuning: coretest.Tuning([]string{"Open D", "Open G", "Standard"}[rng.IntN(3)]), Player: player.Default(), Thumb: []thumb.Kind{thumb.Alternating, thumb.Steady, thumb.None}[rng.IntN(3)]}
+		r := Request{Tune: coretest.Wander(rng.Uint64(), 40+rng.IntN(160)), Tuning: coretest.Tuning([]string{"Open D", "Open G", "Standard"}[rng.IntN(3)]), Player: player.Default(), Thumb: []thumb.Kind{thumb.Alternating, thumb.Steady, thumb.None}[rng.IntN(3)]}
 		r.Player.Silence = player.Silences[rng.IntN(4)]
 		p, err := Solve(ctx, r)
 		if err != nil {
@@ -59,11 +60,16 @@ func TestWindow(t *testing.T) {
 					narrow++
 				}
 			}
-			alts, err := p.Alternatives(ctx, at, play.Melody)
-			if err != nil || len(alts) < 2 {
-				break
+			pin, ok := lateInWindow(p, at, rng)
+			if !ok || rng.IntN(2) == 0 {
+				alts, err := p.Alternatives(ctx, at, play.Melody)
+				if err != nil || len(alts) < 2 {
+					break
+				}
+				pin = alts[rng.IntN(len(alts))].Pin(&p.Moments[at])
 			}
-			r.Pins = append(r.Pins, alts[rng.IntN(len(alts))].Pin(&p.Moments[at]))
+			at = slices.IndexFunc(p.Moments, func(mo play.Moment) bool { return mo.At == pin.At })
+			r.Pins = append(r.Pins, pin)
 			r.Known = p.Known()
 			q, err := Solve(ctx, r)
 			if err != nil {
@@ -76,4 +82,14 @@ func TestWindow(t *testing.T) {
 	if narrow < wide/2 {
 		t.Errorf("of %d answers %d came from windows", wide, narrow)
 	}
+}
+
+// lateInWindow pins a digit at a note that lies in the window of a question about moment at, but so late that it could not be asked about there.
+func lateInWindow(p *Plan, at int, rng *rand.Rand) (Pin, bool) {
+	for t := at + windowBehind - windowLeast + 1; t < min(at+windowBehind, len(p.Moments)); t++ {
+		if mo := &p.Moments[t]; mo.Melody != nil && mo.Melody.Digit != "" {
+			return Pin{At: mo.At, Part: play.Melody, Digit: play.Digits[1+rng.IntN(2)]}, true
+		}
+	}
+	return Pin{}, false
 }
