@@ -167,11 +167,15 @@ func eval[T any](b *tab, js string) T {
 // untilLimit is longer than anything that a test waits for takes, also on a busy machine.
 const untilLimit = 2 * time.Minute
 
-// until waits until the expression is true.
+// settled is true of a page that has its styles and was drawn: before that a button is still elsewhere, and a
+// click where it was found reaches nothing. Nobody presses what they do not see.
+const settled = "document.readyState === 'complete' && performance.getEntriesByType('paint').length > 0"
+
+// until waits until the page is settled and the expression is true.
 func (b *tab) until(js string) {
 	b.t.Helper()
 	for end := time.Now().Add(untilLimit); b.ctx.Err() == nil && time.Now().Before(end); time.Sleep(10 * time.Millisecond) {
-		ok, err := chromedp.Run(b.ctx, chromedp.Evaluate[bool]("(() => { try { return Boolean("+js+") } catch { return false } })()"))
+		ok, err := chromedp.Run(b.ctx, chromedp.Evaluate[bool]("(() => { try { return "+settled+" && Boolean("+js+") } catch { return false } })()"))
 		if err != nil && !strings.Contains(err.Error(), "navigated") { // a page that is just being left has not answered
 			b.t.Fatalf("%s: %v", js, err)
 		}

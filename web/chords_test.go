@@ -14,7 +14,7 @@ import (
 func (b *tab) ready(js string) {
 	b.t.Helper()
 	b.until(js)
-	b.until(`document.readyState === 'complete' && document.querySelector('[x-data]')._x_dataStack`)
+	b.until(`document.querySelector('[x-data]')._x_dataStack`)
 }
 
 // TestChordsPage goes from a typed progression to its grips and a choice of one's own, by keys alone.

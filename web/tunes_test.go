@@ -76,7 +76,7 @@ func TestLooks(t *testing.T) {
 		for range 2 {
 			want := eval[string](b, "document.querySelector('.look button[name=look]').value")
 			b.do(chromedp.Click(".look button[name=look]"))
-			b.until("document.documentElement?.dataset.look === " + quote(want) + " && document.readyState === 'complete'")
+			b.until("document.documentElement?.dataset.look === " + quote(want))
 			b.open(s.tunePath(t, 0) + "?m=6")
 			look := eval[string](b, "document.documentElement.dataset.look")
 			b.accessible(fmt.Sprint("plan page ", look, size))
