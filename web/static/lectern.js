@@ -297,7 +297,7 @@ document.addEventListener('alpine:init', () => {
       if (!('live' in form.dataset)) return;
       e.preventDefault();
       if (this.audio) this.hush(); // another plan comes
-      await this.asked(Parts.html(form.action, { body: Parts.of(form), wanted: 'id="sheet"' }), (html) => this.put(html));
+      await this.asked(Parts.html(form.action, { body: Parts.of(form, e.submitter), wanted: 'id="sheet"' }), (html) => this.put(html));
     },
 
     put(html) {

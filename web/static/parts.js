@@ -18,8 +18,8 @@ const Parts = {
     return html;
   },
 
-  // of is what a form holds, to be sent.
-  of(form) { return new URLSearchParams(new FormData(form)); },
+  // of is what a form holds, to be sent, with what the button says that sends it.
+  of(form, by = null) { return new URLSearchParams(new FormData(form, by)); },
 
   // merge changes an element into html; what stays is not laid out anew. keep says what is left as it is.
   merge(el, html, keep = () => false) {

@@ -59,7 +59,7 @@ type rowView struct {
 
 // markView is one stroke in the column: shape by technique.
 type markView struct {
-	X, Y   float64
+	X      float64
 	Shape  string
 	Text   string
 	Digit  string
@@ -78,13 +78,13 @@ type ceilingView struct {
 
 // quietView is a string silenced or leaking at a moment.
 type quietView struct {
-	X, Y  float64
+	X     float64
 	Leaks bool
 	By    string // one or two letters, as the signs explain them
 	Tip   string // in words
 }
 
-type pinchLine struct{ X1, X2, Y float64 }
+type pinchLine struct{ X1, X2 float64 }
 
 type beatLine struct {
 	Y    float64
@@ -209,7 +209,7 @@ func newRow(p *plan.Plan, changed map[int]bool, m int, y float64, newBar bool) r
 		if s.How == play.Open {
 			text = "0"
 		}
-		row.Marks = append(row.Marks, markView{stringX(s.String), y, v.Shape, techniqueSign(s.How, text), string(s.Digit), s.Pinned, string(s.Part), mo.Accent && s.Part == play.Thumb, v.words()})
+		row.Marks = append(row.Marks, markView{stringX(s.String), v.Shape, techniqueSign(s.How, text), string(s.Digit), s.Pinned, string(s.Part), mo.Accent && s.Part == play.Thumb, v.words()})
 		words = append(words, string(s.Part)+" string "+string(rune('0'+s.String))+" "+v.How+" "+text)
 	}
 	if mo.Accent {
@@ -219,14 +219,14 @@ func newRow(p *plan.Plan, changed map[int]bool, m int, y float64, newBar bool) r
 		words = append(words, mo.Hit)
 	}
 	if len(row.Marks) > 1 {
-		row.Pinch = &pinchLine{row.Marks[0].X, row.Marks[0].X, y}
+		row.Pinch = &pinchLine{row.Marks[0].X, row.Marks[0].X}
 		for _, k := range row.Marks {
 			row.Pinch.X1, row.Pinch.X2 = min(row.Pinch.X1, k.X), max(row.Pinch.X2, k.X)
 		}
 	}
 	for s, st := range mo.Strings {
 		if st.State == play.Silenced && string(st.By) != mo.Hit || st.State == play.Leaks {
-			row.Quiet = append(row.Quiet, quietView{stringX(s + 1), y, st.State == play.Leaks, shortBy(st.By), quietTip(s+1, st)})
+			row.Quiet = append(row.Quiet, quietView{stringX(s + 1), st.State == play.Leaks, shortBy(st.By), quietTip(s+1, st)})
 		}
 	}
 	row.Name = strings.Join(words, ", ")
