@@ -5,6 +5,7 @@ import (
 	"encoding/json"
 	"net/url"
 	"regexp"
+	"slices"
 	"strconv"
 	"strings"
 	"testing"
@@ -80,7 +81,7 @@ func TestSitting(t *testing.T) {
 		judged++
 		at := eval[string](b, "location.href")
 		b.key(kb.PageDown)
-		b.until("location.href !== " + quoted(at) + " && document.querySelector('.step, .part')")
+		b.until("location.href !== " + quote(at) + " && document.querySelector('.step, .part')")
 	}
 	b.until("document.querySelector('.today')._x_dataStack")
 	if got := len(s.logged(t)); got != before+judged {
@@ -88,16 +89,21 @@ func TestSitting(t *testing.T) {
 	}
 	b.key(kb.Enter)
 	b.until("document.querySelector('.step, .part')")
-}
 
-func quoted(s string) string { j, _ := json.Marshal(s); return string(j) }
+	// Of the longest step, too, the verdicts stand in the window, above the pedal, and a whole line of what is played above them.
+	b.open(s.tunePath(t, 0) + "/practise?step=tempo+1-16")
+	edges := eval[[]float64](b, `['.line-bar', '.verdicts', '.pedal'].flatMap((part) => { const box = document.querySelector(part).getBoundingClientRect(); return [box.top, box.bottom]; })`)
+	if !slices.IsSorted(edges) || edges[5] > 800 {
+		t.Errorf("line, verdicts and pedal lie from top to bottom at %.0f", edges)
+	}
+}
 
 // passByPedal hears a step, plays it, says by the pedal that it was clean, and takes that back; the keys change what they mean as they say.
 func (s *site) passByPedal(t *testing.T, b *tab) {
 	t.Helper()
 	state := func(want, means string) {
 		t.Helper()
-		b.until("document.querySelector('.step').dataset.state === " + quoted(want))
+		b.until("document.querySelector('.step').dataset.state === " + quote(want))
 		if got := eval[string](b, "document.querySelector('.pad-main [data-means]').textContent"); got != means {
 			t.Errorf("%s: Space means %q", want, got)
 		}
