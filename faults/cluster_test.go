@@ -69,8 +69,9 @@ func (c *cluster) ask(node int, query string) string {
 	return strings.TrimSpace(string(out))
 }
 
-// TestCluster kills a database server and a copy of the program under writers, and heals them: every acknowledged tune is there on
-// every server, what was just written is read by whichever copy is asked, and there is one first player.
+// TestCluster kills a database server and a copy of the program under writers, and heals them: every
+// acknowledged tune is there on every server, what was just written is read by whichever copy is asked, and
+// there is one first player.
 func TestCluster(t *testing.T) {
 	if os.Getenv("STEPPING_FAULTS") != "1" {
 		t.Skip("three replicated servers: make faults")

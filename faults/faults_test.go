@@ -1,5 +1,6 @@
-// Package faults breaks a running installation in every way that happens at home, and looks whether anything that was acknowledged
-// is lost and whether it gets up again by itself. In full with STEPPING_FAULTS=1 (make faults).
+// Package faults breaks a running installation in every way that happens at home, and looks whether anything
+// that was acknowledged is lost and whether it gets up again by itself. In full with STEPPING_FAULTS=1 (make
+// faults).
 package faults
 
 import (
@@ -172,7 +173,8 @@ func TestFirstStart(t *testing.T) {
 	}
 }
 
-// writers add tunes, read each back, and remember which were acknowledged. The pause keeps them below the thousand tunes of an owner.
+// writers add tunes, read each back, and remember which were acknowledged. The pause keeps them below the
+// thousand tunes of an owner.
 type writers struct {
 	mu      sync.Mutex
 	base    string
@@ -265,7 +267,8 @@ func TestKills(t *testing.T) {
 	}
 }
 
-// TestHung: a database that is stopped makes 503 within a few seconds, and answers again when it goes on; a write that waits comes through.
+// TestHung: a database that is stopped makes 503 within a few seconds, and answers again when it goes on; a
+// write that waits comes through.
 func TestHung(t *testing.T) {
 	t.Parallel()
 	c := start(t, place(t), true)
@@ -328,7 +331,8 @@ func TestCopies(t *testing.T) {
 	}
 }
 
-// TestBackup: a backup taken while tunes are written holds all that was acknowledged before it began, and a restore elsewhere has them.
+// TestBackup: a backup taken while tunes are written holds all that was acknowledged before it began, and a
+// restore elsewhere has them.
 func TestBackup(t *testing.T) {
 	t.Parallel()
 	dir := place(t)
@@ -427,7 +431,8 @@ func TestMemory(t *testing.T) {
 	}
 }
 
-// TestFullDisk: on a full disk reading goes on or says what is wrong, nothing acknowledged is lost, and it works again once there is room.
+// TestFullDisk: on a full disk reading goes on or says what is wrong, nothing acknowledged is lost, and it
+// works again once there is room.
 func TestFullDisk(t *testing.T) {
 	t.Parallel()
 	dir := place(t)

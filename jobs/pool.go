@@ -147,8 +147,8 @@ func (p *pool) load() (waiting, running int) {
 // Load is how much work waits and runs.
 func (r *Registry) Load() (waiting, running int) { return r.pool.load() }
 
-// Do does work that belongs to one request alone, when its turn comes. A panic ends the work and not the program. Errors: those of
-// the work, ctx's, ErrPanic, *NotReady.
+// Do does work that belongs to one request alone, when its turn comes. A panic ends the work and not the
+// program. Errors: those of the work, ctx's, ErrPanic, *NotReady.
 func Do[T any](ctx context.Context, r *Registry, w Work, work func(context.Context) (T, error)) (v T, err error) {
 	if err := r.pool.enter(ctx, w); err != nil {
 		return v, err

@@ -102,8 +102,8 @@ func use(ctx context.Context, tx *sql.Tx, secret string) (kind Link, owner ID, e
 	return kind, owner, err
 }
 
-// AddAccount makes an account by a link of kind FirstLink or InviteLink; the first one is that of the player who was there without.
-// ErrLink, ErrNameTaken, ErrTooMany.
+// AddAccount makes an account by a link of kind FirstLink or InviteLink; the first one is that of the player
+// who was there without. ErrLink, ErrNameTaken, ErrTooMany.
 func (s *Store) AddAccount(ctx context.Context, secret, name, password string) (owner ID, err error) {
 	err = s.inTx(ctx, "make the account", func(tx *sql.Tx) error {
 		kind, by, err := use(ctx, tx, secret)
@@ -211,7 +211,8 @@ func (s *Store) AddSignin(ctx context.Context, owner ID, agent string) (ID, erro
 	return id, err
 }
 
-// SignedIn returns whose sign-in id is and the name of the account, if it was seen within idle, and notes that it was seen now. ErrNotFound.
+// SignedIn returns whose sign-in id is and the name of the account, if it was seen within idle, and notes that
+// it was seen now. ErrNotFound.
 func (s *Store) SignedIn(ctx context.Context, id ID, idle time.Duration) (owner ID, name string, err error) {
 	var seen time.Time
 	err = s.q().QueryRowContext(ctx, "SELECT v.owner_id, a.name, v.seen_at FROM signins v JOIN accounts a ON a.owner_id = v.owner_id WHERE v.id = ? AND v.seen_at > ?", id, now().Add(-idle)).Scan(&owner, &name, &seen)

@@ -23,8 +23,9 @@ const (
 	backupVersion = 1
 )
 
-// backedUp are the tables of a backup, each after those that its rows belong to. Left out is what is worth nothing elsewhere or later: sessions,
-// sign-ins, links, counts of tries, leases, and plan documents and rankings, which are worked out again.
+// backedUp are the tables of a backup, each after those that its rows belong to. Left out is what is worth
+// nothing elsewhere or later: sessions, sign-ins, links, counts of tries, leases, and plan documents and
+// rankings, which are worked out again.
 var backedUp = []string{"players", "accounts", "profiles", "tunes", "edits", "patterns", "guitars", "slides", "pages", "drafts", "passes", "bar_notes", "occasions", "takes", sounds}
 
 // sounds is the table that a backup may leave out: it is many times larger than all others.
@@ -40,7 +41,8 @@ type Manifest struct {
 	Sums    map[string]string `json:"sha256"` // by table, of its file
 }
 
-// Backup writes everything of the installation as a zip of JSON lines, one file a table, as it was at one moment; without the sounds of recordings unless they are asked for. Bytes that are no text are in base 64.
+// Backup writes everything of the installation as a zip of JSON lines, one file a table, as it was at one
+// moment; without the sounds of recordings unless they are asked for. Bytes that are no text are in base 64.
 func (s *Store) Backup(ctx context.Context, w io.Writer, withSounds bool) (*Manifest, error) {
 	tx, err := s.db.BeginTx(ctx, &sql.TxOptions{Isolation: sql.LevelRepeatableRead, ReadOnly: true})
 	if err != nil {

@@ -12,8 +12,8 @@ import (
 	"stepping/store"
 )
 
-// TestBackup: what was backed up under change comes back whole in another database; a damaged, a newer and a foreign file are refused
-// and change nothing; tunes that are there are not overwritten without being told.
+// TestBackup: what was backed up under change comes back whole in another database; a damaged, a newer and a
+// foreign file are refused and change nothing; tunes that are there are not overwritten without being told.
 func TestBackup(t *testing.T) {
 	f := newFixture(t)
 	shelved(t, &f)

@@ -123,7 +123,8 @@ func (s *Store) passes(ctx context.Context, query string, owner ID, args ...any)
 // mostNote is how many characters a note beside a bar holds.
 const mostNote = 300
 
-// SetNote keeps what the player writes beside a bar, counted from 1 as played; "" takes it away. ErrNotFound for a tune that the owner does not have.
+// SetNote keeps what the player writes beside a bar, counted from 1 as played; "" takes it away. ErrNotFound
+// for a tune that the owner does not have.
 func (s *Store) SetNote(ctx context.Context, owner, tune ID, bar int, note string) error {
 	return s.inTx(ctx, "keep the note", func(tx *sql.Tx) error {
 		var one int

@@ -16,7 +16,8 @@ import (
 	"stepping/store/storetest"
 )
 
-// cutter stands between the store and its database and cuts the connection at a commit: before it gets there, or before its answer.
+// cutter stands between the store and its database and cuts the connection at a commit: before it gets there,
+// or before its answer.
 type cutter struct {
 	to            string
 	before, after atomic.Int64 // how many commits to cut off so

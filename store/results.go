@@ -15,7 +15,8 @@ type Result struct {
 	Running bool // some copy of the program is at it
 }
 
-// LadderResult is the kind of result that holds the rungs of a tune's ladder: sittings are planned from them over all tunes, without planning any.
+// LadderResult is the kind of result that holds the rungs of a tune's ladder: sittings are planned from them
+// over all tunes, without planning any.
 const LadderResult = "ladder"
 
 // heartbeat is how old what is saved of work under way may be before its copy counts as gone; SavedEvery is how often to save it.
@@ -24,8 +25,8 @@ const (
 	SavedEvery = 3 * time.Second
 )
 
-// SaveResult keeps what work of a kind about a tune has found; underWay says that it goes on. wanted is false if somebody has stopped it in
-// the meantime. ErrNotFound once the tune is gone.
+// SaveResult keeps what work of a kind about a tune has found; underWay says that it goes on. wanted is false
+// if somebody has stopped it in the meantime. ErrNotFound once the tune is gone.
 func (s *Store) SaveResult(ctx context.Context, owner, tune ID, kind, basis string, doc []byte, underWay, first bool) (wanted bool, err error) {
 	err = s.inTx(ctx, "keep what was found", func(tx *sql.Tx) error {
 		wanted = true

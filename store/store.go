@@ -153,8 +153,9 @@ func (s *Store) Together(ctx context.Context, what string, f func(*Store) error)
 // patience is how long a change waits for a database that is being started again.
 const patience = 4 * time.Second
 
-// inTx runs f in a transaction, again after a deadlock or lock timeout, and for a while if the connection was lost; within Together in
-// that one. If it was lost after the commit was sent, the change is looked for first, so that it is never made twice.
+// inTx runs f in a transaction, again after a deadlock or lock timeout, and for a while if the connection was
+// lost; within Together in that one. If it was lost after the commit was sent, the change is looked for first,
+// so that it is never made twice.
 func (s *Store) inTx(ctx context.Context, what string, f func(*sql.Tx) error) error {
 	if s.tx != nil {
 		return f(s.tx)
@@ -200,8 +201,8 @@ func (s *Store) once(ctx context.Context, id ID, f func(*sql.Tx) error) (sent bo
 // errNotMade is a change that was looked for and is not there.
 var errNotMade = errors.New("the change was not made")
 
-// lookFor finds out what became of a change whose commit was not answered, for lost: nil if it was made. A server that only hangs may
-// make it yet: then it stays unknown.
+// lookFor finds out what became of a change whose commit was not answered, for lost: nil if it was made. A
+// server that only hangs may make it yet: then it stays unknown.
 func (s *Store) lookFor(ctx context.Context, id ID, lost error) error {
 	for began := time.Now(); time.Since(began) < patience && ctx.Err() == nil; time.Sleep(100 * time.Millisecond) {
 		var one int

@@ -31,7 +31,8 @@ const (
 // ErrNoSound is a take whose sound is not here: it came back from a daily copy, which leaves sounds out.
 var ErrNoSound = fmt.Errorf("%w: the sound of this recording is not kept any more", ErrNotFound)
 
-// AddTake keeps a take with its sound, which it reads from the beginning. ErrTooMany if the owner's sounds would be more than 2 GiB, ErrNotFound for a tune that he does not have.
+// AddTake keeps a take with its sound, which it reads from the beginning. ErrTooMany if the owner's sounds
+// would be more than 2 GiB, ErrNotFound for a tune that he does not have.
 func (s *Store) AddTake(ctx context.Context, owner ID, t *Take, sound io.ReadSeeker) (ID, error) {
 	id := newID()
 	err := s.inTx(ctx, "keep the recording", func(tx *sql.Tx) error {
@@ -98,7 +99,8 @@ func (s *Store) Take(ctx context.Context, owner, tune, id ID) (*Take, error) {
 	return &t, nil
 }
 
-// Along is when a tune was last practised, zero if it was not, and how many takes of it are kept; nothing for a tune that the owner does not have.
+// Along is when a tune was last practised, zero if it was not, and how many takes of it are kept; nothing for a
+// tune that the owner does not have.
 func (s *Store) Along(ctx context.Context, owner, tune ID) (played time.Time, takes int, err error) {
 	var at sql.NullTime
 	err = s.q().QueryRowContext(ctx, "SELECT (SELECT MAX(at) FROM passes WHERE owner_id = ? AND tune_id = ?), (SELECT COUNT(*) FROM takes WHERE owner_id = ? AND tune_id = ?)", owner, tune, owner, tune).Scan(&at, &takes)

@@ -102,7 +102,8 @@ func (s *Store) Tune(ctx context.Context, owner, id ID) (Tune, error) {
 	return t, nil
 }
 
-// AddTune keeps a new tune with its first settings. ErrTooMany past the limit, ErrNotFound for a profile that the owner does not have.
+// AddTune keeps a new tune with its first settings. ErrTooMany past the limit, ErrNotFound for a profile that
+// the owner does not have.
 func (s *Store) AddTune(ctx context.Context, owner ID, title, source string, profile ID, st setup.Settings) (ID, error) {
 	id := newID()
 	err := s.inTx(ctx, "keep the tune", func(tx *sql.Tx) error {

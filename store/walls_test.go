@@ -25,8 +25,9 @@ var ownerless = map[string]string{
 	"SignedIn": "by the secret of a session", "TryAfter": "by hashes of addresses", "Succeeded": "by hashes of addresses", "Patterns": "a shelf, below", "Guitars": "a shelf, below", "Slides": "a shelf, below", "Pages": "a shelf, below", "Drafts": "a shelf, below", "Occasions": "a shelf, below",
 }
 
-// TestWalls walks every method of the store as another owner: nothing is found, nothing is changed, and the database itself refuses
-// rows that belong to things of another. A new method must be put in one of the two tables.
+// TestWalls walks every method of the store as another owner: nothing is found, nothing is changed, and the
+// database itself refuses rows that belong to things of another. A new method must be put in one of the two
+// tables.
 func TestWalls(t *testing.T) {
 	f := newFixture(t)
 	basis := strings.Repeat("a", 64)

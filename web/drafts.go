@@ -91,7 +91,8 @@ var kindNames = map[proofread.Kind]string{
 	proofread.ChordNamed: "A chord that is not there",
 }
 
-// addDraft takes text or a file of any form. What cannot be read is told on the first page, where it stays; nothing is kept of it.
+// addDraft takes text or a file of any form. What cannot be read is told on the first page, where it stays;
+// nothing is kept of it.
 func (s *Server) addDraft(c *gin.Context) {
 	body := homeBody{Tuning: strings.TrimSpace(c.PostForm("tuning"))}
 	name, data, err := handedIn(c)
@@ -478,7 +479,8 @@ func (in *incoming) write() error {
 	return nil
 }
 
-// takeIn keeps a tune, in the tuning that it names or in the one that promises to suit it best. said is what a player can do about it if it cannot be kept.
+// takeIn keeps a tune, in the tuning that it names or in the one that promises to suit it best. said is what a
+// player can do about it if it cannot be kept.
 func (s *Server) takeIn(c *gin.Context, in *incoming) (id store.ID, said string, err error) {
 	profiles, err := s.store.Profiles(c.Request.Context(), owner(c))
 	if err != nil {

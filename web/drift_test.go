@@ -10,7 +10,8 @@ import (
 	"github.com/chromedp/chromedp"
 )
 
-// TestDrift: the beat that is shown keeps to the click that is heard: over 15 s, and in the long tests over ten minutes, it is as late at the end as at the beginning, and late by little.
+// TestDrift: the beat that is shown keeps to the click that is heard: over 15 s, and in the long tests over ten
+// minutes, it is as late at the end as at the beginning, and late by little.
 func TestDrift(t *testing.T) {
 	s := newSite(t)
 	b := newTab(t, s, 1280, 800)

@@ -28,8 +28,9 @@ import (
 	"stepping/store"
 )
 
-// An archive is everything of one owner's as a zip of open formats: each tune as ABC text, with what was set for it beside it as JSON,
-// and its plan document if there is one that holds; players, guitars, slides and patterns as JSON.
+// An archive is everything of one owner's as a zip of open formats: each tune as ABC text, with what was set
+// for it beside it as JSON, and its plan document if there is one that holds; players, guitars, slides and
+// patterns as JSON.
 
 // Bounds of an archive that comes back: unpacked, of one file, and how many files.
 const (

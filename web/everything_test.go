@@ -57,7 +57,8 @@ func zipOf(t *testing.T, files map[string]string) []byte {
 	return buf.Bytes()
 }
 
-// TestEverything: what one takes with him comes back for another with every setting and pin, once; what is no archive adds nothing.
+// TestEverything: what one takes with him comes back for another with every setting and pin, once; what is no
+// archive adds nothing.
 func TestEverything(t *testing.T) {
 	s := guardedSite(t)
 	first := s.newAccount(t, store.FirstLink, "Ash Fernlow")

@@ -9,7 +9,8 @@ import (
 	"stepping/store"
 )
 
-// headLink is a place that the head of every page leads to: where to begin, or one board of the shelf of what belongs to the player.
+// headLink is a place that the head of every page leads to: where to begin, or one board of the shelf of what
+// belongs to the player.
 type headLink struct {
 	Name, Link string
 	Key        string // with the shift key

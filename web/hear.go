@@ -78,8 +78,8 @@ func (sc *soundCache) put(key [32]byte, data []byte) {
 	}
 }
 
-// What is made of a sound at one turn in the pool, in bytes: little at first, so that it is heard at once, then some seconds. Between turns others have theirs, and a slow
-// listener holds up nobody.
+// What is made of a sound at one turn in the pool, in bytes: little at first, so that it is heard at once, then
+// some seconds. Between turns others have theirs, and a slow listener holds up nobody.
 const (
 	firstTurn = 16 << 10
 	nextTurn  = 256 << 10
@@ -153,8 +153,8 @@ func (s *Server) hear(c *gin.Context) {
 	s.stream(c, w.basis+"?"+q.Encode(), func() (*sound.Sound, error) { return soundOf(w.plan, q) })
 }
 
-// soundOf prepares what a query asks to hear of a plan: bars in layers, or one moment as it is, struck string by string, or with another place for a note. The error
-// says what to give instead.
+// soundOf prepares what a query asks to hear of a plan: bars in layers, or one moment as it is, struck string
+// by string, or with another place for a note. The error says what to give instead.
 func soundOf(p *plan.Plan, q url.Values) (*sound.Sound, error) {
 	if v := q.Get("moment"); v != "" {
 		m, err := strconv.Atoi(v)
@@ -211,7 +211,8 @@ const (
 	chordGap = 0.04
 )
 
-// strummed is the position of a moment struck string by string, as in the strum test: what is silenced thuds, what should not sound is heard.
+// strummed is the position of a moment struck string by string, as in the strum test: what is silenced thuds,
+// what should not sound is heard.
 func strummed(p *plan.Plan, m int) (*sound.Sound, error) {
 	var strokes []play.Stroke
 	for _, l := range p.Strum(m) {

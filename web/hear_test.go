@@ -13,8 +13,8 @@ import (
 	"github.com/chromedp/chromedp/kb"
 )
 
-// TestHear: the sound of a plan comes at once and as long as it says; bars and layers are chosen by the address; what cannot be is
-// told. A browser can play it.
+// TestHear: the sound of a plan comes at once and as long as it says; bars and layers are chosen by the
+// address; what cannot be is told. A browser can play it.
 func TestHear(t *testing.T) {
 	s := newSite(t)
 	path := s.tunePath(t, 0)

@@ -150,7 +150,8 @@ func newFault(source string, err error) *fault {
 	return f
 }
 
-// excerpt is a line around a column, and the mark to stand beneath that column; both counted from 1. Nothing of a line that is not there.
+// excerpt is a line around a column, and the mark to stand beneath that column; both counted from 1. Nothing of
+// a line that is not there.
 func excerpt(lines []string, line, column int) (text, mark string) {
 	if line < 1 || line > len(lines) {
 		return "", ""

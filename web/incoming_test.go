@@ -74,8 +74,8 @@ A |----------------|----------------|----------------|0-------0-------|
 D |0-------0-------|0-------0-------|0-------0-------|----------------|
 `
 
-// TestWaysIn: a file of every form is looked at before it is kept, what was chosen of it holds, and it becomes a tune with the places that
-// it names; what cannot be read is told in a sentence, and nothing of it is kept.
+// TestWaysIn: a file of every form is looked at before it is kept, what was chosen of it holds, and it becomes
+// a tune with the places that it names; what cannot be read is told in a sentence, and nothing of it is kept.
 func TestWaysIn(t *testing.T) {
 	s := newSite(t)
 	var xml, midi bytes.Buffer
@@ -173,8 +173,8 @@ func TestMend(t *testing.T) {
 	}
 }
 
-// TestNeckByKeyboard enters a tune of 16 bars with the keyboard alone, four keys a second, in under two minutes and at most three keys a note; all of it is
-// there after a reload, and it is planned with its places.
+// TestNeckByKeyboard enters a tune of 16 bars with the keyboard alone, four keys a second, in under two minutes
+// and at most three keys a note; all of it is there after a reload, and it is planned with its places.
 func TestNeckByKeyboard(t *testing.T) {
 	s := newSite(t)
 	b := newTab(t, s, 1280, 800)
@@ -182,7 +182,8 @@ func TestNeckByKeyboard(t *testing.T) {
 	b.do(chromedp.Click(".neck-way .act"))
 	b.until("document.querySelector('#entry') && window.Alpine && document.querySelector('.neck-page')._x_dataStack")
 	b.accessible("on the neck")
-	// Four bars: quarters up the first string, eighths on two strings, a half note under the slide, a rest; then again on other frets.
+	// Four bars: quarters up the first string, eighths on two strings, a half note under the slide, a rest;
+	// then again on other frets.
 	phrase := []string{"q", "0", "2", "4", "5", "e", "7", "5", kb.ArrowDown, "5", "3", kb.ArrowUp, "2", "0", "2", "4", "h", "s", "5", "s", "q", "3", "r", "h", ".", "0", "q", "2"}
 	start, keys := time.Now(), 0
 	tick := time.NewTicker(250 * time.Millisecond)
@@ -223,7 +224,8 @@ func TestNeckByKeyboard(t *testing.T) {
 	}
 }
 
-// TestNeckByTouch: on a phone a note is written by touching its place, and a chord by its name; without scripts the buttons do the same.
+// TestNeckByTouch: on a phone a note is written by touching its place, and a chord by its name; without scripts
+// the buttons do the same.
 func TestNeckByTouch(t *testing.T) {
 	s := newSite(t)
 	b := newTab(t, s, 390, 844)

@@ -89,8 +89,8 @@ func TestShortBesideLong(t *testing.T) {
 	}
 }
 
-// TestRankingElsewhere: a ranking that one copy of the program works at is shown, not begun again, and stopped by another; after the copy
-// has gone another goes on from what it found. Proposals survive a restart.
+// TestRankingElsewhere: a ranking that one copy of the program works at is shown, not begun again, and stopped
+// by another; after the copy has gone another goes on from what it found. Proposals survive a restart.
 func TestRankingElsewhere(t *testing.T) {
 	dsn, err := storetest.DSN()
 	if err != nil {

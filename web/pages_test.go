@@ -48,7 +48,8 @@ const small = `[...document.querySelectorAll('button, select, input:not([type=hi
 	.map((e) => [e.closest('td') ? 38 : 44, e.getBoundingClientRect(), e.outerHTML.replace(/\s+/g, ' ').slice(0, 110)])
 	.filter(([least, r]) => r.height < least - 0.5 || r.width < least - 6.5).map(([, r, text]) => Math.round(r.width) + 'x' + Math.round(r.height) + ' ' + text).slice(0, 4)`
 
-// TestEveryPage: axe finds nothing on any page, in daylight and in a dim room, for a left-handed player as well, and what is to be pressed is large enough.
+// TestEveryPage: axe finds nothing on any page, in daylight and in a dim room, for a left-handed player as
+// well, and what is to be pressed is large enough.
 func TestEveryPage(t *testing.T) {
 	s := newSite(t)
 	b := newTab(t, s, 1280, 800)
@@ -94,7 +95,8 @@ func TestEveryPage(t *testing.T) {
 	}
 }
 
-// TestSigns: a sign says what it means under the pointer, at the keyboard's focus and under a finger that stays, which then is no press; l shows all of them.
+// TestSigns: a sign says what it means under the pointer, at the keyboard's focus and under a finger that
+// stays, which then is no press; l shows all of them.
 func TestSigns(t *testing.T) {
 	s := newSite(t)
 	b := newTab(t, s, 1280, 800)
@@ -140,7 +142,8 @@ func TestSigns(t *testing.T) {
 	}
 }
 
-// TestWholeTune: all bars stand on one page, the pedal turns it line by line, the cursor follows the sound, and the way back leads to the same bar.
+// TestWholeTune: all bars stand on one page, the pedal turns it line by line, the cursor follows the sound, and
+// the way back leads to the same bar.
 func TestWholeTune(t *testing.T) {
 	s := newSite(t)
 	b := newTab(t, s, 1280, 800)

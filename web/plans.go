@@ -57,8 +57,8 @@ type cachedPlan struct {
 	*worked
 }
 
-// cachedMoments bounds memory: plans of so many moments in all are kept, a moment taking 30 KiB, and 60 to 90 once its alternatives
-// are known (plan.TestKeeps), but always the last.
+// cachedMoments bounds memory: plans of so many moments in all are kept, a moment taking 30 KiB, and 60 to 90
+// once its alternatives are known (plan.TestKeeps), but always the last.
 const cachedMoments = 2000
 
 // get returns the tune's plan on a basis, nil if it is not kept, and the one looked at last.

@@ -43,8 +43,9 @@ func (s *site) logged(t *testing.T) (out []struct {
 	return out
 }
 
-// TestSitting: a whole sitting by the keys of a pedal: heard, played with the count, judged, and on to the next part, up to the stop that asks about pain; every verdict is in the log, a key pressed by
-// mistake is taken back, and what is pressed is seen at once.
+// TestSitting: a whole sitting by the keys of a pedal: heard, played with the count, judged, and on to the next
+// part, up to the stop that asks about pain; every verdict is in the log, a key pressed by mistake is taken
+// back, and what is pressed is seen at once.
 func TestSitting(t *testing.T) {
 	s := practised(t)
 	before := len(s.logged(t))
@@ -98,7 +99,8 @@ func TestSitting(t *testing.T) {
 	}
 }
 
-// passByPedal hears a step, plays it, says by the pedal that it was clean, and takes that back; the keys change what they mean as they say.
+// passByPedal hears a step, plays it, says by the pedal that it was clean, and takes that back; the keys change
+// what they mean as they say.
 func (s *site) passByPedal(t *testing.T, b *tab) {
 	t.Helper()
 	state := func(want, means string) {
@@ -147,7 +149,8 @@ func (s *site) passByPedal(t *testing.T, b *tab) {
 	b.until("document.querySelector('.notice')?.textContent.includes('Taken back: nearly')")
 }
 
-// TestPractisePages: without scripts verdicts are forms; what cannot be is told at its place; the log can be taken away, notes stand beside their bars, a day brings its tunes forward.
+// TestPractisePages: without scripts verdicts are forms; what cannot be is told at its place; the log can be
+// taken away, notes stand beside their bars, a day brings its tunes forward.
 func TestPractisePages(t *testing.T) {
 	s := practised(t)
 	path := s.tunePath(t, 1)

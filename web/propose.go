@@ -30,7 +30,8 @@ type proposedView struct {
 	Now                       bool
 }
 
-// propose finds the ways for a new tune, and the tuning that the guitar is in. No ways if none can be found: the plan page says why.
+// propose finds the ways for a new tune, and the tuning that the guitar is in. No ways if none can be found:
+// the plan page says why.
 func (s *Server) propose(c *gin.Context, tu *tune.Tune, p *player.Profile) (out []suit.Way, present string, err error) {
 	guitars, err := s.guitars(c)
 	if err != nil {

@@ -169,7 +169,8 @@ func (r *recorded) close() {
 	}
 }
 
-// judgeTake reads a recording from the request, follows it along the plan, and shows what was heard; it is kept if the player says so.
+// judgeTake reads a recording from the request, follows it along the plan, and shows what was heard; it is kept
+// if the player says so.
 func (s *Server) judgeTake(c *gin.Context) {
 	t, w, ok := s.planParam(c)
 	if !ok {

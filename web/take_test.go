@@ -78,7 +78,8 @@ func (b *tab) give(data []byte) {
 	})()`)
 }
 
-// TestTakePage: a recording is given to the page, and what was wrong is told with a way to its place; of a clean one nothing is; what is no recording, and one of another tune, are refused and said why.
+// TestTakePage: a recording is given to the page, and what was wrong is told with a way to its place; of a
+// clean one nothing is; what is no recording, and one of another tune, are refused and said why.
 func TestTakePage(t *testing.T) {
 	s := newSite(t)
 	path := s.tunePath(t, 1) + "/take"
@@ -110,7 +111,8 @@ func TestTakePage(t *testing.T) {
 	}
 }
 
-// microphone lets the browser hear a WAV file of our own, after some seconds of silence and before half a minute of it: the browser begins the file anew when it ends.
+// microphone lets the browser hear a WAV file of our own, after some seconds of silence and before half a
+// minute of it: the browser begins the file anew when it ends.
 func microphone(t *testing.T, lead int, file []byte) {
 	t.Helper()
 	rate := int(binary.LittleEndian.Uint32(file[24:]))
@@ -121,7 +123,8 @@ func microphone(t *testing.T, lead int, file []byte) {
 	}
 }
 
-// TestRecording: the first bars of a tune come through the microphone, are recorded with the pedal alone, kept, heard again as they were and at half speed, put beside another recording, counted in the log, and let go of;
+// TestRecording: the first bars of a tune come through the microphone, are recorded with the pedal alone, kept,
+// heard again as they were and at half speed, put beside another recording, counted in the log, and let go of;
 // what was heard stands beside the plan.
 func TestRecording(t *testing.T) {
 	s := newSite(t)

@@ -17,8 +17,8 @@ import (
 	"stepping/store"
 )
 
-// A sitting is a list of parts in the address, so that it stays as it was planned while what is played changes what would be planned now:
-// every page of it is a link, and leaving one loses nothing.
+// A sitting is a list of parts in the address, so that it stays as it was planned while what is played changes
+// what would be planned now: every page of it is a link, and leaving one loses nothing.
 
 // sittingPart is one part of a sitting: with a tune a step of its ladder, else a rest or the stop.
 type sittingPart struct {

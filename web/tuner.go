@@ -20,7 +20,8 @@ import (
 // tunerBytes is the most sound at a time: half a second at any rate, and more.
 const tunerBytes = 256 << 10
 
-// hearString tells the pitch of what was plucked last: the body is samples of 16 bits, little end first, of the last half second; the query that of the bench.
+// hearString tells the pitch of what was plucked last: the body is samples of 16 bits, little end first, of the
+// last half second; the query that of the bench.
 func (s *Server) hearString(c *gin.Context) {
 	rate := atoi(c.Query("rate"))
 	data, err := io.ReadAll(io.LimitReader(c.Request.Body, tunerBytes+1))

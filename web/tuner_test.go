@@ -34,7 +34,8 @@ func pluck(hz float64, str, rate int, seconds float64) []byte {
 	return out
 }
 
-// TestTuner: what the bench says of strings plucked where string 6 is turned on the way to open D: the one that is turned, another, one an octave off, none; soon enough to turn by. What is no sound is refused.
+// TestTuner: what the bench says of strings plucked where string 6 is turned on the way to open D: the one that
+// is turned, another, one an octave off, none; soon enough to turn by. What is no sound is refused.
 func TestTuner(t *testing.T) {
 	s := newSite(t)
 	const rate = 48000
@@ -96,7 +97,8 @@ func TestTuner(t *testing.T) {
 	}
 }
 
-// TestTunerGoesOn: strings are plucked before the microphone, out of tune and then in tune: the bench tells which way to turn, and goes on to the next string by itself.
+// TestTunerGoesOn: strings are plucked before the microphone, out of tune and then in tune: the bench tells
+// which way to turn, and goes on to the next string by itself.
 func TestTunerGoesOn(t *testing.T) {
 	s := newSite(t)
 	const rate = 48000

@@ -13,7 +13,8 @@ import (
 	"stepping/demo"
 )
 
-// TestWay: every page of a tune shows its way, one key leads to each place of it, and from the first page one comes back to where one left; a tune is deleted on its own page and brought back at once.
+// TestWay: every page of a tune shows its way, one key leads to each place of it, and from the first page one
+// comes back to where one left; a tune is deleted on its own page and brought back at once.
 func TestWay(t *testing.T) {
 	s := newSite(t)
 	if err := demo.Month(t.Context(), s.store, s.owner, time.Now()); err != nil {

@@ -102,8 +102,8 @@ func lanAddress() (net.IP, error) {
 // certificateLasts is how long our own certificate is good for; it is made anew when less than a month is left.
 const certificateLasts = 397 * 24 * time.Hour
 
-// ownCertificate makes a certificate for an address, or finds the one made before, in dir. Browsers warn of it once: nobody vouches
-// for it but whoever reads the address from this screen.
+// ownCertificate makes a certificate for an address, or finds the one made before, in dir. Browsers warn of it
+// once: nobody vouches for it but whoever reads the address from this screen.
 func ownCertificate(dir string, ip net.IP) (cert, key string, err error) {
 	cert, key = filepath.Join(dir, "lan-cert.pem"), filepath.Join(dir, "lan-key.pem")
 	if pair, err := tls.LoadX509KeyPair(cert, key); err == nil && pair.Leaf.VerifyHostname(ip.String()) == nil && time.Until(pair.Leaf.NotAfter) > 30*24*time.Hour {

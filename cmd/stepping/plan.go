@@ -126,8 +126,9 @@ func planCommand(ctx context.Context, args []string, out io.Writer) error {
 	return err
 }
 
-// solve plans the file of the arguments. What they do not say the file may: tuning, capo, and where notes are played, which holds unless
-// the tuning is another or --free lets it go; the thumb then plays what the file has, and nothing beside it.
+// solve plans the file of the arguments. What they do not say the file may: tuning, capo, and where notes are
+// played, which holds unless the tuning is another or --free lets it go; the thumb then plays what the file
+// has, and nothing beside it.
 func solve(ctx context.Context, a *planArgs) (*plan.Plan, error) {
 	in, err := openMusic(a)
 	if err != nil {

@@ -26,8 +26,9 @@ func takeOf(t *testing.T, tune, file string, options ...string) (d plandoc.TakeD
 	return d
 }
 
-// TestTakes: the demo's tunes as another synthesiser plays them, with recorded samples of a guitar, are followed, found in tune, and nothing is said to ring; with faults of our own each is told where it is; what cannot be
-// judged is refused.
+// TestTakes: the demo's tunes as another synthesiser plays them, with recorded samples of a guitar, are
+// followed, found in tune, and nothing is said to ring; with faults of our own each is told where it is; what
+// cannot be judged is refused.
 func TestTakes(t *testing.T) {
 	dir := t.TempDir()
 	var off, cents []float64

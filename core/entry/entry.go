@@ -1,8 +1,9 @@
 // Package entry turns what a player does on a drawn neck, key by key, into a tune with the place of every note.
 //
-// What is entered is the list of keys itself: the state is always worked out from all of them, so that undo takes the last one away, nothing is ever
-// half done, and the same keys give the same tune. Lengths go on until another is chosen; a dot is for one note, a triplet for
-// three. Bars fill by themselves and close when they are full.
+// What is entered is the list of keys itself: the state is always worked out from all of them, so that undo
+// takes the last one away, nothing is ever half done, and the same keys give the same tune. Lengths go on until
+// another is chosen; a dot is for one note, a triplet for three. Bars fill by themselves and close when they
+// are full.
 package entry
 
 import (
@@ -37,8 +38,8 @@ type Sheet struct {
 	Keys   []string `json:"keys"`
 }
 
-// Keys. Beside these there are a number (the fret to write on the cursor's string), "put:string:fret" (a place that was touched) and
-// "chord:NAME" ("chord:" takes the symbol away).
+// Keys. Beside these there are a number (the fret to write on the cursor's string), "put:string:fret" (a place
+// that was touched) and "chord:NAME" ("chord:" takes the symbol away).
 const (
 	Up      = "up" // to a thinner string
 	Down    = "down"

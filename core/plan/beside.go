@@ -12,8 +12,9 @@ import (
 // maxBeside bounds the memory that plans without one pin take.
 const maxBeside = 4
 
-// Beside tells p of a plan that may be the one without one of p's pins, as that before a pin is: what else there is in place of the pin is then
-// read there and not planned anew, and so is the search up to the pin. Or q has another pin in its place, and was told of that plan. Any other is left alone. What these were told
+// Beside tells p of a plan that may be the one without one of p's pins, as that before a pin is: what else
+// there is in place of the pin is then read there and not planned anew, and so is the search up to the pin. Or
+// q has another pin in its place, and was told of that plan. Any other is left alone. What these were told
 // themselves is forgotten, so that plans do not hold on to each other in chains.
 func (p *Plan) Beside(q *Plan) {
 	if p.free != nil { // what is held alike is asked about its dampers
@@ -120,7 +121,8 @@ func bare(r Request) Request {
 	return r
 }
 
-// seed is what is known of the plan without one pin, which is in force at moment at alone: what leads there and what it costs to go on from there is p's too.
+// seed is what is known of the plan without one pin, which is in force at moment at alone: what leads there and
+// what it costs to go on from there is p's too.
 type seed struct {
 	known *Known
 	at    int
@@ -156,8 +158,10 @@ func (p *Plan) grow(ctx context.Context, t int) (*backward, error) {
 	return bw, bw.down(ctx, at, nil)
 }
 
-// meetsAgain is the first moment from at on from where the states of a plan are those of the known one to the end of the window, which lies behind the window if there is none, or if a hand
-// in it is not known. From there on equal ways are told apart as in the known plan, since both return to the same; before it the ways on are looked for anew.
+// meetsAgain is the first moment from at on from where the states of a plan are those of the known one to the
+// end of the window, which lies behind the window if there is none, or if a hand in it is not known. From there
+// on equal ways are told apart as in the known plan, since both return to the same; before it the ways on are
+// looked for anew.
 func (k *knownTo) meetsAgain(states []state, at int) int {
 	meet := at
 	for t := at; t <= k.hi; t++ {

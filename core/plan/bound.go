@@ -377,8 +377,9 @@ func (m *model) bestLayers(ctx context.Context) (layers []layer, rule string, er
 	return m.forward(ctx, &pruning{b, limit, 0})
 }
 
-// inFull reports whether the best plan is searched with nothing left out: the longer a tune, the less does the bound spare, and what there is
-// beside the plan begins with such a search. But a total that is wanted at most is soon exceeded.
+// inFull reports whether the best plan is searched with nothing left out: the longer a tune, the less does the
+// bound spare, and what there is beside the plan begins with such a search. But a total that is wanted at most
+// is soon exceeded.
 func (m *model) inFull() bool {
 	free := m.req.Within == 0 && len(m.req.alike) == 0
 	return len(m.moments) > boundMoments || free && len(m.moments) > everyLayer

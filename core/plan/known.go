@@ -7,10 +7,11 @@ import (
 	"slices"
 )
 
-// Known is what a plan's alternatives have found out. A pin on a note or a stroke only forbids, at its moment: before it nothing is other, after
-// it the same state costs the same to the end, and nothing gets cheaper. So for the same request with one of the
-// alternatives pinned the search begins at the pin, looks at little beside the best plan, and ends where that comes back to the plan before. It does
-// not change, and may be read while the plan goes on being used.
+// Known is what a plan's alternatives have found out. A pin on a note or a stroke only forbids, at its moment:
+// before it nothing is other, after it the same state costs the same to the end, and nothing gets cheaper. So
+// for the same request with one of the alternatives pinned the search begins at the pin, looks at little beside
+// the best plan, and ends where that comes back to the plan before. It does not change, and may be read while
+// the plan goes on being used.
 type Known struct {
 	request  Request
 	states   []state // of the plan
@@ -71,7 +72,8 @@ func (p *Plan) ownKnown() *Known {
 	return k
 }
 
-// price finds r among the requests with one of the priced pins added: what is known to that, nil if it is not there, and the pin's moment and the least total.
+// price finds r among the requests with one of the priced pins added: what is known to that, nil if it is not
+// there, and the pin's moment and the least total.
 func (k *Known) price(r *Request) (*Known, priced) {
 	if k == nil {
 		return nil, priced{}
@@ -112,9 +114,10 @@ func (h *hand) bare() hand {
 	return out
 }
 
-// bestKnown is the best way from what is known of the request without its last pin, with the layers before that; nil if that does not suffice.
-// Equal ways are told apart as they are without it: on the way on from where the two plans meet every state has cost the
-// same more, and what does not come by there costs more than the best.
+// bestKnown is the best way from what is known of the request without its last pin, with the layers before
+// that; nil if that does not suffice. Equal ways are told apart as they are without it: on the way on from
+// where the two plans meet every state has cost the same more, and what does not come by there costs more than
+// the best.
 func (m *model) bestKnown(ctx context.Context) (states []state, before []layer) {
 	k, pin := m.req.Known.price(m.req)
 	if k == nil || pin.t < k.lo || pin.t > k.hi {
@@ -140,7 +143,8 @@ func (m *model) bestKnown(ctx context.Context) (states []state, before []layer) 
 	return states, before
 }
 
-// before are the layers before moment t, those that are at hand; nil if they are other than the request's, or if the last of them is not there.
+// before are the layers before moment t, those that are at hand; nil if they are other than the request's, or
+// if the last of them is not there.
 func (k *knownTo) before(t int) []layer {
 	out := make([]layer, t)
 	for i := range out {
@@ -155,8 +159,8 @@ func (k *knownTo) before(t int) []layer {
 	return out
 }
 
-// searchKnown brings the pass forward from the pin to where the best way comes back to the plan before, or to the end, and returns that moment
-// and the number of the best way's state; -1 if it does not get there.
+// searchKnown brings the pass forward from the pin to where the best way comes back to the plan before, or to
+// the end, and returns that moment and the number of the best way's state; -1 if it does not get there.
 func (m *model) searchKnown(ctx context.Context, kt *knownTo, pin priced, layers []layer) (end, own int) {
 	b := &bound{m: m, costToGo: make([][]minToGo, len(m.moments)), knew: kt}
 	last := len(layers) - 1
@@ -187,7 +191,8 @@ type knownTo struct {
 	dominance []*dominance // of what comes after each moment of the window
 }
 
-// meets returns the number of the state of the plan before at moment t, if all that the search keeps there was there before and costs so much more now; else -1.
+// meets returns the number of the state of the plan before at moment t, if all that the search keeps there was
+// there before and costs so much more now; else -1.
 func (k *knownTo) meets(t int, states []state, more float64) int {
 	own := -1
 	for n, s := range states {
@@ -212,7 +217,8 @@ func newKnownTo(m *model, k *Known) *knownTo {
 	return kt
 }
 
-// translated are the known states of moment t and what follows them, by the numbers of the present hands; those that have none are left out.
+// translated are the known states of moment t and what follows them, by the numbers of the present hands; those
+// that have none are left out.
 func (k *knownTo) translated(t int) (l layer, costToGo []successor) {
 	here, next, was := k.back(t), k.back(min(t+1, len(k.of)-1)), &k.layers[t]
 	type found struct {
@@ -271,7 +277,8 @@ func (k *knownTo) after(end int, total float64) []state {
 	return out
 }
 
-// lead fills in the states up to state number s of moment end: those found, and before the pin those that lead there; false if a layer is not at hand.
+// lead fills in the states up to state number s of moment end: those found, and before the pin those that lead
+// there; false if a layer is not at hand.
 func (k *knownTo) lead(out []state, layers []layer, pin, end, s int) bool {
 	for t := end; t >= 0; t-- {
 		if len(layers[t].states) == 0 {
@@ -311,8 +318,8 @@ func (k *knownTo) hands(t int) []minToGo {
 	return out
 }
 
-// from returns what is known of state s after moment t; 0 if that is nothing. Of one that was not kept it is what a kept one costs,
-// less what another picking state can save.
+// from returns what is known of state s after moment t; 0 if that is nothing. Of one that was not kept it is
+// what a kept one costs, less what another picking state can save.
 func (k *knownTo) from(t int, s *state) float64 {
 	at := *s
 	if at.hand = k.of[t][s.hand]; at.hand < 0 {

@@ -105,8 +105,10 @@ func TestWithin(t *testing.T) {
 	}
 }
 
-// TestBeside: pin after pin, added or put in place of the last, what is asked about a plan is the same, to the last word and bit, whether it was told of the plan before or knows nothing: first about
-// the moment of the pin, then about all others in any order, or of those about none before the next pin. A plan of another request is not read, and none holds on to those before it.
+// TestBeside: pin after pin, added or put in place of the last, what is asked about a plan is the same, to the
+// last word and bit, whether it was told of the plan before or knows nothing: first about the moment of the
+// pin, then about all others in any order, or of those about none before the next pin. A plan of another
+// request is not read, and none holds on to those before it.
 func TestBeside(t *testing.T) {
 	t.Parallel()
 	rng := rand.New(rand.NewPCG(11, 4))

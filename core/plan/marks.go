@@ -6,8 +6,9 @@ import (
 	"stepping/core/tune"
 )
 
-// What marks of a note ask of the hands, in cost units. A note to be shaken wants the slide, or a finger; one to be come to from below wants the slide on
-// its way in, or a bend; an accent wants a strong digit; a note left to ring wants its strings free.
+// What marks of a note ask of the hands, in cost units. A note to be shaken wants the slide, or a finger; one
+// to be come to from below wants the slide on its way in, or a bend; an accent wants a strong digit; a note
+// left to ring wants its strings free.
 const (
 	shakeFree    = 1.2  // a note to be shaken that nothing holds: an open string, a harmonic
 	shakeFret    = 0.25 // one held by a finger, whose vibrato is narrow

@@ -17,7 +17,8 @@ type Move struct {
 	What        string
 	Need, There float64
 
-	// What of the player sets Need, if Kind is one of the kinds: Need = Fixed + Factor·x, where x is Fitts's time for Bits or the restrike time.
+	// What of the player sets Need, if Kind is one of the kinds: Need = Fixed + Factor·x, where x is Fitts's
+	// time for Bits or the restrike time.
 	Kind          string
 	Bits          float64 // index of difficulty of a Travel, log2(d/w + 1)
 	Fixed, Factor float64

@@ -114,8 +114,9 @@ func (sr *search) letGo() {
 	searches.Put(sr)
 }
 
-// forward runs the search from the first moment to the last and keeps every state at its least
-// cost; with w only what w allows. If no state is left at a moment, rule says which hand fails there. ctx stops it between moments.
+// forward runs the search from the first moment to the last and keeps every state at its least cost; with w
+// only what w allows. If no state is left at a moment, rule says which hand fails there. ctx stops it between
+// moments.
 func (m *model) forward(ctx context.Context, w *pruning) (layers []layer, rule string, err error) {
 	layers = make([]layer, len(m.moments))
 	rule, err = m.forwardOver(ctx, w, layers, span{0, len(layers)}, len(layers))

@@ -8,22 +8,24 @@ import (
 	"stepping/core/play"
 )
 
-// What else there is at a moment is found in a window of the tune: another way to play it leaves the plan and comes back to it within a few
-// bars, so what lies further on need not be searched. That it does come back is not taken for granted. Behind the window every
-// state is counted at no more than it can cost to the end (edge), which is exact for the plan's own
-// alone, and an alternative is only told if its best way returns to the plan; otherwise the window grows.
+// What else there is at a moment is found in a window of the tune: another way to play it leaves the plan and
+// comes back to it within a few bars, so what lies further on need not be searched. That it does come back is
+// not taken for granted. Behind the window every state is counted at no more than it can cost to the end
+// (edge), which is exact for the plan's own alone, and an alternative is only told if its best way returns to
+// the plan; otherwise the window grows.
 
-// How far behind the moment asked about the window reaches, and by how much it grows. In trials with tunes of 64 and 128 notes one
-// question in 35 needed a wider one, see docs/speed.md.
+// How far behind the moment asked about the window reaches, and by how much it grows. In trials with tunes of
+// 64 and 128 notes one question in 35 needed a wider one, see docs/speed.md.
 const (
 	windowBehind = 24
 	windowLeast  = 8
 	windowGrows  = 16
 )
 
-// Every cost is a multiple of 1/play.Grid, so that the bits below that are free for what decides between equal ways. A cost that depends on a bound has
-// inDoubt: a sum tells whether it is certain, and of equal ways the certain one comes first. A state that is not the plan's own has offPlan: of
-// equal ways that which comes back to the plan soonest comes first, and that is the same in a narrow window and in a wide one.
+// Every cost is a multiple of 1/play.Grid, so that the bits below that are free for what decides between equal
+// ways. A cost that depends on a bound has inDoubt: a sum tells whether it is certain, and of equal ways the
+// certain one comes first. A state that is not the plan's own has offPlan: of equal ways that which comes back
+// to the plan soonest comes first, and that is the same in a narrow window and in a wide one.
 const (
 	inDoubt = 0.5 / play.Grid
 	offPlan = 1.0 / (1 << 34) // of a tune's moments together less than inDoubt
@@ -197,7 +199,8 @@ func (bw *backward) forward(ctx context.Context, t, whole int) error {
 	return err
 }
 
-// trim lets go of layers that lie outside the window and are found again when they are wanted. Those before it lead back to the plan.
+// trim lets go of layers that lie outside the window and are found again when they are wanted. Those before it
+// lead back to the plan.
 func (bw *backward) trim() {
 	for t := range bw.layers {
 		l := &bw.layers[t]
@@ -220,9 +223,10 @@ func (bw *backward) layer(t int) *layer {
 	return &bw.layers[t]
 }
 
-// layEdge sets what it costs to go on from the states of moment hi: nothing if it is the last; else, since no plan costs less than the
-// best, at least what that leaves when the state has been paid for. Of the plan's own state that is exact. What the
-// pass forward says of dominated states may be too much; they are bounded by the kept ones.
+// layEdge sets what it costs to go on from the states of moment hi: nothing if it is the last; else, since no
+// plan costs less than the best, at least what that leaves when the state has been paid for. Of the plan's own
+// state that is exact. What the pass forward says of dominated states may be too much; they are bounded by the
+// kept ones.
 func (bw *backward) layEdge() {
 	t, l, last := bw.hi, &bw.layers[bw.hi], len(bw.plan)-1
 	out := make([]successor, len(l.states)+len(l.dominated))
@@ -248,8 +252,8 @@ func (bw *backward) edge(at *place) float64 {
 	return bw.layers[bw.hi].least(at, bw.costToGo[bw.hi], bw.m.dominanceFrom(bw.hi+1)) + inDoubt
 }
 
-// least bounds what it costs to go on from a place that is not kept, by the costs to go of the layer's states: no less than from one that is kept, less what another
-// picking state can save.
+// least bounds what it costs to go on from a place that is not kept, by the costs to go of the layer's states:
+// no less than from one that is kept, less what another picking state can save.
 func (l *layer) least(at *place, costToGo []successor, d *dominance) (least float64) {
 	lo, _ := slices.BinarySearchFunc(l.states, state{place: place{hand: at.hand, live: at.live}}, byPlace)
 	for i := lo; i < len(l.states) && l.states[i].hand == at.hand && l.states[i].live == at.live; i++ {

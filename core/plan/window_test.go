@@ -13,8 +13,8 @@ import (
 	"stepping/core/thumb"
 )
 
-// TestWindow: what is told about a moment of a longer tune, and after a pin, is the same to the last word and bit whether it was found in a window or by a
-// search from the first moment to the last.
+// TestWindow: what is told about a moment of a longer tune, and after a pin, is the same to the last word and
+// bit whether it was found in a window or by a search from the first moment to the last.
 func TestWindow(t *testing.T) {
 	t.Parallel()
 	rng := rand.New(rand.NewPCG(31, 5))
@@ -84,7 +84,8 @@ func TestWindow(t *testing.T) {
 	}
 }
 
-// lateInWindow pins a digit at a note that lies in the window of a question about moment at, but so late that it could not be asked about there.
+// lateInWindow pins a digit at a note that lies in the window of a question about moment at, but so late that
+// it could not be asked about there.
 func lateInWindow(p *Plan, at int, rng *rand.Rand) (Pin, bool) {
 	for t := at + windowBehind - windowLeast + 1; t < min(at+windowBehind, len(p.Moments)); t++ {
 		if mo := &p.Moments[t]; mo.Melody != nil && mo.Melody.Digit != "" {

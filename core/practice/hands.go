@@ -28,9 +28,10 @@ const LeastPasses = 12
 // mostPasses is how many passes are weighed, the latest: hands change.
 const mostPasses = 400
 
-// The threshold model: a pass over one move is clean if the time there is exceeds the time that the hands need at that try, which varies by handSpread from try to try (log-normally); it
-// nearly holds while the lack is small, and breaks beyond. A verdict at a tempo is thus a bound from one side, and only many of them pin the need down. What is not the hand's fault fails one
-// pass in slipShare.
+// The threshold model: a pass over one move is clean if the time there is exceeds the time that the hands need
+// at that try, which varies by handSpread from try to try (log-normally); it nearly holds while the lack is
+// small, and breaks beyond. A verdict at a tempo is thus a bound from one side, and only many of them pin the
+// need down. What is not the hand's fault fails one pass in slipShare.
 const (
 	handSpread = 0.12 // log units
 	nearlyBand = 0.08 // log units
@@ -47,8 +48,10 @@ const (
 // gridPoints is how many values of each figure are weighed, over three spreads to either side.
 const gridPoints = 49
 
-// LearnHands weighs the passes over single moves, oldest first, against what is usual for players (never against the profile in force, or the same passes would count again each time that they were taken
-// over) and returns the mean and the central 90% of what they leave possible. Of Fitts's two figures each pass bounds a sum, so that they are weighed together.
+// LearnHands weighs the passes over single moves, oldest first, against what is usual for players (never
+// against the profile in force, or the same passes would count again each time that they were taken over) and
+// returns the mean and the central 90% of what they leave possible. Of Fitts's two figures each pass bounds a
+// sum, so that they are weighed together.
 func LearnHands(passes []Pass, usual player.Profile) Hands {
 	var travel, again []told
 	for i := len(passes) - 1; i >= 0 && len(travel)+len(again) < mostPasses; i-- {

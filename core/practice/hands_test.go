@@ -9,8 +9,9 @@ import (
 	"stepping/core/player"
 )
 
-// TestLearnHands lets hands of many kinds play single moves and strokes, near the edge of what they can. Their need varies by a logistic law, which is not the model's, so that agreement is not
-// by construction. The stated 90% ranges must hold the truth nearly as often as they say, and the middle must be near it.
+// TestLearnHands lets hands of many kinds play single moves and strokes, near the edge of what they can. Their
+// need varies by a logistic law, which is not the model's, so that agreement is not by construction. The stated
+// 90% ranges must hold the truth nearly as often as they say, and the middle must be near it.
 func TestLearnHands(t *testing.T) {
 	const hands = 150
 	usual := player.Default()

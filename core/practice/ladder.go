@@ -1,8 +1,9 @@
-// Package practice turns a plan into what to practise: steps from the thumb alone to the whole tune at tempo, each with what, where, how fast
-// and when it is done.
+// Package practice turns a plan into what to practise: steps from the thumb alone to the whole tune at tempo,
+// each with what, where, how fast and when it is done.
 //
-// The order is the one that players find by getting it wrong: one layer must run by itself before the next is laid on it, a change is grown note by note, a
-// hard spot is looped alone, and the tempo comes last. Why in that order stands in docs/practice.md.
+// The order is the one that players find by getting it wrong: one layer must run by itself before the next is
+// laid on it, a change is grown note by note, a hard spot is looped alone, and the tempo comes last. Why in
+// that order stands in docs/practice.md.
 package practice
 
 import (

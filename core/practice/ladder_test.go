@@ -14,8 +14,9 @@ import (
 	"stepping/core/thumb"
 )
 
-// TestLadder: over plans of many kinds the steps come in the order of the layers, stay within the tune, cite something of it, go up in small steps to the wanted tempo or
-// what the hands allow, and leave out what the tune does not have.
+// TestLadder: over plans of many kinds the steps come in the order of the layers, stay within the tune, cite
+// something of it, go up in small steps to the wanted tempo or what the hands allow, and leave out what the
+// tune does not have.
 func TestLadder(t *testing.T) {
 	slap := slices.IndexFunc(thumb.Library, func(p thumb.Pattern) bool {
 		return p.Meter == "4/4" && slices.ContainsFunc(p.Beats, func(b thumb.Beat) bool { return b.Hit == thumb.Slap })
@@ -77,7 +78,8 @@ func TestLadder(t *testing.T) {
 	}
 }
 
-// checkExercises: they cite bars of the tune, each once, only of what it has, and those for a phrase take the one that the log shows to break.
+// checkExercises: they cite bars of the tune, each once, only of what it has, and those for a phrase take the
+// one that the log shows to break.
 func checkExercises(t *testing.T, p *plan.Plan, slid, hits bool) {
 	t.Helper()
 	seen := map[string]int{}

@@ -11,7 +11,8 @@ type Cell struct {
 	Goal float64 // that the layer is to come to there, 0 if the ladder does not have it
 }
 
-// BarGrid lays the log over the tune: for each layer of its ladder, in order, and each bar as played, the best clean tempo against the one wanted.
+// BarGrid lays the log over the tune: for each layer of its ladder, in order, and each bar as played, the best
+// clean tempo against the one wanted.
 func BarGrid(states []State, passes []Pass, bars int) (layers []string, cells [][]Cell) {
 	row := map[string]int{}
 	for i := range states {

@@ -71,7 +71,8 @@ func (p *Pass) Check() error {
 	return nil
 }
 
-// Motion is a movement of the hands that a step is about, with the time there was for it: what the hands are learnt from (see Hands).
+// Motion is a movement of the hands that a step is about, with the time there was for it: what the hands are
+// learnt from (see Hands).
 type Motion struct {
 	Kind  string  `json:"kind"`  // plan.Travel or plan.Again
 	Bits  float64 `json:"bits"`  // index of difficulty of a travel, in bits

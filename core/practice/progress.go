@@ -110,8 +110,9 @@ func sittings(passes []Pass) (n int, stuck bool) {
 	return n, n >= stuckAfter && best[n-1] <= before
 }
 
-// A climb bears the layers above it before its top is reached: the whole tune from the share of its goal at which those layers are practised, a single move from well above
-// the tempo at which it is first played together.
+// A climb bears the layers above it before its top is reached: the whole tune from the share of its goal at
+// which those layers are practised, a single move from well above the tempo at which it is first played
+// together.
 const (
 	bearing     = 0.75
 	moveBearing = 1.25 // of its first tempo
@@ -122,7 +123,8 @@ func (s *State) bears() bool {
 	return s.Solid() || !s.Breaks && (s.Layer == Tempo && s.Best >= bearing*s.Goal() || s.Layer == HardMove && s.Best >= moveBearing*s.Rung.Tempo)
 }
 
-// Current is the rung to work on: the first that does not bear yet, may be begun and is not left for today; once all bear, the first that is not solid. -1 if there is none.
+// Current is the rung to work on: the first that does not bear yet, may be begun and is not left for today;
+// once all bear, the first that is not solid. -1 if there is none.
 func Current(states []State) int {
 	for _, enough := range []func(*State) bool{(*State).bears, (*State).Solid} {
 		for i := range states {
@@ -147,7 +149,8 @@ func Open(states []State, at int) bool {
 // sameBars is what share of all bars that two passages touch they must have in common to count as the same.
 const sameBars = 0.75
 
-// Alike lists the rungs of both hands together that are played over about the bars given (first and last, as played, from 1), the likeliest first: the climb in tempo, then phrases, then the rest.
+// Alike lists the rungs of both hands together that are played over about the bars given (first and last, as
+// played, from 1), the likeliest first: the climb in tempo, then phrases, then the rest.
 func Alike(rungs []Rung, bars [2]int) (out []int) {
 	for _, layer := range []string{Tempo, Together, Click, Whole} {
 		for i := range rungs {

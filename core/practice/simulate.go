@@ -18,7 +18,8 @@ type Simulated struct {
 	rungs map[string]*Learner
 }
 
-// Month practises so many days from a day on, a sitting of so many minutes on most of them, and returns the passes of each work in order; works keep theirs.
+// Month practises so many days from a day on, a sitting of so many minutes on most of them, and returns the
+// passes of each work in order; works keep theirs.
 func (s *Simulated) Month(works []Work, from time.Time, days int, minutes float64) [][]Pass {
 	s.rungs = map[string]*Learner{}
 	rng := rand.New(rand.NewPCG(s.Seed, 11))
@@ -84,8 +85,8 @@ func passesOf(passes []Pass, key string) (out []Pass) {
 	return out
 }
 
-// learner is how the simulated player learns a rung: a single move up to what his hands allow, a step at a dead walk from about there to well
-// above, a climb from its foot to about its top.
+// learner is how the simulated player learns a rung: a single move up to what his hands allow, a step at a dead
+// walk from about there to well above, a climb from its foot to about its top.
 func (s *Simulated) learner(w *Work, r *Rung) *Learner {
 	key := w.Title + " " + r.Key // not by the ID: that is another in every installation
 	if l := s.rungs[key]; l != nil {

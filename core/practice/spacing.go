@@ -5,12 +5,14 @@ import (
 	"time"
 )
 
-// Memory is how well a rung that was done is still in the hands, by half-life regression (Settles and Meeder 2016): the chance that it succeeds falls by half in every half-life,
+// Memory is how well a rung that was done is still in the hands, by half-life regression (Settles and Meeder
+// 2016): the chance that it succeeds falls by half in every half-life,
 //
 //	p = 2^(-Δ/h),  h = 2^(θ0 + θr·√right + θw·√wrong) days,
 //
-// where Δ is the days since it was last played, right and wrong count the days on which the last pass over it was clean or was not. The weights are not fitted to players: they are set so
-// that what was done on one day is to be seen again two days later, after four good days in five days and after nine in three weeks (see due).
+// where Δ is the days since it was last played, right and wrong count the days on which the last pass over it
+// was clean or was not. The weights are not fitted to players: they are set so that what was done on one day is
+// to be seen again two days later, after four good days in five days and after nine in three weeks (see due).
 type Memory struct {
 	Right, Wrong int
 	Last         time.Time

@@ -5,8 +5,9 @@ import (
 	"math"
 )
 
-// Staircase decides from the verdicts on one step at which tempo it is played next: up after clean passes, down after broken ones, in steps that shrink wherever it
-// turns round, as in Taylor and Creelman's PEST (1967), so that it is quick far from what the player can do and fine near it.
+// Staircase decides from the verdicts on one step at which tempo it is played next: up after clean passes, down
+// after broken ones, in steps that shrink wherever it turns round, as in Taylor and Creelman's PEST (1967), so
+// that it is quick far from what the player can do and fine near it.
 //
 //   - Up after one clean pass until the first break or near miss, later after two in a row; never above the goal.
 //   - Down after two broken passes in a row, or a broken and a near one, or three near ones; never below half the start.
@@ -52,7 +53,8 @@ type climb struct {
 	downs, finalCount int
 }
 
-// Advise replays the passes of one step, oldest first, and says how to go on; today is the day of the next pass as day numbers it.
+// Advise replays the passes of one step, oldest first, and says how to go on; today is the day of the next pass
+// as day numbers it.
 func (s Staircase) Advise(passes []Pass, today int) Advice {
 	c := &climb{Staircase: s, tempo: s.Start, step: FirstStep, today: math.MinInt}
 	for i := range passes {

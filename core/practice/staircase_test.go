@@ -7,7 +7,8 @@ import (
 	"time"
 )
 
-// learners are simulated players with known curves: quick and slow ones, steady and shaky, with plateaus and bad days, who start near or far from the goal.
+// learners are simulated players with known curves: quick and slow ones, steady and shaky, with plateaus and
+// bad days, who start near or far from the goal.
 func learners(n int) (out []Learner, goals []float64) {
 	rng := rand.New(rand.NewPCG(3, 3))
 	for i := range n {
@@ -73,8 +74,8 @@ func fixed(start, goal, step float64, up, down int) func([]Pass, int) float64 {
 	}
 }
 
-// TestStaircase: simulated players with plateaus and bad days come to within 10% of their tempo in at most 1.3 times the passes of the best of a grid of fixed
-// rules, chosen with hindsight for all of them together.
+// TestStaircase: simulated players with plateaus and bad days come to within 10% of their tempo in at most 1.3
+// times the passes of the best of a grid of fixed rules, chosen with hindsight for all of them together.
 func TestStaircase(t *testing.T) {
 	all, goals := learners(60)
 	mean := func(rule func(start, goal float64) func([]Pass, int) float64) float64 {

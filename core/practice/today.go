@@ -59,9 +59,10 @@ const (
 	tuneMinutes  = 12.0
 )
 
-// Today plans a sitting of so many minutes, LeastSitting to MostSitting (what lies outside is brought inside), out of all tunes in work, for a time in the player's own location: a warm-up;
-// what holds a date and needs the most a day; what is due by Memory, the worst first; then what is in work, the tune played last first. Hands rest after longestRun at the latest, and at the end
-// it stops. Empty if there is nothing to practise.
+// Today plans a sitting of so many minutes, LeastSitting to MostSitting (what lies outside is brought inside),
+// out of all tunes in work, for a time in the player's own location: a warm-up; what holds a date and needs the
+// most a day; what is due by Memory, the worst first; then what is in work, the tune played last first. Hands
+// rest after longestRun at the latest, and at the end it stops. Empty if there is nothing to practise.
 func Today(works []Work, minutes float64, now time.Time) []Item {
 	t := today{now: now, left: max(LeastSitting, min(MostSitting, minutes)) - stopMinutes}
 	if t.left > longestRun {

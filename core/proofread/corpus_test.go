@@ -139,7 +139,8 @@ func (s *sheet) head(extra string) string {
 	return fmt.Sprintf("%s\nTuning: %s\nCapo: %d\nTime: %d/%d\nSigns: <5> slide\n%s\n", s.name, s.tuning, s.capo, s.tune.Meters[0].Num, s.tune.Meters[0].Den, extra)
 }
 
-// lay writes systems of three bars: cells gives, for a bar, the columns and the width after each; under is what stands below a column.
+// lay writes systems of three bars: cells gives, for a bar, the columns and the width after each; under is what
+// stands below a column.
 func (s *sheet) lay(cells func(bar int) ([]tune.Time, func(i, widest int) int), under func(bar, i int, at tune.Time) string) (string, [][2]int) {
 	lines := strings.Split(strings.TrimSuffix(s.head(""), "\n"), "\n")
 	place := make([][2]int, len(s.marks))

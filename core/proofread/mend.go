@@ -2,8 +2,9 @@ package proofread
 
 import "strings"
 
-// Apply writes the mend into the page's text. What is shorter than the number it takes the place of is filled up with dashes, what is longer takes
-// dashes behind it, so that columns stay under one another; where there are none the line grows. A place outside the text changes nothing.
+// Apply writes the mend into the page's text. What is shorter than the number it takes the place of is filled
+// up with dashes, what is longer takes dashes behind it, so that columns stay under one another; where there
+// are none the line grows. A place outside the text changes nothing.
 func (m *Mend) Apply(text string) string {
 	lines := strings.Split(text, "\n")
 	if m.From != nil {

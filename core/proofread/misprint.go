@@ -10,15 +10,16 @@ import (
 	"stepping/core/tune"
 )
 
-// The search for misprints. A number is suspect if its pitch leaves the key *and* the chord by a half step, and nothing on the page speaks for
-// it: the pitch is not among the page's own, it leads nowhere by half steps. What would be right is then one of the numbers beside it: a
-// fret more or less, or the same fret on the next string. Each is weighed by what the page does elsewhere, in bits of evidence:
+// The search for misprints. A number is suspect if its pitch leaves the key *and* the chord by a half step, and
+// nothing on the page speaks for it: the pitch is not among the page's own, it leads nowhere by half steps.
+// What would be right is then one of the numbers beside it: a fret more or less, or the same fret on the next
+// string. Each is weighed by what the page does elsewhere, in bits of evidence:
 //
 //	fit = chord + place + repeat + position + line
 //
-// chord: a tone of the chord, or at least of the key; place: how often this string and fret stand on the page; repeat: what stands
-// there in bars that are alike otherwise; position: other notes at the time, or next to it, at the same fret; line: a small step from the
-// note before and to the one after.
+// chord: a tone of the chord, or at least of the key; place: how often this string and fret stand on the page;
+// repeat: what stands there in bars that are alike otherwise; position: other notes at the time, or next to it,
+// at the same fret; line: a small step from the note before and to the one after.
 
 // evidence weighs the terms.
 const (
@@ -104,7 +105,8 @@ func (p *Page) chordOver(bar int, at tune.Time) *Chord {
 	return nil
 }
 
-// findKey is the diatonic scale that most of the notes and chord tones belong to; of equals the one with the first chord, and the last note.
+// findKey is the diatonic scale that most of the notes and chord tones belong to; of equals the one with the
+// first chord, and the last note.
 func (s *search) findKey() uint16 {
 	var weight [12]float64
 	for c, n := range s.classes {
@@ -311,7 +313,8 @@ func (s *search) onString(i, way int) int {
 
 func abs(p pitch.Pitch) pitch.Pitch { return max(p, -p) }
 
-// beside is the note before (-1) or after (1) note i in its line: of those that begin together the one nearest in pitch; -1 if there is none.
+// beside is the note before (-1) or after (1) note i in its line: of those that begin together the one nearest
+// in pitch; -1 if there is none.
 func (s *search) beside(i, way int) int {
 	e := &s.events[i]
 	best := -1

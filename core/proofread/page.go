@@ -93,8 +93,8 @@ type Finding struct {
 	Mend   *Mend   `json:"mend,omitempty"`
 }
 
-// Mend is what to write at a place instead of what stands there: a number, a chord, or dashes that take a number away. From is where a
-// number is taken away that belongs there.
+// Mend is what to write at a place instead of what stands there: a number, a chord, or dashes that take a
+// number away. From is where a number is taken away that belongs there.
 type Mend struct {
 	Line   int    `json:"line"`
 	Column int    `json:"column"`

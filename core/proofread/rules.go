@@ -12,8 +12,8 @@ import (
 	"stepping/core/tune"
 )
 
-// How sure the plain rules are. What cannot be played or does not add up is wrong almost always; that something is missing which stands
-// everywhere else is a guess.
+// How sure the plain rules are. What cannot be played or does not add up is wrong almost always; that something
+// is missing which stands everywhere else is a guess.
 const (
 	sureTwo     = 0.95
 	sureLength  = 0.9
@@ -55,7 +55,8 @@ const (
 	fewBars    = 4
 )
 
-// barLengths finds bars that are too long or short: by their rhythm if it is written, else by their width where all others are as wide.
+// barLengths finds bars that are too long or short: by their rhythm if it is written, else by their width where
+// all others are as wide.
 func (s *search) barLengths() (out []Finding) {
 	bars := s.page.Bars
 	usual, share := s.usualWidth()
@@ -117,7 +118,8 @@ func (n *Note) pressed() bool {
 // Room beyond what the hand is said to reach: references go to the edge of it.
 const beyondReach = 1.15
 
-// steepest is the tangent of the greatest angle of a bar to the frets, 35°: that of a lap player, since a page does not say who plays it.
+// steepest is the tangent of the greatest angle of a bar to the frets, 35°: that of a lap player, since a page
+// does not say who plays it.
 var steepest = math.Tan(35 * math.Pi / 180)
 
 // hands finds grips that no hand can hold, slide notes at frets that no slant gives, and fingers where the slide's cannot be.
@@ -325,7 +327,8 @@ func (b *Bar) bassAt(t tune.Time) *Note {
 	return nil
 }
 
-// missingBass finds the one bar without a bass note on a beat on which all others have one. The first bar and the last may be otherwise.
+// missingBass finds the one bar without a bass note on a beat on which all others have one. The first bar and
+// the last may be otherwise.
 func (s *search) missingBass() (out []Finding) {
 	bars := s.page.Bars
 	for b := 1; b+1 < len(bars); b++ {
@@ -383,7 +386,8 @@ func (s *search) sameChord(a, b int, at tune.Time) bool {
 	return x == nil && y == nil || x != nil && y != nil && x.Chord.Name == y.Chord.Name
 }
 
-// A chord is doubted if its root is not among the notes under it, and so few of the notes under it belong to it, of at least so many pitch classes, and most belong to another.
+// A chord is doubted if its root is not among the notes under it, and so few of the notes under it belong to
+// it, of at least so many pitch classes, and most belong to another.
 const (
 	fewOfChord  = 0.25
 	mostOfOther = 0.85

@@ -18,7 +18,8 @@ type Heard struct {
 	Octaves int     `json:"octaves"` // that it is tuned too high, negative too low
 }
 
-// Hear says what to make of a pitch in Hz, 0 where none was heard, at a step of the retuning, from 0: first the strings of Order, then those of Second; strings turned before are where they are wanted.
+// Hear says what to make of a pitch in Hz, 0 where none was heard, at a step of the retuning, from 0: first the
+// strings of Order, then those of Second; strings turned before are where they are wanted.
 func (p *Plan) Hear(step int, hz float64) Heard {
 	pegs := make([]peg, len(p.Changes))
 	for i := range p.Changes {
@@ -89,14 +90,16 @@ func turnWords(turns float64) string {
 // peg is a string on its way from one pitch to another, in Hz.
 type peg struct{ from, to float64 }
 
-// Of which string was plucked: how far in cents beside its way a string may lie, and how near to an octave beside its goal one that was tuned to the wrong octave.
+// Of which string was plucked: how far in cents beside its way a string may lie, and how near to an octave
+// beside its goal one that was tuned to the wrong octave.
 const (
 	besidesWay    = 250.0
 	besidesOctave = 80.0
 )
 
-// which tells which of the strings was plucked at a pitch, counted from 0, and by how many octaves too high or too low it is tuned: the one that is being turned, whose index is turning, if the pitch lies on its way; else the nearest; -1 if
-// none is near.
+// which tells which of the strings was plucked at a pitch, counted from 0, and by how many octaves too high or
+// too low it is tuned: the one that is being turned, whose index is turning, if the pitch lies on its way; else
+// the nearest; -1 if none is near.
 func which(hz float64, pegs []peg, turning int) (string, octaves int) {
 	off := func(p peg) float64 { // from its way
 		low, high := math.Min(p.from, p.to), math.Max(p.from, p.to)

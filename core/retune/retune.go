@@ -114,7 +114,8 @@ type Change struct {
 	Warnings  []string
 }
 
-// TurnsFrom is how far to turn the knob of a string that sounds at hz now, to bring it to where it is wanted; slacker is negative.
+// TurnsFrom is how far to turn the knob of a string that sounds at hz now, to bring it to where it is wanted;
+// slacker is negative.
 func (p *Plan) TurnsFrom(str int, hz float64) float64 {
 	c, g := &p.Changes[str-1], &p.Guitar
 	now := c.Tension * (hz / c.Hz) * (hz / c.Hz) // tension goes with the square of the pitch

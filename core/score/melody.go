@@ -14,9 +14,10 @@ import (
 // DefaultTempo is that of music without one, in quarter notes a minute.
 const DefaultTempo = 100
 
-// Tune takes a voice, counted among Voices, as the melody: one line, whose notes are cut where the next begins, with up to
-// tune.MaxWith notes under the highest. Where the file says how a note is played, it becomes a pin. The warnings say what the melody
-// does not hold. The error is for people: a score without notes and chords, a voice that is not there.
+// Tune takes a voice, counted among Voices, as the melody: one line, whose notes are cut where the next begins,
+// with up to tune.MaxWith notes under the highest. Where the file says how a note is played, it becomes a pin.
+// The warnings say what the melody does not hold. The error is for people: a score without notes and chords, a
+// voice that is not there.
 func (s *Score) Tune(voice int) (*tune.Tune, []plan.Pin, []Warning, error) {
 	voices := s.Voices()
 	if voice < 0 || voice >= max(len(voices), 1) {
@@ -155,8 +156,8 @@ func (s *Spot) pin(at tune.Time, voice int) plan.Pin {
 	return plan.Pin{At: at, Part: play.Melody, Voice: voice, String: s.String, Fret: s.Fret, How: s.How, Finger: s.Finger, Digit: s.Digit}
 }
 
-// GuessKey is the major or minor key that most of the sounding time belongs to, of equals the one whose tonic the last note or the first chord
-// is.
+// GuessKey is the major or minor key that most of the sounding time belongs to, of equals the one whose tonic
+// the last note or the first chord is.
 func (s *Score) GuessKey() tune.Key {
 	var weight [12]float64
 	last := -1

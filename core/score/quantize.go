@@ -37,8 +37,8 @@ type Quantized struct {
 // gridUnit is the unit of quantized scores: every grid's steps are whole in it.
 const gridUnit = Units(48)
 
-// Quantize moves the beginnings and ends of all notes to the nearest step of the grid; swung steps become straight ones. Notes last a
-// step at least.
+// Quantize moves the beginnings and ends of all notes to the nearest step of the grid; swung steps become
+// straight ones. Notes last a step at least.
 func (s *Score) Quantize(g Grid) Quantized {
 	out := *s
 	out.Unit, out.Free = gridUnit, false
@@ -159,8 +159,9 @@ const (
 	bassBonus     = 0.35
 )
 
-// ProposeChords sets one chord a bar from what all voices sound in it, where none is written: the triad or seventh that most of the
-// sounding time belongs to, the lowest note being its root if that is possible. They are marked as proposed.
+// ProposeChords sets one chord a bar from what all voices sound in it, where none is written: the triad or
+// seventh that most of the sounding time belongs to, the lowest note being its root if that is possible. They
+// are marked as proposed.
 func (s *Score) ProposeChords() {
 	if len(s.Chords) > 0 {
 		return

@@ -17,9 +17,10 @@ var standard = func() tuning.Tuning {
 	return t
 }()
 
-// Settle finds the tuning in which the places of notes are right: open are the strings that the file names, by number; of the others the
-// notes tell, being played at a fret. Places that are then not where their pitch is lose their string, and are told. bends are
-// half steps by which a note at a place is bent; where the pitch is the bent one, the place becomes that of the bend.
+// Settle finds the tuning in which the places of notes are right: open are the strings that the file names, by
+// number; of the others the notes tell, being played at a fret. Places that are then not where their pitch is
+// lose their string, and are told. bends are half steps by which a note at a place is bent; where the pitch is
+// the bent one, the place becomes that of the bend.
 func (s *Score) Settle(open map[int]pitch.Note, bends map[*Spot]float64) {
 	notes, found := s.openStrings(open)
 	if !found {

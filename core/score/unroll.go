@@ -24,9 +24,10 @@ type Signs struct {
 // maxPlayed bounds how often written bars are played: repeats cannot nest, so music never comes near.
 const maxPlayed = 16 * MaxBars
 
-// Unroll returns the written bars in the order in which they are played. A repeat goes back to its beginning, or to the end of the
-// one before. Endings are played on their passes, and a repeat is played as often as its endings ask. After D.C. or D.S. repeats
-// are played once, with the last ending. ok is false if the order does not come to an end.
+// Unroll returns the written bars in the order in which they are played. A repeat goes back to its beginning,
+// or to the end of the one before. Endings are played on their passes, and a repeat is played as often as its
+// endings ask. After D.C. or D.S. repeats are played once, with the last ending. ok is false if the order does
+// not come to an end.
 func Unroll(bars []Signs) (order []int, ok bool) {
 	w := walk{bars: bars, pass: 1, total: passes(bars, 0)}
 	for w.at < len(bars) {

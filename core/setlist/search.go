@@ -6,14 +6,15 @@ import (
 	"slices"
 )
 
-// mostSteps bounds the search of the longest set, others by the square of their length: steps are changes of tuning that are looked at.
+// mostSteps bounds the search of the longest set, others by the square of their length: steps are changes of
+// tuning that are looked at.
 const mostSteps = 1_500_000_000
 
 // longestRun is how many tunes are moved at once: longer runs seldom help and take long.
 const longestRun = 5
 
-// improver betters an order by moving runs of tunes, whole or turned round, until nothing helps; then it shakes the best order and
-// begins again, until its steps are used up.
+// improver betters an order by moving runs of tunes, whole or turned round, until nothing helps; then it shakes
+// the best order and begins again, until its steps are used up.
 type improver struct {
 	*solver
 	ctx   context.Context
@@ -52,8 +53,8 @@ func (s *solver) search(ctx context.Context, most int) []int {
 	return best
 }
 
-// inTurn is the set played on one guitar and then on the other: as on one, with the change of guitars as one more tune. Most good orders
-// for two guitars are like that, or nearly so.
+// inTurn is the set played on one guitar and then on the other: as on one, with the change of guitars as one
+// more tune. Most good orders for two guitars are like that, or nearly so.
 func (s *solver) inTurn() *solver {
 	r := *s.r
 	r.Guitars = 1

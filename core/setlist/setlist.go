@@ -90,8 +90,8 @@ type solver struct {
 	free bool // there is no start: the first tune on a guitar costs nothing
 }
 
-// Solve orders r. Errors are written for people, or ctx's. The same request has the same answer everywhere: the search is bounded by
-// its steps, not by time.
+// Solve orders r. Errors are written for people, or ctx's. The same request has the same answer everywhere: the
+// search is bounded by its steps, not by time.
 func Solve(ctx context.Context, r Request) (*Set, error) {
 	s := &solver{r: &r, n: len(r.Tunes), free: r.Start.Len() == 0}
 	if err := s.check(); err != nil {

@@ -243,7 +243,8 @@ var BarChoices = []BarChoice{
 	{"no-thumb", "Thumb left out", plan.Pin{Part: play.Thumb, How: play.Drop}},
 }
 
-// PinBars is a choice as a pin for the bars first to last of tu, numbered as on paper, on their first pass; the error is written for people.
+// PinBars is a choice as a pin for the bars first to last of tu, numbered as on paper, on their first pass; the
+// error is written for people.
 func PinBars(tu *tune.Tune, choice string, first, last int) (plan.Pin, error) {
 	from, to := tu.BarNumbered(first), tu.BarNumbered(last)
 	if from < 0 || to < from {

@@ -13,8 +13,8 @@ const (
 	LongestTag = 24 // characters
 )
 
-// ParseTags reads a player's own words for a tune, divided by commas: without spaces around, in lower case, each once. The error says
-// what is too long or too much.
+// ParseTags reads a player's own words for a tune, divided by commas: without spaces around, in lower case,
+// each once. The error says what is too long or too much.
 func ParseTags(text string) (tags []string, err error) {
 	for _, tag := range strings.Split(text, ",") {
 		tag = strings.ToLower(strings.Join(strings.Fields(tag), " "))

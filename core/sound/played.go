@@ -29,7 +29,8 @@ func Of(p *plan.Plan) Played {
 // strokesEnd is how long the last of a few strokes rings, seconds.
 const strokesEnd = 2.5
 
-// Strokes is a few strokes, one every gap seconds, each ringing on until its string is struck again; no two at once on one string if gap is 0.
+// Strokes is a few strokes, one every gap seconds, each ringing on until its string is struck again; no two at
+// once on one string if gap is 0.
 func Strokes(t tuning.Tuning, capo int, attack string, gap float64, strokes ...play.Stroke) Played {
 	seconds := func(s float64) tune.Time { return tune.Time(s * float64(tune.Quarter)) } // at 60 a minute
 	tu := &tune.Tune{Bars: []tune.Time{0}, Meters: []tune.MeterAt{{Num: 4, Den: 4}}, Tempos: []tune.TempoAt{{BPM: 60}}, Length: seconds(gap*float64(len(strokes)-1) + strokesEnd)}
@@ -57,7 +58,8 @@ func (p *Played) around(m int) (from, length float64) {
 	return from, length
 }
 
-// momentLength is how long a single moment is heard at least, seconds; momentRings how long before it strings may have been struck that ring in.
+// momentLength is how long a single moment is heard at least, seconds; momentRings how long before it strings
+// may have been struck that ring in.
 const (
 	momentLength = 1.6
 	momentRings  = 6.0

@@ -208,8 +208,8 @@ func (s *Sound) Lead() float64 { return s.lead }
 func (s *Sound) Len() int     { return s.total }
 func (s *Sound) Bytes() int64 { return HeaderBytes + 2*int64(s.total) }
 
-// coupling is how much of the bridge's motion reaches a string that lies free and was not plucked. Such strings do not move the bridge in turn: sympathy
-// goes one way, so that nothing can build up.
+// coupling is how much of the bridge's motion reaches a string that lies free and was not plucked. Such strings
+// do not move the bridge in turn: sympathy goes one way, so that nothing can build up.
 const coupling = 0.0001
 
 // fadeStep is how fast a string's share changes, a sample: 5 ms.

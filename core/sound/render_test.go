@@ -44,7 +44,8 @@ func render(t testing.TB, p *plan.Plan, o sound.Options) []float64 {
 	return out
 }
 
-// frequency is estimated from how far the phase of the component near hz goes on between two windows: independent of how the sound was made.
+// frequency is estimated from how far the phase of the component near hz goes on between two windows:
+// independent of how the sound was made.
 func frequency(samples []float64, rate, hz float64) float64 {
 	const apart = 0.04
 	size := len(samples) - int(apart*rate)

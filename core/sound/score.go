@@ -210,7 +210,8 @@ func (p *Played) strokeDeeds(mo *play.Moment, s *play.Stroke, clock tune.Clock) 
 	return out
 }
 
-// scrape is how loud a slide or a finger that moves along a string is, against a pluck, at an octave a second: wound strings rasp.
+// scrape is how loud a slide or a finger that moves along a string is, against a pluck, at an octave a second:
+// wound strings rasp.
 func scrape(str int) float64 {
 	if str >= firstWound {
 		return 0.012

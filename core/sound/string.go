@@ -2,10 +2,11 @@ package sound
 
 import "math"
 
-// guide is one string as a digital waveguide: a delay line one period long, whose end is fed back through a filter for its losses
-// (Karplus and Strong 1983; Jaffe and Smith 1983). Its length is the period less what the filter delays; the part of a sample is read by
-// third-order Lagrange interpolation (Laakso, Välimäki, Karjalainen, Laine 1996), which lets it change while the string sounds: bends,
-// glides, vibrato (Karjalainen, Välimäki, Tolonen 1998).
+// guide is one string as a digital waveguide: a delay line one period long, whose end is fed back through a
+// filter for its losses (Karplus and Strong 1983; Jaffe and Smith 1983). Its length is the period less what the
+// filter delays; the part of a sample is read by third-order Lagrange interpolation (Laakso, Välimäki,
+// Karjalainen, Laine 1996), which lets it change while the string sounds: bends, glides, vibrato (Karjalainen,
+// Välimäki, Tolonen 1998).
 //
 //	y[n] = x[n] + g·(1 − a)·s[n] + a·(y_f[n−1]),   s[n] = y[n − D]
 //
@@ -106,8 +107,9 @@ func (g *guide) start(d *deed) {
 	g.tune(g.hz)
 }
 
-// pluckPulse is what a pluck feeds in: half a sine as long as the digit takes to let go, with a little noise, less the same a while later: the
-// wave that goes to the bridge and comes back, which takes the partials away that have a node where it is plucked.
+// pluckPulse is what a pluck feeds in: half a sine as long as the digit takes to let go, with a little noise,
+// less the same a while later: the wave that goes to the bridge and comes back, which takes the partials away
+// that have a node where it is plucked.
 func pluckPulse(rate float64, d *deed) []float64 {
 	n := max(4, int(d.width*rate))
 	lag := max(2, int(rate/d.hz*d.place))

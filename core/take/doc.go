@@ -1,9 +1,12 @@
-// Package take listens to a recording of a plan being played: where in the plan it is, and for each note how far it was off in pitch and in time.
+// Package take listens to a recording of a plan being played: where in the plan it is, and for each note how
+// far it was off in pitch and in time.
 //
-// A recording becomes a Signal: mono, Rate samples a second, without what lies under 30 Hz. Two kinds of frames are taken from it: a spectrum in semitones every hop (features), which says
-// what sounds, and a flux every fine hop (flux), which says when something begins. Follow finds the way through the plan by a hidden Markov model whose states are the plan's moments (Rabiner
-// 1989): a moment sounds like its template, the partials of all strings that the plan has sounding; the next begins where something begins. Notes are then measured between their onsets at
-// the partials that no other sounding string shares.
+// A recording becomes a Signal: mono, Rate samples a second, without what lies under 30 Hz. Two kinds of frames
+// are taken from it: a spectrum in semitones every hop (features), which says what sounds, and a flux every
+// fine hop (flux), which says when something begins. Follow finds the way through the plan by a hidden Markov
+// model whose states are the plan's moments (Rabiner 1989): a moment sounds like its template, the partials of
+// all strings that the plan has sounding; the next begins where something begins. Notes are then measured
+// between their onsets at the partials that no other sounding string shares.
 //
 // Units: seconds of the recording, Hz, cents against equal temperament at A4 = 440 Hz. Nothing here reads files or clocks.
 package take

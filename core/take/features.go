@@ -148,11 +148,13 @@ type tone struct {
 	hz, share float64
 }
 
-// looksBack is with how many fine hops before each is compared: longer than the longest period of a string, in which a short frame swells and fades.
+// looksBack is with how many fine hops before each is compared: longer than the longest period of a string, in
+// which a short frame swells and fades.
 const looksBack = 5
 
-// flux is how much begins at each fine hop, 0 to 1: the growth of the logarithm of the spectrum over its greatest a little before, line by line, lines that fall left out (Böck and Widmer 2013), less its
-// median around, against the strongest beginnings.
+// flux is how much begins at each fine hop, 0 to 1: the growth of the logarithm of the spectrum over its
+// greatest a little before, line by line, lines that fall left out (Böck and Widmer 2013), less its median
+// around, against the strongest beginnings.
 func (s *Signal) flux() []float64 {
 	if s.begun == nil {
 		s.begun = s.newFlux()

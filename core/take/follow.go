@@ -28,7 +28,8 @@ type expected struct {
 // fainter is the share left of a string that a guitar, a room or a microphone makes fainter than others.
 const fainter = 0.35
 
-// likes are the templates of strings: as loud as they are struck, and with the lowest or the highest of them fainter, which is how much guitars differ.
+// likes are the templates of strings: as loud as they are struck, and with the lowest or the highest of them
+// fainter, which is how much guitars differ.
 func likes(tones []tone) (out []spectrum) {
 	out = append(out, template(tones))
 	if len(tones) < 2 {
@@ -117,8 +118,10 @@ const (
 	mostUnsteady = 0.5   // of the lengths, see unsteady
 )
 
-// Follow finds where in the recording each moment of the plan begins: the most likely way (Viterbi) through states that are the moments and one that is none of them. A moment that was played more than once,
-// since the player began again, is where it was played last; one that was left out is not there. ErrForeign if the recording cannot be followed.
+// Follow finds where in the recording each moment of the plan begins: the most likely way (Viterbi) through
+// states that are the moments and one that is none of them. A moment that was played more than once, since the
+// player began again, is where it was played last; one that was left out is not there. ErrForeign if the
+// recording cannot be followed.
 func (s *Signal) Follow(p *plan.Plan) ([]Place, error) {
 	places, _, err := s.follow(p)
 	return places, err
@@ -160,7 +163,8 @@ func triesOf(way []int) int {
 	return tries
 }
 
-// foreign reports whether what was heard is not the plan: it sounds too little like its moments, for too little of the time, they are few of all that begins, or they come in no order or no tempo.
+// foreign reports whether what was heard is not the plan: it sounds too little like its moments, for too little
+// of the time, they are few of all that begins, or they come in no order or no tempo.
 func foreign(exp []expected, frames []spectrum, begun, level []float64, way []int) bool {
 	like, sounding, inPlan, entered, strong := 0.0, 0, 0, 0, 0
 	for t, at := range way {
@@ -185,7 +189,8 @@ func foreign(exp []expected, frames []spectrum, begun, level []float64, way []in
 // apart is how close two beginnings may be, in fine hops: 40 ms; a pinch is one.
 const apart = 8
 
-// beginnings is for each frame how strong what begins in it is: the peaks of the flux, each in one frame alone, so that the plan goes on once for it.
+// beginnings is for each frame how strong what begins in it is: the peaks of the flux, each in one frame alone,
+// so that the plan goes on once for it.
 func beginnings(flux []float64, frames int) []float64 {
 	out := make([]float64, frames)
 	const fine = hop / fineHop
@@ -207,7 +212,8 @@ const (
 	fromEnd  // from the last moment
 )
 
-// search is the Viterbi search under way. State n is before the beginning, n + 1 a pause, talk or noodling in between and at the end: it is left as dearly as one goes anywhere else.
+// search is the Viterbi search under way. State n is before the beginning, n + 1 a pause, talk or noodling in
+// between and at the end: it is left as dearly as one goes anywhere else.
 type search struct {
 	exp         []expected
 	n           int
@@ -234,7 +240,8 @@ func viterbi(exp []expected, frames []spectrum, begun, level []float64, ratio fl
 	return s.back()
 }
 
-// Of how long a moment lasts: by how much, in logarithm, players hold one longer or shorter than their tempo says, and what a wrong length costs at most.
+// Of how long a moment lasts: by how much, in logarithm, players hold one longer or shorter than their tempo
+// says, and what a wrong length costs at most.
 const (
 	lengthSpread = 0.3
 	worstLength  = 15.0
@@ -253,7 +260,8 @@ func (s *search) length(i, by int) float64 {
 // beforeTry is how many frames before the last try the search begins anew: 0.3 s.
 const beforeTry = 15
 
-// Of when a moment is due: how many places before it, or after it, tell so, how few are too few, how far off it comes in seconds and as a share of what lies between, and what it costs at most.
+// Of when a moment is due: how many places before it, or after it, tell so, how few are too few, how far off it
+// comes in seconds and as a share of what lies between, and what it costs at most.
 const (
 	dueAround = 8
 	leastDue  = 4
@@ -262,7 +270,8 @@ const (
 	worstDue  = 30.0
 )
 
-// punctual is what it costs that moment i begins now: it may fit those before it or those after it, since a player may have stopped in between.
+// punctual is what it costs that moment i begins now: it may fit those before it or those after it, since a
+// player may have stopped in between.
 func (s *search) punctual(i int) float64 {
 	if s.due == nil {
 		return 0
@@ -290,7 +299,8 @@ func (s *search) punctual(i int) float64 {
 // due is the frame at which a moment should come by the places before it, and by those after it; NaN where they are too few.
 type due [2]float64
 
-// dueTimes are those of all moments, counted from a frame, by lines through the places whose slope and height are medians (Theil 1950; Sen 1968): a place that is wrong does not move them.
+// dueTimes are those of all moments, counted from a frame, by lines through the places whose slope and height
+// are medians (Theil 1950; Sen 1968): a place that is wrong does not move them.
 func dueTimes(exp []expected, way []int, from int) []due {
 	visits := oneWay(way)
 	line := func(i int, beside []visit) float64 {
@@ -338,7 +348,8 @@ func atZero(x, y []float64) float64 {
 	return middle(heights)
 }
 
-// tempoOf is how much slower than the plan it is played: the median over all moments that follow each other, 0 if there are too few.
+// tempoOf is how much slower than the plan it is played: the median over all moments that follow each other, 0
+// if there are too few.
 func tempoOf(exp []expected, way []int) float64 {
 	ratios := ratiosOf(exp, way)
 	if len(ratios) < 5 {
@@ -469,8 +480,9 @@ const onsetSearch = 0.08
 // visit is a moment entered at a frame.
 type visit struct{ moment, frame int }
 
-// oneWay leaves of all visits those of one way through the plan: the most that follow each other in the plan as in time, with the fewest breaks; of equal ones the latest. So a player who begins again is
-// judged by his last try, if he comes as far in it, and what sounds like the beginning once more after the end is none.
+// oneWay leaves of all visits those of one way through the plan: the most that follow each other in the plan as
+// in time, with the fewest breaks; of equal ones the latest. So a player who begins again is judged by his last
+// try, if he comes as far in it, and what sounds like the beginning once more after the end is none.
 func oneWay(way []int) (out []visit) {
 	var all []visit
 	for t, at := range way {

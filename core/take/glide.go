@@ -12,7 +12,8 @@ type Glide struct {
 	Overshoot float64 // cents beyond it on the way, 0 or more
 }
 
-// Of a glide: how close to the pitch held counts as there, how far one has to come from to be one, and how it is followed, from its end to its beginning.
+// Of a glide: how close to the pitch held counts as there, how far one has to come from to be one, and how it
+// is followed, from its end to its beginning.
 const (
 	settled    = 12.0  // cents
 	leastGlide = 15.0  // cents
@@ -25,7 +26,8 @@ const (
 	mostWidely = 700.0 // cents: a contour that leads further has lost its string
 )
 
-// glide follows the pitch of a string back from where it is held to its onset; nil if it was there from the beginning, or is not heard by itself all the way. cents is how far off it is held.
+// glide follows the pitch of a string back from where it is held to its onset; nil if it was there from the
+// beginning, or is not heard by itself all the way. cents is how far off it is held.
 func (m *meter) glide(e *expected, str int, from, to, cents float64) *Glide {
 	hz := e.hzOf(str)
 	own := alone(e, str, hz, quickFrame, never)
@@ -92,7 +94,8 @@ func described(at, c []float64, from float64) *Glide {
 	return g
 }
 
-// near measures how far a string is off near where it was a moment later, by all its partials, weighed by their strength; ok is false where none is heard.
+// near measures how far a string is off near where it was a moment later, by all its partials, weighed by their
+// strength; ok is false where none is heard.
 func (m *meter) near(at int, hz, cents float64, own []partial) (found float64, ok bool) {
 	moved := hz * math.Exp2(cents/1200)
 	reach := math.Exp2(glideReach/1200) - 1

@@ -153,8 +153,10 @@ func stops(p *plan.Plan, places []Place) (out []Stop) {
 	return out
 }
 
-// lateness is by how many seconds each place comes after where the player's own tempo puts it: a parabola through the places around it, without it, of the recording's time over the plan's, so that a tempo
-// that rises or falls is no fault. Near the ends and near stops, where the tempo is told from one side, it is not told: NaN.
+// lateness is by how many seconds each place comes after where the player's own tempo puts it: a parabola
+// through the places around it, without it, of the recording's time over the plan's, so that a tempo that rises
+// or falls is no fault. Near the ends and near stops, where the tempo is told from one side, it is not told:
+// NaN.
 func lateness(p *plan.Plan, places []Place, stops []Stop) []float64 {
 	run := make([]int, len(places)) // places between the same stops
 	for i := 1; i < len(places); i++ {
@@ -240,7 +242,8 @@ func newMeter(samples []float32) *meter {
 	return m
 }
 
-// pitch is how far string str is off between two times, from the partials that no other sounding string shares. sure is 0 where there is none.
+// pitch is how far string str is off between two times, from the partials that no other sounding string shares.
+// sure is 0 where there is none.
 func (m *meter) pitch(e *expected, str int, from, to float64) (cents, spread, sure float64) {
 	hz := e.hzOf(str)
 	from, to = from+attack, to-beforeNext
@@ -271,14 +274,16 @@ func (m *meter) pitch(e *expected, str int, from, to float64) (cents, spread, su
 	return cents, spread, sure
 }
 
-// partial is one of a string's that lies away from those of the others, and how far around it it is looked for, in Hz: not as far as where another's might be taken for it.
+// partial is one of a string's that lies away from those of the others, and how far around it it is looked for,
+// in Hz: not as far as where another's might be taken for it.
 type partial struct {
 	k     int
 	reach float64
 }
 
-// drowns is by what factor another string's partial is higher than a string's own at the same frequency from when on it is too faint to tell beside it: partials of a plucked string fall by some 9 dB an octave.
-// never is for strings that may be fainter than what they are heard beside.
+// drowns is by what factor another string's partial is higher than a string's own at the same frequency from
+// when on it is too faint to tell beside it: partials of a plucked string fall by some 9 dB an octave. never is
+// for strings that may be fainter than what they are heard beside.
 const (
 	drowns = 4.0
 	never  = 1e9
@@ -308,7 +313,8 @@ func alone(e *expected, str int, hz float64, frame int, drowns float64) (own []p
 // hopApart is how far the two frames lie apart whose phases tell a frequency.
 const hopApart = 96
 
-// once measures a pitch in one frame: each partial's frequency by how far its phase turns between two frames a little apart, weighed by its strength.
+// once measures a pitch in one frame: each partial's frequency by how far its phase turns between two frames a
+// little apart, weighed by its strength.
 func (m *meter) once(at, frame int, hz float64, own []partial) (cents float64, ok bool) {
 	return m.apart(at, frame, hopApart, hz, own)
 }

@@ -38,13 +38,15 @@ func (s *Signal) loudness(places []Place) []float64 {
 	return out
 }
 
-// Of accents: how many with and without are needed to compare, and by how many dB they have to be softer to be told: one string is by itself a little louder than another.
+// Of accents: how many with and without are needed to compare, and by how many dB they have to be softer to be
+// told: one string is by itself a little louder than another.
 const (
 	leastAccents = 3
 	accentDB     = 1.5
 )
 
-// accents compares accented moments with plain ones of the same kind: a pinch is louder than the thumb alone. ok is false where the plan has too few to tell.
+// accents compares accented moments with plain ones of the same kind: a pinch is louder than the thumb alone.
+// ok is false where the plan has too few to tell.
 func (tk *Take) accents(p *plan.Plan) (by float64, first int, ok bool) {
 	type kind struct{ melody, thumb bool }
 	loud, plain := map[kind][]float64{}, map[kind][]float64{}

@@ -25,8 +25,9 @@ const (
 	quietRMS    = 0.001
 )
 
-// Track follows the pitch of a single line by YIN (de Cheveigné and Kawahara 2002), a hundred points a second: the lag at which the signal differs least from itself, by the cumulative mean normalised
-// difference, its place refined by a parabola. Of several notes at once it takes one, with little certainty.
+// Track follows the pitch of a single line by YIN (de Cheveigné and Kawahara 2002), a hundred points a second:
+// the lag at which the signal differs least from itself, by the cumulative mean normalised difference, its
+// place refined by a parabola. Of several notes at once it takes one, with little certainty.
 func (s *Signal) Track() []Point {
 	y := newYin(lowestHz)
 	var out []Point
@@ -77,7 +78,8 @@ func (y *yin) pitch(samples []float32) (hz, sure float64) {
 	return Rate / exact, math.Max(0, 1-y.diff[lag])
 }
 
-// differ fills diff with the cumulative mean normalised difference of the first window against itself at each lag, by way of the correlation.
+// differ fills diff with the cumulative mean normalised difference of the first window against itself at each
+// lag, by way of the correlation.
 func (y *yin) differ(x []float64, energy float64) {
 	copy(y.a, x[:trackWindow])
 	clear(y.a[trackWindow:])

@@ -49,8 +49,9 @@ type suspect struct {
 	db     float64   // of the strongest of them against the loudest note
 }
 
-// rings finds what sounds between two times beside what should. Each string that should be silent is suspected at the pitch that it was struck at before, and open; of those whose partials are there those struck
-// before are taken first, the lowest of them first, and what one explains counts no more for the others.
+// rings finds what sounds between two times beside what should. Each string that should be silent is suspected
+// at the pitch that it was struck at before, and open; of those whose partials are there those struck before
+// are taken first, the lowest of them first, and what one explains counts no more for the others.
 func (m *meter) rings(p *plan.Plan, t int, e *expected, last *[tuning.Strings]float64, from, to float64) (out []Ringing) {
 	mo := &p.Moments[t]
 	begin := from + ringsFrom
@@ -114,7 +115,8 @@ func suspectsOf(p *plan.Plan, mo *play.Moment, last *[tuning.Strings]float64) (o
 	return append(out, open...)
 }
 
-// heard reports whether a string is heard beside others, and fills in by what: its lowest partial that they have not must be there and about as strong as any, and most of the others.
+// heard reports whether a string is heard beside others, and fills in by what: its lowest partial that they
+// have not must be there and about as strong as any, and most of the others.
 func (s *suspect) heard(lines []complex128, sounding []tone, frame int) bool {
 	loudest := 0.0
 	for _, tn := range sounding {
@@ -151,7 +153,8 @@ func (s *suspect) falls(lines, later []complex128, frame int) float64 {
 	return decibels(was / math.Max(1e-9, is))
 }
 
-// raises are the two lowest partials of a string that has none of its own, if they stand out of those of the strings that should sound: a plucked string's partials are about as strong as their neighbours.
+// raises are the two lowest partials of a string that has none of its own, if they stand out of those of the
+// strings that should sound: a plucked string's partials are about as strong as their neighbours.
 func (s *suspect) raises(lines []complex128, sounding []tone, frame int) []partial {
 	var out []partial
 	for k := 1; k <= 2; k++ {
@@ -217,7 +220,8 @@ func peak(lines []complex128, hz float64, frame int) float64 {
 	return most
 }
 
-// stands reports whether a partial stands over what lies around it: a peak with a valley to either side, above the quieter lines near it.
+// stands reports whether a partial stands over what lies around it: a peak with a valley to either side, above
+// the quieter lines near it.
 func stands(lines []complex128, hz float64, frame int) bool {
 	mid := int(math.Round(hz * float64(frame) / Rate))
 	if mid < 4 || mid+10 > len(lines) {

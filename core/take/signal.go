@@ -22,7 +22,8 @@ type Source interface {
 	Read(left, right []float64) (n int, err error)
 }
 
-// What is said of recordings: the share of samples at full scale that counts as clipped, and the correlation of two channels from which they cancel each other.
+// What is said of recordings: the share of samples at full scale that counts as clipped, and the correlation of
+// two channels from which they cancel each other.
 const (
 	fullScale    = 0.999
 	clippedShare = 0.0005
@@ -31,7 +32,8 @@ const (
 	silentRMS    = 0.0005
 )
 
-// Prepare reads a recording of a sample rate to its end, io.EOF, or to MostSeconds. What is heard of it in one channel goes to keep too, if that is not nil, at KeptRate. ErrSilent, ErrShort, and the errors of the source
+// Prepare reads a recording of a sample rate to its end, io.EOF, or to MostSeconds. What is heard of it in one
+// channel goes to keep too, if that is not nil, at KeptRate. ErrSilent, ErrShort, and the errors of the source
 // and of keep.
 func Prepare(src Source, rate, channels int, keep func([]float64) error) (*Signal, error) {
 	s := &Signal{}
@@ -87,7 +89,8 @@ type intake struct {
 	flipped, looked    bool    // the second channel is turned round; it is known whether it has to be
 }
 
-// look counts what is clipped, and finds out once there is enough to tell whether two channels are of opposite phase: a file may begin with silence.
+// look counts what is clipped, and finds out once there is enough to tell whether two channels are of opposite
+// phase: a file may begin with silence.
 func (in *intake) look(left, right []float64) {
 	for i, v := range left {
 		if right != nil {
@@ -148,7 +151,8 @@ func highPass(x []float32) {
 	}
 }
 
-// resampler turns samples of one rate into samples of another: band-limited interpolation by a windowed sinc (Smith and Gossett 1984), halfTaps zero crossings to either side.
+// resampler turns samples of one rate into samples of another: band-limited interpolation by a windowed sinc
+// (Smith and Gossett 1984), halfTaps zero crossings to either side.
 type resampler struct {
 	ratio float64                 // input samples an output sample
 	cut   float64                 // of the input's rate, at most 0.5

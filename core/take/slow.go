@@ -5,8 +5,9 @@ import (
 	"math"
 )
 
-// Of playing a recording slower at its pitch: frames of SlowFrame samples at KeptRate are laid over each other by half, each from where it goes on most like the one before, at most slowSearch samples
-// away from where it should come (WSOLA; Verhelst and Roelands 1993).
+// Of playing a recording slower at its pitch: frames of SlowFrame samples at KeptRate are laid over each other
+// by half, each from where it goes on most like the one before, at most slowSearch samples away from where it
+// should come (WSOLA; Verhelst and Roelands 1993).
 const (
 	KeptRate   = 48000 // samples a second of recordings that are kept
 	slowFrame  = 3072  // 64 ms: two periods of the lowest string and more
@@ -26,7 +27,8 @@ type Slowed struct {
 	out  int       // samples given out
 }
 
-// Slow makes samples that last twice as long as the n of a source; src fills a slice from a place on, which may lie before the beginning or beyond the end.
+// Slow makes samples that last twice as long as the n of a source; src fills a slice from a place on, which may
+// lie before the beginning or beyond the end.
 func Slow(n int, src func(at int, into []float64) error) *Slowed {
 	return &Slowed{src: src, n: n, hann: hannOf(slowFrame), tail: make([]float64, slowHop)}
 }
@@ -60,7 +62,8 @@ func (s *Slowed) Next(out []float64) ([]float64, error) {
 	return out, nil
 }
 
-// alikeAt is the place in region, up to twice slowSearch, from which it is most like want: by their normalised correlation, tried coarsely and then around the best.
+// alikeAt is the place in region, up to twice slowSearch, from which it is most like want: by their normalised
+// correlation, tried coarsely and then around the best.
 func alikeAt(region, want []float64) int {
 	like := func(at int) float64 {
 		dot, power := 0.0, 1e-9

@@ -118,14 +118,16 @@ func (tk *Take) tempo(p *plan.Plan) float64 {
 	return p.Tempo() / middle(ratios)
 }
 
-// Of what a pass is called by what was heard of it: what share of its moments may be missing, and what share of its notes off, before it broke, or is not clean.
+// Of what a pass is called by what was heard of it: what share of its moments may be missing, and what share of
+// its notes off, before it broke, or is not clean.
 const (
 	mostLost = 0.1
 	mostOff  = 0.125
 )
 
-// Verdict is what a player who is strict with himself would call the pass: broken if he began again or lost more than a tenth of it, nearly if something is missing or rings, or more than an eighth of it is out of tune or
-// out of time.
+// Verdict is what a player who is strict with himself would call the pass: broken if he began again or lost
+// more than a tenth of it, nearly if something is missing or rings, or more than an eighth of it is out of tune
+// or out of time.
 func (s *Summary) Verdict() practice.Verdict {
 	switch {
 	case s.Tries > 1 || float64(s.Missing) > mostLost*float64(s.Last-s.First+1):
@@ -147,7 +149,8 @@ type Change struct {
 // mostChanges is how many are told.
 const mostChanges = 8
 
-// Changes are the bars that differ most between two takes, the greatest change first; bars that one of them has not are left out. A pitch or a time counts if it was worth telling in one of them.
+// Changes are the bars that differ most between two takes, the greatest change first; bars that one of them has
+// not are left out. A pitch or a time counts if it was worth telling in one of them.
 func Changes(before, now *Summary) (out []Change) {
 	was := map[int]*Bar{}
 	for i := range before.Bars {

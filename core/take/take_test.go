@@ -103,7 +103,8 @@ func TestTrack(t *testing.T) {
 	}
 }
 
-// TestFollow: takes at another tempo, that begin late, are cut off, wander and have noise are followed moment by moment; another tune, noise and silence are refused.
+// TestFollow: takes at another tempo, that begin late, are cut off, wander and have noise are followed moment
+// by moment; another tune, noise and silence are refused.
 func TestFollow(t *testing.T) {
 	var pooled []float64
 	for seed := range uint64(6) {
@@ -179,7 +180,8 @@ func seeds(few, many uint64) uint64 {
 	return many
 }
 
-// TestTries: a player who begins again is judged by the last try, and one who stops early has the rest missing; what is added is extra.
+// TestTries: a player who begins again is judged by the last try, and one who stops early has the rest missing;
+// what is added is extra.
 func TestTries(t *testing.T) {
 	p := aPlan(t, 0)
 	whole := render(t, p, sound.Options{})
@@ -200,7 +202,8 @@ func TestTries(t *testing.T) {
 	if last < len(p.Moments)*3/4-2 || last > len(p.Moments)*3/4 || len(tk.Missing) == 0 {
 		t.Errorf("it stopped at moment %d of %d, and is heard up to %d", len(p.Moments)*3/4, len(p.Moments), last)
 	}
-	// Who stops for two seconds, goes back a little, or leaves something out is told that, and not that everything around it is late.
+	// Who stops for two seconds, goes back a little, or leaves something out is told that, and not that
+	// everything around it is late.
 	cut := func(m int) int { return int(p.Moments[m].Seconds * rate) }
 	n := len(p.Moments)
 	for name, samples := range map[string][]float64{"stop": slices.Concat(whole[:cut(n/2)], pause, pause, whole[cut(n/2):]), "back": slices.Concat(whole[:cut(n/2)], whole[cut(n/2-5):]), "skip": slices.Concat(whole[:cut(n/2)], whole[cut(n/2+8):])} {
@@ -236,7 +239,8 @@ func aPlan(t testing.TB, seed uint64) *plan.Plan {
 	return solve(t, coretest.Wander(seed, 32), []string{"Open D", "Open G", "Standard"}[seed%3], []thumb.Kind{thumb.Alternating, thumb.None}[seed%2])
 }
 
-// TestJudge: of clean takes nothing is said, and sure notes are within two cents; notes that are off, late or left out, each in a take of its own, are told to be so, by how much and where.
+// TestJudge: of clean takes nothing is said, and sure notes are within two cents; notes that are off, late or
+// left out, each in a take of its own, are told to be so, by how much and where.
 func TestJudge(t *testing.T) {
 	spoken := 0
 	for seed := range seeds(3, 6) {
@@ -306,7 +310,8 @@ func TestJudge(t *testing.T) {
 	}
 }
 
-// TestRinging: a string whose damper was forgotten is found where it rings, on the right string, and nothing is found where all are silent.
+// TestRinging: a string whose damper was forgotten is found where it rings, on the right string, and nothing is
+// found where all are silent.
 func TestRinging(t *testing.T) {
 	hits, misses, wrong, clean := 0, 0, 0, 0
 	for seed := range seeds(4, 8) {
@@ -375,7 +380,8 @@ func struckBefore(p *plan.Plan, m, str int) bool {
 	return false
 }
 
-// TestLanding: a slide that lands beside its place is told from where and how long it takes, glides of the plan by where they come from, and notes that are there at once are none; accents that are played softly are told.
+// TestLanding: a slide that lands beside its place is told from where and how long it takes, glides of the plan
+// by where they come from, and notes that are there at once are none; accents that are played softly are told.
 func TestLanding(t *testing.T) {
 	found, all, soft := 0, 0, false
 	for seed := range seeds(4, 8) {
@@ -458,7 +464,8 @@ func TestVibrato(t *testing.T) {
 	}
 }
 
-// TestTuner: a plucked string is told within a cent 0.3 s after it was plucked, whatever it was tuned to and whatever else rings faintly; silence and noise have no pitch.
+// TestTuner: a plucked string is told within a cent 0.3 s after it was plucked, whatever it was tuned to and
+// whatever else rings faintly; silence and noise have no pitch.
 func TestTuner(t *testing.T) {
 	worst, early := 0.0, 0.0
 	rng := rand.New(rand.NewPCG(7, 1))
@@ -534,7 +541,8 @@ func TestSlow(t *testing.T) {
 	}
 }
 
-// TestWrong: of melody notes that were left out beside the thumb, or struck at another fret, many are told to be missing, and what was struck instead is never told wrongly; of clean takes nothing is missing.
+// TestWrong: of melody notes that were left out beside the thumb, or struck at another fret, many are told to
+// be missing, and what was struck instead is never told wrongly; of clean takes nothing is missing.
 func TestWrong(t *testing.T) {
 	told, right, all, false_ := 0, 0, 0, 0
 	for seed := range seeds(4, 8) {

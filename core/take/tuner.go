@@ -11,7 +11,9 @@ type Pluck struct {
 	Sure float64 // 0 to 1; under SureOf the pitch is not to be shown
 }
 
-// Of a pluck: the lowest pitch that a slack string has, how much longer than a frame after its onset is listened to at least, the partials that tell the pitch, and how far apart the two frames lie by whose phases it is told.
+// Of a pluck: the lowest pitch that a slack string has, how much longer than a frame after its onset is
+// listened to at least, the partials that tell the pitch, and how far apart the two frames lie by whose phases
+// it is told.
 const (
 	slackestHz    = 35.0
 	pluckPartials = 4
@@ -22,7 +24,8 @@ const (
 	pluckStep     = 720  // samples in which loudness is told
 )
 
-// ListenTo tells the pitch of a string at the end of the samples, at Rate, at least 2,500 of them: half a second is enough. It is rough 0.15 s after the pluck and within a cent 0.3 s after it.
+// ListenTo tells the pitch of a string at the end of the samples, at Rate, at least 2,500 of them: half a
+// second is enough. It is rough 0.15 s after the pluck and within a cent 0.3 s after it.
 func ListenTo(samples []float32) Pluck {
 	x := slices.Clone(samples)
 	highPass(x)

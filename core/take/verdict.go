@@ -30,7 +30,8 @@ const (
 	mostSingly = 4 // moments in a row that are left out one by one
 )
 
-// Verdicts are what is worst of a take, worst first; few enough to be worked on. What goes wrong again where a bar is played again is said once, with how often.
+// Verdicts are what is worst of a take, worst first; few enough to be worked on. What goes wrong again where a
+// bar is played again is said once, with how often.
 func (tk *Take) Verdicts(p *plan.Plan) []Verdict {
 	var out []Verdict
 	told := map[string]int{} // how many sure notes there are at a place of a printed bar
@@ -60,7 +61,8 @@ func (tk *Take) Verdicts(p *plan.Plan) []Verdict {
 	return out[:min(len(out), mostSpoken)]
 }
 
-// leftOut is what to say of notes that were not heard: one by one, or, where many follow each other, of the passage. Before it was begun, and after it was left, is no fault.
+// leftOut is what to say of notes that were not heard: one by one, or, where many follow each other, of the
+// passage. Before it was begun, and after it was left, is no fault.
 func (tk *Take) leftOut(p *plan.Plan) (out []Verdict) {
 	passage := map[int]bool{}
 	for i := 1; i < len(tk.Places); i++ {

@@ -9,7 +9,8 @@ type Vibrato struct {
 	Centre float64 // cents off the written pitch
 }
 
-// Of a vibrato: what rates are looked for, for how long it has to last, how wide it is at least, and what share of all that moves it has to be.
+// Of a vibrato: what rates are looked for, for how long it has to last, how wide it is at least, and what share
+// of all that moves it has to be.
 const (
 	slowestShake  = 3.0 // Hz
 	fastestShake  = 9.0
@@ -21,7 +22,8 @@ const (
 	shakenAfter   = 0.3  // seconds after the onset: vibrato begins late
 )
 
-// vibrato finds one in the pitch of a string between two times: the sinusoid that explains most of how the pitch moves; nil if there is none, or too little of the string is heard by itself.
+// vibrato finds one in the pitch of a string between two times: the sinusoid that explains most of how the
+// pitch moves; nil if there is none, or too little of the string is heard by itself.
 func (m *meter) vibrato(e *expected, str int, from, to float64) *Vibrato {
 	from, to = from+shakenAfter, to-beforeNext-float64(quickFrame+hopApart)/Rate
 	hz := e.hzOf(str)

@@ -25,8 +25,9 @@ type Instead struct {
 	Hz     float64
 }
 
-// Of notes that are not there: from when on they are listened for, seconds after the onset; how many partials of their own have to be away; how far under the loudest they may lie and be away, in dB; how many frets beside the place another one is
-// looked for, and how much louder its partials are than before the onset.
+// Of notes that are not there: from when on they are listened for, seconds after the onset; how many partials
+// of their own have to be away; how far under the loudest they may lie and be away, in dB; how many frets
+// beside the place another one is looked for, and how much louder its partials are than before the onset.
 const (
 	awayFrom    = 0.02
 	awayLater   = 0.2
@@ -41,7 +42,9 @@ const (
 	strokeFrame = longFrame
 )
 
-// absent reports whether a string is not heard that should be struck at a moment heard between two times: nothing stands at any of its own partials, neither at first nor later. It is not said of strings without enough of them.
+// absent reports whether a string is not heard that should be struck at a moment heard between two times:
+// nothing stands at any of its own partials, neither at first nor later. It is not said of strings without
+// enough of them.
 func (m *meter) absent(e *expected, str int, from, to float64) bool {
 	own := alone(e, str, e.hzOf(str), strokeFrame, never)
 	own = slices.DeleteFunc(own, func(o partial) bool { return o.k > heardOf })
@@ -75,7 +78,8 @@ func (m *meter) sounds(e *expected, hz float64, at int, own []partial) bool {
 	})
 }
 
-// instead looks for what was struck in place of a note that is absent: on its string some frets away, or at its fret on a string beside it; nil if nothing is heard there, or more than one.
+// instead looks for what was struck in place of a note that is absent: on its string some frets away, or at its
+// fret on a string beside it; nil if nothing is heard there, or more than one.
 func (m *meter) instead(p *plan.Plan, e *expected, st *play.Stroke, from float64) *Instead {
 	at, before := int((from+awayFrom)*Rate), int(from*Rate)-strokeFrame
 	if before < 0 {

@@ -181,7 +181,8 @@ func (p *Pattern) Offset(step int) tune.Time {
 	return at
 }
 
-// offsetIn is Offset in a tune: where its clock swings eighths already, a pattern's own swing of eighths is part of that, or it would be swung twice.
+// offsetIn is Offset in a tune: where its clock swings eighths already, a pattern's own swing of eighths is
+// part of that, or it would be swung twice.
 func (p *Pattern) offsetIn(tu *tune.Tune, step int) tune.Time {
 	if m, _ := p.Signature(); p.Swing && tu.Swing > tune.Straight && m.Bar()/tune.Time(p.Steps) == tune.Quarter/2 {
 		straight := *p

@@ -13,7 +13,8 @@ const (
 	MostSwing = 0.75 // 3:1
 )
 
-// Swung is the tune with the eighths in pairs so that the first takes share of the quarter, Straight to MostSwing; 0 keeps what the tune has.
+// Swung is the tune with the eighths in pairs so that the first takes share of the quarter, Straight to
+// MostSwing; 0 keeps what the tune has.
 func (tu *Tune) Swung(share float64) *Tune {
 	if share == 0 || share == tu.Swing {
 		return tu
@@ -28,8 +29,9 @@ func (tu *Tune) swings(t Time) bool {
 	return tu.Swing > Straight && tu.MeterOver(t).Den <= 4
 }
 
-// played is the time in quarter notes at which what is written at t is played. Quarters stay where they are; the second eighth comes when the first has had its share, and what is finer divides
-// each of the two. A quarter that holds notes written in thirds is played as it is written: such are no eighths.
+// played is the time in quarter notes at which what is written at t is played. Quarters stay where they are;
+// the second eighth comes when the first has had its share, and what is finer divides each of the two. A
+// quarter that holds notes written in thirds is played as it is written: such are no eighths.
 func (tu *Tune) played(t Time, thirds map[Time]bool) float64 {
 	if !tu.swings(t) {
 		return t.Quarters()

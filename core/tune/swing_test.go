@@ -6,7 +6,8 @@ import (
 	"testing"
 )
 
-// TestSwing: quarters stay, the second eighth comes when the first has had its share, a quarter in thirds is as written; time never runs backward, in no meter, behind no pickup and through changes of tempo; straight is to
+// TestSwing: quarters stay, the second eighth comes when the first has had its share, a quarter in thirds is as
+// written; time never runs backward, in no meter, behind no pickup and through changes of tempo; straight is to
 // the last bit what it was.
 func TestSwing(t *testing.T) {
 	tu := &Tune{Bars: []Time{0, Quarter / 2, 9 * Quarter / 2}, Length: 17 * Quarter / 2, Meters: []MeterAt{{0, 4, 4}, {9 * Quarter / 2, 6, 8}}, Tempos: []TempoAt{{0, 60}, {5 * Quarter / 2, 120}}}

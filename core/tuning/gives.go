@@ -145,7 +145,8 @@ func Spots(t Tuning, key pitch.Note, sc Scale, last int) (out []Spot) {
 	return out
 }
 
-// UnderBar reports whether the open strings spell a plain chord, major, minor or of root and fifth, so that a straight bar gives it anywhere.
+// UnderBar reports whether the open strings spell a plain chord, major, minor or of root and fifth, so that a
+// straight bar gives it anywhere.
 func UnderBar(t Tuning) bool {
 	r := chord.Names(t.pitches(0), pitch.Usual)
 	if len(r) == 0 || len(r[0].Missing) > 0 {
@@ -160,7 +161,8 @@ func UnderBar(t Tuning) bool {
 	return false
 }
 
-// HomeBars are the straight bars at frets 0 to last that give the chords on the first, fourth and fifth degree of a key; none where a bar gives no plain chord.
+// HomeBars are the straight bars at frets 0 to last that give the chords on the first, fourth and fifth degree
+// of a key; none where a bar gives no plain chord.
 func HomeBars(t Tuning, key pitch.Note, last int) (out []Bar) {
 	if !UnderBar(t) {
 		return nil

@@ -1,10 +1,11 @@
 // Package abc reads and writes tunes in ABC notation, version 2.1.
 //
-// Read: all voices with clefs, octaves and transposition, overlays, the fields X T M L Q K V P U I w (in the file's header, the tune's, on
-// lines of their own and inline), key modes and added accidentals, notes with accidentals and microtones (^/ is half of a half step, ^1/4 a
-// quarter of one), octave marks, lengths, rests, ties, broken rhythm, tuplets, bar lines of any run of signs, repeats, numbered
-// endings, the order of parts, segno, coda, fine (all played out), chord symbols, decorations that are music (see marks), lyrics,
-// comments, continued lines.
+// Read: all voices with clefs, octaves and transposition, overlays, the fields X T M L Q K V P U I w (in the
+// file's header, the tune's, on lines of their own and inline), key modes and added accidentals, notes with
+// accidentals and microtones (^/ is half of a half step, ^1/4 a quarter of one), octave marks, lengths, rests,
+// ties, broken rhythm, tuplets, bar lines of any run of signs, repeats, numbered endings, the order of parts,
+// segno, coda, fine (all played out), chord symbols, decorations that are music (see marks), lyrics, comments,
+// continued lines.
 //
 // Read past with a warning: grace notes, text in quotes that is no chord symbol, a tempo that is not understood, reserved
 // characters. Read past in silence: slurs, other decorations, annotations, layout.
@@ -461,7 +462,8 @@ func (p *parser) lyrics(value string) {
 	}
 }
 
-// syllables splits a line of lyrics: spaces and hyphens part, * and _ stand for a note without one of its own, ~ is a space, \- a hyphen.
+// syllables splits a line of lyrics: spaces and hyphens part, * and _ stand for a note without one of its own,
+// ~ is a space, \- a hyphen.
 func syllables(s string) (out []string) {
 	word := ""
 	flush := func() {

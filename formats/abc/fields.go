@@ -98,8 +98,8 @@ func (p *parser) noteUnit() tune.Time {
 // tempoWords are what stands beside a tempo without changing it.
 var tempoWords = strings.NewReplacer("ca.", "", "ca", "", "c.", "", "approx.", "", "~", "", "≈", "", "about", "", "–", "-")
 
-// tempoField reads Q:1/4=100, Q:"text" 3/8=80, Q:100 (unit notes a minute), 120-130 (the middle) or just text. What is not understood
-// is told: no tune is lost for its tempo.
+// tempoField reads Q:1/4=100, Q:"text" 3/8=80, Q:100 (unit notes a minute), 120-130 (the middle) or just text.
+// What is not understood is told: no tune is lost for its tempo.
 func (p *parser) tempoField(value string, at int) {
 	text := value
 	for { // quoted text may stand before or behind

@@ -9,8 +9,8 @@ import (
 	"stepping/core/play"
 )
 
-// WritePlan writes the plan's tune with its fingering as annotations under the notes: string, fret from the capo with s under the slide, and
-// digit, like "2/5s m"; voices struck together are joined by +.
+// WritePlan writes the plan's tune with its fingering as annotations under the notes: string, fret from the
+// capo with s under the slide, and digit, like "2/5s m"; voices struck together are joined by +.
 func WritePlan(w io.Writer, p *plan.Plan) error {
 	r := &p.Request
 	tu := *r.Tune

@@ -223,7 +223,8 @@ func (v *voice) soundsFrom(i int) bool {
 	return false
 }
 
-// playOrder is the segments in the order in which they are played: repeats and jumps within each part, the parts as P: orders them.
+// playOrder is the segments in the order in which they are played: repeats and jumps within each part, the
+// parts as P: orders them.
 func (p *parser) playOrder(v *voice, segments []segment) ([]int, bool) {
 	labels := expandOrder(p.order)
 	if len(p.parts) == 0 || len(labels) == 0 {
@@ -466,7 +467,8 @@ func (pl *player) playNotes(it *item) error {
 	return nil
 }
 
-// release ends the ties that were not taken up: into a rest or the end of the music the note rings on; into another pitch it was a slur.
+// release ends the ties that were not taken up: into a rest or the end of the music the note rings on; into
+// another pitch it was a slur.
 func (pl *player) release(next *item) {
 	for _, at := range pl.ties[pl.line] {
 		if next != nil {

@@ -1,5 +1,5 @@
-// Package music reads music in whatever form a player has it: ABC, text tablature, MusicXML, MIDI. What a file is it finds out from the
-// file, not from its name.
+// Package music reads music in whatever form a player has it: ABC, text tablature, MusicXML, MIDI. What a file
+// is it finds out from the file, not from its name.
 package music
 
 import (

@@ -45,8 +45,8 @@ func TestTuneReadsBack(t *testing.T) {
 	}
 }
 
-// TestPlanReadsBack: strings, frets, techniques, fingers and digits of plans come back as pins, thumb notes as the second voice; and planned again
-// with these pins the tune is played as before.
+// TestPlanReadsBack: strings, frets, techniques, fingers and digits of plans come back as pins, thumb notes as
+// the second voice; and planned again with these pins the tune is played as before.
 func TestPlanReadsBack(t *testing.T) {
 	for seed, capo := range []int{0, 2, 3} {
 		pr := player.Default()

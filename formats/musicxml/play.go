@@ -224,8 +224,8 @@ func (pl *player) finish() (*score.Score, error) {
 	return sc, nil
 }
 
-// choose proposes the melody: the first part that says where it is played on a guitar, else the first with notes that is no drum; and
-// takes tuning and capo from it.
+// choose proposes the melody: the first part that says where it is played on a guitar, else the first with
+// notes that is no drum; and takes tuning and capo from it.
 func (pl *player) choose() {
 	sc, best, at := pl.score, -1, 0
 	for i, v := range sc.Voices() {

@@ -19,8 +19,8 @@ import (
 	"stepping/formats/musicxml"
 )
 
-// sequence is, for each element that this program writes, which elements it may hold and in which order, as the format's definition of
-// version 4.0 states them; those that come in any order stand in any.
+// sequence is, for each element that this program writes, which elements it may hold and in which order, as the
+// format's definition of version 4.0 states them; those that come in any order stand in any.
 var sequence = map[string][]string{
 	"score-partwise": {"work", "part-list", "part"}, "work": {"work-title"}, "part-list": {"score-part"}, "score-part": {"part-name"},
 	"attributes": {"divisions", "key", "time", "clef", "staff-details"},

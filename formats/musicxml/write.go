@@ -16,8 +16,9 @@ import (
 	"stepping/core/tune"
 )
 
-// Write writes a sheet as a part-wise score of one part: the melody is voice 1, the thumb voice 2. Repeats stand written out. Techniques that
-// the format has no element for stand as <other-technical>: slide, glide, tapped, dead.
+// Write writes a sheet as a part-wise score of one part: the melody is voice 1, the thumb voice 2. Repeats
+// stand written out. Techniques that the format has no element for stand as <other-technical>: slide, glide,
+// tapped, dead.
 func Write(w io.Writer, s *score.Sheet) error {
 	out := &writer{Writer: bufio.NewWriter(w), sheet: s, divisions: s.Divisions()}
 	out.start()
@@ -421,7 +422,8 @@ func markText(m tune.Marks) (out string) {
 	return out
 }
 
-// technical is string, fret, fingers and technique. Frets count from the capo; between the frets the nearest whole one stands, and the pitch says more.
+// technical is string, fret, fingers and technique. Frets count from the capo; between the frets the nearest
+// whole one stands, and the pitch says more.
 func (w *writer) technical(p *piece) string {
 	on := p.On
 	if on == nil {

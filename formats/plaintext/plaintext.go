@@ -1,5 +1,5 @@
-// Package plaintext turns the bytes of a text file into text, whatever program wrote it: UTF-8, UTF-16 of either order, or the one-byte
-// code of western Windows systems (Windows-1252), which holds ISO 8859-1.
+// Package plaintext turns the bytes of a text file into text, whatever program wrote it: UTF-8, UTF-16 of
+// either order, or the one-byte code of western Windows systems (Windows-1252), which holds ISO 8859-1.
 package plaintext
 
 import (

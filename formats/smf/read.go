@@ -1,11 +1,12 @@
 // Package smf reads and writes standard MIDI files (format 0 and 1, also inside RIFF), by the MIDI 1.0 specification.
 //
-// Read: every track and channel with its notes, unquantised; tempo, meter and key, names, lyrics; any division, running status, bends by
-// the range of RPN 0, tunings by RPN 1 and 2. A file that ends too soon is read as far as it goes. A library was tried in
-// thought and left: those for Go give up on unfinished files and on chunks that they do not know, which players have.
+// Read: every track and channel with its notes, unquantised; tempo, meter and key, names, lyrics; any division,
+// running status, bends by the range of RPN 0, tunings by RPN 1 and 2. A file that ends too soon is read as far
+// as it goes. A library was tried in thought and left: those for Go give up on unfinished files and on chunks
+// that they do not know, which players have.
 //
-// A part of the score is a track, a voice a channel, both counted from 0. A bend that holds makes a microtone; one that comes up to a pitch
-// marks it as come to from below, one that goes to and fro as shaken.
+// A part of the score is a track, a voice a channel, both counted from 0. A bend that holds makes a microtone;
+// one that comes up to a pitch marks it as come to from below, one that goes to and fro as shaken.
 package smf
 
 import (
@@ -22,8 +23,8 @@ import (
 	"stepping/core/tune"
 )
 
-// Read reads a file. Faults are *score.Fault, whose column is the byte, from 1; it never panics, and time and memory are bounded by the limits of
-// package score.
+// Read reads a file. Faults are *score.Fault, whose column is the byte, from 1; it never panics, and time and
+// memory are bounded by the limits of package score.
 func Read(in io.Reader) (*score.Score, error) {
 	data, err := io.ReadAll(io.LimitReader(in, score.MaxFile+1))
 	if err != nil {
@@ -422,7 +423,8 @@ const (
 	turns     = 4 // of direction
 )
 
-// read says what a curve of bends means: the pitch that is held longest, whether it is come to from below, whether it is shaken about.
+// read says what a curve of bends means: the pitch that is held longest, whether it is come to from below,
+// whether it is shaken about.
 func read(curve []bent, end score.Units) (cents int, marks tune.Marks) {
 	held, most := map[int]score.Units{}, score.Units(-1)
 	sum, turned, way := 0.0, 0, 0.0
@@ -503,7 +505,8 @@ var (
 	otherWords  = []string{"bass", "drum", "pad", "string", "chord", "comp", "left", "rhythm", "thumb", "harmon"}
 )
 
-// propose is the voice that is most likely the melody: one that is mostly a single line, high rather than low, of many notes, and so named.
+// propose is the voice that is most likely the melody: one that is mostly a single line, high rather than low,
+// of many notes, and so named.
 func propose(sc *score.Score) int {
 	best, at, most := -1e9, 0, 1
 	for _, v := range sc.Voices() {

@@ -21,7 +21,8 @@ import (
 	"stepping/formats/smf"
 )
 
-// TestTuneReadsBack: every tune that can be held is written so that it is read back as it was, but for marks and what MIDI cannot say.
+// TestTuneReadsBack: every tune that can be held is written so that it is read back as it was, but for marks
+// and what MIDI cannot say.
 func TestTuneReadsBack(t *testing.T) {
 	for seed := range uint64(300) {
 		tu := coretest.Any(seed)
@@ -195,8 +196,8 @@ func TestSize(t *testing.T) {
 	}
 }
 
-// TestQuantize: notes played about a grid come to stand on it, and the grid that they were played on is the one proposed; what the
-// chords of bars are is told from what sounds.
+// TestQuantize: notes played about a grid come to stand on it, and the grid that they were played on is the one
+// proposed; what the chords of bars are is told from what sounds.
 func TestQuantize(t *testing.T) {
 	for _, g := range []score.Grid{{Steps: 2, Swing: 0.5}, {Steps: 2, Swing: 2.0 / 3}, {Steps: 3, Swing: 0.5}, {Steps: 4, Swing: 0.5}} {
 		sc := &score.Score{Unit: 480, Free: true, Bars: []score.Units{0, 1920}, Length: 3840}

@@ -13,8 +13,9 @@ import (
 	"stepping/core/tune"
 )
 
-// Write writes a sheet in format 1: a track of tempo, meters, key and chord names as text, one of the melody and one of the thumb. Of a plan every
-// string has a channel, string 1 the first; of a tune alone every voice of notes struck together. Bends reach BendRange half steps.
+// Write writes a sheet in format 1: a track of tempo, meters, key and chord names as text, one of the melody
+// and one of the thumb. Of a plan every string has a channel, string 1 the first; of a tune alone every voice
+// of notes struck together. Bends reach BendRange half steps.
 func Write(w io.Writer, s *score.Sheet) error {
 	out := &writer{sheet: s, division: divisionOf(s)}
 	tracks := [][]byte{out.conductor(), out.track("Melody", s.Melody)}

@@ -14,14 +14,17 @@ import (
 	"stepping/core/tuning"
 )
 
-// Read reads tablature as people type it: a line of dashes for each of 4 to 8 strings, frets on them, several systems, with words between. asked
-// is the tuning of the guitar if the text does not say; nil takes the one of the header, of the lines' names, or standard.
+// Read reads tablature as people type it: a line of dashes for each of 4 to 8 strings, frets on them, several
+// systems, with words between. asked is the tuning of the guitar if the text does not say; nil takes the one of
+// the header, of the lines' names, or standard.
 //
-// The rhythm is that of a line of beats (1 & 2 e & a) or lengths (q e e h, dots, 3 for triplets) under or over the strings, else of the spacing:
-// a bar's width is its length. Signs: h p hammered and pulled off, / \ s slid, b bent (to the number behind it), r released, ~ v shaken, * or
-// <12> a harmonic, x dead, (5) a ghost or what goes on sounding, t tapped; <5> is the slide if the header says so, as Write does.
+// The rhythm is that of a line of beats (1 & 2 e & a) or lengths (q e e h, dots, 3 for triplets) under or over
+// the strings, else of the spacing: a bar's width is its length. Signs: h p hammered and pulled off, / \ s
+// slid, b bent (to the number behind it), r released, ~ v shaken, * or <12> a harmonic, x dead, (5) a ghost or
+// what goes on sounding, t tapped; <5> is the slide if the header says so, as Write does.
 //
-// Of the score every note has its place on the neck. Beside it stands the page as it is written, for proofreading. Faults are *score.Fault.
+// Of the score every note has its place on the neck. Beside it stands the page as it is written, for
+// proofreading. Faults are *score.Fault.
 func Read(in io.Reader, asked *tuning.Tuning) (*score.Score, *proofread.Page, error) {
 	text, err := load(in)
 	if err != nil {
@@ -98,7 +101,8 @@ func (r *reader) place(b *bar, t *token) tune.Place {
 	return tune.Place{Line: r.lineOf(&r.systems[b.system], t.str) + 1, Column: t.num + 1}
 }
 
-// settleChords turns chord symbols that name shapes above the capo, as players write them, into what sounds: they do if the notes then fit better.
+// settleChords turns chord symbols that name shapes above the capo, as players write them, into what sounds:
+// they do if the notes then fit better.
 func (r *reader) settleChords() {
 	if r.head.capo == 0 {
 		return

@@ -81,7 +81,8 @@ func checkReadBack(t *testing.T, name string, p *plan.Plan, change func(string) 
 	}
 }
 
-// layouts are tablature as people type it; what is wanted is worked out by hand: time in quarters, string:fret, technique and marks.
+// layouts are tablature as people type it; what is wanted is worked out by hand: time in quarters, string:fret,
+// technique and marks.
 var layouts = []struct{ name, text, want string }{
 	{"spacing, names, words between", "Title: A walk\nTuning: DADF#AD, capo 2\n\ne|-0---2---3---5---|-7-------5-h-7---|\nB|-----------------|-----------------|\nG|---------2-------|-----------------|\n" +
 		"D|-----------------|-----------------|\nA|-0-------0-------|-0-------0-------|\nE|-----------------|-----------------|\n\nand so on\n",

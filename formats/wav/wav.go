@@ -1,7 +1,8 @@
 // Package wav reads RIFF WAVE files as samples.
 //
-// Read: plain samples of 8 (unsigned), 16, 24 and 32 bits, floating point of 32 and 64, also as WAVE_FORMAT_EXTENSIBLE; one or two channels, 8,000 to 192,000 samples a second. Everything else is
-// refused by name. A file that ends before its header says, as recorders leave it that were cut off, is read up to there.
+// Read: plain samples of 8 (unsigned), 16, 24 and 32 bits, floating point of 32 and 64, also as
+// WAVE_FORMAT_EXTENSIBLE; one or two channels, 8,000 to 192,000 samples a second. Everything else is refused by
+// name. A file that ends before its header says, as recorders leave it that were cut off, is read up to there.
 package wav
 
 import (
@@ -123,7 +124,8 @@ func (w *Reader) format(size int64) error {
 	return nil
 }
 
-// Read fills left and right (nil for a file of one channel, or if it is not wanted) with the next samples, -1 to 1, and returns how many there were; io.EOF at the end. What is no number is silence.
+// Read fills left and right (nil for a file of one channel, or if it is not wanted) with the next samples, -1
+// to 1, and returns how many there were; io.EOF at the end. What is no number is silence.
 func (w *Reader) Read(left, right []float64) (n int, err error) {
 	var frame [16]byte
 	bytes := w.bits / 8

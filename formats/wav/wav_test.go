@@ -77,7 +77,8 @@ func read(data []byte) (r *wav.Reader, samples []float64, err error) {
 	}
 }
 
-// TestRead: every form comes back as what it was, to its precision; what is cut off is read up to there, a length that lies is not believed; the rest is refused by name.
+// TestRead: every form comes back as what it was, to its precision; what is cut off is read up to there, a
+// length that lies is not believed; the rest is refused by name.
 func TestRead(t *testing.T) {
 	want := []float64{0, 0.5, -0.5, 0.25, -1, 0.99, 0.001, 0}
 	for _, form := range [][2]int{{1, 8}, {1, 16}, {1, 24}, {1, 32}, {3, 32}, {3, 64}} {

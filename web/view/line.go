@@ -30,7 +30,8 @@ type LineMark struct {
 // mostTokens bounds a line: what is longer is practised by phrases, and followed on the plan page.
 const mostTokens = 400
 
-// NewLine lists what is played in bars, with the melody, the thumb or both, and when each begins, in seconds of the plan; it stops after moment last, if that is not 0.
+// NewLine lists what is played in bars, with the melody, the thumb or both, and when each begins, in seconds of
+// the plan; it stops after moment last, if that is not 0.
 func NewLine(p *plan.Plan, bars [2]int, last int, melody, thumb bool) (line []LineBar, when []float64) {
 	for i := range p.Moments {
 		mo := &p.Moments[i]

@@ -10,7 +10,8 @@ import (
 	"stepping/core/tune"
 )
 
-// LogGrid is the picture of a tune's log: layers over bars, each field filled by how near its best clean tempo is to the wanted one. Lengths are drawing units.
+// LogGrid is the picture of a tune's log: layers over bars, each field filled by how near its best clean tempo
+// is to the wanted one. Lengths are drawing units.
 type LogGrid struct {
 	Width, Height float64
 	Rows          []logRow

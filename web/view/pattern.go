@@ -7,7 +7,8 @@ import (
 	"stepping/core/thumb"
 )
 
-// PatternPicture is a bar of a pattern as it is felt, without a chord: time to the right, the fingers on three lines above (the thinnest string on top), the thumb below, lower for the root. Lengths are drawing units.
+// PatternPicture is a bar of a pattern as it is felt, without a chord: time to the right, the fingers on three
+// lines above (the thinnest string on top), the thumb below, lower for the root. Lengths are drawing units.
 type PatternPicture struct {
 	Width, Height float64
 	Beats         []patternBeat

@@ -110,8 +110,9 @@ func NewSmallGrip(t grip.Guitar, g *grip.Grip) SmallNeck {
 	return v
 }
 
-// NewHomePicture draws where home is in a tuning: the tonic of a key on every string up to fret 12 from the capo, the names of the open
-// strings, and where a straight bar gives the chords on the first, fourth and fifth degree.
+// NewHomePicture draws where home is in a tuning: the tonic of a key on every string up to fret 12 from the
+// capo, the names of the open strings, and where a straight bar gives the chords on the first, fourth and fifth
+// degree.
 func NewHomePicture(t tuning.Tuning, capo int, key pitch.Note, k neck.Neck) SmallNeck {
 	v, x := newSmallNeck(k, capo, -6, fromCapo(k, capo)(smallHome)+6, smallHomeW)
 	words := []string{"open strings " + t.Classes()}

@@ -12,7 +12,8 @@ import (
 	"stepping/formats/plandoc"
 )
 
-// TakePicture is what was heard in a take over the bars of its tune: each note whose pitch is sure by how far it was off, and how late each moment came. Lengths are drawing units.
+// TakePicture is what was heard in a take over the bars of its tune: each note whose pitch is sure by how far
+// it was off, and how late each moment came. Lengths are drawing units.
 type TakePicture struct {
 	Width, Height float64
 	Bars          []logLabel
@@ -130,7 +131,8 @@ type Heard struct {
 	Off       bool   // far enough off to be told
 }
 
-// NewHeard is what was heard at each moment of the plan that a take was judged by: how far the first note whose pitch is sure was off, and how late it came.
+// NewHeard is what was heard at each moment of the plan that a take was judged by: how far the first note whose
+// pitch is sure was off, and how late it came.
 func NewHeard(p *plan.Plan, d *plandoc.TakeDoc) map[int]Heard {
 	moment := map[float64]int{}
 	for m := range p.Moments {

@@ -202,8 +202,9 @@ func TestCounts(t *testing.T) {
 	}
 }
 
-// Where home lies is home: every dot sounds the key note and none that does is missing, in every tuning with and without a capo; a shaded bar gives the chord that stands
-// beneath it, and only tunings whose open strings spell a plain chord have any.
+// Where home lies is home: every dot sounds the key note and none that does is missing, in every tuning with
+// and without a capo; a shaded bar gives the chord that stands beneath it, and only tunings whose open strings
+// spell a plain chord have any.
 func TestHomePicture(t *testing.T) {
 	k := player.Default().Neck()
 	for _, named := range tuning.Library {

@@ -25,7 +25,8 @@ func plain(tu *tune.Tune) *tune.Tune {
 	return &out
 }
 
-// Difference tells the first thing in which two tunes differ in what is played, marked or sung; "" if there is none. Spelling does not count.
+// Difference tells the first thing in which two tunes differ in what is played, marked or sung; "" if there is
+// none. Spelling does not count.
 func Difference(want, got *tune.Tune) string {
 	want, got = plain(want), plain(got)
 	for i := range want.Notes {
