@@ -35,13 +35,14 @@
 //
 // # Search
 //
-// The least total is a shortest path over the states (solve.go). A moment costs |hands|² for the
-// left hand and, for each shape and each ringIn, the actions: not the square of the product, since a
-// change costs a sum of one part per hand. bound.go bounds the rest of the tune from below by the
-// left hand and its digits alone, which prunes shorter tunes. Of what there is beside the plan at a moment, backward.go works
-// out what every state costs to the end in a window of the tune (window.go), and alternatives.go reads the price of every other
-// choice from that and the pass forward. A plan with one more pin is searched from the pin to where the plan before is met again
-// (known.go), and takes over that one's window (beside.go).
+// The least total is a shortest path over the states (solve.go). A moment costs |hands|² for the left
+// hand and, for each shape and each ringIn, the actions: not the square of the product, since a change
+// costs a sum of one part per hand. bound.go bounds the rest of the tune from below by the left hand
+// and its digits alone, which prunes shorter tunes. Of what there is beside the plan at a moment,
+// backward.go works out what every state costs to the end in a window of the tune (window.go), and
+// alternatives.go reads the price of every other choice from that and the pass forward. A plan with
+// one more pin is searched from the pin to where the plan before is met again (known.go), and takes
+// over that one's window (beside.go).
 //
 // # What must hold
 //
@@ -49,7 +50,8 @@
 //     one and the terms to the other, and choiceFrom finds the choice behind a step again.
 //   - minToGo and leastPick never exceed the true cost (TestBound).
 //   - A dominance gap is never smaller than what the picking state can cost later.
-//   - What is told about a moment does not depend on the window it was found in (TestWindow), nor on what was asked before (TestBeside).
+//   - What is told about a moment does not depend on the window it was found in (TestWindow), nor on what
+//     was asked before (TestBeside).
 //   - No state of any best plan is left out: equal ones stay.
 //   - A Plan is safe for concurrent use: what is worked out on demand is guarded by its lock.
 //

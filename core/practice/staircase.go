@@ -11,8 +11,8 @@ import (
 //
 //   - Up after one clean pass until the first break or near miss, later after two in a row; never above the goal.
 //   - Down after two broken passes in a row, or a broken and a near one, or three near ones; never below half the start.
-//   - A step up or down is FirstStep at first; it shrinks by shrinkBy at every turn, not below LastStep, and grows by growBy, not above FirstStep, at every second
-//     change the same way.
+//   - A step up or down is FirstStep at first; it shrinks by shrinkBy at every turn, not below LastStep, and
+//     grows by growBy, not above FirstStep, at every second change the same way.
 //   - The first pass of another day is a step below where the last day ended: hands begin cold.
 type Staircase struct {
 	Start, Goal float64 // quarter notes a minute
