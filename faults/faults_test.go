@@ -395,7 +395,8 @@ func TestMemory(t *testing.T) {
 	bars := "\"D\"D2 F A d A F D|\"G\"G B d2 B A G2|\"A7\"A c e2 c A G E|\"D\"d A F A D4|"
 	var paths []string
 	for i := range 50 {
-		res, err := client.PostForm(c.url+"/tunes", url.Values{"tuning": {"Open D"}, "abc": {fmt.Sprintf("T:Tune %d\nM:4/4\nL:1/8\nQ:1/4=%d\nK:D\n%s", i, 70+i, strings.Repeat(bars, 2))}})
+		res, err := client.PostForm(c.url+"/tunes", url.Values{"tuning": {"Open D"},
+			"abc": {fmt.Sprintf("T:Tune %d\nM:4/4\nL:1/8\nQ:1/4=%d\nK:D\n%s", i, 70+i, strings.Repeat(bars, 2))}})
 		if err != nil || res.StatusCode != http.StatusSeeOther {
 			t.Fatal(err)
 		}
@@ -405,7 +406,8 @@ func TestMemory(t *testing.T) {
 	plans := rounds(6, 300)
 	for i := range plans {
 		if i >= len(paths) { // another tempo makes another plan
-			_, err := client.PostForm(c.url+paths[i%50]+"/settings", url.Values{"version": {strconv.Itoa(i / 50)}, "tempo": {strconv.Itoa(60 + i/50)}, "tuning": {"Open D"}, "thumb": {"alternating"}})
+			_, err := client.PostForm(c.url+paths[i%50]+"/settings", url.Values{"version": {strconv.Itoa(i / 50)},
+				"tempo": {strconv.Itoa(60 + i/50)}, "tuning": {"Open D"}, "thumb": {"alternating"}})
 			if err != nil {
 				t.Fatal(err)
 			}

@@ -238,7 +238,8 @@ func TestTurns(t *testing.T) {
 	settle(3)
 	begin("short", "a", false)
 	until("a1", "a2", "short")
-	if ran, err := Do(context.Background(), New(1, long, quiet()), Work{}, func(context.Context) (bool, error) { panic("no") }); ran || !errors.Is(err, ErrPanic) {
+	if ran, err := Do(context.Background(), New(1, long, quiet()), Work{},
+		func(context.Context) (bool, error) { panic("no") }); ran || !errors.Is(err, ErrPanic) {
 		t.Error(err)
 	}
 	given.Drop()

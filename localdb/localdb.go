@@ -201,7 +201,8 @@ func install(ctx context.Context, dir string, as *account) error {
 		return err
 	}
 	defer os.RemoveAll(tmp)
-	cmd := exec.CommandContext(ctx, tool, "--no-defaults", "--datadir="+fresh, "--tmpdir="+tmp, "--auth-root-authentication-method=normal", "--skip-test-db")
+	cmd := exec.CommandContext(ctx, tool, "--no-defaults", "--datadir="+fresh, "--tmpdir="+tmp,
+		"--auth-root-authentication-method=normal", "--skip-test-db")
 	cmd.SysProcAttr = &syscall.SysProcAttr{Credential: as.credential()}
 	if out, err := cmd.CombinedOutput(); err != nil {
 		return fmt.Errorf("make the database: %w: %s", err, out)
@@ -277,8 +278,10 @@ func (s *Server) launch(ctx context.Context, deadline time.Time) error {
 	}
 	defer log.Close()
 	p := &process{done: make(chan struct{})}
-	p.cmd = exec.Command(s.daemon, "--no-defaults", "--datadir="+filepath.Join(s.dir, "data"), "--socket="+s.socket, "--skip-networking", "--skip-name-resolve",
-		"--skip-log-bin", "--local-infile=0", "--secure-file-priv="+files, "--pid-file="+filepath.Join(filepath.Dir(s.socket), "db.pid"), "--character-set-server=utf8mb4", "--innodb-buffer-pool-size=64M")
+	p.cmd = exec.Command(s.daemon, "--no-defaults", "--datadir="+filepath.Join(s.dir, "data"), "--socket="+s.socket,
+		"--skip-networking", "--skip-name-resolve",
+		"--skip-log-bin", "--local-infile=0", "--secure-file-priv="+files,
+		"--pid-file="+filepath.Join(filepath.Dir(s.socket), "db.pid"), "--character-set-server=utf8mb4", "--innodb-buffer-pool-size=64M")
 	p.cmd.Stdout, p.cmd.Stderr = log, log
 	// The credentials are set before the program runs, and the death signal after them: changing the user
 	// later would clear it. It kills: a server that is asked to end while it starts may hang (MariaDB 10.11), hold the files and
@@ -414,7 +417,8 @@ func (s *Server) prepare(ctx context.Context, p *process, deadline time.Time) er
 	}
 	err = s.run(ctx, s.admin,
 		"DELETE FROM mysql.global_priv WHERE User = '' OR (User IN ('root', '"+user+"') AND Host <> 'localhost')", "FLUSH PRIVILEGES",
-		fmt.Sprintf("CREATE USER IF NOT EXISTS '%s'@'localhost'", user), fmt.Sprintf("ALTER USER '%s'@'localhost' IDENTIFIED BY '%s'", user, password))
+		fmt.Sprintf("CREATE USER IF NOT EXISTS '%s'@'localhost'", user),
+		fmt.Sprintf("ALTER USER '%s'@'localhost' IDENTIFIED BY '%s'", user, password))
 	if err != nil {
 		return err
 	}

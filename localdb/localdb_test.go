@@ -62,14 +62,16 @@ func TestClosed(t *testing.T) {
 	inodes, _ := filepath.Glob(fmt.Sprintf("/proc/%d/fd/*", s.process().cmd.Process.Pid))
 	listening, _ := os.ReadFile("/proc/net/tcp")
 	for _, fd := range inodes {
-		if to, err := os.Readlink(fd); err == nil && strings.HasPrefix(to, "socket:[") && strings.Contains(string(listening), " "+strings.Trim(to, "socket:[]")+" ") {
+		if to, err := os.Readlink(fd); err == nil && strings.HasPrefix(to, "socket:[") &&
+			strings.Contains(string(listening), " "+strings.Trim(to, "socket:[]")+" ") {
 			t.Errorf("the server holds the TCP socket %s", to)
 		}
 	}
 	if v, err := ask(t, s.config("root", "", "").FormatDSN(), "SELECT 1"); err == nil {
 		t.Errorf("root is let in without a password: %s", v)
 	}
-	for _, query := range []string{"SELECT User FROM mysql.global_priv LIMIT 1", "SELECT 1 INTO OUTFILE '/tmp/stepping-out'", "CREATE DATABASE others", "SELECT name FROM stepping_other.players",
+	for _, query := range []string{"SELECT User FROM mysql.global_priv LIMIT 1", "SELECT 1 INTO OUTFILE '/tmp/stepping-out'",
+		"CREATE DATABASE others", "SELECT name FROM stepping_other.players",
 		"CREATE USER stranger", "SELECT SLEEP(0) FROM mysql.proc"} {
 		if v, err := ask(t, s.DSN, query); err == nil || errors.Is(err, sql.ErrNoRows) {
 			t.Errorf("the application's account may: %s (%s, %v)", query, v, err)
@@ -78,7 +80,8 @@ func TestClosed(t *testing.T) {
 	if v, err := ask(t, s.DSN, "SELECT LOAD_FILE('/etc/passwd')"); err == nil && v != "" {
 		t.Error("the application's account reads files")
 	}
-	for path, want := range map[string]fs.FileMode{dir: 0o710, filepath.Dir(s.socket): 0o700, filepath.Join(dir, "data"): 0o700, filepath.Join(dir, "password"): 0o600, filepath.Join(dir, "root-password"): 0o600} {
+	for path, want := range map[string]fs.FileMode{dir: 0o710, filepath.Dir(s.socket): 0o700, filepath.Join(dir, "data"): 0o700,
+		filepath.Join(dir, "password"): 0o600, filepath.Join(dir, "root-password"): 0o600} {
 		if info, err := os.Stat(path); err != nil || info.Mode().Perm()&^want != 0 {
 			t.Errorf("%s: %v %v", path, info.Mode(), err)
 		}
@@ -119,10 +122,12 @@ func TestClosed(t *testing.T) {
 func TestOldInstallation(t *testing.T) {
 	dir := reachable(t)
 	s := started(t, dir)
-	if err := s.run(t.Context(), s.config(user, s.passwordForTest(t), database), "CREATE TABLE kept (n INT)", "INSERT INTO kept VALUES (7)"); err != nil {
+	if err := s.run(t.Context(), s.config(user, s.passwordForTest(t), database), "CREATE TABLE kept (n INT)",
+		"INSERT INTO kept VALUES (7)"); err != nil {
 		t.Fatal(err)
 	}
-	err := s.run(t.Context(), s.admin, "CREATE USER 'root'@'127.0.0.1'", "CREATE USER ''@'localhost'", "CREATE USER 'stepping'@'127.0.0.1' IDENTIFIED BY 'old'",
+	err := s.run(t.Context(), s.admin, "CREATE USER 'root'@'127.0.0.1'", "CREATE USER ''@'localhost'",
+		"CREATE USER 'stepping'@'127.0.0.1' IDENTIFIED BY 'old'",
 		"ALTER USER 'root'@'localhost' IDENTIFIED BY ''")
 	if err != nil {
 		t.Fatal(err)
@@ -135,7 +140,8 @@ func TestOldInstallation(t *testing.T) {
 	if v, err := ask(t, s.DSN, "SELECT n FROM kept"); err != nil || v != "7" {
 		t.Errorf("%q %v", v, err)
 	}
-	if v, err := ask(t, s.admin.FormatDSN(), "SELECT GROUP_CONCAT(CONCAT(User, '@', Host) ORDER BY User) FROM mysql.global_priv WHERE User IN ('', 'root', 'stepping')"); err != nil || v != "root@localhost,stepping@localhost" {
+	if v, err := ask(t, s.admin.FormatDSN(),
+		"SELECT GROUP_CONCAT(CONCAT(User, '@', Host) ORDER BY User) FROM mysql.global_priv WHERE User IN ('', 'root', 'stepping')"); err != nil || v != "root@localhost,stepping@localhost" {
 		t.Errorf("accounts %q %v", v, err)
 	}
 	if _, err := ask(t, s.config("root", "", "").FormatDSN(), "SELECT 1"); err == nil {
@@ -177,7 +183,8 @@ func TestPlaces(t *testing.T) {
 	}
 	closed := filepath.Join(reachable(t), "db") // its parent stays closed to others
 	var unreachable *UnreachableError
-	if _, err := Start(context.Background(), closed); !errors.As(err, &unreachable) || unreachable.Dir != closed || unreachable.Closed != filepath.Dir(closed) {
+	if _, err := Start(context.Background(), closed); !errors.As(err, &unreachable) || unreachable.Dir != closed ||
+		unreachable.Closed != filepath.Dir(closed) {
 		t.Errorf("a closed directory above: %v", err)
 	}
 	theirs := filepath.Join(reachable(t), "db")

@@ -64,13 +64,15 @@ func (s *Store) AddLink(ctx context.Context, kind Link, owner ID) (secret string
 			if _, err := tx.ExecContext(ctx, "DELETE FROM links WHERE kind = ? AND owner_id = ?", kind, owner); err != nil {
 				return err
 			}
-		} else if err := atMost(ctx, tx, "SELECT COUNT(*) FROM links WHERE owner_id = ? AND expires_at > UTC_TIMESTAMP(6)", owner, maxInvites); err != nil {
+		} else if err := atMost(ctx, tx, "SELECT COUNT(*) FROM links WHERE owner_id = ? AND expires_at > UTC_TIMESTAMP(6)",
+			owner, maxInvites); err != nil {
 			return err
 		}
 		if _, err := tx.ExecContext(ctx, "DELETE FROM links WHERE expires_at < UTC_TIMESTAMP(6)"); err != nil {
 			return err
 		}
-		_, err := tx.ExecContext(ctx, "INSERT INTO links (hash, kind, owner_id, expires_at) VALUES (?, ?, ?, ?)", account.SecretHash(secret), kind, owner, now().Add(account.LinkLasts))
+		_, err := tx.ExecContext(ctx, "INSERT INTO links (hash, kind, owner_id, expires_at) VALUES (?, ?, ?, ?)",
+			account.SecretHash(secret), kind, owner, now().Add(account.LinkLasts))
 		return err
 	})
 	return secret, err
@@ -81,7 +83,8 @@ const maxInvites = 20
 
 // FindLink returns what a secret is for and whose account a ResetLink is for, without using it. ErrLink.
 func (s *Store) FindLink(ctx context.Context, secret string) (kind Link, owner ID, err error) {
-	err = s.q().QueryRowContext(ctx, "SELECT kind, owner_id FROM links WHERE hash = ? AND expires_at > UTC_TIMESTAMP(6)", account.SecretHash(secret)).Scan(&kind, &owner)
+	err = s.q().QueryRowContext(ctx, "SELECT kind, owner_id FROM links WHERE hash = ? AND expires_at > UTC_TIMESTAMP(6)",
+		account.SecretHash(secret)).Scan(&kind, &owner)
 	if errors.Is(err, sql.ErrNoRows) {
 		err = ErrLink
 	}
@@ -91,7 +94,8 @@ func (s *Store) FindLink(ctx context.Context, secret string) (kind Link, owner I
 // use ends a link and returns whose it was.
 func use(ctx context.Context, tx *sql.Tx, secret string) (kind Link, owner ID, err error) {
 	hash := account.SecretHash(secret)
-	err = tx.QueryRowContext(ctx, "SELECT kind, owner_id FROM links WHERE hash = ? AND expires_at > UTC_TIMESTAMP(6) FOR UPDATE", hash).Scan(&kind, &owner)
+	err = tx.QueryRowContext(ctx, "SELECT kind, owner_id FROM links WHERE hash = ? AND expires_at > UTC_TIMESTAMP(6) FOR UPDATE",
+		hash).Scan(&kind, &owner)
 	if errors.Is(err, sql.ErrNoRows) {
 		return "", ID{}, ErrLink
 	}
@@ -160,7 +164,8 @@ func setPassword(ctx context.Context, tx *sql.Tx, owner ID, password string, but
 	if err := deleted(tx.ExecContext(ctx, "UPDATE accounts SET password = ? WHERE owner_id = ?", password, owner)); err != nil {
 		return err
 	}
-	for _, q := range []string{"DELETE FROM signins WHERE owner_id = ? AND id <> ?", "DELETE FROM links WHERE owner_id = ? AND kind = 'reset' AND ? IS NOT NULL"} {
+	for _, q := range []string{"DELETE FROM signins WHERE owner_id = ? AND id <> ?",
+		"DELETE FROM links WHERE owner_id = ? AND kind = 'reset' AND ? IS NOT NULL"} {
 		if _, err := tx.ExecContext(ctx, q, owner, but); err != nil {
 			return err
 		}
@@ -179,7 +184,8 @@ func (s *Store) Rehash(ctx context.Context, owner ID, password string) error {
 // CloseAccount removes an account with everything of its owner's.
 func (s *Store) CloseAccount(ctx context.Context, owner ID) error {
 	return s.inTx(ctx, "close the account", func(tx *sql.Tx) error {
-		for _, table := range []string{"take_blocks", "takes", "passes", "bar_notes", "occasions", "results", "plans", "edits", "tunes", "profiles", "patterns", "guitars", "slides", "pages", "drafts", "accounts"} {
+		for _, table := range []string{"take_blocks", "takes", "passes", "bar_notes", "occasions", "results", "plans", "edits",
+			"tunes", "profiles", "patterns", "guitars", "slides", "pages", "drafts", "accounts"} {
 			if _, err := tx.ExecContext(ctx, "DELETE FROM "+table+" WHERE owner_id = ?", owner); err != nil {
 				return err
 			}
@@ -202,7 +208,8 @@ const maxSignins = 20
 func (s *Store) AddSignin(ctx context.Context, owner ID, agent string) (ID, error) {
 	id, at := newID(), now()
 	err := s.inTx(ctx, "sign in", func(tx *sql.Tx) error {
-		if _, err := tx.ExecContext(ctx, "INSERT INTO signins (id, owner_id, agent, created_at, seen_at) VALUES (?, ?, ?, ?, ?)", id, owner, cut(agent, 200), at, at); err != nil {
+		if _, err := tx.ExecContext(ctx, "INSERT INTO signins (id, owner_id, agent, created_at, seen_at) VALUES (?, ?, ?, ?, ?)",
+			id, owner, cut(agent, 200), at, at); err != nil {
 			return err
 		}
 		_, err := tx.ExecContext(ctx, "DELETE FROM signins WHERE owner_id = ? AND id NOT IN (SELECT id FROM (SELECT id FROM signins WHERE owner_id = ? ORDER BY created_at DESC LIMIT ?) kept)", owner, owner, maxSignins)
@@ -227,7 +234,8 @@ func (s *Store) SignedIn(ctx context.Context, id ID, idle time.Duration) (owner 
 
 // Signins lists where the owner is signed in, the newest first.
 func (s *Store) Signins(ctx context.Context, owner ID, idle time.Duration) (out []Signin, err error) {
-	rows, err := s.q().QueryContext(ctx, "SELECT id, agent, created_at, seen_at FROM signins WHERE owner_id = ? AND seen_at > ? ORDER BY created_at DESC", owner, now().Add(-idle))
+	rows, err := s.q().QueryContext(ctx,
+		"SELECT id, agent, created_at, seen_at FROM signins WHERE owner_id = ? AND seen_at > ? ORDER BY created_at DESC", owner, now().Add(-idle))
 	if err != nil {
 		return nil, fmt.Errorf("list sign-ins: %w", err)
 	}
@@ -259,7 +267,8 @@ func (s *Store) EndSignins(ctx context.Context, owner ID) error {
 
 // Knows reports whether somebody has signed in to the owner's account in a browser, which the cookie's secret tells.
 func (s *Store) Knows(ctx context.Context, owner ID, browser string) (knows bool, err error) {
-	err = s.q().QueryRowContext(ctx, "SELECT EXISTS (SELECT 1 FROM browsers WHERE owner_id = ? AND hash = ?)", owner, account.SecretHash(browser)).Scan(&knows)
+	err = s.q().QueryRowContext(ctx, "SELECT EXISTS (SELECT 1 FROM browsers WHERE owner_id = ? AND hash = ?)", owner,
+		account.SecretHash(browser)).Scan(&knows)
 	return knows, err
 }
 

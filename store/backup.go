@@ -26,7 +26,8 @@ const (
 // backedUp are the tables of a backup, each after those that its rows belong to. Left out is what is worth
 // nothing elsewhere or later: sessions, sign-ins, links, counts of tries, leases, and plan documents and
 // rankings, which are worked out again.
-var backedUp = []string{"players", "accounts", "profiles", "tunes", "edits", "patterns", "guitars", "slides", "pages", "drafts", "passes", "bar_notes", "occasions", "takes", sounds}
+var backedUp = []string{"players", "accounts", "profiles", "tunes", "edits", "patterns", "guitars", "slides", "pages", "drafts",
+	"passes", "bar_notes", "occasions", "takes", sounds}
 
 // sounds is the table that a backup may leave out: it is many times larger than all others.
 const sounds = "take_blocks"

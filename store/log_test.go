@@ -21,7 +21,8 @@ func TestLog(t *testing.T) {
 	}
 	later := aPass
 	later.At, later.Move, later.Verdict = aPass.At.AddDate(0, 0, 1), nil, practice.Clean
-	if err := errors.Join(f.AddPasses(f.ctx, f.owner, tunes[0], later), f.AddPasses(f.ctx, f.owner, tunes[0], aPass), f.AddPasses(f.ctx, f.owner, tunes[1], aPass)); err != nil {
+	if err := errors.Join(f.AddPasses(f.ctx, f.owner, tunes[0], later), f.AddPasses(f.ctx, f.owner, tunes[0], aPass),
+		f.AddPasses(f.ctx, f.owner, tunes[1], aPass)); err != nil {
 		t.Fatal(err)
 	}
 	is := func(want ...practice.Pass) {

@@ -131,7 +131,8 @@ func TestUnreadable(t *testing.T) {
 		t.Fatal(err)
 	}
 	defer db.Close()
-	for _, q := range []string{`UPDATE edits SET settings = '{"capo": "none"}' WHERE tune_id = '` + bad.String() + `'`, `UPDATE guitars SET doc = '[1]' WHERE id = '` + ids[1].String() + `'`} {
+	for _, q := range []string{`UPDATE edits SET settings = '{"capo": "none"}' WHERE tune_id = '` + bad.String() + `'`,
+		`UPDATE guitars SET doc = '[1]' WHERE id = '` + ids[1].String() + `'`} {
 		if _, err := db.Exec(q); err != nil {
 			t.Fatal(err)
 		}

@@ -31,7 +31,8 @@ func (s *Store) SaveResult(ctx context.Context, owner, tune ID, kind, basis stri
 	err = s.inTx(ctx, "keep what was found", func(tx *sql.Tx) error {
 		wanted = true
 		if !first {
-			err := tx.QueryRowContext(ctx, "SELECT wanted FROM results WHERE owner_id = ? AND tune_id = ? AND kind = ? FOR UPDATE", owner, tune, kind).Scan(&wanted)
+			err := tx.QueryRowContext(ctx, "SELECT wanted FROM results WHERE owner_id = ? AND tune_id = ? AND kind = ? FOR UPDATE",
+				owner, tune, kind).Scan(&wanted)
 			if err != nil && !errors.Is(err, sql.ErrNoRows) {
 				return err
 			}

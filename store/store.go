@@ -236,7 +236,8 @@ func Away(err error) bool {
 	var mine *mysql.MySQLError
 	if errors.As(err, &mine) {
 		switch mine.Number {
-		case 1040, 1041, 1053, 1077, 1158, 1159, 1160, 1161, 1021, 1114, 1290, 1836, 1047, 1205, 1213: // too many, ending, cut off, full, read only, no quorum, locked
+		case 1040, 1041, 1053, 1077, 1158, 1159, 1160, 1161, // too many, ending, cut off
+			1021, 1114, 1290, 1836, 1047, 1205, 1213: // full, read only, no quorum, locked
 			return true
 		}
 		return false
@@ -248,7 +249,8 @@ func Away(err error) bool {
 func cutOff(err error) bool {
 	var mine *mysql.MySQLError
 	var net net.Error
-	return errors.As(err, &mine) && (mine.Number == 1053 || mine.Number == 1047) || errors.Is(err, driver.ErrBadConn) || errors.Is(err, mysql.ErrInvalidConn) || errors.Is(err, io.ErrUnexpectedEOF) || errors.As(err, &net)
+	return errors.As(err, &mine) && (mine.Number == 1053 || mine.Number == 1047) || errors.Is(err, driver.ErrBadConn) ||
+		errors.Is(err, mysql.ErrInvalidConn) || errors.Is(err, io.ErrUnexpectedEOF) || errors.As(err, &net)
 }
 
 // ownThing turns the database's refusal of a row that belongs to nothing of its owner's into ErrNotFound.
@@ -399,7 +401,8 @@ func (s *Store) SaveProfile(ctx context.Context, owner, id ID, version int, p pl
 		if err := lockVersion(ctx, tx, "SELECT version FROM profiles WHERE owner_id = ? AND id = ? FOR UPDATE", owner, id, version); err != nil {
 			return err
 		}
-		_, err := tx.ExecContext(ctx, "UPDATE profiles SET name = ?, doc = ?, version = version + 1, updated_at = ? WHERE id = ?", p.Name, doc, now(), id)
+		_, err := tx.ExecContext(ctx, "UPDATE profiles SET name = ?, doc = ?, version = version + 1, updated_at = ? WHERE id = ?",
+			p.Name, doc, now(), id)
 		return err
 	})
 }

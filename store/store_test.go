@@ -205,11 +205,13 @@ func TestTexts(t *testing.T) {
 		}
 		_, err1 := f.Tune(f.ctx, f.owner, id)
 		err2 := f.SaveSource(f.ctx, f.owner, id, before.Version, "x", "K:D\nD|")
-		if all, err := f.Tunes(f.ctx, f.owner); err != nil || len(all) != 0 || !errors.Is(err1, store.ErrNotFound) || !errors.Is(err2, store.ErrNotFound) {
+		if all, err := f.Tunes(f.ctx, f.owner); err != nil || len(all) != 0 || !errors.Is(err1, store.ErrNotFound) ||
+			!errors.Is(err2, store.ErrNotFound) {
 			t.Errorf("a deleted tune: %v, %v, %v, %v", all, err, err1, err2)
 		}
 		gone, err := f.GoneTunes(f.ctx, f.owner)
-		if err := errors.Join(err, f.BringBackTune(f.ctx, f.owner, id)); err != nil || len(gone) != 1 || gone[0].ID != id || gone[0].Title != before.Title {
+		if err := errors.Join(err, f.BringBackTune(f.ctx, f.owner, id)); err != nil || len(gone) != 1 || gone[0].ID != id ||
+			gone[0].Title != before.Title {
 			t.Fatal(gone, err)
 		}
 		if after, err := f.Tune(f.ctx, f.owner, id); err != nil || !reflect.DeepEqual(before, after) {

@@ -53,7 +53,8 @@ func (s *Store) AddTake(ctx context.Context, owner ID, t *Take, sound io.ReadSee
 		for number := 0; ; number++ {
 			n, err := io.ReadFull(sound, block)
 			if n > 0 {
-				if _, err := tx.ExecContext(ctx, "INSERT INTO take_blocks (owner_id, take_id, number, data) VALUES (?, ?, ?, ?)", owner, id, number, block[:n]); err != nil {
+				if _, err := tx.ExecContext(ctx, "INSERT INTO take_blocks (owner_id, take_id, number, data) VALUES (?, ?, ?, ?)",
+					owner, id, number, block[:n]); err != nil {
 					return err
 				}
 			}

@@ -78,14 +78,16 @@ func (s *Store) List(ctx context.Context, owner ID) (out []Listed, err error) {
 // SetFacts keeps what lists say of a tune's text, read at a version; a change of the text drops it. It changes no version.
 func (s *Store) SetFacts(ctx context.Context, owner, id ID, version int, facts string) error {
 	return s.inTx(ctx, "keep the facts", func(tx *sql.Tx) error {
-		return deleted(tx.ExecContext(ctx, "UPDATE tunes SET facts = ? WHERE owner_id = ? AND id = ? AND version = ?", cut(facts, 120), owner, id, version))
+		return deleted(tx.ExecContext(ctx, "UPDATE tunes SET facts = ? WHERE owner_id = ? AND id = ? AND version = ?",
+			cut(facts, 120), owner, id, version))
 	})
 }
 
 // SetTags keeps the player's words for a tune. It changes no version. ErrNotFound.
 func (s *Store) SetTags(ctx context.Context, owner, id ID, tags []string) error {
 	return s.inTx(ctx, "keep the tags", func(tx *sql.Tx) error {
-		if err := tx.QueryRowContext(ctx, "SELECT id FROM tunes WHERE gone_at IS NULL AND owner_id = ? AND id = ? FOR UPDATE", owner, id).Scan(new(ID)); err != nil {
+		if err := tx.QueryRowContext(ctx, "SELECT id FROM tunes WHERE gone_at IS NULL AND owner_id = ? AND id = ? FOR UPDATE",
+			owner, id).Scan(new(ID)); err != nil {
 			return notFound(err)
 		}
 		_, err := tx.ExecContext(ctx, "UPDATE tunes SET tags = ? WHERE owner_id = ? AND id = ?", cut(setup.TagText(tags), 255), owner, id)
@@ -140,7 +142,8 @@ func addEdit(ctx context.Context, tx *sql.Tx, owner, tune ID, seq int, profile I
 
 // head locks the tune and returns its head. ErrStale, ErrNotFound.
 func head(ctx context.Context, tx *sql.Tx, owner, id ID, version int) (int, error) {
-	if err := lockVersion(ctx, tx, "SELECT version FROM tunes WHERE gone_at IS NULL AND owner_id = ? AND id = ? FOR UPDATE", owner, id, version); err != nil {
+	if err := lockVersion(ctx, tx, "SELECT version FROM tunes WHERE gone_at IS NULL AND owner_id = ? AND id = ? FOR UPDATE",
+		owner, id, version); err != nil {
 		return 0, err
 	}
 	var h int
@@ -225,7 +228,8 @@ func (s *Store) BringBackTune(ctx context.Context, owner, id ID) error {
 
 // GoneTunes are the deleted tunes that can be brought back, the one deleted last first, with their titles alone.
 func (s *Store) GoneTunes(ctx context.Context, owner ID) (out []Listed, err error) {
-	rows, err := s.q().QueryContext(ctx, "SELECT id, title FROM tunes WHERE gone_at IS NOT NULL AND owner_id = ? ORDER BY gone_at DESC, id LIMIT 100", owner)
+	rows, err := s.q().QueryContext(ctx,
+		"SELECT id, title FROM tunes WHERE gone_at IS NOT NULL AND owner_id = ? ORDER BY gone_at DESC, id LIMIT 100", owner)
 	if err != nil {
 		return nil, fmt.Errorf("list deleted tunes: %w", err)
 	}

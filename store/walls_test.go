@@ -20,9 +20,14 @@ import (
 
 // ownerless are the methods that are about nobody's things, with the reason.
 var ownerless = map[string]string{
-	"Close": "the database", "Collector": "the connections", "Backup": "of everything", "Tidy": "marks of changes", "Restore": "of everything", "Ping": "the database", "Together": "transactions", "Alone": "leases", "FirstPlayer": "who owns what is here", "Sessions": "by a secret token",
-	"Account": "by name, to sign in", "HasAccounts": "whether there are any", "FindLink": "by a secret", "AddAccount": "by a secret", "ResetPassword": "by a secret",
-	"SignedIn": "by the secret of a session", "TryAfter": "by hashes of addresses", "Succeeded": "by hashes of addresses", "Patterns": "a shelf, below", "Guitars": "a shelf, below", "Slides": "a shelf, below", "Pages": "a shelf, below", "Drafts": "a shelf, below", "Occasions": "a shelf, below",
+	"Close": "the database", "Collector": "the connections", "Backup": "of everything", "Tidy": "marks of changes",
+	"Restore": "of everything", "Ping": "the database", "Together": "transactions", "Alone": "leases",
+	"FirstPlayer": "who owns what is here", "Sessions": "by a secret token",
+	"Account": "by name, to sign in", "HasAccounts": "whether there are any", "FindLink": "by a secret",
+	"AddAccount": "by a secret", "ResetPassword": "by a secret",
+	"SignedIn": "by the secret of a session", "TryAfter": "by hashes of addresses", "Succeeded": "by hashes of addresses",
+	"Patterns": "a shelf, below", "Guitars": "a shelf, below", "Slides": "a shelf, below", "Pages": "a shelf, below",
+	"Drafts": "a shelf, below", "Occasions": "a shelf, below",
 }
 
 // TestWalls walks every method of the store as another owner: nothing is found, nothing is changed, and the
@@ -195,7 +200,8 @@ func TestWalls(t *testing.T) {
 		t.Errorf("the owner was signed out: %v", err)
 	}
 
-	tested := slices.Concat(slices.Collect(maps.Keys(refused)), slices.Collect(maps.Keys(empty)), slices.Collect(maps.Keys(own)), []string{"CloseAccount"})
+	tested := slices.Concat(slices.Collect(maps.Keys(refused)), slices.Collect(maps.Keys(empty)), slices.Collect(maps.Keys(own)),
+		[]string{"CloseAccount"})
 	covered := func(prefix string, of any) {
 		for i := range reflect.TypeOf(of).NumMethod() {
 			name := prefix + reflect.TypeOf(of).Method(i).Name
@@ -214,7 +220,8 @@ func TestWalls(t *testing.T) {
 }
 
 // aPass is a pass with all that one can have.
-var aPass = practice.Pass{At: time.Date(2026, 5, 4, 18, 30, 0, 250000, time.UTC), Key: "move 3-4 bar 4, beat 1", Layer: practice.HardMove, Bars: [2]int{3, 4}, Tempo: 51, Verdict: practice.Nearly, Seconds: 9.5,
+var aPass = practice.Pass{At: time.Date(2026, 5, 4, 18, 30, 0, 250000, time.UTC), Key: "move 3-4 bar 4, beat 1",
+	Layer: practice.HardMove, Bars: [2]int{3, 4}, Tempo: 51, Verdict: practice.Nearly, Seconds: 9.5,
 	Plan: strings.Repeat("b", 64), Move: &practice.Motion{Kind: "travel", Bits: 3.25, There: 0.625, Fixed: 0.125}}
 
 // whose is SignedIn without the name.
@@ -248,7 +255,8 @@ func addTake(t *testing.T, f *fixture, tune store.ID) store.ID {
 	for i := range sound {
 		sound[i] = byte(i * 7 >> 3)
 	}
-	id, err := f.AddTake(f.ctx, f.owner, &store.Take{Tune: tune, At: time.Date(2026, 5, 4, 18, 30, 0, 0, time.UTC), Name: "take one.wav", Samples: int64(len(sound) / 2), Plan: basisOfTake, Doc: []byte(`{"notes":[]}`)}, bytes.NewReader(sound))
+	id, err := f.AddTake(f.ctx, f.owner, &store.Take{Tune: tune, At: time.Date(2026, 5, 4, 18, 30, 0, 0, time.UTC),
+		Name: "take one.wav", Samples: int64(len(sound) / 2), Plan: basisOfTake, Doc: []byte(`{"notes":[]}`)}, bytes.NewReader(sound))
 	if err != nil {
 		t.Fatal(err)
 	}

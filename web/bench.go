@@ -128,7 +128,8 @@ type clearCell struct {
 }
 
 func (f benchForm) link() string {
-	return pageLink("/bench", f.Step, [][2]string{{"guitar", f.Guitar}, {"from", f.From}, {"to", f.To}, {"hz", f.Hz}, {"key", f.Key}, {"scale", f.Scale}, {"slide", f.Slide}})
+	return pageLink("/bench", f.Step, [][2]string{{"guitar", f.Guitar}, {"from", f.From}, {"to", f.To}, {"hz", f.Hz},
+		{"key", f.Key}, {"scale", f.Scale}, {"slide", f.Slide}})
 }
 
 // pageLink is the address of a page whose state is all in it: what is filled in, and the step at hand.
@@ -149,7 +150,8 @@ func (f benchForm) at(i int) string { f.Step = i; return f.link() }
 
 // bench shows the way from what a guitar is tuned to now to another tuning.
 func (s *Server) bench(c *gin.Context) {
-	f := benchForm{Guitar: c.Query("guitar"), From: c.Query("from"), To: c.Query("to"), Hz: c.Query("hz"), Key: c.Query("key"), Scale: c.DefaultQuery("scale", "major"), Slide: c.Query("slide"), Step: max(atoi(c.Query("i")), 0)}
+	f := benchForm{Guitar: c.Query("guitar"), From: c.Query("from"), To: c.Query("to"), Hz: c.Query("hz"), Key: c.Query("key"),
+		Scale: c.DefaultQuery("scale", "major"), Slide: c.Query("slide"), Step: max(atoi(c.Query("i")), 0)}
 	s.showBench(c, http.StatusOK, f)
 }
 
@@ -292,14 +294,18 @@ func (b *benchBody) retuning(f *benchForm, p *retune.Plan) {
 	b.Listen = strings.Replace(f.link(), "/bench?", "/bench/hear?", 1)
 	for i := len(p.Changes) - 1; i >= 0; i-- {
 		c := &p.Changes[i]
-		b.Strings = append(b.Strings, stringFigures{Number: c.String, From: c.From.String(), To: c.To.String(), Move: moveWords(c.HalfSteps), Hz: fmt.Sprintf("%.1f", c.Hz),
-			Tension: fmt.Sprintf("%.0f", c.Tension), Share: fmt.Sprintf("%.0f%%", 100*c.Share), Close: len(c.Warnings) > 0, Feel: fmt.Sprintf("%.2f", c.Feel),
-			Lower: f.to(p.To.Retuned(c.String, -1)), Raise: f.to(p.To.Retuned(c.String, 1)), Sharp: sharpening(&p.Guitar, c), Gauge: gaugeAdvice(&p.Guitar, c)})
+		b.Strings = append(b.Strings, stringFigures{Number: c.String, From: c.From.String(), To: c.To.String(),
+			Move: moveWords(c.HalfSteps), Hz: fmt.Sprintf("%.1f", c.Hz),
+			Tension: fmt.Sprintf("%.0f", c.Tension), Share: fmt.Sprintf("%.0f%%", 100*c.Share), Close: len(c.Warnings) > 0,
+			Feel:  fmt.Sprintf("%.2f", c.Feel),
+			Lower: f.to(p.To.Retuned(c.String, -1)), Raise: f.to(p.To.Retuned(c.String, 1)), Sharp: sharpening(&p.Guitar, c),
+			Gauge: gaugeAdvice(&p.Guitar, c)})
 	}
 	b.Pull = fmt.Sprintf("%.0f N now, %.0f N afterwards (%+.0f%%)", p.Before, p.After, 100*(p.After-p.Before)/p.Before)
 	b.Warnings = p.Warnings
 	for _, s := range p.Safer {
-		b.Safer = append(b.Safer, saferView{s.Tuning.String(), fmt.Sprint(s.Capo), fmt.Sprintf("capo at %d, %d half steps turned, tightest string at %.0f%%", s.Capo, s.HalfSteps, 100*s.Highest), f.to(s.Tuning)})
+		b.Safer = append(b.Safer, saferView{s.Tuning.String(), fmt.Sprint(s.Capo),
+			fmt.Sprintf("capo at %d, %d half steps turned, tightest string at %.0f%%", s.Capo, s.HalfSteps, 100*s.Highest), f.to(s.Tuning)})
 	}
 }
 
@@ -338,7 +344,8 @@ func moveWords(n int) string {
 }
 
 func newTurn(c *retune.Change, second bool) turnView {
-	v := turnView{Number: c.String, Move: moveWords(c.HalfSteps), To: c.To.String(), Hz: fmt.Sprintf("%.1f Hz", c.Hz), Warnings: c.Warnings, Second: second,
+	v := turnView{Number: c.String, Move: moveWords(c.HalfSteps), To: c.To.String(), Hz: fmt.Sprintf("%.1f Hz", c.Hz),
+		Warnings: c.Warnings, Second: second,
 		Tone: fmt.Sprintf("/tone.wav?hz=%.2f&string=%d", c.Hz, c.String)}
 	if second {
 		v.Move, v.Warnings = "check", nil
@@ -430,7 +437,8 @@ func newNeckMap(t tuning.Tuning, key pitch.Note, sc tuning.Scale, k neck.Neck, m
 	}
 	v := neckMap{Width: x(end), Height: y(t.Len(), end) + 40, Left: mapLeft}
 	for n := 0; n <= mapFrets; n++ {
-		v.Frets = append(v.Frets, view.FretLine{X: x(float64(n)), Y1: y(1, float64(n)) - 12, Y2: y(t.Len(), float64(n)) + 12, Number: view.FretNumber(n), Nut: n == 0})
+		v.Frets = append(v.Frets, view.FretLine{X: x(float64(n)), Y1: y(1, float64(n)) - 12, Y2: y(t.Len(), float64(n)) + 12,
+			Number: view.FretNumber(n), Nut: n == 0})
 	}
 	for s := 1; s <= t.Len(); s++ {
 		v.Lines = append(v.Lines, mapString{y(s, 0), y(s, end), fmt.Sprintf("%d %s", s, t.Note(s).ClassName()), moved[s]})
@@ -441,7 +449,8 @@ func newNeckMap(t tuning.Tuning, key pitch.Note, sc tuning.Scale, k neck.Neck, m
 		if between {
 			title += fmt.Sprintf(", %.1f mm past fret %.0f", k.X(s.Fret)-k.X(math.Floor(s.Fret)), math.Floor(s.Fret))
 		}
-		v.Spots = append(v.Spots, spotView{X: x(s.Fret), Y: y(s.String, s.Fret), R: 12, Text: degreeNumber(s.Degree), Title: title, Home: s.Degree == "I", Between: between, Moved: moved[s.String]})
+		v.Spots = append(v.Spots, spotView{X: x(s.Fret), Y: y(s.String, s.Fret), R: 12, Text: degreeNumber(s.Degree), Title: title,
+			Home: s.Degree == "I", Between: between, Moved: moved[s.String]})
 	}
 	return v
 }

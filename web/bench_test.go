@@ -43,13 +43,15 @@ func TestRetuning(t *testing.T) {
 	b.ready(`document.querySelector('.head-facts').textContent.includes("Open D's shape")`)
 	b.expect()
 	b.open("/bench?from=Standard&to=E2+A2+D3+G3+B3+C5")
-	if got := b.text("#bench-fault"); !strings.Contains(got, "would break before it gets there") || eval[string](b, `document.getElementById('to').value`) != "E2 A2 D3 G3 B3 C5" {
+	if got := b.text("#bench-fault"); !strings.Contains(got, "would break before it gets there") ||
+		eval[string](b, `document.getElementById('to').value`) != "E2 A2 D3 G3 B3 C5" {
 		t.Errorf("%q", got)
 	}
 	b.open("/guitars/" + guitars[0].ID.String())
 	eval[bool](b, `(document.getElementById('scaleMm').value = '90', document.querySelector('.profile-form').submit(), true)`)
 	b.until(`document.querySelector('.fault')`)
-	if got := b.text("#scaleMm-fault"); !strings.Contains(got, "90 is outside 300 to 800") || eval[string](b, `document.getElementById('scaleMm').value`) != "90" {
+	if got := b.text("#scaleMm-fault"); !strings.Contains(got, "90 is outside 300 to 800") ||
+		eval[string](b, `document.getElementById('scaleMm').value`) != "90" {
 		t.Errorf("%q", got)
 	}
 	// Gauges are typed string by string; a five-string guitar is tuned like any other.
@@ -111,7 +113,8 @@ func TestSlideShelf(t *testing.T) {
 		t.Errorf("%v %+v", err, p[0].Profile.Slide)
 	}
 	b.open(s.tunePath(t, 0) + "/slides")
-	if rows, now := eval[int](b, `document.querySelectorAll('.ranking tbody tr').length`), b.text(".is-now"); rows != 3*(before+1) || !strings.Contains(now, "Old bottle") || !strings.Contains(now, "little finger") {
+	if rows, now := eval[int](b, `document.querySelectorAll('.ranking tbody tr').length`),
+		b.text(".is-now"); rows != 3*(before+1) || !strings.Contains(now, "Old bottle") || !strings.Contains(now, "little finger") {
 		t.Errorf("%d rows, now %q", rows, now)
 	}
 }
@@ -175,7 +178,8 @@ func TestSet(t *testing.T) {
 	b.until(`[...document.querySelectorAll('.set-title')].at(-1).textContent === '` + first + `' && location.search.includes('closer')`)
 	// Two pairs hold three tunes together in one order or its reverse.
 	ids := eval[[]string](b, `[...document.querySelectorAll('#closer option')].slice(1).map((o) => o.value)`)
-	titles := eval[map[string]string](b, `Object.fromEntries([...document.querySelectorAll('#closer option')].slice(1).map((o) => [o.text, o.value]))`)
+	titles := eval[map[string]string](b,
+		`Object.fromEntries([...document.querySelectorAll('#closer option')].slice(1).map((o) => [o.text, o.value]))`)
 	b.open("/set?guitars=1&t=" + strings.Join(ids, "&t=") + "&beside=" + ids[0] + "&next=" + ids[2] + "&beside=" + ids[2] + "&next=" + ids[1])
 	if said := b.text(".set"); strings.Contains(said, "not here any more") {
 		t.Errorf("tunes are missed: %.200s", said)
@@ -184,7 +188,8 @@ func TestSet(t *testing.T) {
 	if len(order) != 3 || titles[order[1]] != ids[2] || eval[int](b, `document.querySelectorAll('[name=beside]').length`) != 3 {
 		t.Errorf("%v", order)
 	}
-	if n := eval[int](b, `document.querySelectorAll('.set-strings li').length`); n < 5 || eval[int](b, `document.querySelectorAll('.set-strings .is-danger').length`) == 0 {
+	if n := eval[int](b, `document.querySelectorAll('.set-strings li').length`); n < 5 ||
+		eval[int](b, `document.querySelectorAll('.set-strings .is-danger').length`) == 0 {
 		t.Errorf("%d turns are drawn, or none as dangerous", n)
 	}
 	if got := b.text(".head-facts"); !strings.Contains(got, "No order takes less") {

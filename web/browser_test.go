@@ -80,7 +80,9 @@ func openDoor(t *testing.T, dsn string, access web.Access) *site {
 var browserContext = sync.OnceValues(func() (context.Context, error) {
 	ctx, _ := chromedp.NewExecAllocator(context.Background(), chromedp.Headless, chromedp.NoSandbox, chromedp.DisableGPU,
 		chromedp.NoFirstRun, chromedp.Flag("disable-background-networking", true), chromedp.Flag("disable-component-update", true),
-		chromedp.Flag("disable-sync", true), chromedp.Flag("use-fake-device-for-media-stream", true), chromedp.Flag("use-fake-ui-for-media-stream", true), chromedp.Flag("use-file-for-fake-audio-capture", fakeMicrophone), chromedp.Flag("disable-quic", true), chromedp.Flag("disable-dev-shm-usage", true))
+		chromedp.Flag("disable-sync", true), chromedp.Flag("use-fake-device-for-media-stream", true),
+		chromedp.Flag("use-fake-ui-for-media-stream", true), chromedp.Flag("use-file-for-fake-audio-capture", fakeMicrophone),
+		chromedp.Flag("disable-quic", true), chromedp.Flag("disable-dev-shm-usage", true))
 	ctx, _ = chromedp.NewContext(ctx)
 	return ctx, chromedp.Do(ctx, chromedp.Navigate("about:blank"))
 })
@@ -373,7 +375,8 @@ func (b *tab) setup() {
 		b.t.Error("the wrong capo was not kept for mending")
 	}
 	// Every change plans anew at once.
-	for _, set := range [][3]string{{"#capo", "2", "capo 2"}, {"#tuning", "D A D G A D", "D A D G A D"}, {"#tempo", "72", "72"}, {"#thumb", "steady", "thumb steady"}} {
+	for _, set := range [][3]string{{"#capo", "2", "capo 2"}, {"#tuning", "D A D G A D", "D A D G A D"}, {"#tempo", "72", "72"},
+		{"#thumb", "steady", "thumb steady"}} {
 		b.do(chromedp.Focus(set[0]), chromedp.SetValue(set[0], set[1]))
 		b.until("(document.querySelector('.head-facts').innerText + document.querySelector('.ear-tempo').innerText).includes(" + quote(set[2]) + ") && !document.querySelector('#setup-fault') && document.querySelector('ul.why') && document.querySelector('.answer').getClientRects().length")
 		if eval[string](b, "document.activeElement.id") != strings.TrimPrefix(set[0], "#") {
@@ -397,7 +400,8 @@ func (b *tab) exports(path string) {
 		Proof         struct{ Kind string }
 		Moments       []any
 	}
-	if err := json.Unmarshal([]byte(b.fetch(path+"/plan.json")), &doc); err != nil || doc.Version != 2 || doc.Capo != 2 || doc.Proof.Kind != "optimal" || len(doc.Moments) == 0 {
+	if err := json.Unmarshal([]byte(b.fetch(path+"/plan.json")), &doc); err != nil || doc.Version != 2 || doc.Capo != 2 ||
+		doc.Proof.Kind != "optimal" || len(doc.Moments) == 0 {
 		b.t.Errorf("plan document: %+v %v", doc, err)
 	}
 	if tab := b.fetch(path + "/tab.txt"); !strings.Contains(tab, "Gravel Road Reel") || strings.Count(tab, "|") < 24 {

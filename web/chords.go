@@ -89,7 +89,8 @@ type patternChoice struct{ Value, Name, Meter string }
 const defaultChords = "C | G7 | Am F | C"
 
 func (f *chordsForm) link() string {
-	return pageLink("/chords", f.At, [][2]string{{"c", f.Chords}, {"tuning", f.Tuning}, {"capo", f.Capo}, {"tempo", f.Tempo}, {"player", f.Player}, {"pattern", f.Pattern},
+	return pageLink("/chords", f.At, [][2]string{{"c", f.Chords}, {"tuning", f.Tuning}, {"capo", f.Capo}, {"tempo", f.Tempo},
+		{"player", f.Player}, {"pattern", f.Pattern},
 		{"pins", f.Pins}, {"early", f.Early}})
 }
 
@@ -240,8 +241,10 @@ func (s *Server) patternChoices(c *gin.Context) (out []patternChoice, err error)
 }
 
 func chordsFormOf(c *gin.Context) chordsForm {
-	return chordsForm{Chords: c.DefaultQuery("c", defaultChords), Tuning: c.DefaultQuery("tuning", "Standard"), Capo: c.Query("capo"), Tempo: c.Query("tempo"),
-		Player: c.Query("player"), Pattern: c.DefaultQuery("pattern", "Thumb and two, in turn"), At: atoi(c.Query("i")), Pins: c.Query("pins"), Early: c.Query("early")}
+	return chordsForm{Chords: c.DefaultQuery("c", defaultChords), Tuning: c.DefaultQuery("tuning", "Standard"),
+		Capo: c.Query("capo"), Tempo: c.Query("tempo"),
+		Player: c.Query("player"), Pattern: c.DefaultQuery("pattern", "Thumb and two, in turn"), At: atoi(c.Query("i")),
+		Pins: c.Query("pins"), Early: c.Query("early")}
 }
 
 // hearChords streams a progression with its pattern, to play over for as long as wanted, or the grip of one span struck.
@@ -285,7 +288,8 @@ func strike(b *backing.Backing, at int) (*sound.Sound, error) {
 	var strokes []play.Stroke
 	for str := r.Tuning.Len(); str >= 1; str-- {
 		if fret := g.Frets[str]; fret != grip.Out {
-			s := play.Stroke{String: str, How: play.Fret, Fret: float64(fret), From: float64(fret), Note: pitch.Spell(r.Tuning.Open(str)+pitch.Midi(fret), false)}
+			s := play.Stroke{String: str, How: play.Fret, Fret: float64(fret), From: float64(fret),
+				Note: pitch.Spell(r.Tuning.Open(str)+pitch.Midi(fret), false)}
 			if fret <= r.Capo {
 				s.How = play.Open
 			}
@@ -338,7 +342,8 @@ func (v *chordsBody) show(c *gin.Context, f *chordsForm, b *backing.Backing) {
 	f.At = min(max(f.At, 0), len(b.Spans)-1)
 	for i := range b.Spans {
 		sp := &b.Spans[i]
-		card := spanCard{Bar: sp.Bar, Chord: sp.Chord.Name, Text: view.GripText(t, &sp.Grip), Picture: view.NewSmallGrip(t, &sp.Grip), Here: i == f.At, Link: f.at(i),
+		card := spanCard{Bar: sp.Bar, Chord: sp.Chord.Name, Text: view.GripText(t, &sp.Grip),
+			Picture: view.NewSmallGrip(t, &sp.Grip), Here: i == f.At, Link: f.at(i),
 			Pinned: slices.ContainsFunc(r.Pins, func(p backing.Pin) bool { return p.Span == i })}
 		if bpm := sp.Change.BPM; bpm > 0 && bpm <= plan.FastestShown {
 			card.BPM = strconv.FormatFloat(bpm, 'f', 0, 64)
@@ -356,7 +361,8 @@ func (v *chordsBody) show(c *gin.Context, f *chordsForm, b *backing.Backing) {
 		v.Next, v.On = &n, f.at(f.At+1)
 		v.NextText, v.Stays = changeText(next), staysText(next.Stays)
 		if e := next.Change.Early; e != nil {
-			v.EarlyText = fmt.Sprintf("Play string %d open on the last stroke of %s: %.2f s instead of %.2f, good up to %.0f", e.String, sp.Chord.Name, e.There, next.Change.There, math.Min(e.BPM, plan.FastestShown))
+			v.EarlyText = fmt.Sprintf("Play string %d open on the last stroke of %s: %.2f s instead of %.2f, good up to %.0f",
+				e.String, sp.Chord.Name, e.There, next.Change.There, math.Min(e.BPM, plan.FastestShown))
 		}
 		if v.EarlyOn = slices.Contains(r.Early, f.At); v.EarlyOn {
 			v.EarlyText = fmt.Sprintf("The last stroke of %s is an open string, so that the hand is free sooner. Take that back", sp.Chord.Name)
@@ -435,13 +441,15 @@ func (v *chordsBody) others(c *gin.Context, f *chordsForm, b *backing.Backing, t
 			continue
 		}
 		r := b.Request
-		r.Pins = append(slices.DeleteFunc(slices.Clone(r.Pins), func(p backing.Pin) bool { return p.Span == f.At }), backing.Pin{Span: f.At, Frets: g.Frets})
+		r.Pins = append(slices.DeleteFunc(slices.Clone(r.Pins), func(p backing.Pin) bool { return p.Span == f.At }),
+			backing.Pin{Span: f.At, Frets: g.Frets})
 		q, err := backing.Solve(c.Request.Context(), r)
 		if err != nil {
 			continue
 		}
 		text := view.GripText(t, &g)
-		v.Others = append(v.Others, otherGrip{len(v.Others) + 1, text, t.Name(&g), play.Priced(q.Held - b.Held), view.NewSmallGrip(t, &g), f.pinned(f.At, text)})
+		v.Others = append(v.Others, otherGrip{len(v.Others) + 1, text, t.Name(&g), play.Priced(q.Held - b.Held),
+			view.NewSmallGrip(t, &g), f.pinned(f.At, text)})
 	}
 }
 

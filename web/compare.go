@@ -82,8 +82,10 @@ func (s *Server) compare(c *gin.Context) {
 		s.failFor(c, err)
 		return
 	}
-	body := compareBody{ID: t.ID.String(), Title: t.Title, Moment: max(atoi(c.Query("m")), 0), A: c.DefaultQuery("a", ways[0].Key), B: c.DefaultQuery("b", ways[1].Key)}
-	plans, err := do(c, s, "comparison", jobs.Work{Owner: t.Owner.String(), Long: true}, func(ctx context.Context) ([]*plan.Plan, error) { return s.planWays(ctx, t, ways) })
+	body := compareBody{ID: t.ID.String(), Title: t.Title, Moment: max(atoi(c.Query("m")), 0), A: c.DefaultQuery("a", ways[0].Key),
+		B: c.DefaultQuery("b", ways[1].Key)}
+	plans, err := do(c, s, "comparison", jobs.Work{Owner: t.Owner.String(), Long: true},
+		func(ctx context.Context) ([]*plan.Plan, error) { return s.planWays(ctx, t, ways) })
 	switch {
 	case c.Err() != nil:
 		c.Abort()

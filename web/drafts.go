@@ -86,8 +86,10 @@ type draftFinding struct {
 
 // kindNames are the kinds of errors for people.
 var kindNames = map[proofread.Kind]string{
-	proofread.TwoOnString: "Two notes on one string", proofread.BarLength: "A bar that does not add up", proofread.Grip: "A grip no hand can hold", proofread.Slant: "No slant gives this",
-	proofread.SlideFinger: "A finger beyond the slide", proofread.Misprint: "Likely a misprint", proofread.OddBar: "A bar unlike its fellows", proofread.MissingBass: "A bass note left out",
+	proofread.TwoOnString: "Two notes on one string", proofread.BarLength: "A bar that does not add up",
+	proofread.Grip: "A grip no hand can hold", proofread.Slant: "No slant gives this",
+	proofread.SlideFinger: "A finger beyond the slide", proofread.Misprint: "Likely a misprint",
+	proofread.OddBar: "A bar unlike its fellows", proofread.MissingBass: "A bass note left out",
 	proofread.ChordNamed: "A chord that is not there",
 }
 

@@ -60,7 +60,8 @@ func TestDrift(t *testing.T) {
 		t.Fatalf("%d beats were shown in %v", len(late), span)
 	}
 	begin, end := middle(late[:third]), middle(late[2*third:])
-	t.Logf("figure: over %.0f s and %d beats the beat is shown %.0f ms late at the beginning, %.0f at the end", late[len(late)-1][0], len(late), 1000*begin, 1000*end)
+	t.Logf("figure: over %.0f s and %d beats the beat is shown %.0f ms late at the beginning, %.0f at the end",
+		late[len(late)-1][0], len(late), 1000*begin, 1000*end)
 	if drift := math.Abs(end - begin); drift > 0.03 {
 		t.Errorf("the beat drifts by %.0f ms", 1000*drift)
 	}

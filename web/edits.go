@@ -25,7 +25,8 @@ type settingsForm struct {
 }
 
 func formOf(t *store.Tune) settingsForm {
-	f := settingsForm{Tuning: t.Settings.Tuning, Capo: strconv.Itoa(t.Settings.Capo), Thumb: string(t.Settings.Thumb), Profile: t.ProfileID.String(), Steps: strconv.Itoa(t.Settings.Steps), Varied: t.Settings.Varied}
+	f := settingsForm{Tuning: t.Settings.Tuning, Capo: strconv.Itoa(t.Settings.Capo), Thumb: string(t.Settings.Thumb),
+		Profile: t.ProfileID.String(), Steps: strconv.Itoa(t.Settings.Steps), Varied: t.Settings.Varied}
 	if t.Settings.Tempo > 0 {
 		f.Tempo = strconv.FormatFloat(t.Settings.Tempo, 'f', -1, 64)
 	}
@@ -91,8 +92,9 @@ func (s *Server) readChange(c *gin.Context) (change, bool) {
 // finish answers an edit: the page anew, or a notice if another tab was faster.
 func (s *Server) finish(c *gin.Context, ch *change, err error) {
 	if errors.Is(err, store.ErrStale) {
-		s.showPlan(c, http.StatusConflict, ch.tune.ID, ch.moment, planNote{Notice: "This tune was changed in another tab or window in the meantime. " +
-			"Your last change was not made; this is the tune as it is now. Make the change again if you still want it."})
+		s.showPlan(c, http.StatusConflict, ch.tune.ID, ch.moment,
+			planNote{Notice: "This tune was changed in another tab or window in the meantime. " +
+				"Your last change was not made; this is the tune as it is now. Make the change again if you still want it."})
 		return
 	}
 	if err != nil && !errors.Is(err, store.ErrNoEdit) {
@@ -119,7 +121,9 @@ func (s *Server) saveSettings(c *gin.Context) {
 	if !ok {
 		return
 	}
-	form := settingsForm{Tuning: c.PostForm("tuning"), Capo: c.PostForm("capo"), Tempo: c.PostForm("tempo"), Swing: c.PostForm("swing"), Thumb: c.PostForm("thumb"), Profile: c.PostForm("profile"), Steps: c.PostForm("steps"), Varied: c.PostForm("repeats") == "varied"}
+	form := settingsForm{Tuning: c.PostForm("tuning"), Capo: c.PostForm("capo"), Tempo: c.PostForm("tempo"),
+		Swing: c.PostForm("swing"), Thumb: c.PostForm("thumb"), Profile: c.PostForm("profile"), Steps: c.PostForm("steps"),
+		Varied: c.PostForm("repeats") == "varied"}
 	next, good := form.read()
 	profile := s.findProfile(c, form.Profile)
 	if good && profile == nil {

@@ -128,7 +128,8 @@ func (s *Server) writeEverything(ctx context.Context, owner store.ID, to io.Writ
 	for i := range tunes {
 		t := &tunes[i]
 		name := fileName(i, t.Title)
-		if err := errors.Join(put("tunes/"+name+".abc", []byte(t.Source)), putJSON("tunes/"+name+".json", setFor{t.Title, file[t.ProfileID], tagsOf(t.Tags), t.Settings})); err != nil {
+		if err := errors.Join(put("tunes/"+name+".abc", []byte(t.Source)),
+			putJSON("tunes/"+name+".json", setFor{t.Title, file[t.ProfileID], tagsOf(t.Tags), t.Settings})); err != nil {
 			return err
 		}
 		var log archivedLog
@@ -152,7 +153,8 @@ func (s *Server) writeEverything(ctx context.Context, owner store.ID, to io.Writ
 		}
 	}
 	err = errors.Join(shelfOut(ctx, s.store.Guitars(), owner, "guitars", putJSON), shelfOut(ctx, s.store.Slides(), owner, "slides", putJSON),
-		shelfOut(ctx, s.store.Patterns(), owner, "patterns", putJSON), shelfOut(ctx, s.store.Pages(), owner, "pages", putJSON), put("README.txt", []byte(archiveReadme)))
+		shelfOut(ctx, s.store.Patterns(), owner, "patterns", putJSON), shelfOut(ctx, s.store.Pages(), owner, "pages", putJSON),
+		put("README.txt", []byte(archiveReadme)))
 	return errors.Join(err, z.Close())
 }
 
@@ -197,7 +199,8 @@ func (s *Server) bringBack(c *gin.Context) {
 	case err != nil && store.Away(err):
 		s.failFor(c, err)
 	case errors.Is(err, store.ErrTooMany):
-		s.showAccount(c, http.StatusUnprocessableEntity, accountBody{Fault: "There would be more than Stepping keeps. Nothing was added: delete something first."})
+		s.showAccount(c, http.StatusUnprocessableEntity,
+			accountBody{Fault: "There would be more than Stepping keeps. Nothing was added: delete something first."})
 	case err != nil:
 		s.showAccount(c, http.StatusUnprocessableEntity, accountBody{Fault: sentence(err.Error()) + " Nothing was added."})
 	default:

@@ -69,11 +69,15 @@ func TestEverything(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	pass := practice.Pass{At: time.Date(2026, 5, 4, 18, 0, 0, 0, time.UTC), Key: "thumb 1-4", Layer: practice.ThumbAlone, Bars: [2]int{1, 4}, Tempo: 33, Verdict: practice.Clean, Seconds: 20, Move: &practice.Motion{Kind: "again", There: 0.5}}
-	if err := errors.Join(s.store.AddPasses(t.Context(), s.owner, played[0].ID, pass, pass), s.store.SetNote(t.Context(), s.owner, played[0].ID, 3, "slow"), s.store.SetTags(t.Context(), s.owner, played[0].ID, []string{"slow", "saturday"})); err != nil {
+	pass := practice.Pass{At: time.Date(2026, 5, 4, 18, 0, 0, 0, time.UTC), Key: "thumb 1-4", Layer: practice.ThumbAlone,
+		Bars: [2]int{1, 4}, Tempo: 33, Verdict: practice.Clean, Seconds: 20, Move: &practice.Motion{Kind: "again", There: 0.5}}
+	if err := errors.Join(s.store.AddPasses(t.Context(), s.owner, played[0].ID, pass, pass),
+		s.store.SetNote(t.Context(), s.owner, played[0].ID, 3, "slow"),
+		s.store.SetTags(t.Context(), s.owner, played[0].ID, []string{"slow", "saturday"})); err != nil {
 		t.Fatal(err)
 	}
-	if status, body, _ := first.ask("/pages", url.Values{"name": {"Saturday"}, "kind": {"set"}, "query": {"guitars=1&t=" + played[1].ID.String()}}); status != 303 {
+	if status, body, _ := first.ask("/pages",
+		url.Values{"name": {"Saturday"}, "kind": {"set"}, "query": {"guitars=1&t=" + played[1].ID.String()}}); status != 303 {
 		t.Fatal(status, body)
 	}
 	status, data, header := first.ask("/everything.zip", nil)
@@ -108,11 +112,13 @@ func TestEverything(t *testing.T) {
 		t.Fatal(len(theirs))
 	}
 	for i := range mine {
-		if theirs[i].Source != mine[i].Source || theirs[i].Title != mine[i].Title || theirs[i].Tags != mine[i].Tags || !reflect.DeepEqual(theirs[i].Settings, mine[i].Settings) {
+		if theirs[i].Source != mine[i].Source || theirs[i].Title != mine[i].Title || theirs[i].Tags != mine[i].Tags ||
+			!reflect.DeepEqual(theirs[i].Settings, mine[i].Settings) {
 			t.Errorf("tune %d came back as\n%+v", i, theirs[i])
 		}
 	}
-	if _, body, _ := other.ask("/set", nil); theirs[0].Tags != "slow, saturday" || !strings.Contains(body, "guitars=1&amp;t="+theirs[1].ID.String()+`">Saturday</a>`) {
+	if _, body, _ := other.ask("/set", nil); theirs[0].Tags != "slow, saturday" ||
+		!strings.Contains(body, "guitars=1&amp;t="+theirs[1].ID.String()+`">Saturday</a>`) {
 		t.Errorf("tags %q, or the kept set names other tunes", theirs[0].Tags)
 	}
 	passes, err := s.store.PassesOver(t.Context(), owner.Owner, theirs[0].ID)
@@ -128,13 +134,16 @@ func TestEverything(t *testing.T) {
 		"none":     {zipOf(t, map[string]string{"x.txt": "hello"}), "nothing of Stepping"},
 		"tune":     {zipOf(t, map[string]string{"tunes/a.abc": "K:D\nD2 &|", "tunes/b.abc": "nothing"}), "tunes/"},
 		"settings": {zipOf(t, map[string]string{"tunes/a.abc": "K:D\nD2|", "tunes/a.json": `{"settings":{"capo":99}}`}), "tunes/a.abc"},
-		"log":      {zipOf(t, map[string]string{"tunes/a.abc": "K:D\nD2|", "practice/a.json": `{"passes":[{"tempo":1e9}]}`}), "the log beside it: pass 1"},
-		"player":   {zipOf(t, map[string]string{"players/a.json": `{"name":7}`}), "players/a.json"},
-		"page":     {zipOf(t, map[string]string{"pages/a.json": `{"name":"x","kind":"//elsewhere","query":"a=b"}`}), "pages/a.json"},
-		"tags":     {zipOf(t, map[string]string{"tunes/a.abc": "K:D\nD2|", "tunes/a.json": `{"tags":["aaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaa"],"settings":{"tuning":"Standard","thumb":"none"}}`}), "the tags beside it"},
-		"bomb":     {zipOf(t, map[string]string{"tunes/a.abc": strings.Repeat("x", 3<<20)}), "2 MiB a file"},
+		"log": {zipOf(t, map[string]string{"tunes/a.abc": "K:D\nD2|", "practice/a.json": `{"passes":[{"tempo":1e9}]}`}),
+			"the log beside it: pass 1"},
+		"player": {zipOf(t, map[string]string{"players/a.json": `{"name":7}`}), "players/a.json"},
+		"page":   {zipOf(t, map[string]string{"pages/a.json": `{"name":"x","kind":"//elsewhere","query":"a=b"}`}), "pages/a.json"},
+		"tags": {zipOf(t, map[string]string{"tunes/a.abc": "K:D\nD2|",
+			"tunes/a.json": `{"tags":["aaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaa"],"settings":{"tuning":"Standard","thumb":"none"}}`}), "the tags beside it"},
+		"bomb": {zipOf(t, map[string]string{"tunes/a.abc": strings.Repeat("x", 3<<20)}), "2 MiB a file"},
 	} {
-		if status, body := other.bring(bad.data); status != http.StatusUnprocessableEntity || !strings.Contains(body, bad.want) || !strings.Contains(body, "Nothing was added") {
+		if status, body := other.bring(bad.data); status != http.StatusUnprocessableEntity || !strings.Contains(body, bad.want) ||
+			!strings.Contains(body, "Nothing was added") {
 			_, at, _ := strings.Cut(body, "fault")
 			t.Errorf("%s: %d %.200s", name, status, at)
 		}

@@ -80,7 +80,9 @@ func TestExtremes(t *testing.T) {
 	_, _, header := s.ask(t, "POST", "/patterns", url.Values{"from": {"Waltz, root and pair"}})
 	_, _, neck := s.ask(t, "POST", "/neck", url.Values{})
 	_, _, draft := s.ask(t, "POST", "/drafts", url.Values{"abc": {strings.Repeat("|-0-1-2-3-|\n", 6)}})
-	pages := []string{neck.Get("Location"), draft.Get("Location"), "/", tune, tune + "/away", tune + "/whole", tune + "/hear", tune + "/practise", tune + "/text", tune + "/suit", tune + "/pace", tune + "/variations", "/bench", guitar, "/slides", slide, "/set", "/chords", "/patterns", header.Get("Location"), "/profiles", profile, "/account"}
+	pages := []string{neck.Get("Location"), draft.Get("Location"), "/", tune, tune + "/away", tune + "/whole", tune + "/hear",
+		tune + "/practise", tune + "/text", tune + "/suit", tune + "/pace", tune + "/variations", "/bench", guitar, "/slides",
+		slide, "/set", "/chords", "/patterns", header.Get("Location"), "/profiles", profile, "/account"}
 	values := []string{"2147483648", "-1", "1e309", strings.Repeat("9", 400)}
 	if !testing.Short() {
 		values = append(values, "NaN", "-9223372036854775808", "1e-320", "0", "\x00\xff", "٣", "1/0", strings.Repeat("x", 100_000))

@@ -26,7 +26,8 @@ func TestFigures(t *testing.T) {
 	b.open(path + "?m=6&leaf=elsewhere")
 	var page, pin, undo []float64
 	for range 7 {
-		page = append(page, eval[float64](b, "(() => { const x = new XMLHttpRequest(), t = performance.now(); x.open('GET', "+quote(path+"?m=6")+", false); x.send(); return performance.now() - t })()"))
+		page = append(page, eval[float64](b,
+			"(() => { const x = new XMLHttpRequest(), t = performance.now(); x.open('GET', "+quote(path+"?m=6")+", false); x.send(); return performance.now() - t })()"))
 	}
 	for place := range 6 { // another place each time, so that every pin is planned anew
 		b.until("document.querySelector('#elsewhere [data-key]')")
@@ -124,7 +125,8 @@ func TestScreenshots(t *testing.T) {
 		b.open(eval[string](b, `document.querySelector('a[href$="/suit"]').getAttribute('href')`))
 		b.ready("document.getElementById('ranking')")
 		b.key(kb.Enter)
-		for end := time.Now().Add(60 * time.Second); time.Now().Before(end) && !eval[bool](b, `!!document.getElementById('ranking')?.textContent.includes('are proved')`); {
+		for end := time.Now().Add(60 * time.Second); time.Now().Before(end) &&
+			!eval[bool](b, `!!document.getElementById('ranking')?.textContent.includes('are proved')`); {
 			b.do(chromedp.Sleep(500 * time.Millisecond))
 		}
 	})

@@ -50,7 +50,8 @@ func (s *Server) ownHost(c *gin.Context) {
 		c.Next()
 		return
 	}
-	s.fail(c, http.StatusMisdirectedRequest, errors.New("this server does not go by that name: open it by its address, like http://127.0.0.1, or set STEPPING_HOST to the name"))
+	s.fail(c, http.StatusMisdirectedRequest,
+		errors.New("this server does not go by that name: open it by its address, like http://127.0.0.1, or set STEPPING_HOST to the name"))
 }
 
 // asked refuses what a page of another site loads from here as a picture, script or frame: such a request would set
@@ -85,7 +86,8 @@ func (s *Server) texts(c *gin.Context) {
 		for name, values := range c.Request.PostForm {
 			for _, v := range values {
 				if name != "abc" && (!utf8.ValidString(v) || strings.ContainsRune(v, 0)) {
-					s.fail(c, http.StatusUnprocessableEntity, fmt.Errorf("%q holds bytes that are no text: go back, and type it anew", strings.ToValidUTF8(name, "?")))
+					s.fail(c, http.StatusUnprocessableEntity,
+						fmt.Errorf("%q holds bytes that are no text: go back, and type it anew", strings.ToValidUTF8(name, "?")))
 					return
 				}
 			}

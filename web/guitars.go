@@ -114,7 +114,8 @@ func guitarFields(doc *store.Guitar, whole *retune.Guitar) []profileField {
 	if len(doc.Strings) > 0 {
 		set = neck.FormatStrings(doc.Strings)
 	}
-	out := []profileField{{Name: "name", Label: "Name", Value: doc.Name}, {Name: "tuning", Label: "Tuned to now", Value: doc.Tuning, Help: "A name, or notes from the thickest string on; 4 to 8 strings."},
+	out := []profileField{{Name: "name", Label: "Name", Value: doc.Name}, {Name: "tuning", Label: "Tuned to now", Value: doc.Tuning,
+		Help: "A name, or notes from the thickest string on; 4 to 8 strings."},
 		{Name: "strings", Label: "Strings", Value: set, Help: stringsHelp}}
 	for _, in := range guitarInputs {
 		out = append(out, profileField{Name: in.name, Label: in.label, Help: in.help, Value: strconv.FormatFloat(*in.value(whole), 'f', -1, 64)})
@@ -210,7 +211,8 @@ func (s *Server) saveGuitar(c *gin.Context) {
 	switch err := s.store.Guitars().Save(c.Request.Context(), owner(c), k.ID, atoi(c.PostForm("version")), &doc); {
 	case errors.Is(err, store.ErrStale):
 		whole := completed(&doc)
-		s.showGuitar(c, http.StatusConflict, &k, guitarFields(&doc, &whole), "This guitar was changed in another tab in the meantime. What you typed stands below; keep it again to put it in force.")
+		s.showGuitar(c, http.StatusConflict, &k, guitarFields(&doc, &whole),
+			"This guitar was changed in another tab in the meantime. What you typed stands below; keep it again to put it in force.")
 	case err != nil:
 		s.failFor(c, err)
 	default:

@@ -80,16 +80,19 @@ func (s *Server) showHands(c *gin.Context, status int, p *store.Profile, notice 
 		s.failFor(c, err)
 		return
 	}
-	b := handsBody{ID: p.ID.String(), Name: profileName(&p.Profile), Version: p.Version, Notice: notice, Moves: h.A.Passes, Strokes: h.Restrike.Passes, Needed: practice.LeastPasses}
+	b := handsBody{ID: p.ID.String(), Name: profileName(&p.Profile), Version: p.Version, Notice: notice, Moves: h.A.Passes,
+		Strokes: h.Restrike.Passes, Needed: practice.LeastPasses}
 	b.Known = h.A.Known() || h.Restrike.Known()
 	learnt := p.Profile
 	h.TakeOver(&learnt)
 	b.Same = learnt.FittsA == p.Profile.FittsA && learnt.FittsB == p.Profile.FittsB && learnt.RestrikeS == p.Profile.RestrikeS
 	b.Rows = []handRow{
-		{What: "Move the hand 100 mm onto a spot 10 mm wide", Now: secs(p.Profile.MoveTime(shownMM, shownTarget)), Learn: known(&h.A, learnt.MoveTime(shownMM, shownTarget))},
+		{What: "Move the hand 100 mm onto a spot 10 mm wide", Now: secs(p.Profile.MoveTime(shownMM, shownTarget)),
+			Learn: known(&h.A, learnt.MoveTime(shownMM, shownTarget))},
 		{What: "of that, for any move at all", Now: secs(p.Profile.FittsA), Learn: known(&h.A, h.A.Value), Range: between(&h.A)},
 		{What: "and for each doubling of how hard it is to hit", Now: secs(p.Profile.FittsB), Learn: known(&h.B, h.B.Value), Range: between(&h.B)},
-		{What: "One digit strikes again", Now: secs(p.Profile.RestrikeTime()), Learn: known(&h.Restrike, h.Restrike.Value), Range: between(&h.Restrike)},
+		{What: "One digit strikes again", Now: secs(p.Profile.RestrikeTime()), Learn: known(&h.Restrike, h.Restrike.Value),
+			Range: between(&h.Restrike)},
 	}
 	s.render(c, status, "hands", "layout", "The hands of "+b.Name, b)
 }
@@ -131,7 +134,8 @@ func (s *Server) takeHands(c *gin.Context) {
 	case errors.Is(err, store.ErrStale):
 		fresh, ok := s.profileParam(c)
 		if ok {
-			s.showHands(c, http.StatusConflict, fresh, "This player was changed in another tab in the meantime. Nothing was taken over; do it again if you still want it.")
+			s.showHands(c, http.StatusConflict, fresh,
+				"This player was changed in another tab in the meantime. Nothing was taken over; do it again if you still want it.")
 		}
 	case err != nil:
 		s.failFor(c, err)

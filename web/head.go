@@ -21,7 +21,8 @@ type headLink struct {
 // headLinks are the places, each reached by its letter.
 var headLinks = []headLink{
 	{Name: "Tunes", Link: "/", Key: "T"}, {Name: "Today", Link: "/today", Key: "D"},
-	{Name: "Players", Link: "/profiles", Key: "P", First: true}, {Name: "Guitars", Link: "/bench", Key: "G"}, {Name: "Slides", Link: "/slides", Key: "S"},
+	{Name: "Players", Link: "/profiles", Key: "P", First: true}, {Name: "Guitars", Link: "/bench", Key: "G"},
+	{Name: "Slides", Link: "/slides", Key: "S"},
 	{Name: "Patterns", Link: "/patterns", Key: "A"}, {Name: "Chords", Link: "/chords", Key: "C"}, {Name: "Sets", Link: "/set", Key: "E"},
 }
 

@@ -229,7 +229,8 @@ func strummed(p *plan.Plan, m int) (*sound.Sound, error) {
 // elsewhere is a note of a moment at the place of a pin, before it is pinned.
 func elsewhere(p *plan.Plan, m int, pinned string) (*sound.Sound, error) {
 	var pin plan.Pin
-	if err := json.Unmarshal([]byte(pinned), &pin); err != nil || pin.String < 1 || pin.String > p.Request.Tuning.Len() || !(pin.Fret >= 0 && pin.Fret <= 40) {
+	if err := json.Unmarshal([]byte(pinned), &pin); err != nil || pin.String < 1 || pin.String > p.Request.Tuning.Len() ||
+		!(pin.Fret >= 0 && pin.Fret <= 40) {
 		return nil, errors.New("this place is not understood: load the page again")
 	}
 	mo, r := &p.Moments[m], &p.Request
@@ -282,14 +283,16 @@ type hearLayer struct {
 }
 
 // hearLayers are what can be heard, with what they are for people.
-var hearLayers = []hearLayer{{"melody", "melody", true}, {"thumb", "thumb", true}, {"percussion", "percussion", true}, {"noise", "what rings and should not", true}, {"click", "click", false}}
+var hearLayers = []hearLayer{{"melody", "melody", true}, {"thumb", "thumb", true}, {"percussion", "percussion", true},
+	{"noise", "what rings and should not", true}, {"click", "click", false}}
 
 func (s *Server) hearPage(c *gin.Context) {
 	t, w, ok := s.planParam(c)
 	if !ok {
 		return
 	}
-	b := hearBody{ID: t.ID.String(), Title: t.Title, Bars: strings.TrimSpace(c.Query("bars")), Count: c.Query("count"), Tempo: c.Query("tempo"), Last: len(w.plan.Request.Tune.Bars)}
+	b := hearBody{ID: t.ID.String(), Title: t.Title, Bars: strings.TrimSpace(c.Query("bars")), Count: c.Query("count"),
+		Tempo: c.Query("tempo"), Last: len(w.plan.Request.Tune.Bars)}
 	if b.Tempo == "" {
 		b.Tempo = figure(w.plan.Tempo())
 	}

@@ -123,7 +123,8 @@ func TestWaysIn(t *testing.T) {
 			t.Errorf("%s: %d strokes of the plan are pinned", tt.name, pinned)
 		}
 		for _, file := range []string{"tab.txt", "plan.musicxml", "plan.mid", "plan.abc", "tune.abc"} {
-			if status, body, header := s.ask(t, "GET", header.Get("Location")+"/"+file, nil); status != 200 || len(body) < 60 || !strings.HasPrefix(header.Get("Content-Disposition"), "attachment") {
+			if status, body, header := s.ask(t, "GET", header.Get("Location")+"/"+file, nil); status != 200 || len(body) < 60 ||
+				!strings.HasPrefix(header.Get("Content-Disposition"), "attachment") {
 				t.Errorf("%s: %s: %d", tt.name, file, status)
 			}
 		}
@@ -142,7 +143,8 @@ func TestWaysIn(t *testing.T) {
 		data []byte
 		word string
 	}{
-		"photo.xml": {[]byte("\xff\xd8\xff\xe0\x00\x10JFIF\x00"), "a picture"}, "locked.mxl": {encrypted, "encrypted"}, "five.txt": {[]byte(strings.Repeat("|-0-1-2-|\n", 5)), "5 lines"},
+		"photo.xml": {[]byte("\xff\xd8\xff\xe0\x00\x10JFIF\x00"), "a picture"}, "locked.mxl": {encrypted, "encrypted"},
+		"five.txt": {[]byte(strings.Repeat("|-0-1-2-|\n", 5)), "5 lines"},
 		"bomb.xml": {[]byte(`<!DOCTYPE x [<!ENTITY a "b">]><score-partwise/>`), "entities"}, "empty.mid": {nil, "empty"},
 	} {
 		status, body, _ := s.upload(t, name, tt.data)
@@ -184,7 +186,8 @@ func TestNeckByKeyboard(t *testing.T) {
 	b.accessible("on the neck")
 	// Four bars: quarters up the first string, eighths on two strings, a half note under the slide, a rest;
 	// then again on other frets.
-	phrase := []string{"q", "0", "2", "4", "5", "e", "7", "5", kb.ArrowDown, "5", "3", kb.ArrowUp, "2", "0", "2", "4", "h", "s", "5", "s", "q", "3", "r", "h", ".", "0", "q", "2"}
+	phrase := []string{"q", "0", "2", "4", "5", "e", "7", "5", kb.ArrowDown, "5", "3", kb.ArrowUp, "2", "0", "2", "4", "h", "s",
+		"5", "s", "q", "3", "r", "h", ".", "0", "q", "2"}
 	start, keys := time.Now(), 0
 	tick := time.NewTicker(250 * time.Millisecond)
 	defer tick.Stop()
@@ -249,7 +252,8 @@ func TestNeckByTouch(t *testing.T) {
 	if _, body, _ := s.ask(t, "GET", path, nil); !strings.Contains(body, "2 notes") || !strings.Contains(body, "G7") {
 		t.Error("the buttons do not write")
 	}
-	if status, body, _ := s.ask(t, "POST", path+"/key", url.Values{"key": {"chord"}, "chord": {"H"}}); status != 200 || !strings.Contains(body, "chord root") {
+	if status, body, _ := s.ask(t, "POST", path+"/key", url.Values{"key": {"chord"}, "chord": {"H"}}); status != 200 ||
+		!strings.Contains(body, "chord root") {
 		t.Errorf("a chord that is none: %d", status)
 	}
 }

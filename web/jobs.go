@@ -44,10 +44,11 @@ func planKey(id store.ID) jobs.Key { return jobs.Key{Kind: planJob, Of: id.Strin
 // solve works out req for tune id, or waits for the job that already does, so that leaving the page or
 // looking again does not begin it anew.
 func (s *Server) solve(ctx context.Context, owner, id store.ID, basis string, req plan.Request) (*plan.Plan, error) {
-	j, err := jobs.Start(s.jobs, planKey(id), basis, of(owner, len(req.Tune.Notes)), 0, timed(s, planJob, func(ctx context.Context, j *jobs.Job[*plan.Plan]) (*plan.Plan, error) {
-		req.Progress = j.Report
-		return plan.Solve(ctx, req)
-	}))
+	j, err := jobs.Start(s.jobs, planKey(id), basis, of(owner, len(req.Tune.Notes)), 0,
+		timed(s, planJob, func(ctx context.Context, j *jobs.Job[*plan.Plan]) (*plan.Plan, error) {
+			req.Progress = j.Report
+			return plan.Solve(ctx, req)
+		}))
 	if err != nil {
 		return nil, notReady(err)
 	}

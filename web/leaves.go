@@ -18,8 +18,10 @@ type leaf struct {
 // leaves are the panes in the order in which they are asked for. Pace and Vary take time to work out, and have
 // pages of their own.
 var leaves = []leaf{
-	{ID: "time", Key: "t", After: "ime"}, {ID: "why", Key: "w", After: "hy"}, {ID: "elsewhere", Key: "e", After: "lsewhere"}, {ID: "silence", Key: "s", After: "ilence"},
-	{ID: "pace", Key: "p", After: "ace", Href: "pace"}, {ID: "vary", Key: "v", After: "ary", Href: "variations"}, {ID: "setup", Key: "y", Before: "Setup "},
+	{ID: "time", Key: "t", After: "ime"}, {ID: "why", Key: "w", After: "hy"}, {ID: "elsewhere", Key: "e", After: "lsewhere"},
+	{ID: "silence", Key: "s", After: "ilence"},
+	{ID: "pace", Key: "p", After: "ace", Href: "pace"}, {ID: "vary", Key: "v", After: "ary", Href: "variations"},
+	{ID: "setup", Key: "y", Before: "Setup "},
 }
 
 // leafOr is the name of a pane that is drawn with the page, "time" for anything else.

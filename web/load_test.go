@@ -33,7 +33,8 @@ func TestThousandTunes(t *testing.T) {
 	const count = 990
 	for i := range count {
 		text := fmt.Sprintf("T:Tune %d\nM:4/4\nL:1/8\nK:D\n%s|", i, strings.Repeat("\"D\"D2 F2 A2 F2|", 16))
-		if _, err := s.store.AddTune(t.Context(), s.owner, fmt.Sprint("Tune ", i), text, profiles[0].ID, setup.Settings{Tuning: "Open D", Thumb: thumb.Alternating, Pins: []plan.Pin{}}); err != nil {
+		if _, err := s.store.AddTune(t.Context(), s.owner, fmt.Sprint("Tune ", i), text, profiles[0].ID,
+			setup.Settings{Tuning: "Open D", Thumb: thumb.Alternating, Pins: []plan.Pin{}}); err != nil {
 			t.Fatal(err)
 		}
 	}
@@ -68,7 +69,8 @@ func TestShortBesideLong(t *testing.T) {
 	}
 	var ids []string
 	for i := range 4 {
-		id, err := s.store.AddTune(t.Context(), s.owner, fmt.Sprint("Long ", i), long, profiles[0].ID, setup.Settings{Tuning: "Open D", Thumb: thumb.Alternating, Tempo: float64(80 + i), Pins: []plan.Pin{}})
+		id, err := s.store.AddTune(t.Context(), s.owner, fmt.Sprint("Long ", i), long, profiles[0].ID,
+			setup.Settings{Tuning: "Open D", Thumb: thumb.Alternating, Tempo: float64(80 + i), Pins: []plan.Pin{}})
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -129,7 +131,8 @@ func TestRankingElsewhere(t *testing.T) {
 	two.ask(t, "POST", suit+"/stop", every)
 	until(one, false)
 	until(two, false)
-	if _, body, _ := two.ask(t, "GET", suit+"?"+every.Encode(), nil); !strings.Contains(body, "<tbody>") || !strings.Contains(body, "Go on from here") {
+	if _, body, _ := two.ask(t, "GET", suit+"?"+every.Encode(), nil); !strings.Contains(body, "<tbody>") ||
+		!strings.Contains(body, "Go on from here") {
 		t.Errorf("what was found is not shown elsewhere: %.3000s", body)
 	}
 }

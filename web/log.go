@@ -69,7 +69,8 @@ func (s *Server) showLog(c *gin.Context, status int, fault string) {
 			b.Courses = append(b.Courses, view.NewLogCourse(title, points, st.Goal()))
 		}
 		if st.Stuck {
-			b.Stuck = append(b.Stuck, stuckView{layerWords[st.Layer][0], st.Place, "/tunes/" + id + "/practise?" + url.Values{"step": {st.Key}}.Encode(), fmt.Sprintf("/tunes/%s?m=%d", id, st.Moment),
+			b.Stuck = append(b.Stuck, stuckView{layerWords[st.Layer][0], st.Place,
+				"/tunes/" + id + "/practise?" + url.Values{"step": {st.Key}}.Encode(), fmt.Sprintf("/tunes/%s?m=%d", id, st.Moment),
 				fmt.Sprintf("/tunes/%s/variations?m=%d", id, st.Moment)})
 		}
 	}
@@ -105,7 +106,8 @@ func (s *Server) saveNote(c *gin.Context) {
 		bar = atoi(played) - 1
 	}
 	if bar < 0 || bar >= len(tu.Bars) {
-		s.showLog(c, http.StatusUnprocessableEntity, fmt.Sprintf("There is no bar %q: give one from %s to %s.", c.PostForm("bar"), tu.BarPrinted(0), tu.BarPrinted(len(tu.Bars)-1)))
+		s.showLog(c, http.StatusUnprocessableEntity, fmt.Sprintf("There is no bar %q: give one from %s to %s.", c.PostForm("bar"),
+			tu.BarPrinted(0), tu.BarPrinted(len(tu.Bars)-1)))
 		return
 	}
 	if err := s.store.SetNote(c.Request.Context(), owner(c), t.ID, bar+1, note); err != nil {
@@ -170,7 +172,8 @@ func writeLog(w *csv.Writer, passes []loggedPass) error {
 	}
 	for i := range passes {
 		p := &passes[i]
-		err := w.Write([]string{p.At.Format(time.RFC3339), cellText(p.Tune), cellText(p.Key), p.Layer, strconv.Itoa(p.Bars[0]), strconv.Itoa(p.Bars[1]), figure(p.Tempo), p.Verdict, fmt.Sprintf("%.1f", p.Seconds), p.TuneID, p.Plan})
+		err := w.Write([]string{p.At.Format(time.RFC3339), cellText(p.Tune), cellText(p.Key), p.Layer, strconv.Itoa(p.Bars[0]),
+			strconv.Itoa(p.Bars[1]), figure(p.Tempo), p.Verdict, fmt.Sprintf("%.1f", p.Seconds), p.TuneID, p.Plan})
 		if err != nil {
 			return err
 		}

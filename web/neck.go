@@ -56,7 +56,8 @@ func (s *Server) addNeck(c *gin.Context) {
 	sheet := entry.New(tuned)
 	id, err := s.store.Drafts().Add(ctx, owner(c), &store.Draft{Name: "A tune on the neck", Neck: &sheet})
 	if errors.Is(err, store.ErrTooMany) {
-		s.showHome(c, http.StatusUnprocessableEntity, homeBody{Fault: &fault{Text: "as many unfinished tunes as Stepping keeps are kept already: finish or let go of one of them first"}})
+		s.showHome(c, http.StatusUnprocessableEntity,
+			homeBody{Fault: &fault{Text: "as many unfinished tunes as Stepping keeps are kept already: finish or let go of one of them first"}})
 		return
 	}
 	if err != nil {

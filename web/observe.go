@@ -27,19 +27,23 @@ type meters struct {
 func (s *Server) newMeters() *meters {
 	m := &meters{
 		registry: prometheus.NewRegistry(),
-		requests: prometheus.NewHistogramVec(prometheus.HistogramOpts{Name: "stepping_request_seconds", Help: "Time to answer a request, by route and status.",
+		requests: prometheus.NewHistogramVec(prometheus.HistogramOpts{Name: "stepping_request_seconds",
+			Help:    "Time to answer a request, by route and status.",
 			Buckets: []float64{.005, .01, .025, .05, .1, .25, .5, 1, 2.5, 5, 10}}, []string{"method", "route", "status"}),
-		work: prometheus.NewHistogramVec(prometheus.HistogramOpts{Name: "stepping_work_seconds", Help: "Time that plans, rankings and other long work took once their turn had come.",
+		work: prometheus.NewHistogramVec(prometheus.HistogramOpts{Name: "stepping_work_seconds",
+			Help:    "Time that plans, rankings and other long work took once their turn had come.",
 			Buckets: []float64{.01, .03, .1, .3, 1, 3, 10, 30, 100, 300}}, []string{"kind"}),
 	}
 	gauge := func(name, help string, value func() float64) {
 		m.registry.MustRegister(prometheus.NewGaugeFunc(prometheus.GaugeOpts{Name: name, Help: help}, value))
 	}
-	gauge("stepping_work_waiting", "Plans, rankings and other long work that wait for their turn.", func() float64 { n, _ := s.jobs.Load(); return float64(n) })
+	gauge("stepping_work_waiting", "Plans, rankings and other long work that wait for their turn.",
+		func() float64 { n, _ := s.jobs.Load(); return float64(n) })
 	gauge("stepping_work_running", "Plans, rankings and other long work under way.", func() float64 { _, n := s.jobs.Load(); return float64(n) })
 	gauge("stepping_cached_plans", "Plans kept in memory.", func() float64 { n, _ := s.plans.size(); return float64(n) })
 	gauge("stepping_cached_moments", "Moments of these plans; one takes 30 to 90 KiB.", func() float64 { _, n := s.plans.size(); return float64(n) })
-	m.registry.MustRegister(m.requests, m.work, s.store.Collector(), collectors.NewGoCollector(), collectors.NewProcessCollector(collectors.ProcessCollectorOpts{}))
+	m.registry.MustRegister(m.requests, m.work, s.store.Collector(), collectors.NewGoCollector(),
+		collectors.NewProcessCollector(collectors.ProcessCollectorOpts{}))
 	return m
 }
 
@@ -59,7 +63,8 @@ func (s *Server) observed(c *gin.Context) {
 	if status >= http.StatusInternalServerError {
 		level = slog.LevelWarn
 	}
-	s.log.Log(context.WithoutCancel(c.Request.Context()), level, "answered", "request", id, "method", c.Request.Method, "route", route, "status", status, "took", took)
+	s.log.Log(context.WithoutCancel(c.Request.Context()), level, "answered", "request", id,
+		"method", c.Request.Method, "route", route, "status", status, "took", took)
 }
 
 const requestKey = "request"

@@ -27,14 +27,16 @@ func (s *site) pagesOf(t *testing.T) (out []string) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	things := map[string]string{"tunes": strings.TrimPrefix(s.tunePath(t, 1), "/tunes/"), "guitars": strings.TrimPrefix(guitar, "/guitars/"), "slides": strings.TrimPrefix(slide, "/slides/"),
+	things := map[string]string{"tunes": strings.TrimPrefix(s.tunePath(t, 1), "/tunes/"),
+		"guitars": strings.TrimPrefix(guitar, "/guitars/"), "slides": strings.TrimPrefix(slide, "/slides/"),
 		"patterns": pattern.String(), "profiles": profiles[0].ID.String()}
 	for _, route := range s.app.Routes() {
 		method, path, _ := strings.Cut(route, " ")
 		kind := strings.Split(path, "/")[1]
 		at := strings.NewReplacer(":id", things[kind], ":m", "0").Replace(path)
 		last := path[strings.LastIndex(path, "/")+1:]
-		if method != "GET" || strings.ContainsAny(at, ":*") || strings.Contains(last, ".") || last == "progress" || last == "metrics" || strings.HasSuffix(last, "z") || strings.HasSuffix(path, "/at/:m") {
+		if method != "GET" || strings.ContainsAny(at, ":*") || strings.Contains(last, ".") || last == "progress" ||
+			last == "metrics" || strings.HasSuffix(last, "z") || strings.HasSuffix(path, "/at/:m") {
 			continue
 		}
 		out = append(out, at)

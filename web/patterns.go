@@ -140,7 +140,8 @@ func (s *Server) patterns(c *gin.Context) {
 			at = len(body.Groups)
 			body.Groups = append(body.Groups, patternGroup{Meter: p.Meter})
 		}
-		body.Groups[at].Patterns = append(body.Groups[at].Patterns, newPatternLine(p, p.Name, "/chords?pattern="+strings.ReplaceAll(p.Name, " ", "+")))
+		body.Groups[at].Patterns = append(body.Groups[at].Patterns,
+			newPatternLine(p, p.Name, "/chords?pattern="+strings.ReplaceAll(p.Name, " ", "+")))
 	}
 	for i := range body.Groups {
 		slices.SortStableFunc(body.Groups[i].Patterns, func(a, b patternLine) int { return cmp.Compare(a.busy(), b.busy()) })
@@ -252,12 +253,14 @@ func (s *Server) newPreview(c *gin.Context, p *thumb.Pattern, symbol, spelt stri
 
 // readPattern reads the editor's form; steps without anything are left out.
 func readPattern(c *gin.Context) (*thumb.Pattern, patternForm) {
-	f := patternForm{Name: strings.TrimSpace(c.PostForm("name")), Meter: strings.TrimSpace(c.PostForm("meter")), Steps: strings.TrimSpace(c.PostForm("steps")), Swing: c.PostForm("swing") == "yes"}
+	f := patternForm{Name: strings.TrimSpace(c.PostForm("name")), Meter: strings.TrimSpace(c.PostForm("meter")),
+		Steps: strings.TrimSpace(c.PostForm("steps")), Swing: c.PostForm("swing") == "yes"}
 	steps := min(max(atoi(f.Steps), 0), maxColumns+1) // one too many is a fault like any; what sizes by it is bounded
 	p := &thumb.Pattern{Name: f.Name, Meter: f.Meter, Steps: steps, Swing: f.Swing}
 	for i := 1; i <= min(p.Steps, maxColumns); i++ {
 		n := strconv.Itoa(i)
-		b := thumb.Beat{Step: i, Thumb: c.PostForm("t" + n), Fingers: c.PostFormArray("f" + n), Accent: c.PostForm("a"+n) == "yes", Mute: c.PostForm("m" + n), Hit: c.PostForm("h" + n)}
+		b := thumb.Beat{Step: i, Thumb: c.PostForm("t" + n), Fingers: c.PostFormArray("f" + n), Accent: c.PostForm("a"+n) == "yes",
+			Mute: c.PostForm("m" + n), Hit: c.PostForm("h" + n)}
 		if b.Thumb != "" || len(b.Fingers) > 0 || b.Accent || b.Mute != "" || b.Hit != "" {
 			p.Beats = append(p.Beats, b)
 		}
@@ -311,7 +314,8 @@ func (s *Server) saveSection(c *gin.Context) {
 	var p *thumb.Pattern
 	if value := c.PostForm("pattern"); value != "" {
 		if p, ok = s.findPattern(c, value); !ok {
-			s.showPlan(c, http.StatusUnprocessableEntity, ch.tune.ID, ch.moment, planNote{Notice: "This pattern is not here any more: choose another."})
+			s.showPlan(c, http.StatusUnprocessableEntity, ch.tune.ID, ch.moment,
+				planNote{Notice: "This pattern is not here any more: choose another."})
 			return
 		}
 	}

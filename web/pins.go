@@ -57,7 +57,8 @@ func readChoice(c *gin.Context, tu *tune.Tune) (plan.Pin, error) {
 	first, err1 := strconv.Atoi(strings.TrimSpace(c.PostForm("first")))
 	last, err2 := strconv.Atoi(strings.TrimSpace(c.PostForm("last")))
 	if err1 != nil || err2 != nil {
-		return plan.Pin{}, fmt.Errorf("bars %q to %q: give the first and the last bar, from 1 to %d", c.PostForm("first"), c.PostForm("last"), len(tu.Bars))
+		return plan.Pin{}, fmt.Errorf("bars %q to %q: give the first and the last bar, from 1 to %d", c.PostForm("first"),
+			c.PostForm("last"), len(tu.Bars))
 	}
 	return setup.PinBars(tu, c.PostForm("choice"), first, last)
 }

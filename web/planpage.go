@@ -107,7 +107,8 @@ func (s *Server) chordsLink(t *store.Tune) string {
 	if err != nil {
 		return ""
 	}
-	f := chordsForm{Chords: setup.ChordsOf(tu), Tuning: t.Settings.Tuning, Capo: strconv.Itoa(t.Settings.Capo), Player: t.ProfileID.String(), Pattern: patternFor(tu)}
+	f := chordsForm{Chords: setup.ChordsOf(tu), Tuning: t.Settings.Tuning, Capo: strconv.Itoa(t.Settings.Capo),
+		Player: t.ProfileID.String(), Pattern: patternFor(tu)}
 	return f.link()
 }
 
@@ -193,7 +194,8 @@ func (s *Server) showPlan(c *gin.Context, status int, id store.ID, moment string
 	}
 	body := planBody{
 		ID: id.String(), Title: t.Title, Version: t.Version, CanUndo: t.CanUndo, CanRedo: t.CanRedo, Notice: note.Notice,
-		Form: formOf(&t), Library: tuning.Library, Profiles: choices(profiles), Thumbs: thumb.Kinds, Pins: len(t.Settings.Pins), Leaf: leafOr(c.DefaultPostForm("leaf", c.Query("leaf"))),
+		Form: formOf(&t), Library: tuning.Library, Profiles: choices(profiles), Thumbs: thumb.Kinds, Pins: len(t.Settings.Pins),
+		Leaf: leafOr(c.DefaultPostForm("leaf", c.Query("leaf"))),
 	}
 	if note.Form != nil {
 		body.Form = *note.Form
@@ -234,7 +236,8 @@ func (s *Server) showPlan(c *gin.Context, status int, id store.ID, moment string
 	default:
 		body.PinList, body.Choices = newPins(&t, w), setup.BarChoices
 		body.Kept, body.CanKeep = newKept(&t.Settings, w.plan), len(w.plan.Moments) <= setup.MostKept
-		if err := body.addWork(c.Request.Context(), w, s.lastHeard(c.Request.Context(), &t, w), atoi(moment), c.GetHeader("X-Part") == ""); err != nil {
+		if err := body.addWork(c.Request.Context(), w, s.lastHeard(c.Request.Context(), &t, w), atoi(moment),
+			c.GetHeader("X-Part") == ""); err != nil {
 			s.failFor(c, err)
 			return
 		}

@@ -26,9 +26,11 @@ import (
 var layerWords = map[string][2]string{
 	practice.ThumbAlone: {"The thumb alone", "until it needs no thought"}, practice.MelodyAlone: {"The melody alone", "in tune before anything else"},
 	practice.HardMove: {"The hardest moves", "each by itself, over and over"}, practice.Change: {"Chord changes", "grown one stroke at a time"},
-	practice.Together: {"Together", "at a dead walk, without a click"}, practice.Click: {"With a click", "very slow"}, practice.Tempo: {"Up in tempo", "in small steps"},
+	practice.Together: {"Together", "at a dead walk, without a click"}, practice.Click: {"With a click", "very slow"},
+	practice.Tempo:   {"Up in tempo", "in small steps"},
 	practice.Accents: {"Accents and mutes", "now that the notes run"}, practice.Slide: {"Glides and vibrato", "now that the pitch is right"},
-	practice.Exercise: {"Exercises beside it", "for what is weak, in any order"}, practice.Percussion: {"Percussion", "built up over days"}, practice.Whole: {"The whole tune", "another way, and an end"},
+	practice.Exercise:   {"Exercises beside it", "for what is weak, in any order"},
+	practice.Percussion: {"Percussion", "built up over days"}, practice.Whole: {"The whole tune", "another way, and an end"},
 }
 
 // practised is a tune with its ladder, and how far each rung is.
@@ -127,7 +129,8 @@ type practiseBody struct {
 // verdictKey is one of the answers to how a pass went.
 type verdictKey struct{ Key, Value, Text string }
 
-var verdictKeys = []verdictKey{{"1", practice.Clean.String(), "clean"}, {"2", practice.Nearly.String(), "nearly"}, {"3", practice.Broke.String(), "broke down"}}
+var verdictKeys = []verdictKey{{"1", practice.Clean.String(), "clean"}, {"2", practice.Nearly.String(), "nearly"},
+	{"3", practice.Broke.String(), "broke down"}}
 
 // stepData is what the page's script needs. Times are seconds from the first beat at Tempo.
 type stepData struct {
@@ -204,7 +207,8 @@ func newPractise(p *practised, at int) *practiseBody {
 	pl := p.work.plan
 	id := p.tune.ID.String()
 	words := layerWords[st.Layer]
-	b := &practiseBody{ID: id, Title: p.tune.Title, Kind: "step", Number: at + 1, Of: p.ladder, Layer: words[0], Why: words[1], State: st, Tempo: figure(st.Tempo()),
+	b := &practiseBody{ID: id, Title: p.tune.Title, Kind: "step", Number: at + 1, Of: p.ladder, Layer: words[0], Why: words[1],
+		State: st, Tempo: figure(st.Tempo()),
 		Early: at < p.ladder && !practice.Open(p.states[:p.ladder], at), VerdictKeys: verdictKeys}
 	if at >= p.ladder {
 		b.Kind, b.Number, b.Of = "exercise", at-p.ladder+1, len(p.states)-p.ladder
@@ -252,7 +256,8 @@ func (b *practiseBody) follow(pl *plan.Plan, st *practice.State) {
 		}
 	}
 	start := tu.Clock(pl.Tempo()).Seconds(from)
-	d := stepData{ID: b.ID, Key: st.Key, Tempo: st.Tempo(), Slowest: tune.MinTempo, Fastest: tune.MaxTempo, Bars: fmt.Sprintf("%d-%d", st.Bars[0], st.Bars[1]), Count: st.Count,
+	d := stepData{ID: b.ID, Key: st.Key, Tempo: st.Tempo(), Slowest: tune.MinTempo, Fastest: tune.MaxTempo,
+		Bars: fmt.Sprintf("%d-%d", st.Bars[0], st.Bars[1]), Count: st.Count,
 		Seconds: clock.Seconds(end) - clock.Seconds(from), Click: st.Click}
 	for _, w := range when { // moments are timed at the plan's tempo
 		d.When = append(d.When, milliseconds((w-start)*pl.Tempo()/st.Tempo()))
@@ -324,7 +329,8 @@ func (s *Server) addPass(c *gin.Context) {
 	if !(seconds > 0 && seconds < 2*full+60) {
 		seconds = full
 	}
-	pass := practice.Pass{At: time.Now(), Key: st.Key, Layer: st.Layer, Bars: st.Bars, Tempo: tempo, Verdict: v, Seconds: milliseconds(seconds), Plan: p.work.basis, Move: st.Move.At(st.Rung.Tempo, tempo)}
+	pass := practice.Pass{At: time.Now(), Key: st.Key, Layer: st.Layer, Bars: st.Bars, Tempo: tempo, Verdict: v,
+		Seconds: milliseconds(seconds), Plan: p.work.basis, Move: st.Move.At(st.Rung.Tempo, tempo)}
 	if err := s.store.AddPasses(c.Request.Context(), owner(c), p.tune.ID, pass); err != nil {
 		s.failFor(c, err)
 		return
@@ -386,7 +392,8 @@ func (s *Server) overChords(p *practised) string {
 	}
 	pl := p.work.plan
 	seconds := pl.Request.Tune.Clock(pl.Tempo()).Seconds(pl.Request.Tune.Length)
-	return fmt.Sprintf("%s&tempo=%s&repeats=%d", strings.Replace(link, "/chords", "/chords.wav", 1), figure(pl.Tempo()), max(1, int(playOver/seconds)))
+	return fmt.Sprintf("%s&tempo=%s&repeats=%d", strings.Replace(link, "/chords", "/chords.wav", 1), figure(pl.Tempo()),
+		max(1, int(playOver/seconds)))
 }
 
 // ladderPart is the rungs of one layer.
@@ -421,7 +428,8 @@ func (s *Server) ladder(c *gin.Context) {
 			b.Parts = append(b.Parts, ladderPart{Name: words[0], Why: words[1]})
 		}
 		part := &b.Parts[len(b.Parts)-1]
-		r := ladderRung{Number: i + 1, State: st, Tempo: figure(st.Tempo()), Address: "/tunes/" + b.ID + "/practise?" + url.Values{"step": {st.Key}}.Encode(), Here: i == cur}
+		r := ladderRung{Number: i + 1, State: st, Tempo: figure(st.Tempo()),
+			Address: "/tunes/" + b.ID + "/practise?" + url.Values{"step": {st.Key}}.Encode(), Here: i == cur}
 		if st.Goal() > st.Tempo() {
 			r.Goal = figure(st.Goal())
 		}

@@ -161,7 +161,8 @@ func TestPractisePages(t *testing.T) {
 	if to := header.Get("Location"); status != 303 || !strings.HasPrefix(to, path+"/practise?step=") {
 		t.Errorf("%d to %q", status, to)
 	}
-	for want, form := range map[int]url.Values{422: {"step": {key}, "tempo": {"44"}, "verdict": {"fine"}}, 409: {"step": {"dance 1-2"}, "tempo": {"44"}, "verdict": {"clean"}}} {
+	for want, form := range map[int]url.Values{422: {"step": {key}, "tempo": {"44"}, "verdict": {"fine"}},
+		409: {"step": {"dance 1-2"}, "tempo": {"44"}, "verdict": {"clean"}}} {
 		if status, body, _ := s.ask(t, "POST", path+"/pass", form); status != want {
 			t.Errorf("%v: %d %.200s", form, status, body)
 		}
@@ -179,7 +180,8 @@ func TestPractisePages(t *testing.T) {
 	if err != nil || len(rows) != before+2 || rows[0][0] != "at" {
 		t.Errorf("%d rows of %d passes: %v", len(rows), before+1, err)
 	}
-	for query, want := range map[string]int{"at=1&part=rest~3": 200, "at=2&part=rest~3": 400, "at=1&part=rest~x": 400, "at=1&part=rest~-3": 400, "at=1&part=a~1~b~c": 400, "": 400} {
+	for query, want := range map[string]int{"at=1&part=rest~3": 200, "at=2&part=rest~3": 400, "at=1&part=rest~x": 400,
+		"at=1&part=rest~-3": 400, "at=1&part=a~1~b~c": 400, "": 400} {
 		if status, _, _ := s.ask(t, "GET", "/today/part?"+query, nil); status != want {
 			t.Errorf("part %s: %d", query, status)
 		}
@@ -194,7 +196,8 @@ func TestPractisePages(t *testing.T) {
 	if _, body, _ := s.ask(t, "GET", path+"/practise?step=thumb+1-4", nil); !strings.Contains(body, "&lt;b&gt;ring&lt;/b&gt; finger") {
 		t.Error("the note does not stand beside its bar")
 	}
-	if status, body, _ := s.ask(t, "POST", path+"/note", url.Values{"bar": {"99"}, "note": {"x"}}); status != 422 || !strings.Contains(body, "There is no bar") {
+	if status, body, _ := s.ask(t, "POST", path+"/note", url.Values{"bar": {"99"}, "note": {"x"}}); status != 422 ||
+		!strings.Contains(body, "There is no bar") {
 		t.Errorf("a note beside bar 99: %d", status)
 	}
 	s.ask(t, "POST", path+"/note", url.Values{"played": {"2"}, "note": {""}})
@@ -203,12 +206,16 @@ func TestPractisePages(t *testing.T) {
 	}
 
 	id := strings.TrimPrefix(path, "/tunes/")
-	for field, form := range map[string]url.Values{"name": {"on": {"2999-01-01"}, "t": {id}}, "day": {"name": {"x"}, "on": {"soon"}, "t": {id}}, "over": {"name": {"x"}, "on": {"2001-01-01"}, "t": {id}}, "tune": {"name": {"x"}, "on": {"2999-01-01"}}} {
-		if status, body, _ := s.ask(t, "POST", "/occasions", form); status != 422 || !strings.Contains(body, `role="alert"`) || !strings.Contains(body, field) {
+	for field, form := range map[string]url.Values{"name": {"on": {"2999-01-01"}, "t": {id}},
+		"day": {"name": {"x"}, "on": {"soon"}, "t": {id}}, "over": {"name": {"x"}, "on": {"2001-01-01"}, "t": {id}},
+		"tune": {"name": {"x"}, "on": {"2999-01-01"}}} {
+		if status, body, _ := s.ask(t, "POST", "/occasions", form); status != 422 || !strings.Contains(body, `role="alert"`) ||
+			!strings.Contains(body, field) {
 			t.Errorf("an occasion without %s: %d", field, status)
 		}
 	}
-	if status, _, _ := s.ask(t, "POST", "/occasions", url.Values{"name": {"Wedding in the barn"}, "on": {time.Now().AddDate(0, 0, 3).Format(time.DateOnly)}, "t": {id}}); status != 303 {
+	if status, _, _ := s.ask(t, "POST", "/occasions", url.Values{"name": {"Wedding in the barn"},
+		"on": {time.Now().AddDate(0, 0, 3).Format(time.DateOnly)}, "t": {id}}); status != 303 {
 		t.Errorf("an occasion: %d", status)
 	}
 	_, body, _ := s.ask(t, "GET", "/today", nil)

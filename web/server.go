@@ -90,12 +90,16 @@ func New(cfg Config) (*Server, error) {
 }
 
 // pageNames are the pages; each is parsed with the layout into a set of its own.
-var pageNames = []string{"home", "draft", "neck", "away", "whole", "hear", "practise", "ladder", "today", "part", "log", "take", "besides", "bench", "guitar", "suit", "slides", "slide", "slidesfor", "set", "chords", "patterns", "pattern", "plan", "text", "profiles", "profile", "hands", "taste", "signin", "welcome", "account", "pace", "variations", "compare", "error"}
+var pageNames = []string{"home", "draft", "neck", "away", "whole", "hear", "practise", "ladder", "today", "part", "log", "take",
+	"besides", "bench", "guitar", "suit", "slides", "slide", "slidesfor", "set", "chords", "patterns", "pattern", "plan", "text",
+	"profiles", "profile", "hands", "taste", "signin", "welcome", "account", "pace", "variations", "compare", "error"}
 
 func parsePages() (map[string]*template.Template, error) {
 	pages := map[string]*template.Template{}
 	for _, name := range pageNames {
-		t, err := template.New(name).Funcs(viewFuncs).ParseFS(templateFiles, "templates/layout.html", "templates/column.html", "templates/signs.html", "templates/grid.html", "templates/paper.html", "templates/hand.html", "templates/takepicture.html", "templates/"+name+".html")
+		t, err := template.New(name).Funcs(viewFuncs).ParseFS(templateFiles, "templates/layout.html", "templates/column.html",
+			"templates/signs.html", "templates/grid.html", "templates/paper.html", "templates/hand.html",
+			"templates/takepicture.html", "templates/"+name+".html")
 		if err != nil {
 			return nil, fmt.Errorf("page %s: %w", name, err)
 		}
@@ -372,7 +376,8 @@ type againField struct{ Name, Value string }
 const awayTitle = "The database is away"
 
 func newAway(r *http.Request) errorBody {
-	return errorBody{http.StatusServiceUnavailable, "The database does not answer at the moment. What was kept is safe; wait a few seconds and try again", newAgain(r)}
+	return errorBody{http.StatusServiceUnavailable,
+		"The database does not answer at the moment. What was kept is safe; wait a few seconds and try again", newAgain(r)}
 }
 
 // away answers a request whose session cannot be looked up.
@@ -432,7 +437,8 @@ func (s *Server) failFor(c *gin.Context, err error) {
 		s.fail(c, http.StatusConflict, errors.New("as many as Stepping keeps are kept already: delete one first"))
 	case errors.Is(err, store.ErrUnreadable):
 		s.logFor(c).Error("request", "err", err)
-		s.fail(c, http.StatusInternalServerError, errors.New("what is kept under this address cannot be read any more: it may have been made by a newer Stepping. Everything else works; a backup brings it back (stepping restore)"))
+		s.fail(c, http.StatusInternalServerError,
+			errors.New("what is kept under this address cannot be read any more: it may have been made by a newer Stepping. Everything else works; a backup brings it back (stepping restore)"))
 	case errors.Is(err, context.Canceled):
 		c.Abort()
 	case store.Away(err):
@@ -512,7 +518,8 @@ func (s *Server) profileParam(c *gin.Context) (*store.Profile, bool) {
 func setLook(c *gin.Context) {
 	for _, name := range []string{"look", "size"} {
 		if v, given := c.GetPostForm(name); given {
-			http.SetCookie(c.Writer, &http.Cookie{Name: name, Value: v, Path: "/", MaxAge: 365 * 24 * 3600, HttpOnly: true, SameSite: http.SameSiteStrictMode})
+			http.SetCookie(c.Writer, &http.Cookie{Name: name, Value: v, Path: "/", MaxAge: 365 * 24 * 3600, HttpOnly: true,
+				SameSite: http.SameSiteStrictMode})
 		}
 	}
 	c.Redirect(http.StatusSeeOther, localPath(c.PostForm("back")))
@@ -521,7 +528,8 @@ func setLook(c *gin.Context) {
 // localPath keeps a redirect on this server.
 func localPath(p string) string {
 	u, err := url.Parse(p)
-	if err != nil || u.Host != "" || u.Scheme != "" || !strings.HasPrefix(u.Path, "/") || strings.HasPrefix(u.Path, "//") || strings.Contains(u.Path, `\`) {
+	if err != nil || u.Host != "" || u.Scheme != "" || !strings.HasPrefix(u.Path, "/") || strings.HasPrefix(u.Path, "//") ||
+		strings.Contains(u.Path, `\`) {
 		return "/"
 	}
 	return u.RequestURI()

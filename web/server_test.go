@@ -54,7 +54,8 @@ func TestRequests(t *testing.T) {
 	guitar, slide := s.shelved(t)
 	guitarForm := func(name, value string) url.Values {
 		v := url.Values{"version": {"1"}, "name": {"Plank"}, "tuning": {"Standard"}, "strings": {"light"}, "frets": {"20"}}
-		for field, usual := range map[string]string{"scaleMm": "648", "nutMm": "36", "bridgeMm": "54", "actionMm": "2.5", "referenceHz": "440", "postMm": "6", "gear": "16"} {
+		for field, usual := range map[string]string{"scaleMm": "648", "nutMm": "36", "bridgeMm": "54", "actionMm": "2.5",
+			"referenceHz": "440", "postMm": "6", "gear": "16"} {
 			v.Set(field, usual)
 		}
 		v.Set(name, value)
@@ -80,7 +81,8 @@ func TestRequests(t *testing.T) {
 		{"GET", "/tunes/none", nil, 404, "may have been deleted"},
 		{"GET", gone, nil, 404, "may have been deleted"},
 		{"PUT", tune, nil, 405, "does not take"},
-		{"POST", tune + "/pin", pin(`{"at":"0","part":"melody","string":2,"fret":3,"how":"slide"}`), 422, "not a place where this note can be played"},
+		{"POST", tune + "/pin", pin(`{"at":"0","part":"melody","string":2,"fret":3,"how":"slide"}`), 422,
+			"not a place where this note can be played"},
 		{"POST", tune + "/pin", pin(`{"at":"0","part":"melody","string":9,"fret":3,"how":"slide"}`), 422, "strings from 1 to 6"},
 		{"POST", tune + "/pin", pin(`{"at":"0","part":"melody","string":2,"fret":"NaN"}`), 422, "load the page again"},
 		{"POST", tune + "/pin", pin(`{"at":"1/0","part":"melody","string":2,"fret":3}`), 422, "load the page again"},
@@ -93,12 +95,15 @@ func TestRequests(t *testing.T) {
 		{"GET", tune + "/progress", nil, 200, `"done":true`},
 		{"GET", tune + "/variations", nil, 200, "what else fits"},
 		{"GET", tune + "/suit", nil, 200, "Rank every tuning"},
-		{"POST", tune + "/sections", url.Values{"version": {"1"}, "bar": {"1"}, "pattern": {"Slap on two and four"}}, 422, "is in 4/4 and the tune there in 3/4"},
+		{"POST", tune + "/sections", url.Values{"version": {"1"}, "bar": {"1"}, "pattern": {"Slap on two and four"}}, 422,
+			"is in 4/4 and the tune there in 3/4"},
 		{"POST", tune + "/sections", url.Values{"version": {"1"}, "bar": {"99"}, "pattern": {"Waltz, root and pair"}}, 422, "bars 1 to 16"},
 		{"POST", tune + "/sections", url.Values{"version": {"1"}, "bar": {"1"}, "pattern": {"No such"}}, 422, "not here any more"},
 		{"POST", tune + "/rewrite", url.Values{"version": {"1"}, "rewrite": {"{"}}, 400, "without its notes"},
-		{"POST", tune + "/rewrite", url.Values{"version": {"1"}, "rewrite": {`{"rewrites":[{"bar":1,"notes":[{"at":"0","dur":"9","pitch":6200}]}]}`}}, 422, "overlap or leave it"},
-		{"POST", tune + "/rewrite", url.Values{"version": {"1"}, "rewrite": {`{"rewrites":[{"bar":1,"notes":[{"at":"0","dur":"1","pitch":100}]}]}`}}, 422, "below the lowest string"},
+		{"POST", tune + "/rewrite", url.Values{"version": {"1"},
+			"rewrite": {`{"rewrites":[{"bar":1,"notes":[{"at":"0","dur":"9","pitch":6200}]}]}`}}, 422, "overlap or leave it"},
+		{"POST", tune + "/rewrite", url.Values{"version": {"1"},
+			"rewrite": {`{"rewrites":[{"bar":1,"notes":[{"at":"0","dur":"1","pitch":100}]}]}`}}, 422, "below the lowest string"},
 		{"POST", tune + "/way", url.Values{"version": {"1"}, "tuning": {"Open D"}, "capo": {"99"}}, 422, "a capo sits on fret 1 to 9"},
 		{"GET", "/chords?c=D+|+Dwobble", nil, 422, "nearest: D"},
 		{"GET", "/chords?tuning=D+A", nil, 422, "six from string 6"},
@@ -122,7 +127,8 @@ func TestRequests(t *testing.T) {
 		{"GET", "/slides/none", nil, 404, "may have been deleted"},
 		{"GET", slide, nil, 200, "Length of the slide"},
 		{"POST", slide, url.Values{"version": {"1"}, "name": {"Neck"}, "slide.lengthMm": {"sixty"}}, 422, "is no number"},
-		{"POST", slide, url.Values{"version": {"9"}, "name": {"Neck"}, "slide.lengthMm": {"50"}, "slide.boreMm": {"19"}, "slide.wallMm": {"2"}}, 409, "What you typed stands below"},
+		{"POST", slide, url.Values{"version": {"9"}, "name": {"Neck"}, "slide.lengthMm": {"50"}, "slide.boreMm": {"19"},
+			"slide.wallMm": {"2"}}, 409, "What you typed stands below"},
 		{"POST", slide + "/wear", url.Values{"player": {"none"}}, 404, "may have been deleted"},
 		{"GET", guitar, nil, 200, "Plan with this guitar"},
 		{"POST", guitar, guitarForm("strings", "12 16 x"), 422, "is no gauge"},
@@ -195,7 +201,8 @@ func TestNoPlayers(t *testing.T) {
 			t.Fatal(status, body)
 		}
 	}
-	if status, body, _ := s.ask(t, "POST", "/tunes", url.Values{"abc": {"K:D\nD2|"}, "tuning": {"Open D"}}); status != 422 || !strings.Contains(body, "add a player") || !strings.Contains(body, "D2|") {
+	if status, body, _ := s.ask(t, "POST", "/tunes", url.Values{"abc": {"K:D\nD2|"}, "tuning": {"Open D"}}); status != 422 ||
+		!strings.Contains(body, "add a player") || !strings.Contains(body, "D2|") {
 		t.Errorf("a tune without a player: %d %.300s", status, body)
 	}
 	for _, page := range []string{"/", "/bench", "/slides", "/profiles", "/chords"} {
@@ -229,7 +236,8 @@ func TestForeignWrites(t *testing.T) {
 	}
 	for dest, want := range map[string]int{"image": 403, "iframe": 403, "document": 200} {
 		mode := map[bool]string{true: "navigate", false: "no-cors"}[dest != "image"]
-		if status, _, _ := s.ask(t, "GET", "/chords?c=D+|+G", nil, "Sec-Fetch-Site", "cross-site", "Sec-Fetch-Mode", mode, "Sec-Fetch-Dest", dest); status != want {
+		if status, _, _ := s.ask(t, "GET", "/chords?c=D+|+G", nil, "Sec-Fetch-Site", "cross-site", "Sec-Fetch-Mode", mode,
+			"Sec-Fetch-Dest", dest); status != want {
 			t.Errorf("another site loads chords as %s: %d", dest, status)
 		}
 	}
@@ -246,7 +254,8 @@ func TestLimits(t *testing.T) {
 	if status < 400 {
 		t.Errorf("4 MiB: %d", status)
 	}
-	if status, body, _ := s.ask(t, "POST", "/tunes", url.Values{"abc": {strings.Repeat("x", abc.MaxBytes+1)}}); status != 422 || !strings.Contains(body, "1 MiB") {
+	if status, body, _ := s.ask(t, "POST", "/tunes", url.Values{"abc": {strings.Repeat("x", abc.MaxBytes+1)}}); status != 422 ||
+		!strings.Contains(body, "1 MiB") {
 		t.Errorf("over 1 MiB: %d", status)
 	}
 	var buf bytes.Buffer

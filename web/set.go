@@ -60,7 +60,8 @@ type setString struct {
 // turn adds a string to be turned.
 func (v *setStepView) turn(c *retune.Change) {
 	tip := fmt.Sprintf("string %d %s to %s", c.String, moveWords(c.HalfSteps), c.To.ClassName())
-	s := setString{Number: c.String, Way: "is-up", Arrow: fmt.Sprintf("▲%d", c.HalfSteps), To: c.To.ClassName(), Tip: tip, Danger: len(c.Warnings) > 0}
+	s := setString{Number: c.String, Way: "is-up", Arrow: fmt.Sprintf("▲%d", c.HalfSteps), To: c.To.ClassName(), Tip: tip,
+		Danger: len(c.Warnings) > 0}
 	if c.HalfSteps < 0 {
 		s.Way, s.Arrow = "is-down", fmt.Sprintf("▼%d", -c.HalfSteps)
 	}
@@ -138,7 +139,8 @@ func (s *Server) set(c *gin.Context) {
 		}
 	}
 	status := http.StatusOK
-	got, err := do(c, s, "set", jobs.Work{Owner: owner(c).String(), Long: len(r.Tunes) > setlist.ExactTunes}, func(ctx context.Context) (*setlist.Set, error) { return setlist.Solve(ctx, r) })
+	got, err := do(c, s, "set", jobs.Work{Owner: owner(c).String(), Long: len(r.Tunes) > setlist.ExactTunes},
+		func(ctx context.Context) (*setlist.Set, error) { return setlist.Solve(ctx, r) })
 	if c.Err() != nil {
 		c.Abort()
 		return
@@ -164,7 +166,8 @@ func (b *setBody) pairs(beside, next []string) {
 func (b *setBody) show(r *setlist.Request, got *setlist.Set) {
 	for n, st := range got.Best.Steps {
 		t := &r.Tunes[st.Tune]
-		v := setStepView{N: n + 1, ID: b.ids[st.Tune], Guitar: st.Guitar, Title: t.Title, Tuning: t.Tuning.Classes(), Seconds: minutes(st.Seconds), Risk: st.Risk > 0}
+		v := setStepView{N: n + 1, ID: b.ids[st.Tune], Guitar: st.Guitar, Title: t.Title, Tuning: t.Tuning.Classes(),
+			Seconds: minutes(st.Seconds), Risk: st.Risk > 0}
 		if t.Capo > 0 {
 			v.Tuning += fmt.Sprintf(", capo %d", t.Capo)
 		}

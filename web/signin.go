@@ -211,7 +211,8 @@ func (s *Server) letIn(c *gin.Context, who store.ID, next string) {
 		return
 	}
 	s.sessions.Put(ctx, signinKey, id.String())
-	http.SetCookie(c.Writer, &http.Cookie{Name: s.cookieName(browserCookie), Value: browser, Path: "/", MaxAge: 365 * 24 * 3600, HttpOnly: true, Secure: s.access.TLS, SameSite: http.SameSiteLaxMode})
+	http.SetCookie(c.Writer, &http.Cookie{Name: s.cookieName(browserCookie), Value: browser, Path: "/", MaxAge: 365 * 24 * 3600,
+		HttpOnly: true, Secure: s.access.TLS, SameSite: http.SameSiteLaxMode})
 	s.logFor(c).Info("signed in", "owner", who, "address", c.ClientIP())
 	c.Redirect(http.StatusSeeOther, next)
 }
@@ -352,7 +353,8 @@ func (s *Server) showAccount(c *gin.Context, status int, b accountBody) {
 	}
 	here, _ := c.Value(signinIDs).(store.ID)
 	for _, v := range rows {
-		b.Signins = append(b.Signins, signinRow{v.ID.String(), agentWords(v.Agent), v.Created.Format("2 January, 15:04"), v.Seen.Format("2 January, 15:04"), v.ID == here})
+		b.Signins = append(b.Signins, signinRow{v.ID.String(), agentWords(v.Agent), v.Created.Format("2 January, 15:04"),
+			v.Seen.Format("2 January, 15:04"), v.ID == here})
 	}
 	s.render(c, status, "account", "layout", "Account", b)
 }
@@ -368,7 +370,8 @@ func agentWords(agent string) string {
 		return otherwise
 	}
 	browser := find([][2]string{{"Firefox/", "Firefox"}, {"Edg/", "Edge"}, {"Chrome/", "Chrome or Chromium"}, {"Safari/", "Safari"}}, "a browser")
-	return browser + find([][2]string{{"Android", " on Android"}, {"iPhone", " on a phone"}, {"iPad", " on a tablet"}, {"Windows", " on Windows"}, {"Mac OS", " on a Mac"}, {"Linux", " on Linux"}}, "")
+	return browser + find([][2]string{{"Android", " on Android"}, {"iPhone", " on a phone"}, {"iPad", " on a tablet"},
+		{"Windows", " on Windows"}, {"Mac OS", " on a Mac"}, {"Linux", " on Linux"}}, "")
 }
 
 // confirmed checks the password of the account before what cannot be undone; it is slowed down like a sign-in.

@@ -85,13 +85,19 @@ func guardedSite(t *testing.T) *site {
 
 // Addresses that are about nothing of anybody's, or only of the one who asks: what another gets there holds nothing of the first.
 var ownersOwn = map[string]bool{
-	"GET /": true, "POST /tunes": true, "POST /demo-tune": true, "POST /drafts": true, "POST /neck": true, "POST /look": true, "GET /bench": true, "POST /bench/hear": true, "GET /tone.wav": true, "GET /set": true, "POST /guitars": true, "GET /slides": true, "POST /slides": true,
-	"GET /chords": true, "GET /chords.wav": true, "GET /patterns": true, "POST /patterns": true, "POST /pages": true, "GET /profiles": true, "POST /profiles": true, "POST /sign-out": true, "GET /account": true,
-	"GET /today": true, "GET /today/part": true, "GET /log.csv": true, "GET /log.json": true, "POST /occasions": true, "POST /account/password": true, "POST /account/end": true, "POST /account/end-all": true, "POST /account/invite": true, "GET /everything.zip": true, "POST /everything": true, "POST /account/close": true,
+	"GET /": true, "POST /tunes": true, "POST /demo-tune": true, "POST /drafts": true, "POST /neck": true, "POST /look": true,
+	"GET /bench": true, "POST /bench/hear": true, "GET /tone.wav": true, "GET /set": true, "POST /guitars": true,
+	"GET /slides": true, "POST /slides": true,
+	"GET /chords": true, "GET /chords.wav": true, "GET /patterns": true, "POST /patterns": true, "POST /pages": true,
+	"GET /profiles": true, "POST /profiles": true, "POST /sign-out": true, "GET /account": true,
+	"GET /today": true, "GET /today/part": true, "GET /log.csv": true, "GET /log.json": true, "POST /occasions": true,
+	"POST /account/password": true, "POST /account/end": true, "POST /account/end-all": true, "POST /account/invite": true,
+	"GET /everything.zip": true, "POST /everything": true, "POST /account/close": true,
 }
 
 // Addresses that everybody may use.
-var everybodys = map[string]bool{"GET /static/*filepath": true, "HEAD /static/*filepath": true, "GET /healthz": true, "GET /readyz": true, "GET /metrics": true, "GET /sign-in": true, "POST /sign-in": true,
+var everybodys = map[string]bool{"GET /static/*filepath": true, "HEAD /static/*filepath": true, "GET /healthz": true,
+	"GET /readyz": true, "GET /metrics": true, "GET /sign-in": true, "POST /sign-in": true,
 	"GET /welcome/:secret": true, "POST /welcome/:secret": true}
 
 // TestWalls walks every address as a stranger and as another owner. A new address that is in no table here, and names nothing
@@ -107,7 +113,8 @@ func TestWalls(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	draft, err := s.store.Drafts().Add(t.Context(), s.owner, &store.Draft{Name: "Ash's draft", Neck: &entry.Sheet{Title: "Ash's", Tuning: "Open D", Num: 4, Den: 4, Tempo: 90}})
+	draft, err := s.store.Drafts().Add(t.Context(), s.owner, &store.Draft{Name: "Ash's draft",
+		Neck: &entry.Sheet{Title: "Ash's", Tuning: "Open D", Num: 4, Den: 4, Tempo: 90}})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -121,7 +128,8 @@ func TestWalls(t *testing.T) {
 	}
 	things := map[string]string{"pages": page.String(), "patterns": pattern.String(), "drafts": draft.String(), "occasions": occasion.String()}
 	tunes, _ := s.store.Tunes(t.Context(), s.owner)
-	recorded, err := s.store.AddTake(t.Context(), s.owner, &store.Take{Tune: tunes[0].ID, At: time.Now(), Name: "Ash's take", Samples: 1, Doc: []byte("{}")}, strings.NewReader("ab"))
+	recorded, err := s.store.AddTake(t.Context(), s.owner,
+		&store.Take{Tune: tunes[0].ID, At: time.Now(), Name: "Ash's take", Samples: 1, Doc: []byte("{}")}, strings.NewReader("ab"))
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -129,7 +137,8 @@ func TestWalls(t *testing.T) {
 	guitars, _ := s.store.Guitars().All(t.Context(), s.owner)
 	slides, _ := s.store.Slides().All(t.Context(), s.owner)
 	signins, _ := s.store.Signins(t.Context(), s.owner, time.Hour)
-	things["tunes"], things["profiles"], things["guitars"], things["slides"] = tunes[0].ID.String(), profiles[0].ID.String(), guitars[0].ID.String(), slides[0].ID.String()
+	things["tunes"], things["profiles"], things["guitars"], things["slides"] = tunes[0].ID.String(), profiles[0].ID.String(),
+		guitars[0].ID.String(), slides[0].ID.String()
 	other := s.newAccount(t, store.InviteLink, "Rook Tansy")
 	stranger := s.caller(t)
 	for _, route := range s.app.Routes() {
@@ -179,7 +188,8 @@ func TestWalls(t *testing.T) {
 			t.Errorf("%s with another's thing: %d %.300s", path, status, body)
 		}
 	}
-	for _, path := range []string{"/slides?player=" + things["profiles"] + "&guitar=" + things["guitars"], "/bench?guitar=" + things["guitars"], "/chords?player=" + things["profiles"] + "&pattern=" + things["patterns"], "/set?guitars=1"} {
+	for _, path := range []string{"/slides?player=" + things["profiles"] + "&guitar=" + things["guitars"],
+		"/bench?guitar=" + things["guitars"], "/chords?player=" + things["profiles"] + "&pattern=" + things["patterns"], "/set?guitars=1"} {
 		if _, body, _ := other.ask(path, nil); strings.Contains(body, "Wren") || strings.Contains(body, "Ash") || strings.Contains(body, "Lantern") {
 			t.Errorf("%s shows another what is not his", path)
 		}
@@ -227,10 +237,12 @@ func TestSignIn(t *testing.T) {
 	c = s.caller(t)
 	status, _, header := sign(c, "ash fernlow", goodPassword)
 	cookies := strings.Join(header.Values("Set-Cookie"), "\n")
-	if status != 303 || header.Get("Location") != "/patterns" || strings.Count(cookies, "HttpOnly") != 2 || strings.Count(cookies, "SameSite=Lax") != 2 || !strings.Contains(header.Get("Cache-Control"), "no-store") {
+	if status != 303 || header.Get("Location") != "/patterns" || strings.Count(cookies, "HttpOnly") != 2 ||
+		strings.Count(cookies, "SameSite=Lax") != 2 || !strings.Contains(header.Get("Cache-Control"), "no-store") {
 		t.Errorf("%d %s %s", status, header.Get("Location"), cookies)
 	}
-	if _, _, header := c.ask("/sign-in", url.Values{"name": {"Ash Fernlow"}, "password": {goodPassword}, "next": {"//elsewhere.example/"}}); header.Get("Location") != "/" {
+	if _, _, header := c.ask("/sign-in",
+		url.Values{"name": {"Ash Fernlow"}, "password": {goodPassword}, "next": {"//elsewhere.example/"}}); header.Get("Location") != "/" {
 		t.Error(header.Get("Location"))
 	}
 	address, _ := url.Parse(s.URL)
@@ -262,7 +274,8 @@ func TestSignIn(t *testing.T) {
 	// Without its database nobody is taken for signed out, nothing typed is lost, and style and scripts are there.
 	again.store.Close()
 	status, body, header := moved.ask("/tunes", url.Values{"abc": {"T:Typed"}})
-	if style, _, _ := moved.ask("/static/lectern.js", nil); status != 503 || !strings.Contains(body, "T:Typed") || header.Get("Retry-After") == "" || style != 200 {
+	if style, _, _ := moved.ask("/static/lectern.js", nil); status != 503 || !strings.Contains(body, "T:Typed") ||
+		header.Get("Retry-After") == "" || style != 200 {
 		t.Errorf("%d, style %d: %.300s", status, style, body)
 	}
 	again = openDoor(t, dsn, web.Access{SignIn: true})
@@ -288,7 +301,8 @@ func TestSignIn(t *testing.T) {
 	guesser := s.caller(t)
 	for i := 0; status != 429; i++ {
 		var header http.Header
-		if status, _, header = sign(guesser, "Ash Fernlow", fmt.Sprint("a guess, number ", i)); status == 429 && header.Get("Retry-After") == "" || i > 20 {
+		if status, _, header = sign(guesser, "Ash Fernlow", fmt.Sprint("a guess, number ", i)); status == 429 &&
+			header.Get("Retry-After") == "" || i > 20 {
 			t.Fatalf("%d after %d guesses", status, i)
 		}
 	}

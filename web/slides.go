@@ -235,7 +235,8 @@ func (s *Server) slide(c *gin.Context) {
 	}
 	p := player.Default()
 	p.Name, p.Slide = k.Doc.Name, k.Doc.Slide
-	s.render(c, http.StatusOK, "slide", "layout", k.Doc.Name, slideBody{ID: k.ID.String(), Name: k.Doc.Name, Version: k.Version, Fields: fieldsOf(slideInputs, &p)})
+	s.render(c, http.StatusOK, "slide", "layout", k.Doc.Name, slideBody{ID: k.ID.String(), Name: k.Doc.Name, Version: k.Version,
+		Fields: fieldsOf(slideInputs, &p)})
 }
 
 // saveSlide keeps a slide's measures; what was typed stays when something is wrong.
@@ -251,7 +252,8 @@ func (s *Server) saveSlide(c *gin.Context) {
 		s.render(c, http.StatusUnprocessableEntity, "slide", "layout", k.Doc.Name, body)
 		return
 	}
-	switch err := s.store.Slides().Save(c.Request.Context(), owner(c), k.ID, atoi(c.PostForm("version")), &store.Slide{Name: p.Name, Slide: p.Slide}); {
+	switch err := s.store.Slides().Save(c.Request.Context(), owner(c), k.ID, atoi(c.PostForm("version")),
+		&store.Slide{Name: p.Name, Slide: p.Slide}); {
 	case errors.Is(err, store.ErrStale):
 		body.Notice = "This slide was changed in another tab in the meantime. What you typed stands below; keep it again to put it in force."
 		s.render(c, http.StatusConflict, "slide", "layout", k.Doc.Name, body)
@@ -343,7 +345,8 @@ func (s *Server) compareSlides(c *gin.Context) {
 	if !slices.ContainsFunc(shelf, func(k store.Kept[store.Slide]) bool { return k.Doc.Slide == p.Slide }) {
 		shelf = append(shelf, store.Kept[store.Slide]{Doc: store.Slide{Name: "the one worn now", Slide: p.Slide}})
 	}
-	body.Rows, err = do(c, s, "slides", jobs.Work{Owner: t.Owner.String(), Long: true}, func(ctx context.Context) ([]slideRow, error) { return planSlides(ctx, req, &p, shelf) })
+	body.Rows, err = do(c, s, "slides", jobs.Work{Owner: t.Owner.String(), Long: true},
+		func(ctx context.Context) ([]slideRow, error) { return planSlides(ctx, req, &p, shelf) })
 	switch {
 	case c.Err() != nil:
 		c.Abort()
@@ -382,7 +385,8 @@ func planSlides(ctx context.Context, req plan.Request, p *player.Profile, shelf 
 }
 
 func newSlideRow(p *plan.Plan, sl *store.Slide, now bool) slideRow {
-	row := slideRow{Finger: fingerNames[p.Request.Player.SlideFinger], Name: sl.Name, Size: slideSize(sl.Slide), Ceiling: "–", Now: now, total: p.Total}
+	row := slideRow{Finger: fingerNames[p.Request.Player.SlideFinger], Name: sl.Name, Size: slideSize(sl.Slide), Ceiling: "–",
+		Now: now, total: p.Total}
 	if bpm := p.Ceiling.BPM; bpm > 0 && bpm <= plan.FastestShown {
 		row.Ceiling = fmt.Sprintf("%.0f", bpm)
 	}

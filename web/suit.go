@@ -79,7 +79,8 @@ func firstMarks(w *suit.Way) (out []firstMark) {
 	}
 	for _, s := range w.First {
 		if s.String != 0 {
-			out = append(out, firstMark{8 + (firstWidth-16)*s.At/end, 8 + 12*float64(s.String-1), play.FromCapo(s.Fret, w.Capo).String(), s.How == play.Slide || s.How == play.Glide})
+			out = append(out, firstMark{8 + (firstWidth-16)*s.At/end, 8 + 12*float64(s.String-1),
+				play.FromCapo(s.Fret, w.Capo).String(), s.How == play.Slide || s.How == play.Glide})
 		}
 	}
 	return out
@@ -88,8 +89,11 @@ func firstMarks(w *suit.Way) (out []firstMark) {
 // sortViews orders the list by another column than the rank, best first.
 func sortViews(rows []suit.Row, by string) {
 	key := map[string]func(w *suit.Way) float64{
-		"plan": func(w *suit.Way) float64 { return w.Total }, "retuning": func(w *suit.Way) float64 { return w.Retuning }, "risk": func(w *suit.Way) float64 { return w.Risk },
-		"ceiling": func(w *suit.Way) float64 { return -holdsUpTo(w) }, "leaks": func(w *suit.Way) float64 { return float64(w.Leaks) }, "bar": func(w *suit.Way) float64 { return -w.UnderBar }, "home": func(w *suit.Way) float64 { return w.Home }, "known": func(w *suit.Way) float64 { return w.Strange },
+		"plan": func(w *suit.Way) float64 { return w.Total }, "retuning": func(w *suit.Way) float64 { return w.Retuning },
+		"risk":    func(w *suit.Way) float64 { return w.Risk },
+		"ceiling": func(w *suit.Way) float64 { return -holdsUpTo(w) },
+		"leaks":   func(w *suit.Way) float64 { return float64(w.Leaks) }, "bar": func(w *suit.Way) float64 { return -w.UnderBar },
+		"home": func(w *suit.Way) float64 { return w.Home }, "known": func(w *suit.Way) float64 { return w.Strange },
 	}[by]
 	if key != nil {
 		sort.SliceStable(rows, func(i, j int) bool { return key(&rows[i].Way) < key(&rows[j].Way) })
@@ -117,7 +121,8 @@ func (s *Server) suit(c *gin.Context) {
 	}
 	sorts := map[bool]string{true: "?sort=", false: "?key=any&sort="}
 	g, _ := sixStringed(guitars)
-	body := suitBody{ID: t.ID.String(), Title: t.Title, Version: t.Version, Keep: keep, Guitar: g.Name, Present: g.Tuning, Wanted: t.Settings.Tuning, Sort: sorts[keep], Sorted: c.Query("sort") != ""}
+	body := suitBody{ID: t.ID.String(), Title: t.Title, Version: t.Version, Keep: keep, Guitar: g.Name, Present: g.Tuning,
+		Wanted: t.Settings.Tuning, Sort: sorts[keep], Sorted: c.Query("sort") != ""}
 	s.ranked(c, t, keep, &body)
 	part := "layout"
 	if c.GetHeader("X-Part") != "" {
@@ -187,8 +192,11 @@ func (b *suitBody) take(got *suit.Ranking, t *store.Tune, by string, key pitch.N
 const shownWays = 24
 
 func newSuitView(i int, w *suit.Way, t *store.Tune) suitView {
-	v := suitView{Rank: i + 1, Name: wayName(w), Tuning: w.Tuning.Name, Notes: classesOf(w.Tuning.Spelt), Key: "as written", Score: fmt.Sprintf("%.1f", w.Score), Total: fmt.Sprintf("%.1f", w.Total),
-		Retuning: fmt.Sprintf("%.1f", w.Retuning), Risk: fmt.Sprintf("%.1f", w.Risk), Ceiling: "–", Leaks: fmt.Sprint(w.Leaks), UnderBar: fmt.Sprintf("%.0f%%", 100*w.UnderBar), Bar: fmt.Sprintf("+%.1f", w.Bar), Home: fmt.Sprintf("%.1f", w.Home), Strange: fmt.Sprintf("%.1f", w.Strange), Turned: w.Turned, Steps: w.Steps, CapoN: w.Capo, First: firstMarks(w)}
+	v := suitView{Rank: i + 1, Name: wayName(w), Tuning: w.Tuning.Name, Notes: classesOf(w.Tuning.Spelt), Key: "as written",
+		Score: fmt.Sprintf("%.1f", w.Score), Total: fmt.Sprintf("%.1f", w.Total),
+		Retuning: fmt.Sprintf("%.1f", w.Retuning), Risk: fmt.Sprintf("%.1f", w.Risk), Ceiling: "–", Leaks: fmt.Sprint(w.Leaks),
+		UnderBar: fmt.Sprintf("%.0f%%", 100*w.UnderBar), Bar: fmt.Sprintf("+%.1f", w.Bar), Home: fmt.Sprintf("%.1f", w.Home),
+		Strange: fmt.Sprintf("%.1f", w.Strange), Turned: w.Turned, Steps: w.Steps, CapoN: w.Capo, First: firstMarks(w)}
 	if w.Steps != 0 {
 		v.Key = fmt.Sprintf("%+d half steps", w.Steps)
 	}
@@ -307,9 +315,10 @@ func (s *Server) runSuit(ctx context.Context, t *store.Tune, keep bool, basis st
 			r.Known = got.Ways
 		}
 	}
-	_, err := jobs.Start(s.jobs, key, basis, jobs.Work{Owner: t.Owner.String(), Long: true}, suitLimit, timed(s, rankingJob, func(ctx context.Context, j *jobs.Job[suit.Ranking]) (suit.Ranking, error) {
-		return suit.Ranking{}, s.rank(ctx, j, t.Owner, t.ID, rankingKind(keep), basis, r)
-	}))
+	_, err := jobs.Start(s.jobs, key, basis, jobs.Work{Owner: t.Owner.String(), Long: true}, suitLimit,
+		timed(s, rankingJob, func(ctx context.Context, j *jobs.Job[suit.Ranking]) (suit.Ranking, error) {
+			return suit.Ranking{}, s.rank(ctx, j, t.Owner, t.ID, rankingKind(keep), basis, r)
+		}))
 	return err
 }
 
@@ -374,7 +383,8 @@ func (s *Server) stopSuit(c *gin.Context) {
 	keep := c.PostForm("key") != "any"
 	if j := jobs.Find[suit.Ranking](s.jobs, suitKey(t, keep)); j != nil {
 		j.Stop()
-	} else if err := s.store.StopResult(c.Request.Context(), t.Owner, t.ID, rankingKind(keep)); err != nil && !errors.Is(err, store.ErrNotFound) { // it runs elsewhere
+	} else if err := s.store.StopResult(c.Request.Context(), t.Owner, t.ID, rankingKind(keep)); err != nil &&
+		!errors.Is(err, store.ErrNotFound) { // it runs elsewhere
 		s.failFor(c, err)
 		return
 	}

@@ -92,7 +92,8 @@ func newTake(t *store.Tune, p *plan.Plan) takeBody {
 	m := tu.MeterOver(0)
 	beats := int(m.Bar() / m.Pulse())
 	id := t.ID.String()
-	return takeBody{ID: id, Title: t.Title, Count: fmt.Sprintf("/tunes/%s/sound.wav?bars=1-1&layers=silence&count=%d", id, beats), Lead: float64(beats) * m.Pulse().Quarters() * 60 / p.Tempo()}
+	return takeBody{ID: id, Title: t.Title, Count: fmt.Sprintf("/tunes/%s/sound.wav?bars=1-1&layers=silence&count=%d", id, beats),
+		Lead: float64(beats) * m.Pulse().Quarters() * 60 / p.Tempo()}
 }
 
 // takePage is where a recording is made or given, with those that are kept.
@@ -181,7 +182,8 @@ func (s *Server) judgeTake(c *gin.Context) {
 	defer r.close()
 	var tk *take.Take
 	if err == nil {
-		tk, err = do(c, s, "take", jobs.Work{Owner: owner(c).String(), Long: true}, func(context.Context) (*take.Take, error) { return r.signal.Judge(w.plan) })
+		tk, err = do(c, s, "take", jobs.Work{Owner: owner(c).String(), Long: true},
+			func(context.Context) (*take.Take, error) { return r.signal.Judge(w.plan) })
 	}
 	if err != nil {
 		s.noTake(c, t, w, err)
@@ -228,7 +230,8 @@ func (s *Server) keepTake(c *gin.Context, t *store.Tune, w *worked, r *recorded,
 		s.failFor(c, err)
 		return
 	}
-	id, err := s.store.AddTake(c.Request.Context(), owner(c), &store.Take{Tune: t.ID, At: time.Now(), Name: r.name, Samples: r.samples, Plan: w.basis, Doc: text}, r.sound)
+	id, err := s.store.AddTake(c.Request.Context(), owner(c),
+		&store.Take{Tune: t.ID, At: time.Now(), Name: r.name, Samples: r.samples, Plan: w.basis, Doc: text}, r.sound)
 	if errors.Is(err, store.ErrTooMany) {
 		b := newTake(t, w.plan)
 		b.Heard = s.heard(t, w, doc)
@@ -246,7 +249,8 @@ func (s *Server) keepTake(c *gin.Context, t *store.Tune, w *worked, r *recorded,
 // heard lays out what was heard.
 func (s *Server) heard(t *store.Tune, w *worked, doc *plandoc.TakeDoc) *heardTake {
 	sum := &doc.Summary
-	h := &heardTake{Doc: doc, Of: sum.Last - sum.First + 1, Picture: view.NewTakePictures(doc)[0], Verdict: sum.Verdict(), Tempo: figure(math.Round(sum.Tempo))}
+	h := &heardTake{Doc: doc, Of: sum.Last - sum.First + 1, Picture: view.NewTakePictures(doc)[0], Verdict: sum.Verdict(),
+		Tempo: figure(math.Round(sum.Tempo))}
 	moments := map[float64]int{}
 	for m := range w.plan.Moments {
 		moments[w.plan.Moments[m].At.Quarters()] = m

@@ -63,7 +63,8 @@ func recording(t *testing.T, s *site, f *sound.Faults) []byte {
 }
 
 // faults are some that a recording may have.
-var faults = sound.Faults{Notes: []sound.NoteFault{{At: 9 * tune.Quarter, Cents: -30}, {At: 21 * tune.Quarter, LateMs: 110}, {At: 30 * tune.Quarter, Drop: true}}, RoomDB: -60}
+var faults = sound.Faults{Notes: []sound.NoteFault{{At: 9 * tune.Quarter, Cents: -30}, {At: 21 * tune.Quarter, LateMs: 110},
+	{At: 30 * tune.Quarter, Drop: true}}, RoomDB: -60}
 
 // give puts a file into the page's form and sends it.
 func (b *tab) give(data []byte) {
@@ -89,7 +90,8 @@ func TestTakePage(t *testing.T) {
 	b.give(recording(t, s, &faults))
 	b.until("document.querySelector('.verdict-list')")
 	b.accessible("a take")
-	if said := b.text(".takes"); !strings.Contains(said, "cents flat") || !strings.Contains(said, "not heard") || !strings.Contains(said, "late against your own tempo") {
+	if said := b.text(".takes"); !strings.Contains(said, "cents flat") || !strings.Contains(said, "not heard") ||
+		!strings.Contains(said, "late against your own tempo") {
 		t.Errorf("%.600s", said)
 	}
 	if to := eval[string](b, "document.querySelector('.verdict-list a').getAttribute('href')"); !strings.Contains(to, "?m=") {
@@ -103,7 +105,8 @@ func TestTakePage(t *testing.T) {
 	b.until("document.querySelector('.notice')?.textContent.includes('does not sound like the tune')")
 	b.give([]byte("no recording"))
 	b.until("document.querySelector('.notice')?.textContent.includes('This is no WAV file')")
-	if status, body, header := s.ask(t, "GET", "/", nil); status != 200 || body == "" || !strings.Contains(header.Get("Permissions-Policy"), "microphone=()") {
+	if status, body, header := s.ask(t, "GET", "/", nil); status != 200 || body == "" ||
+		!strings.Contains(header.Get("Permissions-Policy"), "microphone=()") {
 		t.Errorf("the microphone is open to other pages: %v", header)
 	}
 	if status, body, _ := s.ask(t, "POST", path, url.Values{}); status != 422 || !strings.Contains(body, "Choose a WAV file first") {
@@ -151,7 +154,9 @@ func TestRecording(t *testing.T) {
 		t.Errorf("%.800s", said)
 	}
 	found, of := 0, 0
-	if _, err := fmt.Sscanf(eval[string](b, "document.querySelector('.head-facts').textContent.replace(/\\s+/g, ' ').replace(/^[^:]*:[^:]*:/, '')"), "%d of %d", &found, &of); err != nil || found < 10 || found < of*9/10 {
+	if _, err := fmt.Sscanf(eval[string](b,
+		"document.querySelector('.head-facts').textContent.replace(/\\s+/g, ' ').replace(/^[^:]*:[^:]*:/, '')"), "%d of %d", &found,
+		&of); err != nil || found < 10 || found < of*9/10 {
 		t.Errorf("%d of %d moments found, %v", found, of, err)
 	}
 	kept := eval[string](b, "location.pathname")
@@ -190,7 +195,8 @@ func TestRecording(t *testing.T) {
 	} else {
 		t.Error("it cannot be counted as a pass")
 	}
-	if passes, err := s.store.PassesOver(t.Context(), s.owner, store.ID(uuid.MustParse(strings.Split(path, "/")[2]))); err != nil || len(passes) != 1 {
+	if passes, err := s.store.PassesOver(t.Context(), s.owner, store.ID(uuid.MustParse(strings.Split(path, "/")[2]))); err != nil ||
+		len(passes) != 1 {
 		t.Errorf("%d passes, %v", len(passes), err)
 	}
 	b.open(kept)

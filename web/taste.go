@@ -112,9 +112,10 @@ func (s *Server) lesson(ctx context.Context, owner store.ID, p *store.Profile) (
 	if err != nil {
 		return nil, nil, err
 	}
-	j, err := jobs.Start(s.jobs, jobs.Key{Kind: tasteJob, Of: p.ID.String()}, from.basis, jobs.Work{Owner: owner.String(), Long: true}, tasteLimit, func(ctx context.Context, j *jobs.Job[*taste.Lesson]) (*taste.Lesson, error) {
-		return taste.Learn(ctx, from.sources, func(share float64) { j.Report(int(1000*share), 1000) })
-	})
+	j, err := jobs.Start(s.jobs, jobs.Key{Kind: tasteJob, Of: p.ID.String()}, from.basis,
+		jobs.Work{Owner: owner.String(), Long: true}, tasteLimit, func(ctx context.Context, j *jobs.Job[*taste.Lesson]) (*taste.Lesson, error) {
+			return taste.Learn(ctx, from.sources, func(share float64) { j.Report(int(1000*share), 1000) })
+		})
 	return from, j, err
 }
 
@@ -126,7 +127,8 @@ func (s *Server) tastePage(c *gin.Context) {
 }
 
 func (s *Server) showTaste(c *gin.Context, status int, p *store.Profile, notice string) {
-	b := tasteBody{ID: p.ID.String(), Name: profileName(&p.Profile), Version: p.Version, Learn: p.Profile.Learn, Notice: notice, InForce: newLessons(p.Profile.Taste), Needed: taste.MinAgainst}
+	b := tasteBody{ID: p.ID.String(), Name: profileName(&p.Profile), Version: p.Version, Learn: p.Profile.Learn, Notice: notice,
+		InForce: newLessons(p.Profile.Taste), Needed: taste.MinAgainst}
 	if b.Learn {
 		b.learn(s, c, p)
 	}
@@ -211,7 +213,8 @@ func (s *Server) saveTaste(c *gin.Context) {
 		}
 		l, err := j.Wait(c.Request.Context(), time.Second)
 		if err != nil || len(l.Taste) == 0 {
-			s.showTaste(c, http.StatusConflict, p, "Your choices have changed since this was shown; it is worked out anew below. Take it then if you still want it.")
+			s.showTaste(c, http.StatusConflict, p,
+				"Your choices have changed since this was shown; it is worked out anew below. Take it then if you still want it.")
 			return
 		}
 		next.Taste = l.Taste
@@ -219,7 +222,8 @@ func (s *Server) saveTaste(c *gin.Context) {
 	err := s.store.SaveProfile(c.Request.Context(), owner(c), p.ID, atoi(c.PostForm("version")), next)
 	switch {
 	case errors.Is(err, store.ErrStale):
-		s.showTaste(c, http.StatusConflict, p, "This player was changed in another tab in the meantime. Your last change was not made; make it again if you still want it.")
+		s.showTaste(c, http.StatusConflict, p,
+			"This player was changed in another tab in the meantime. Your last change was not made; make it again if you still want it.")
 	case err != nil:
 		s.failFor(c, err)
 	default:

@@ -37,7 +37,8 @@ func (s *site) chooses(t *testing.T) (pins int) {
 		if err != nil {
 			t.Fatal(err)
 		}
-		req.Player.Taste = player.Taste{"MixedFret": 1.5, "MixedSlide": 1 / 1.5, "LongFretted": 1.5, "OpenSustained": 1.5, "SlideString": 1 / 1.5, "ToolChange": 1 / 1.5}
+		req.Player.Taste = player.Taste{"MixedFret": 1.5, "MixedSlide": 1 / 1.5, "LongFretted": 1.5, "OpenSustained": 1.5,
+			"SlideString": 1 / 1.5, "ToolChange": 1 / 1.5}
 		his, err := plan.Solve(t.Context(), req)
 		if err != nil {
 			t.Fatal(err)

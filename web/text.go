@@ -70,7 +70,8 @@ func (s *Server) saveTags(c *gin.Context) {
 	typed := c.PostForm("tags")
 	tags, err := setup.ParseTags(typed)
 	if err != nil {
-		s.showText(c, http.StatusUnprocessableEntity, textBody{ID: t.ID.String(), Title: t.Title, Version: t.Version, Text: t.Source, Tags: typed, TagFault: err.Error()})
+		s.showText(c, http.StatusUnprocessableEntity, textBody{ID: t.ID.String(), Title: t.Title, Version: t.Version,
+			Text: t.Source, Tags: typed, TagFault: err.Error()})
 		return
 	}
 	if err := s.store.SetTags(c.Request.Context(), owner(c), t.ID, tags); err != nil {

@@ -83,7 +83,8 @@ func sittingOf(q url.Values) (*sittingView, error) {
 			return nil, err
 		}
 	}
-	v := &sittingView{Number: at, Of: len(parts), Kind: parts[at-1].Kind, Minutes: parts[at-1].Minutes, Query: url.Values{"part": texts, "at": {strconv.Itoa(at)}}.Encode(), Next: "/today", NextWhat: "the end"}
+	v := &sittingView{Number: at, Of: len(parts), Kind: parts[at-1].Kind, Minutes: parts[at-1].Minutes,
+		Query: url.Values{"part": texts, "at": {strconv.Itoa(at)}}.Encode(), Next: "/today", NextWhat: "the end"}
 	if at < len(parts) {
 		v.Next, v.NextWhat = partAddress(parts, at+1), partWords[parts[at].Kind]
 	}
@@ -108,7 +109,8 @@ func partAddress(parts []sittingPart, n int) string {
 }
 
 // partWords are the kinds of parts for people.
-var partWords = map[string]string{practice.WarmUp: "warm up", practice.Review: "play again", practice.New: "work on", practice.Rest: "rest", practice.Stop: "stop"}
+var partWords = map[string]string{practice.WarmUp: "warm up", practice.Review: "play again", practice.New: "work on",
+	practice.Rest: "rest", practice.Stop: "stop"}
 
 // todayBody is what to play now, out of all tunes.
 type todayBody struct {
@@ -205,7 +207,8 @@ func (s *Server) showToday(c *gin.Context, status int, fault string, typed occas
 		s.failFor(c, err)
 		return
 	}
-	b := todayBody{Minutes: c.DefaultQuery("minutes", "30"), Choices: []string{"15", "20", "25", "30", "40"}, Tunes: list, NoTunes: len(list) == 0, Fault: fault, Occasion: typed}
+	b := todayBody{Minutes: c.DefaultQuery("minutes", "30"), Choices: []string{"15", "20", "25", "30", "40"}, Tunes: list,
+		NoTunes: len(list) == 0, Fault: fault, Occasion: typed}
 	now := time.Now()
 	items := practice.Today(works, float64(atoi(b.Minutes)), now)
 	b.list(items)

@@ -26,7 +26,8 @@ func (s *Server) hearString(c *gin.Context) {
 	rate := atoi(c.Query("rate"))
 	data, err := io.ReadAll(io.LimitReader(c.Request.Body, tunerBytes+1))
 	if err != nil || len(data) > tunerBytes || len(data)%2 != 0 || rate < wav.MinRate || rate > wav.MaxRate {
-		c.JSON(http.StatusUnprocessableEntity, gin.H{"error": fmt.Sprintf("give samples of 16 bits, at most %d KiB, and a rate of %d to %d", tunerBytes>>10, wav.MinRate, wav.MaxRate)})
+		c.JSON(http.StatusUnprocessableEntity,
+			gin.H{"error": fmt.Sprintf("give samples of 16 bits, at most %d KiB, and a rate of %d to %d", tunerBytes>>10, wav.MinRate, wav.MaxRate)})
 		return
 	}
 	p, err := s.retuned(c)

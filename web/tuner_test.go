@@ -69,7 +69,8 @@ func TestTuner(t *testing.T) {
 		str       int
 		right     bool
 		words     string
-	}{{73.42, 0, 6, true, "In tune"}, {73.42, -14, 6, false, "14 cents low: turn up"}, {82.41, 200, 6, false, "200 cents high: turn down"}, {146.83, 0, 4, false, "That is string 4. Pluck string 6"},
+	}{{73.42, 0, 6, true, "In tune"}, {73.42, -14, 6, false, "14 cents low: turn up"},
+		{82.41, 200, 6, false, "200 cents high: turn down"}, {146.83, 0, 4, false, "That is string 4. Pluck string 6"},
 		{36.71, -1200, 6, false, "An octave too low: is this string 6? Turn up"}, {620, 0, 0, false, "no string of this tuning"}} {
 		hz := c.hz
 		if math.Abs(c.cents) == 14 {
@@ -90,7 +91,8 @@ func TestTuner(t *testing.T) {
 	if took[0] > 50*time.Millisecond { // the quickest: the machine may be busy
 		t.Error("slower than 50 ms")
 	}
-	for query, body := range map[string][]byte{at(0) + "x": nil, strings.Replace(at(0), "48000", "0", 1): nil, at(0): make([]byte, 257<<10), "rate=48000&from=zz&to=Open+D": nil} {
+	for query, body := range map[string][]byte{at(0) + "x": nil, strings.Replace(at(0), "48000", "0", 1): nil,
+		at(0): make([]byte, 257<<10), "rate=48000&from=zz&to=Open+D": nil} {
 		if status, a := ask(query, body); status == 200 && a.Hz != 0 || status != 200 && a.Error == "" {
 			t.Errorf("%s: %d %+v", query, status, a)
 		}

@@ -108,7 +108,8 @@ func (s *Server) variations(c *gin.Context) {
 	if h, ok := lick.HeldBar(w.plan, m); ok {
 		body.Held, body.Strings = play.FromCapo(h.Fret, w.plan.Request.Capo).String(), joinInts(h.Strings)
 		for _, x := range h.Mixes {
-			body.Mixes = append(body.Mixes, mixView{joinInts(x.Strings), strings.Join(x.Degrees, ", "), crossed(x.Busy), melodyText(&t.Settings, x.Rewrites, x.Pins), rowKey(len(body.Mixes))})
+			body.Mixes = append(body.Mixes, mixView{joinInts(x.Strings), strings.Join(x.Degrees, ", "), crossed(x.Busy),
+				melodyText(&t.Settings, x.Rewrites, x.Pins), rowKey(len(body.Mixes))})
 		}
 	}
 	body.lick(w.plan, &t.Settings, chosen, typed)
@@ -133,7 +134,9 @@ func (v *variationsBody) lick(p *plan.Plan, st *setup.Settings, chosen string, t
 	}
 	for k, i := range all {
 		mo := &p.Moments[i]
-		n := lickNote{Moment: i, Name: mo.Melody.Note.String(), Degree: chord.IntervalName(mo.Chord.Interval(mo.Melody.Note.Pitch())), At: play.CountAloud(mo.Beat), Chosen: slices.Contains(notes, i), NewBar: k > 0 && mo.Bar != p.Moments[all[k-1]].Bar}
+		n := lickNote{Moment: i, Name: mo.Melody.Note.String(),
+			Degree: chord.IntervalName(mo.Chord.Interval(mo.Melody.Note.Pitch())), At: play.CountAloud(mo.Beat),
+			Chosen: slices.Contains(notes, i), NewBar: k > 0 && mo.Bar != p.Moments[all[k-1]].Bar}
 		var toggled []string
 		for _, j := range all {
 			if slices.Contains(notes, j) != (j == i) {
@@ -147,7 +150,8 @@ func (v *variationsBody) lick(p *plan.Plan, st *setup.Settings, chosen string, t
 	v.Degrees = strings.Join(l.Degrees, ", ")
 	for i := range l.Places {
 		pl := &l.Places[i]
-		v.Places = append(v.Places, lickView{strings.Join(pl.Chords, ", "), placeText(p.Request.Tune, pl), shapeText(pl, p.Request.Capo), becomes(pl), fmt.Sprintf("%d of %d chord tones", pl.Tones, len(pl.Degrees)),
+		v.Places = append(v.Places, lickView{strings.Join(pl.Chords, ", "), placeText(p.Request.Tune, pl),
+			shapeText(pl, p.Request.Capo), becomes(pl), fmt.Sprintf("%d of %d chord tones", pl.Tones, len(pl.Degrees)),
 			melodyText(st, pl.Rewrites, pl.Pins), rowKey(len(v.Mixes) + len(v.Places))})
 	}
 }

@@ -66,7 +66,9 @@ func (s *Server) wayHere(c *gin.Context, status int) *way {
 	if status == http.StatusOK && c.Request.Method == http.MethodGet {
 		w.Left = leftAt(c, "/tunes/"+w.ID)
 	}
-	for i, st := range []wayStep{{Name: "Tune", Link: "/text"}, {Name: "Tuning", Link: "/suit", Note: tuned}, {Name: "Plan", Note: kept}, {Name: "Hear", Link: "/hear"}, {Name: "Practise", Link: "/practise", Note: played}, {Name: "Record", Link: "/take", Note: recorded}} {
+	for i, st := range []wayStep{{Name: "Tune", Link: "/text"}, {Name: "Tuning", Link: "/suit", Note: tuned},
+		{Name: "Plan", Note: kept}, {Name: "Hear", Link: "/hear"}, {Name: "Practise", Link: "/practise", Note: played},
+		{Name: "Record", Link: "/take", Note: recorded}} {
 		st.Key, st.Here, st.Link = i+1, st.Name == here, "/tunes/"+w.ID+st.Link
 		w.Steps = append(w.Steps, st)
 	}

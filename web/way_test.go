@@ -24,7 +24,8 @@ func TestWay(t *testing.T) {
 	b := newTab(t, s, 1280, 800)
 	b.open("/")
 	b.accessible("the first page with what to play today")
-	if said := b.text("main"); !strings.Contains(said, "Today, 30 minutes") || !strings.Contains(said, "strings to turn, about") || !strings.Contains(said, "steps firm") {
+	if said := b.text("main"); !strings.Contains(said, "Today, 30 minutes") || !strings.Contains(said, "strings to turn, about") ||
+		!strings.Contains(said, "steps firm") {
 		t.Errorf("%.600s", said)
 	}
 	b.open(path)
@@ -38,13 +39,15 @@ func TestWay(t *testing.T) {
 	b.key("?")
 	b.until("document.getElementById('keymap').open")
 	b.accessible("the keys")
-	if said := b.text("#keymap"); !strings.Contains(said, "Compare") || !strings.Contains(said, "the moment before, the next one") || !strings.Contains(said, "Practise") {
+	if said := b.text("#keymap"); !strings.Contains(said, "Compare") ||
+		!strings.Contains(said, "the moment before, the next one") || !strings.Contains(said, "Practise") {
 		t.Errorf("%.500s", said)
 	}
 	b.key(kb.ArrowDown)
 	b.key("?")
 	b.until("!document.getElementById('keymap').open && document.querySelector('.col-cursor').getAttribute('y') < 40")
-	for key, want := range map[string]string{"D": "/today", "P": "/profiles", "G": "/bench", "S": "/slides", "A": "/patterns", "C": "/chords", "E": "/set", "T": "/"} { // the shelf
+	for key, want := range map[string]string{"D": "/today", "P": "/profiles", "G": "/bench", "S": "/slides", "A": "/patterns",
+		"C": "/chords", "E": "/set", "T": "/"} { // the shelf
 		b.key(key, chromedp.KeyModifiers(chromedp.ModifierShift))
 		b.until("location.pathname === '" + want + "' && document.querySelector('.top nav [aria-current]')?.dataset.shelf === '" + key + "'")
 		b.accessible("the shelf at " + want)
@@ -75,7 +78,8 @@ func TestWay(t *testing.T) {
 func TestManyTunes(t *testing.T) {
 	s := newSite(t)
 	for i := range 12 {
-		if status, body, _ := s.ask(t, "POST", "/tunes", url.Values{"tuning": {[]string{"Standard", "Open C"}[i%2]}, "abc": {fmt.Sprintf("T:Number %02d\nM:4/4\nL:1/8\nK:D\n\"D\"D F A d A F D2|", 12-i)}}); status != 303 {
+		if status, body, _ := s.ask(t, "POST", "/tunes", url.Values{"tuning": {[]string{"Standard", "Open C"}[i%2]},
+			"abc": {fmt.Sprintf("T:Number %02d\nM:4/4\nL:1/8\nK:D\n\"D\"D F A d A F D2|", 12-i)}}); status != 303 {
 			t.Fatal(status, body)
 		}
 	}
@@ -101,14 +105,16 @@ func TestManyTunes(t *testing.T) {
 	}
 	tagged := s.tunePath(t, 4)
 	for tags, want := range map[string]int{"Slow,  late  night , slow": 303, strings.Repeat("x", 25): 422, "a,b,c,d,e,f,g,h,i": 422} {
-		if status, body, _ := s.ask(t, "POST", tagged+"/tags", url.Values{"tags": {tags}}); status != want || want == 422 && !strings.Contains(body, `value="`+tags+`"`) {
+		if status, body, _ := s.ask(t, "POST", tagged+"/tags", url.Values{"tags": {tags}}); status != want || want == 422 &&
+			!strings.Contains(body, `value="`+tags+`"`) {
 			t.Errorf("tags %q: %d", tags, status)
 		}
 	}
 	if some := order("?find=late+night"); len(some) != 1 || some[0] != "Number 11" {
 		t.Errorf("tagged: %v", some)
 	}
-	if status, body, _ := s.ask(t, "GET", "/?find=%3Cscript%3E&sort=zzz&gone=x", nil); status != 200 || strings.Contains(body, "<script>\"") || !strings.Contains(body, "0 of 15") {
+	if status, body, _ := s.ask(t, "GET", "/?find=%3Cscript%3E&sort=zzz&gone=x", nil); status != 200 ||
+		strings.Contains(body, "<script>\"") || !strings.Contains(body, "0 of 15") {
 		t.Errorf("a search for nothing: %d", status)
 	}
 	tunes, err := s.store.Tunes(t.Context(), s.owner)

@@ -47,13 +47,15 @@ func (s *Server) wholeTune(c *gin.Context) {
 	p := w.plan
 	r := &p.Request
 	m := min(max(atoi(c.Query("m")), 0), len(p.Moments)-1)
-	b := wholeBody{Moment: m, Client: clientData{ID: t.ID.String(), At: m, Count: len(p.Moments)}, ID: t.ID.String(), Title: t.Title, Tuning: tuning.Identify(r.Tuning).String(), Strings: r.Tuning.Classes(), Capo: r.Capo,
+	b := wholeBody{Moment: m, Client: clientData{ID: t.ID.String(), At: m, Count: len(p.Moments)}, ID: t.ID.String(),
+		Title: t.Title, Tuning: tuning.Identify(r.Tuning).String(), Strings: r.Tuning.Classes(), Capo: r.Capo,
 		Tempo: fmt.Sprintf("%.4g quarter notes a minute", p.Tempo()), Player: profileName(&r.Player), Lines: view.NewPaper(p)}
 	b.Client.timed(p)
 	b.turns(s, c, r.Tuning)
 	for _, mv := range p.Hardest(sheetMoves) {
 		mo := &p.Moments[mv.Moment]
-		b.Hard = append(b.Hard, hardMove{fmt.Sprintf("Bar %s, beat %.4g", mo.Printed, mo.Beat), mv.What, fmt.Sprintf("%.2f s needed, %.2f s there", mv.Need, mv.There)})
+		b.Hard = append(b.Hard, hardMove{fmt.Sprintf("Bar %s, beat %.4g", mo.Printed, mo.Beat), mv.What,
+			fmt.Sprintf("%.2f s needed, %.2f s there", mv.Need, mv.There)})
 	}
 	b.grips(r)
 	s.render(c, http.StatusOK, "whole", "layout", t.Title+", whole", b)

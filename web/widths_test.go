@@ -10,7 +10,8 @@ import (
 func TestWidths(t *testing.T) {
 	s := newSite(t)
 	tune := s.tunePath(t, 0)
-	pages := []string{"/", tune, tune + "/practise", tune + "/ladder", tune + "/take", tune + "/log", tune + "/hear", tune + "/text", tune + "/suit", "/today", "/bench", "/patterns", "/chords", "/set", "/slides", "/profiles"}
+	pages := []string{"/", tune, tune + "/practise", tune + "/ladder", tune + "/take", tune + "/log", tune + "/hear",
+		tune + "/text", tune + "/suit", "/today", "/bench", "/patterns", "/chords", "/set", "/slides", "/profiles"}
 	widths := map[string][]int64{"usual": {320, 390, 1024, 1920}, "large": {390, 1024, 1920}}
 	if testing.Short() {
 		widths = map[string][]int64{"usual": {320}, "large": {1024}}

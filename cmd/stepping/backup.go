@@ -117,7 +117,8 @@ func restoreCommand(ctx context.Context, args []string, out io.Writer) error {
 		return err
 	}
 	slog.Info("restored", "tunes", m.Rows["tunes"], "players", m.Rows["players"])
-	fmt.Fprintf(out, "Restored as of %s: %d tunes of %d players. Everybody signs in anew.\n", m.Made.Local().Format("2 January 2006, 15:04"), m.Rows["tunes"], m.Rows["players"])
+	fmt.Fprintf(out, "Restored as of %s: %d tunes of %d players. Everybody signs in anew.\n",
+		m.Made.Local().Format("2 January 2006, 15:04"), m.Rows["tunes"], m.Rows["players"])
 	return nil
 }
 

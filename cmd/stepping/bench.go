@@ -98,7 +98,8 @@ func readJSON(file string, into any) error {
 	if err := dec.Decode(into); err != nil {
 		before := data[:min(int(dec.InputOffset()), len(data))]
 		line := bytes.Count(before, []byte("\n")) + 1
-		return &inputError{fmt.Sprintf("%s:%d:%d: %s", file, line, len(before)-bytes.LastIndexByte(before, '\n'), strings.TrimPrefix(err.Error(), "json: "))}
+		return &inputError{fmt.Sprintf("%s:%d:%d: %s", file, line, len(before)-bytes.LastIndexByte(before, '\n'),
+			strings.TrimPrefix(err.Error(), "json: "))}
 	}
 	return nil
 }
@@ -148,7 +149,8 @@ func retuneCommand(_ context.Context, args []string, out io.Writer) error {
 }
 
 func newRetuning(p *retune.Plan) retuning {
-	doc := retuning{From: p.From.Spelled(), To: p.To.Spelled(), Guitar: p.Guitar, Order: p.Order, SecondPass: p.Second, HalfSteps: p.Steps(), Warnings: orEmpty(p.Warnings), Safer: []saferTuning{},
+	doc := retuning{From: p.From.Spelled(), To: p.To.Spelled(), Guitar: p.Guitar, Order: p.Order, SecondPass: p.Second,
+		HalfSteps: p.Steps(), Warnings: orEmpty(p.Warnings), Safer: []saferTuning{},
 		Pull: pull{rounded(p.Before, 1), rounded(p.After, 1), rounded((p.After-p.Before)/p.Before, 4)}}
 	if doc.Order == nil {
 		doc.Order, doc.SecondPass = []int{}, []int{}
@@ -161,7 +163,8 @@ func newRetuning(p *retune.Plan) retuning {
 		} else if c.HalfSteps < 0 {
 			direction = "down"
 		}
-		doc.Strings = append(doc.Strings, retuneString{c.String, c.From.String(), c.To.String(), c.HalfSteps, direction, rounded(c.Hz, 2), rounded(c.Before, 2), rounded(c.Tension, 2),
+		doc.Strings = append(doc.Strings, retuneString{c.String, c.From.String(), c.To.String(), c.HalfSteps, direction,
+			rounded(c.Hz, 2), rounded(c.Before, 2), rounded(c.Tension, 2),
 			rounded(c.Share, 4), rounded(c.Turns, 2), rounded(c.Feel, 3), orEmpty(c.Warnings)})
 	}
 	for _, s := range p.Safer {
@@ -261,7 +264,8 @@ func newTuningFacts(t tuning.Tuning, key pitch.Note, sc tuning.Scale, last int) 
 	k := neck.Neck{Scale: 648, Nut: 36, Bridge: 54, Frets: 20}
 	for _, s := range tuning.Spots(t, key, sc, last) {
 		near := math.Round(s.Fret - 0.001)
-		f.Degrees = append(f.Degrees, degreeFacts{s.String, s.Fret, s.Degree, s.Note.String(), rounded(k.Window(s.Fret), 2), rounded(k.X(s.Fret)-k.X(near), 2)})
+		f.Degrees = append(f.Degrees, degreeFacts{s.String, s.Fret, s.Degree, s.Note.String(), rounded(k.Window(s.Fret), 2),
+			rounded(k.X(s.Fret)-k.X(near), 2)})
 	}
 	return f
 }

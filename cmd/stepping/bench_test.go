@@ -17,12 +17,14 @@ func TestBenchCommands(t *testing.T) {
 	for _, s := range re.Strings {
 		steps[s.String] = s.HalfSteps
 	}
-	if len(re.Strings) != 6 || re.Strings[0].String != 6 || steps[6] != -2 || steps[3] != -1 || steps[1] != -2 || steps[5] != 0 || len(re.Order) != 4 || len(re.SecondPass) != 6 || re.Pull.AfterN >= re.Pull.BeforeN || re.Guitar.Set != "medium" {
+	if len(re.Strings) != 6 || re.Strings[0].String != 6 || steps[6] != -2 || steps[3] != -1 || steps[1] != -2 || steps[5] != 0 ||
+		len(re.Order) != 4 || len(re.SecondPass) != 6 || re.Pull.AfterN >= re.Pull.BeforeN || re.Guitar.Set != "medium" {
 		t.Errorf("%+v", re)
 	}
 	var facts tuningFacts
 	_, out, _ = call("tuning", "D A D F# A D", "--scale", "blues")
-	if err := json.Unmarshal([]byte(out), &facts); err != nil || facts.Name != "Open D" || facts.Chord != "D" || facts.Bars[5].Chord != "G" || facts.Bars[7].Degree != "V" || len(facts.Bars) != 13 {
+	if err := json.Unmarshal([]byte(out), &facts); err != nil || facts.Name != "Open D" || facts.Chord != "D" ||
+		facts.Bars[5].Chord != "G" || facts.Bars[7].Degree != "V" || len(facts.Bars) != 13 {
 		t.Errorf("%v %+v", err, facts)
 	}
 	blue := 0
@@ -39,7 +41,8 @@ func TestBenchCommands(t *testing.T) {
 	var set setDoc
 	file := writeFile(t, `{"tunes":[{"title":"A","tuning":"Standard"},{"title":"B","tuning":"Open D"},{"title":"C","tuning":"Standard","capo":2},{"title":"D","tuning":"Open D"}],"closer":"A"}`)
 	_, out, errOut = call("set", file)
-	if err := json.Unmarshal([]byte(out), &set); err != nil || set.Proof.Kind != "optimal" || set.Typed != nil || set.Order[3].Title != "A" || set.Order[2].Title != "C" {
+	if err := json.Unmarshal([]byte(out), &set); err != nil || set.Proof.Kind != "optimal" || set.Typed != nil ||
+		set.Order[3].Title != "A" || set.Order[2].Title != "C" {
 		t.Errorf("%v %s %+v", err, errOut, set)
 	}
 	tune := writeFile(t, "M:4/4\nL:1/4\nK:D\n\"D\"d f a f|\"G\"g b g d|\n")
@@ -49,7 +52,8 @@ func TestBenchCommands(t *testing.T) {
 		t.Fatalf("%v %s %+v", err, errOut, ranking)
 	}
 	for i, w := range ranking.Ways {
-		if i > 0 && w.Score < ranking.Ways[i-1].Score || w.Steps != 0 || rounded(w.Total+w.Retuning+w.Risk+w.Bar+w.Home+w.Strange+w.Slow-w.Score, 3) != 0 {
+		if i > 0 && w.Score < ranking.Ways[i-1].Score || w.Steps != 0 ||
+			rounded(w.Total+w.Retuning+w.Risk+w.Bar+w.Home+w.Strange+w.Slow-w.Score, 3) != 0 {
 			t.Errorf("%d: %+v", i, w)
 		}
 	}

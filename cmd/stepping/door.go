@@ -56,7 +56,8 @@ func newDoor(lan bool, dir string) (*door, error) {
 			}
 		}
 	}
-	d.access = web.Access{TLS: d.cert != "" || os.Getenv("STEPPING_TLS_PROXY") == "1", SignIn: lan || !isLoopback(d.address) || os.Getenv("STEPPING_HOST") != "" || os.Getenv("STEPPING_SIGN_IN") == "1"}
+	d.access = web.Access{TLS: d.cert != "" || os.Getenv("STEPPING_TLS_PROXY") == "1", SignIn: lan || !isLoopback(d.address) ||
+		os.Getenv("STEPPING_HOST") != "" || os.Getenv("STEPPING_SIGN_IN") == "1"}
 	if proxies := os.Getenv("STEPPING_PROXIES"); proxies != "" {
 		for _, p := range strings.Split(proxies, ",") {
 			d.access.Proxies = append(d.access.Proxies, strings.TrimSpace(p))
@@ -106,7 +107,8 @@ const certificateLasts = 397 * 24 * time.Hour
 // once: nobody vouches for it but whoever reads the address from this screen.
 func ownCertificate(dir string, ip net.IP) (cert, key string, err error) {
 	cert, key = filepath.Join(dir, "lan-cert.pem"), filepath.Join(dir, "lan-key.pem")
-	if pair, err := tls.LoadX509KeyPair(cert, key); err == nil && pair.Leaf.VerifyHostname(ip.String()) == nil && time.Until(pair.Leaf.NotAfter) > 30*24*time.Hour {
+	if pair, err := tls.LoadX509KeyPair(cert, key); err == nil && pair.Leaf.VerifyHostname(ip.String()) == nil &&
+		time.Until(pair.Leaf.NotAfter) > 30*24*time.Hour {
 		return cert, key, nil
 	}
 	private, err := ecdsa.GenerateKey(elliptic.P256(), rand.Reader)
@@ -117,8 +119,10 @@ func ownCertificate(dir string, ip net.IP) (cert, key string, err error) {
 	if err != nil {
 		return "", "", err
 	}
-	template := &x509.Certificate{SerialNumber: number, Subject: pkix.Name{CommonName: "Stepping on " + ip.String()}, IPAddresses: []net.IP{ip}, NotBefore: time.Now().Add(-time.Hour),
-		NotAfter: time.Now().Add(certificateLasts), KeyUsage: x509.KeyUsageDigitalSignature, ExtKeyUsage: []x509.ExtKeyUsage{x509.ExtKeyUsageServerAuth}}
+	template := &x509.Certificate{SerialNumber: number, Subject: pkix.Name{CommonName: "Stepping on " + ip.String()},
+		IPAddresses: []net.IP{ip}, NotBefore: time.Now().Add(-time.Hour),
+		NotAfter: time.Now().Add(certificateLasts), KeyUsage: x509.KeyUsageDigitalSignature,
+		ExtKeyUsage: []x509.ExtKeyUsage{x509.ExtKeyUsageServerAuth}}
 	der, err := x509.CreateCertificate(rand.Reader, template, template, &private.PublicKey, private)
 	if err != nil {
 		return "", "", err
@@ -141,8 +145,9 @@ func (d *door) listen(ctx context.Context, out io.Writer, h http.Handler, ready 
 	if err != nil {
 		return fmt.Errorf("%w: set STEPPING_ADDR to another address, like 127.0.0.1:0", err)
 	}
-	srv := &http.Server{Handler: h, ReadTimeout: web.ReadTimeout, WriteTimeout: web.WriteTimeout, IdleTimeout: web.IdleTimeout, MaxHeaderBytes: 64 << 10,
-		TLSConfig: &tls.Config{MinVersion: tls.VersionTLS12}}
+	srv := &http.Server{Handler: h, ReadTimeout: web.ReadTimeout, WriteTimeout: web.WriteTimeout, IdleTimeout: web.IdleTimeout,
+		MaxHeaderBytes: 64 << 10,
+		TLSConfig:      &tls.Config{MinVersion: tls.VersionTLS12}}
 	scheme := "http"
 	if d.cert != "" {
 		scheme = "https"

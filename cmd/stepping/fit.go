@@ -60,7 +60,8 @@ func fitCommand(ctx context.Context, args []string, out io.Writer) error {
 	}
 	begin := time.Now()
 	best, err := fit.Fit(ctx, fit.Cases(refs), start, how, func(p fit.Progress) {
-		fmt.Fprintf(os.Stderr, "\rsweep %d of %d, %-14s melody %d/%d, bass %d/%d  ", p.Sweep, p.Sweeps, p.Weight, p.Agreement.Melody, p.Agreement.MelodyOf, p.Agreement.Bass, p.Agreement.BassOf)
+		fmt.Fprintf(os.Stderr, "\rsweep %d of %d, %-14s melody %d/%d, bass %d/%d  ", p.Sweep, p.Sweeps, p.Weight,
+			p.Agreement.Melody, p.Agreement.MelodyOf, p.Agreement.Bass, p.Agreement.BassOf)
 		if *to != "" {
 			_ = writeWeights(*to, &p.Best) // said again at the end, with its error
 		}
@@ -97,7 +98,8 @@ func heldOut(ctx context.Context, out io.Writer, refs []*reference.Reference, st
 		total.Add(&a)
 		fmt.Fprintf(out, "fold %d: melody %d/%d, bass %d/%d\n", k+1, a.Melody, a.MelodyOf, a.Bass, a.BassOf)
 	}
-	_, err := fmt.Fprintf(out, "held out in %d folds: melody %.1f%%, bass %.1f%%\n", n, 100*float64(total.Melody)/float64(total.MelodyOf), 100*float64(total.Bass)/float64(total.BassOf))
+	_, err := fmt.Fprintf(out, "held out in %d folds: melody %.1f%%, bass %.1f%%\n", n,
+		100*float64(total.Melody)/float64(total.MelodyOf), 100*float64(total.Bass)/float64(total.BassOf))
 	return err
 }
 
@@ -128,7 +130,8 @@ func writeNeeds(ctx context.Context, out io.Writer, refs []*reference.Reference,
 			}
 		}
 		v := w.Get(name)
-		fmt.Fprintf(out, "| `%s` | %.4g | %.4g | %.4g | %+d | %+d | %s |\n", name, v, v/plan.MostFactor, v*plan.MostFactor, change[0], change[1], strings.Join(slices.Sorted(maps.Keys(lost)), ", "))
+		fmt.Fprintf(out, "| `%s` | %.4g | %.4g | %.4g | %+d | %+d | %s |\n", name, v, v/plan.MostFactor, v*plan.MostFactor,
+			change[0], change[1], strings.Join(slices.Sorted(maps.Keys(lost)), ", "))
 	}
 	return nil
 }

@@ -90,7 +90,8 @@ func TestGripsAndNames(t *testing.T) {
 	if !strings.Contains(out, `"name": "Fmaj7"`) {
 		t.Error(out)
 	}
-	_, out, _ = call("grips", "C13sus4", "--player", writeFile(t, `{"instrument":{"frets":5},"reachMm":50}`), "--tuning", "Open D minor", "--capo", "4")
+	_, out, _ = call("grips", "C13sus4", "--player", writeFile(t, `{"instrument":{"frets":5},"reachMm":50}`), "--tuning",
+		"Open D minor", "--capo", "4")
 	if !strings.Contains(out, `"proof": "none"`) {
 		t.Error(out)
 	}

@@ -57,7 +57,8 @@ func TestImports(t *testing.T) {
 				if !slices.Contains(may, imp) && !slices.Contains(may, root) && may[0] != "anything" {
 					t.Errorf("%s imports %s", pkg, imp)
 				}
-			case strings.HasPrefix(pkg, "core/") && (slices.Contains(impure, imp) || strings.Contains(imp, ".") && !strings.HasPrefix(imp, "gonum.org/")),
+			case strings.HasPrefix(pkg, "core/") && (slices.Contains(impure, imp) || strings.Contains(imp, ".") &&
+				!strings.HasPrefix(imp, "gonum.org/")),
 				strings.HasPrefix(pkg, "formats/") && slices.Contains(impure, imp),
 				imp == "database/sql" && pkg != "store" && pkg != "store/storetest" && pkg != "localdb",
 				strings.HasPrefix(imp, "github.com/gin-gonic") && pkg != "web":
@@ -82,7 +83,8 @@ func TestImports(t *testing.T) {
 // Lines that no file of a folder may have, each with the reason.
 var banned = []struct{ folder, line, why string }{
 	{"core", `time\.(Now|Since|Sleep)|rand\.(Int|Float|Shuffle|Perm)[A-Za-z0-9]*\(`, "core reads no clock and no global random source"},
-	{"web", `\(c, s\.owner|(Solve|Ping|work|document|addReasons|Reliefs|Fits)\(c[,)]`, "gin uses its contexts again: the request's goes to the store and the planner"},
+	{"web", `\(c, s\.owner|(Solve|Ping|work|document|addReasons|Reliefs|Fits)\(c[,)]`,
+		"gin uses its contexts again: the request's goes to the store and the planner"},
 }
 
 func TestBannedLines(t *testing.T) {

@@ -67,7 +67,11 @@ func main() {
 // run is main without the process: it returns the exit status.
 func run(ctx context.Context, args []string, out, errOut io.Writer) int {
 	commands := map[string]func(context.Context, []string, io.Writer) error{
-		"plan": planCommand, "grips": gripsCommand, "chords": chordsCommand, "name": nameCommand, "retune": retuneCommand, "tuning": tuningCommand, "suit": suitCommand, "set": setCommand, "agree": agreeCommand, "fit": fitCommand, "read": readCommand, "check": checkCommand, "export": exportCommand, "sound": soundCommand, "ladder": ladderCommand, "take": takeCommand, "pitch": pitchCommand, "serve": serveCommand, "demo": demoCommand, "reset": resetCommand, "backup": backupCommand, "restore": restoreCommand,
+		"plan": planCommand, "grips": gripsCommand, "chords": chordsCommand, "name": nameCommand, "retune": retuneCommand,
+		"tuning": tuningCommand, "suit": suitCommand, "set": setCommand, "agree": agreeCommand, "fit": fitCommand,
+		"read": readCommand, "check": checkCommand, "export": exportCommand, "sound": soundCommand, "ladder": ladderCommand,
+		"take": takeCommand, "pitch": pitchCommand, "serve": serveCommand, "demo": demoCommand, "reset": resetCommand,
+		"backup": backupCommand, "restore": restoreCommand,
 	}
 	if len(args) > 0 && (args[0] == "help" || args[0] == "--help" || args[0] == "-h") {
 		fmt.Fprint(out, usage)

@@ -38,7 +38,8 @@ func call(args ...string) (status int, out, errOut string) {
 }
 
 var demoFiles = []struct{ file, tuning, thumb string }{
-	{"lantern-on-the-weir", "Open D", "alternating"}, {"tin-bucket-rag", "D G D G B D", "alternating"}, {"coal-smoke-morning", "Open D minor", "steady"},
+	{"lantern-on-the-weir", "Open D", "alternating"}, {"tin-bucket-rag", "D G D G B D", "alternating"},
+	{"coal-smoke-morning", "Open D minor", "steady"},
 }
 
 // TestPlanDocument checks the documents of the demo tunes and of faulty players' ones
@@ -103,7 +104,8 @@ func TestPlanTables(t *testing.T) {
 	tables = append(tables,
 		table{"lap", slow.file, `{"posture":"lap","silence":"lap"}`, []string{"--tuning", slow.tuning, "--thumb", slow.thumb}},
 		table{"capo", demoFiles[1].file, "", []string{"--tuning", demoFiles[1].tuning, "--thumb", demoFiles[1].thumb, "--capo", "2"}},
-		table{"heel", slow.file, `{"silence":"heel","support":"heel","fingers":1,"slideFinger":3,"lean":"slide"}`, []string{"--tuning", slow.tuning, "--thumb", slow.thumb}})
+		table{"heel", slow.file, `{"silence":"heel","support":"heel","fingers":1,"slideFinger":3,"lean":"slide"}`,
+			[]string{"--tuning", slow.tuning, "--thumb", slow.thumb}})
 	for _, d := range tables {
 		args := append([]string{"plan", "../../demo/tunes/" + d.tune + ".abc"}, d.args...)
 		if d.player != "" {

@@ -82,7 +82,8 @@ func TestCheck(t *testing.T) {
 		t.Fatal(err)
 	}
 	status, out, errOut := call("check", file, "--json")
-	if status != exitOK || !strings.Contains(out, `"line":2,"column":65,"bar":4,"kind":"misprint"`) || !strings.Contains(out, `"mend":{"line":2,"column":65,"to":"5"}`) {
+	if status != exitOK || !strings.Contains(out, `"line":2,"column":65,"bar":4,"kind":"misprint"`) ||
+		!strings.Contains(out, `"mend":{"line":2,"column":65,"to":"5"}`) {
 		t.Errorf("%d %s %s", status, out, errOut)
 	}
 	if status, out, _ := call("check", file); status != exitOK || !strings.Contains(out, "tab.txt:2:65: bar 4, misprint") {

@@ -214,7 +214,8 @@ func planFault(ctx context.Context, file string, err error) error {
 
 // writeTable writes a plan for reading: one row a moment.
 func writeTable(w io.Writer, d *plandoc.Doc) error {
-	fmt.Fprintf(w, "%s   tuning %s   capo %d   tempo %g   total %.2f (%s)\n", d.Title, strings.Join(d.Tuning, " "), d.Capo, d.Tempo, d.Total, d.Proof.Kind)
+	fmt.Fprintf(w, "%s   tuning %s   capo %d   tempo %g   total %.2f (%s)\n", d.Title, strings.Join(d.Tuning, " "), d.Capo, d.Tempo,
+		d.Total, d.Proof.Kind)
 	if d.Ceiling.BPM > 0 {
 		fmt.Fprintf(w, "playable up to %g: at %s %s\n", d.Ceiling.BPM, d.Ceiling.At, d.Ceiling.Why)
 	}
@@ -222,7 +223,8 @@ func writeTable(w io.Writer, d *plandoc.Doc) error {
 	fmt.Fprintln(tw, "bar\tbeat\tchord\tmelody\tthumb\tslide\tsilenced\tleaks")
 	for i := range d.Moments {
 		m := &d.Moments[i]
-		fmt.Fprintf(tw, "%s\t%s\t%s\t%s\t%s\t%s\t%s\t%s\n", tune.Printed{Number: m.Bar, Pass: m.Pass}.Short(), m.Beat, m.Chord, strokeText(m, "melody"), strokeText(m, "thumb"),
+		fmt.Fprintf(tw, "%s\t%s\t%s\t%s\t%s\t%s\t%s\t%s\n", tune.Printed{Number: m.Bar, Pass: m.Pass}.Short(), m.Beat, m.Chord,
+			strokeText(m, "melody"), strokeText(m, "thumb"),
 			slideText(m.Slide), stringsText(m, "silenced"), stringsText(m, "leaks"))
 	}
 	return tw.Flush()

@@ -95,7 +95,8 @@ func serve(ctx context.Context, args []string, out io.Writer, withTunes bool) er
 
 // database finds the database: the one that STEPPING_DSN names, or our own by start, whose directory dir is.
 // stop ends what was started.
-func database(ctx context.Context, out io.Writer, start func(context.Context, io.Writer) (*localdb.Server, error)) (dsn, dir string, stop func(), err error) {
+func database(ctx context.Context, out io.Writer,
+	start func(context.Context, io.Writer) (*localdb.Server, error)) (dsn, dir string, stop func(), err error) {
 	if dsn := os.Getenv("STEPPING_DSN"); dsn != "" {
 		return dsn, env("STEPPING_DATA", dataDir), func() {}, nil
 	}

@@ -98,7 +98,9 @@ func suitCommand(ctx context.Context, args []string, out io.Writer) error {
 		for i := range row.Ways {
 			to = append(to, suitTo{row.Ways[i].Tuning.Name, row.Ways[i].Capo})
 		}
-		doc.Ways = append(doc.Ways, suitWay{w.Tuning.Name, strings.Fields(w.Tuning.Spelt), w.Capo, w.Steps, rounded(w.Score, 4), rounded(w.Total, 4), rounded(w.Retuning, 4), rounded(w.Risk, 4), rounded(w.Bar, 4), rounded(w.Home, 4), rounded(w.Strange, 4), rounded(w.Slow, 4),
+		doc.Ways = append(doc.Ways, suitWay{w.Tuning.Name, strings.Fields(w.Tuning.Spelt), w.Capo, w.Steps, rounded(w.Score, 4),
+			rounded(w.Total, 4), rounded(w.Retuning, 4), rounded(w.Risk, 4), rounded(w.Bar, 4), rounded(w.Home, 4),
+			rounded(w.Strange, 4), rounded(w.Slow, 4),
 			w.Ceiling, w.Leaks, rounded(w.UnderBar, 4), w.Turned, rounded(w.Tightest, 4), to})
 	}
 	return writeJSON(out, doc)

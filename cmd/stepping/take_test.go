@@ -33,13 +33,15 @@ func TestTakes(t *testing.T) {
 	dir := t.TempDir()
 	var off, cents []float64
 	moments, found := 0, 0
-	for _, d := range [][]string{{"lantern-on-the-weir", "Open D", "alternating"}, {"tin-bucket-rag", "Open G", "alternating"}, {"coal-smoke-morning", "Open D minor", "steady"}} {
+	for _, d := range [][]string{{"lantern-on-the-weir", "Open D", "alternating"}, {"tin-bucket-rag", "Open G", "alternating"},
+		{"coal-smoke-morning", "Open D minor", "steady"}} {
 		tune, options := "../../demo/tunes/"+d[0]+".abc", []string{"--tuning", d[1], "--thumb", d[2]}
 		midi, wav := filepath.Join(dir, d[0]+".mid"), filepath.Join(dir, d[0]+".wav")
 		if status, _, errOut := call(append([]string{"export", tune, "--to", "midi", "--out", midi}, options...)...); status != exitOK {
 			t.Fatal(errOut)
 		}
-		if out, err := exec.Command("fluidsynth", "-ni", "-g", "0.6", "-r", "44100", "-F", wav, "/usr/share/sounds/sf2/TimGM6mb.sf2", midi).CombinedOutput(); err != nil {
+		if out, err := exec.Command("fluidsynth", "-ni", "-g", "0.6", "-r", "44100", "-F", wav,
+			"/usr/share/sounds/sf2/TimGM6mb.sf2", midi).CombinedOutput(); err != nil {
 			t.Fatalf("fluidsynth and timgm6mb-soundfont are wanted: %v: %s", err, out)
 		}
 		status, text, errOut := call(append([]string{"plan", tune, "--json"}, options...)...)
@@ -93,8 +95,9 @@ func TestTakes(t *testing.T) {
 	if err := os.WriteFile(faults, []byte(`{"dampers":[{"at":"0","string":9}]}`), 0o600); err != nil {
 		t.Fatal(err)
 	}
-	for want, args := range map[string][]string{"is not silenced at": {"sound", tune, "--faults", faults, "--out", wav + "x"}, "does not sound like": {"take", "../../demo/tunes/coal-smoke-morning.abc", wav, "--tuning", "Open D minor", "--thumb", "steady"},
-		"no WAV file": {"pitch", faults}, "which file": {"take", tune}, "write straight": {"plan", tune, "--swing", "9"}} {
+	for want, args := range map[string][]string{"is not silenced at": {"sound", tune, "--faults", faults, "--out", wav + "x"},
+		"does not sound like": {"take", "../../demo/tunes/coal-smoke-morning.abc", wav, "--tuning", "Open D minor", "--thumb", "steady"},
+		"no WAV file":         {"pitch", faults}, "which file": {"take", tune}, "write straight": {"plan", tune, "--swing", "9"}} {
 		if status, _, errOut := call(args...); status != exitInput || !strings.Contains(errOut, want) || strings.Count(errOut, "\n") != 1 {
 			t.Errorf("%v: %d %q", args, status, errOut)
 		}

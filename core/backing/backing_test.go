@@ -43,7 +43,8 @@ func randomRequest(t *testing.T, rng *rand.Rand) Request {
 	for range 2 + rng.IntN(4) {
 		bars = append(bars, []string{"D", "G", "A7", "Em", "Bm", "C", "D G", "F#m", "Am7", "E7"}[rng.IntN(10)])
 	}
-	return Request{Tune: progression(t, strings.Join(bars, " | "), p), Tuning: mustTuning(tuning.Library[rng.IntN(len(tuning.Library))].Name), Capo: rng.IntN(3),
+	return Request{Tune: progression(t, strings.Join(bars, " | "), p),
+		Tuning: mustTuning(tuning.Library[rng.IntN(len(tuning.Library))].Name), Capo: rng.IntN(3),
 		Player: pl, Sections: []thumb.Section{{Bar: 1, Pattern: p}}}
 }
 
@@ -173,7 +174,8 @@ func TestGripsAreJoint(t *testing.T) {
 		t.Errorf("only %d progressions had grips", tried)
 	}
 	p, _ := thumb.Named("Root and alternate")
-	r := Request{Tune: progression(t, "C | G | C", p), Tuning: mustTuning("Standard"), Player: player.Default(), Sections: []thumb.Section{{Bar: 1, Pattern: p}}}
+	r := Request{Tune: progression(t, "C | G | C", p), Tuning: mustTuning("Standard"), Player: player.Default(),
+		Sections: []thumb.Section{{Bar: 1, Pattern: p}}}
 	free, err := Solve(context.Background(), r)
 	if err != nil {
 		t.Fatal(err)
@@ -192,7 +194,8 @@ func TestGripsAreJoint(t *testing.T) {
 func TestAlternateSkipsTheNeighbour(t *testing.T) {
 	p, _ := thumb.Named("Root and alternate")
 	for _, tt := range []struct{ tuning, chord string }{{"Drop D", "D7"}, {"Standard", "Em7b5"}, {"D A D G A D", "Dsus4"}, {"E A D G B E", "G"}} {
-		r := Request{Tune: progression(t, tt.chord+" | "+tt.chord, p), Tuning: mustTuning(tt.tuning), Player: player.Default(), Sections: []thumb.Section{{Bar: 1, Pattern: p}}}
+		r := Request{Tune: progression(t, tt.chord+" | "+tt.chord, p), Tuning: mustTuning(tt.tuning), Player: player.Default(),
+			Sections: []thumb.Section{{Bar: 1, Pattern: p}}}
 		b, err := Solve(context.Background(), r)
 		if err != nil {
 			t.Fatal(err)
@@ -211,7 +214,8 @@ func TestLettingGoEarly(t *testing.T) {
 	p, _ := thumb.Named("Root and alternate")
 	bought := 0
 	for _, chords := range []string{"C | G | Am | F", "E | A | B7 | E", "G | C | D | G"} {
-		r := Request{Tune: progression(t, chords, p), Tuning: mustTuning("Standard"), Player: player.Default(), Tempo: 160, Sections: []thumb.Section{{Bar: 1, Pattern: p}}}
+		r := Request{Tune: progression(t, chords, p), Tuning: mustTuning("Standard"), Player: player.Default(), Tempo: 160,
+			Sections: []thumb.Section{{Bar: 1, Pattern: p}}}
 		b, err := Solve(context.Background(), r)
 		if err != nil {
 			t.Fatal(err)

@@ -203,8 +203,9 @@ func (s *solver) moment(b *Backing, f *stepAt, plucking []play.Digit, ring *ring
 	strike := func(part play.Part, str, fret, finger int, digit play.Digit) *play.Stroke {
 		struck[str] = true
 		ring[str].on, ring[str].fret, ring[str].since = !dead, fret, mo.Seconds
-		out := &play.Stroke{Part: part, String: str, Fret: float64(fret), From: float64(fret), How: play.Open, Digit: digit, Finger: grip.FingerName(finger),
-			Note: s.spell(s.t.Pitch(str, fret)), Dur: s.r.Tune.MeterOver(st.at).Unit()}
+		out := &play.Stroke{Part: part, String: str, Fret: float64(fret), From: float64(fret), How: play.Open, Digit: digit,
+			Finger: grip.FingerName(finger),
+			Note:   s.spell(s.t.Pitch(str, fret)), Dur: s.r.Tune.MeterOver(st.at).Unit()}
 		if fret > s.r.Capo {
 			out.How = play.Fret
 		}
@@ -225,7 +226,8 @@ func (s *solver) moment(b *Backing, f *stepAt, plucking []play.Digit, ring *ring
 	}
 	for i, str := range f.fingers {
 		if str == 0 {
-			b.Lost = append(b.Lost, Lost{st.at, play.Finger, fmt.Sprintf("no string is left for the %s finger above the thumb's", st.beat.Fingers[i])})
+			b.Lost = append(b.Lost, Lost{st.at, play.Finger,
+				fmt.Sprintf("no string is left for the %s finger above the thumb's", st.beat.Fingers[i])})
 			continue
 		}
 		mo.Picked = append(mo.Picked, strike(play.Finger, str, sp.Grip.Frets[str], sp.Grip.Fingers[str], plucking[i]))
@@ -266,7 +268,8 @@ func (s *solver) state(f *stepAt, str int, struck bool, ring *ringing, now float
 		return silenced(thumb.Slap)
 	case f.hit == thumb.Tap && str <= 3:
 		return silenced(thumb.Tap)
-	case g.Frets[str] == grip.Out && g.By[str] != grip.NotStruck && !(mayRing(g.By[str]) && ring[str].on && ring[str].fret == s.r.Capo && f.usesOpen(str)):
+	case g.Frets[str] == grip.Out && g.By[str] != grip.NotStruck &&
+		!(mayRing(g.By[str]) && ring[str].on && ring[str].fret == s.r.Capo && f.usesOpen(str)):
 		return silenced(g.By[str])
 	case !ring[str].on:
 		return play.StringState{State: play.Harmless}
@@ -309,7 +312,8 @@ func (s *solver) pace(b *Backing, at []stepAt) {
 			continue
 		}
 		there, open := s.there(at, i, false)
-		ch := Change{What: fmt.Sprintf("the hand changes from %s to %s, %.0f mm", a.Chord.Name, c.Chord.Name, mm), Need: need, There: there, BPM: s.bpm(need / there)}
+		ch := Change{What: fmt.Sprintf("the hand changes from %s to %s, %.0f mm", a.Chord.Name, c.Chord.Name, mm), Need: need,
+			There: there, BPM: s.bpm(need / there)}
 		if early, _ := s.there(at, i, true); open != 0 && early > there+1e-9 {
 			ch.Early = &Early{String: open, There: early, BPM: s.bpm(need / early)}
 		}
@@ -339,7 +343,8 @@ func (s *solver) digitPace(b *Backing, worst float64) {
 				mo.Share = max(mo.Share, need/there)
 				if need/there > worst {
 					worst = need / there
-					b.Ceiling = play.Ceiling{BPM: s.bpm(worst), At: mo.At, Why: fmt.Sprintf("%s strikes twice in a row: %.2f s needed, %.2f s there", st.Digit, need, there)}
+					b.Ceiling = play.Ceiling{BPM: s.bpm(worst), At: mo.At,
+						Why: fmt.Sprintf("%s strikes twice in a row: %.2f s needed, %.2f s there", st.Digit, need, there)}
 				}
 			}
 			last[st.Digit] = mo.Seconds

@@ -83,8 +83,10 @@ var Kinds = []Kind{
 
 // aliases are other ways to write a kind.
 var aliases = map[string]string{
-	"maj": "", "M": "", "min": "m", "-": "m", "mi": "m", "min7": "m7", "-7": "m7", "M7": "maj7", "min9": "m9", "M9": "maj9", "sus": "sus4", "4": "sus4", "2": "sus2",
-	"+": "aug", "o": "dim", "o7": "dim7", "min6": "m6", "mM7": "mmaj7", "minmaj7": "mmaj7", "7+": "7#5", "aug7": "7#5", "7sus": "7sus4", "9sus": "9sus4", "6add9": "69",
+	"maj": "", "M": "", "min": "m", "-": "m", "mi": "m", "min7": "m7", "-7": "m7", "M7": "maj7", "min9": "m9", "M9": "maj9",
+	"sus": "sus4", "4": "sus4", "2": "sus2",
+	"+": "aug", "o": "dim", "o7": "dim7", "min6": "m6", "mM7": "mmaj7", "minmaj7": "mmaj7", "7+": "7#5", "aug7": "7#5",
+	"7sus": "7sus4", "9sus": "9sus4", "6add9": "69",
 	"add2": "add9", "add11": "add4", "madd2": "madd9", "madd11": "madd4", "min11": "m11",
 	"b5": "(b5)", // after a sharp alone: Db5 is the fifth on D flat
 }

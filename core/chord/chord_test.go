@@ -12,7 +12,8 @@ import (
 func TestParse(t *testing.T) {
 	for name, tones := range map[string]string{
 		"D": "D F# A", "Em": "E G B", "A7": "A C# E G", "Bbmaj7": "Bb D F A", "F#m7b5": "F# A C E", "Csus4": "C F G",
-		"G6": "G B D E", "Dadd9": "D E F# A", "Edim7": "E G Bb C#", "Caug": "C E G#", "C7#9": "C D# E G Bb", "D5": "D A", "D7/F#": "D F# A C", "C/D": "C D E G",
+		"G6": "G B D E", "Dadd9": "D E F# A", "Edim7": "E G Bb C#", "Caug": "C E G#", "C7#9": "C D# E G Bb", "D5": "D A",
+		"D7/F#": "D F# A C", "C/D": "C D E G",
 	} {
 		c, err := Parse(name)
 		if err != nil {
@@ -33,7 +34,8 @@ func TestParse(t *testing.T) {
 			}
 		}
 	}
-	if c, _ := Parse("D7/F#"); !c.IsBass(pitch.Midi(42)) || c.IsBass(pitch.Midi(38)) || c.Interval(pitch.Midi(42)) != 4 || IntervalName(4) != "major third" {
+	if c, _ := Parse("D7/F#"); !c.IsBass(pitch.Midi(42)) || c.IsBass(pitch.Midi(38)) || c.Interval(pitch.Midi(42)) != 4 ||
+		IntervalName(4) != "major third" {
 		t.Error("the bass of D7/F#")
 	}
 }
@@ -99,7 +101,8 @@ func TestNames(t *testing.T) {
 	}
 	for _, tt := range []struct{ notes, want string }{
 		{"F3 A3 C4 E4", "Fmaj7"}, // an F shape with the top string left open
-		{"A2 C3 E3 G3", "Am7"}, {"C3 E3 G3 A3", "C6"}, {"D3 F#3 C4", "D7 without its fifth"}, {"E3 C4 G4", "C/E"}, {"D3 A3", "D5"}, {"D3 D4", "D alone"},
+		{"A2 C3 E3 G3", "Am7"}, {"C3 E3 G3 A3", "C6"}, {"D3 F#3 C4", "D7 without its fifth"}, {"E3 C4 G4", "C/E"}, {"D3 A3", "D5"},
+		{"D3 D4", "D alone"},
 		{"D3 F3 Ab3", "Ddim"}, {"F3 Ab3 D4", "Ddim/F"}, {"G#2 D3 F3", "Ddim/Ab"}, {"D3 F#3 Ab3", "D(b5)"},
 		{"C3 E3 G3 C#4 F#4", "C with C#, F# added"}, {"C3 C#3", "the notes C, C#, C lowest"}, {"", "nothing sounds"},
 	} {

@@ -34,7 +34,8 @@ func Any(seed uint64) *tune.Tune {
 		tu.Bars = append(tu.Bars, tu.Length)
 		tu.Length += tu.Meters[len(tu.Meters)-1].Bar()
 	}
-	lengths := []tune.Time{tune.Quarter, tune.Quarter / 2, tune.Quarter / 4, tune.Quarter / 3, 3 * tune.Quarter / 4, 2 * tune.Quarter / 5, 3 * tune.Quarter, tune.Quarter / 6}
+	lengths := []tune.Time{tune.Quarter, tune.Quarter / 2, tune.Quarter / 4, tune.Quarter / 3, 3 * tune.Quarter / 4,
+		2 * tune.Quarter / 5, 3 * tune.Quarter, tune.Quarter / 6}
 	for at := tune.Time(0); at < tu.Length; {
 		dur := min(lengths[rng.IntN(len(lengths))], tu.Length-at)
 		if rng.IntN(6) == 0 {

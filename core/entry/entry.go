@@ -62,7 +62,8 @@ const (
 	Sixteen = "sixteenth"
 )
 
-var lengths = map[string]tune.Time{Whole: tune.Whole, Half: tune.Whole / 2, Quarter: tune.Quarter, Eighth: tune.Quarter / 2, Sixteen: tune.Quarter / 4}
+var lengths = map[string]tune.Time{Whole: tune.Whole, Half: tune.Whole / 2, Quarter: tune.Quarter, Eighth: tune.Quarter / 2,
+	Sixteen: tune.Quarter / 4}
 
 // Note is a note that was entered.
 type Note struct {
@@ -354,7 +355,8 @@ func (s *Sheet) Score() (*score.Score, error) {
 	for i := range st.Notes {
 		n := &st.Notes[i]
 		fret := float64(n.Fret + s.Capo)
-		note := score.Note{At: score.Units(n.At), Dur: score.Units(n.Dur), Note: pitch.Spell(t.Open(n.String)+pitch.Midi(n.Fret+s.Capo), false), Place: tune.Place{Line: 1, Column: 1}}
+		note := score.Note{At: score.Units(n.At), Dur: score.Units(n.Dur),
+			Note: pitch.Spell(t.Open(n.String)+pitch.Midi(n.Fret+s.Capo), false), Place: tune.Place{Line: 1, Column: 1}}
 		if !n.Free {
 			note.On = &score.Spot{String: n.String, Fret: fret}
 			switch {

@@ -66,7 +66,8 @@ func TestKeys(t *testing.T) {
 // TestAnyKeys: after any keys the tune keeps its promises, every note has its place on the neck, and undo gives
 // back what was before.
 func TestAnyKeys(t *testing.T) {
-	all := []string{"up", "down", "left", "right", "here", "open", "rest", "tie", "dot", "triplet", "slide", "with", "free", "bar", "whole", "half", "quarter", "eighth", "sixteenth",
+	all := []string{"up", "down", "left", "right", "here", "open", "rest", "tie", "dot", "triplet", "slide", "with", "free", "bar",
+		"whole", "half", "quarter", "eighth", "sixteenth",
 		"0", "3", "12", "put:4:7", "chord:G7", "chord:"}
 	for seed := range uint64(200) {
 		rng := rand.New(rand.NewPCG(seed, 3))

@@ -60,7 +60,8 @@ func (e *NoGripError) Error() string {
 func (t Guitar) Hold(c chord.Chord, frets [strings6 + 1]int) (Grip, error) {
 	for s := 1; s <= strings6; s++ {
 		if f := frets[s]; f != Out && (f < t.Capo || f > t.Player.Instrument.Frets) {
-			return Grip{}, fmt.Errorf("string %d: fret %d is not between the capo (%d) and the last fret (%d)", s, f, t.Capo, t.Player.Instrument.Frets)
+			return Grip{}, fmt.Errorf("string %d: fret %d is not between the capo (%d) and the last fret (%d)", s, f, t.Capo,
+				t.Player.Instrument.Frets)
 		}
 	}
 	h, ok := t.newAssigner().best(&frets, math.Inf(1))

@@ -408,7 +408,8 @@ func TestUsualGrips(t *testing.T) {
 		chord string
 		frets [strings6 + 1]int // string 1 first, after an unused 0
 	}{
-		{"C", [7]int{0, 0, 1, 0, 2, 3, Out}}, {"Am", [7]int{0, 0, 1, 2, 2, 0, Out}}, {"E", [7]int{0, 0, 0, 1, 2, 2, 0}}, {"Em", [7]int{0, 0, 0, 0, 2, 2, 0}},
+		{"C", [7]int{0, 0, 1, 0, 2, 3, Out}}, {"Am", [7]int{0, 0, 1, 2, 2, 0, Out}}, {"E", [7]int{0, 0, 0, 1, 2, 2, 0}},
+		{"Em", [7]int{0, 0, 0, 0, 2, 2, 0}},
 		{"G7", [7]int{0, 1, 0, 0, 0, 2, 3}}, {"A7", [7]int{0, 0, 2, 0, 2, 0, Out}}, {"F", [7]int{0, 1, 1, 2, 3, 3, 1}},
 	} {
 		found := g.Find(mustChord(tt.chord), Listed)

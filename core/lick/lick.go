@@ -67,7 +67,8 @@ func HeldBar(p *plan.Plan, t int) (h Held, ok bool) {
 	degrees := map[int]string{}
 	pl := &p.Request.Player
 	for s := 1; s <= 6; s++ {
-		if at := under(p, h.Fret, s); !thumbs[s] && over.Has(at) && pl.Neck().SlideLength(s, float64(play.FromCapo(h.Fret, p.Request.Capo))) <= pl.Slide.LengthMM {
+		if at := under(p, h.Fret, s); !thumbs[s] && over.Has(at) &&
+			pl.Neck().SlideLength(s, float64(play.FromCapo(h.Fret, p.Request.Capo))) <= pl.Slide.LengthMM {
 			h.Strings = append(h.Strings, s)
 			degrees[s] = chord.IntervalName(over.Interval(at))
 		}

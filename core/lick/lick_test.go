@@ -28,7 +28,8 @@ func TestMixesAndLicks(t *testing.T) {
 		if seed%2 == 1 {
 			tu = coretest.Wander(seed, 24)
 		}
-		p := solve(t, plan.Request{Tune: tu, Tuning: coretest.Tuning([]string{"Open D", "Open G", "Standard"}[seed%3]), Player: pl, Thumb: thumb.Alternating})
+		p := solve(t, plan.Request{Tune: tu, Tuning: coretest.Tuning([]string{"Open D", "Open G", "Standard"}[seed%3]), Player: pl,
+			Thumb: thumb.Alternating})
 		for i := range p.Moments {
 			mo := &p.Moments[i]
 			if h, ok := HeldBar(p, i); ok {
@@ -88,7 +89,8 @@ func checkLick(t *testing.T, p *plan.Plan, lick []int) int {
 			at := to + p.Moments[i].At - from
 			n := slices.IndexFunc(out.Notes, func(n tune.Note) bool { return n.At == at })
 			put[at] = true
-			if n < 0 || pin.At != at || out.Notes[n].Note.Pitch() != s.Note.Pitch()+pitch.Midi(pc.Shift) || out.Notes[n].Note.Pitch() != pc.Pitches[k] {
+			if n < 0 || pin.At != at || out.Notes[n].Note.Pitch() != s.Note.Pitch()+pitch.Midi(pc.Shift) ||
+				out.Notes[n].Note.Pitch() != pc.Pitches[k] {
 				t.Fatalf("note %d of %v at %v: %+v", k, lick, at, pc)
 			}
 			if pin.String != s.String+pc.Over || pc.Over == 0 && s.How != play.Harmonic && pin.Fret != s.Fret+float64(pc.Shift) {

@@ -38,7 +38,8 @@ func TestProperties(t *testing.T) {
 		if math.Abs(cents-InTuneCents) > 0.03 { // the window takes the slope at n
 			t.Errorf("half a window at %v is %v cents", n, cents)
 		}
-		if guitar.Window(n+1) >= guitar.Window(n) || guitar.Spacing(n+1) <= guitar.Spacing(n) || guitar.SlideLength(3, n) <= guitar.SlideLength(2, n) {
+		if guitar.Window(n+1) >= guitar.Window(n) || guitar.Spacing(n+1) <= guitar.Spacing(n) ||
+			guitar.SlideLength(3, n) <= guitar.SlideLength(2, n) {
 			t.Errorf("at %v something does not grow or shrink", n)
 		}
 		// The same fret behind a capo: distances shrink by one factor.

@@ -79,7 +79,8 @@ func TestStringProperties(t *testing.T) {
 
 // Sets as typed: read, written and read again they stay the same; faults name the string.
 func FuzzStrings(f *testing.F) {
-	for _, s := range []string{"light", "0.012 0.016 0.024w 0.032w 0.042w 0.053w", "12 16 24 32 42 53", "10p 13p 17p 26wn 36ws 46w", "", "0.5", "x", "NaN", "1e-2p"} {
+	for _, s := range []string{"light", "0.012 0.016 0.024w 0.032w 0.042w 0.053w", "12 16 24 32 42 53", "10p 13p 17p 26wn 36ws 46w",
+		"", "0.5", "x", "NaN", "1e-2p"} {
 		f.Add(s)
 	}
 	f.Fuzz(func(t *testing.T, text string) {
@@ -99,7 +100,8 @@ func FuzzStrings(f *testing.F) {
 
 func TestParseStrings(t *testing.T) {
 	got, err := ParseStrings("12 .016 24 0.032wn 42p")
-	if want := []String{{0.012, false, ""}, {0.016, false, ""}, {0.024, true, ""}, {0.032, true, "nickel"}, {0.042, false, ""}}; err != nil || !slices.Equal(got, want) {
+	if want := []String{{0.012, false, ""}, {0.016, false, ""}, {0.024, true, ""}, {0.032, true, "nickel"},
+		{0.042, false, ""}}; err != nil || !slices.Equal(got, want) {
 		t.Errorf("%v %+v", err, got)
 	}
 	for text, word := range map[string]string{"12 x": "string 2", "12 16 200": "string 3", "12w16": "no gauge"} {

@@ -9,7 +9,8 @@ import (
 // of every pitch sounds that pitch, and the other degrees take the letter of their number or a plain name.
 func TestInKey(t *testing.T) {
 	for key, scale := range map[string]string{
-		"C": "C D E F G A B", "E": "E F# G# A B C# D#", "Ab": "Ab Bb C Db Eb F G", "F#": "F# G# A# B C# D# E#", "Gb": "Gb Ab Bb Cb Db Eb F", "B": "B C# D# E F# G# A#",
+		"C": "C D E F G A B", "E": "E F# G# A B C# D#", "Ab": "Ab Bb C Db Eb F G", "F#": "F# G# A# B C# D# E#",
+		"Gb": "Gb Ab Bb Cb Db Eb F", "B": "B C# D# E F# G# A#",
 		"D": "D E F# G A B C#", "Db": "Db Eb F Gb Ab Bb C", "Bb": "Bb C D Eb F G A", "A": "A B C# D E F# G#",
 	} {
 		tonic, _ := ParseClass(key)

@@ -58,7 +58,8 @@ func TestRepeatsAlike(t *testing.T) {
 	eachVariation(t, func(t *testing.T, rng *rand.Rand) {
 		pl := player.Default()
 		pl.Lean = player.Leans[rng.IntN(4)]
-		r := Request{Tune: repeated(rng), Tuning: coretest.Tuning([]string{"Open D", "Standard", "Open G"}[rng.IntN(3)]), Player: pl, Thumb: thumb.Kinds[rng.IntN(3)]}
+		r := Request{Tune: repeated(rng), Tuning: coretest.Tuning([]string{"Open D", "Standard", "Open G"}[rng.IntN(3)]),
+			Player: pl, Thumb: thumb.Kinds[rng.IntN(3)]}
 		p := solve(t, r)
 		checkPlan(t, p)
 		if sets, differ := repeatsOf(p); sets != 2 || differ != 0 {
@@ -116,7 +117,8 @@ func TestAlikeAgainstEveryWay(t *testing.T) {
 	ctx := context.Background()
 	best, all := 0, few(16)
 	for range all {
-		one := coretest.Line('D', 60+80*rng.Float64(), tune.Quarter*2, "D G", coretest.Notes(62+rng.IntN(12), 62+rng.IntN(12), 62+rng.IntN(12), 62+rng.IntN(12))...)
+		one := coretest.Line('D', 60+80*rng.Float64(), tune.Quarter*2, "D G",
+			coretest.Notes(62+rng.IntN(12), 62+rng.IntN(12), 62+rng.IntN(12), 62+rng.IntN(12))...)
 		r := Request{Tune: again(one, 0, 1, 0), Tuning: coretest.Tuning("Open D"), Player: player.Default(), Thumb: thumb.None}
 		p := solve(t, r)
 		r.Varied = true
@@ -136,7 +138,8 @@ func TestAlikeAgainstEveryWay(t *testing.T) {
 				for _, at := range []tune.Time{0, 2 * tune.Whole} {
 					for i, alt := range []Alternative{a, b} {
 						s := &play.Stroke{Fret: alt.Fret, How: alt.How}
-						q.alike = append(q.alike, Pin{At: at + tune.Time(i)*2*tune.Quarter, Part: play.Melody, String: alt.String, Fret: alt.Fret, How: mannerOf(s, 0), alike: true})
+						q.alike = append(q.alike, Pin{At: at + tune.Time(i)*2*tune.Quarter, Part: play.Melody, String: alt.String,
+							Fret: alt.Fret, How: mannerOf(s, 0), alike: true})
 					}
 				}
 				if got, err := solveFree(ctx, q); err == nil {

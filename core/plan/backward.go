@@ -376,7 +376,8 @@ func (v *successor) keepBetter(w successor) {
 
 // compare orders places by all that tells them apart.
 func (p *place) compare(q *place) int {
-	return cmp.Or(cmp.Compare(p.hand, q.hand), cmp.Compare(p.order(), q.order()), cmp.Compare(p.a, q.a), cmp.Compare(p.bass, q.bass), cmp.Compare(p.stopper, q.stopper))
+	return cmp.Or(cmp.Compare(p.hand, q.hand), cmp.Compare(p.order(), q.order()), cmp.Compare(p.a, q.a),
+		cmp.Compare(p.bass, q.bass), cmp.Compare(p.stopper, q.stopper))
 }
 
 // successor is f after picking state p as a continuation through hand g, by attack a and for left more.

@@ -86,7 +86,8 @@ func (c *planCheck) leftHand() {
 		c.bad("a lap-style player frets: %+v", fingers)
 	}
 	for _, s := range c.mo.Strokes() { // what the stroke says is where the hand has its finger
-		if s.Finger != "" && s.Finger != "S" && s.How != play.Tapped && !slices.ContainsFunc(fingers, func(f play.FingerAt) bool { return f.Finger == s.Finger && f.String == s.String }) {
+		if s.Finger != "" && s.Finger != "S" && s.How != play.Tapped && !slices.ContainsFunc(fingers,
+			func(f play.FingerAt) bool { return f.Finger == s.Finger && f.String == s.String }) {
 			c.bad("string %d is said to be held by finger %s: %+v", s.String, s.Finger, fingers)
 		}
 	}
@@ -181,13 +182,15 @@ func (c *planCheck) strings() {
 	}
 	for i, st := range c.mo.Strings {
 		s := i + 1
-		if (st.State == play.Struck || st.State == play.Rings) && (s > 6-c.mo.Heel || c.mo.Hand.SlideOn && s <= c.mo.Hand.Trails && s > c.mo.Hand.Covers) {
+		if (st.State == play.Struck || st.State == play.Rings) &&
+			(s > 6-c.mo.Heel || c.mo.Hand.SlideOn && s <= c.mo.Hand.Trails && s > c.mo.Hand.Covers) {
 			c.bad("string %d sounds under heel or trailing fingers", s)
 		}
 		if (st.State == play.Silenced) != (st.By != "") || st.State == play.Leaks && st.DB >= 0.5 {
 			c.bad("string %d: %+v", s, st)
 		}
-		allowed := map[play.Damper]bool{"heel": school.Heel, "trailing": school.Trailing, "tilt": school.Tilt, "p": school.ThumbRest || slices.ContainsFunc(c.mo.Strokes(), func(s *play.Stroke) bool { return s.Hook }),
+		allowed := map[play.Damper]bool{"heel": school.Heel, "trailing": school.Trailing, "tilt": school.Tilt,
+			"p": school.ThumbRest || slices.ContainsFunc(c.mo.Strokes(), func(s *play.Stroke) bool { return s.Hook }),
 			"i": school.Stops, "m": school.Stops, "a": school.Stops, "c": school.Little, "": true, play.Damper(c.mo.Hit): true}
 		if !allowed[st.By] && !strings.HasPrefix(string(st.By), "finger") {
 			c.bad("string %d is silenced by %s in school %s", s, st.By, c.pl.Silence)
@@ -215,7 +218,8 @@ func (c *planCheck) legato() {
 		return
 	}
 	steps := float64(m.Note.Pitch()-before.Note.Pitch()) / float64(pitch.HalfStep)
-	if (m.How == play.Hammer || m.How == play.Pull) && before.How != play.Open && m.How != play.Open && before.How != play.Tapped && (m.Finger > before.Finger) != (m.How == play.Hammer) {
+	if (m.How == play.Hammer || m.How == play.Pull) && before.How != play.Open && m.How != play.Open && before.How != play.Tapped &&
+		(m.Finger > before.Finger) != (m.How == play.Hammer) {
 		c.bad("%s from finger %s to finger %s", m.How, before.Finger, m.Finger)
 	}
 	if m.How == play.Hammer && steps <= 0 || m.How == play.Pull && steps >= 0 || m.How == play.Glide && (steps == 0 || math.Abs(steps) > glideMost) {

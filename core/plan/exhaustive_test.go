@@ -135,7 +135,8 @@ func (e *exhaustive) right(t, g int, ri ringIn, plucked bool, was pickState, cos
 					if rest > 0 && (!e.m.mayRest(&pl, rest) || !e.m.rest(r, &lain, &pl, o, rest)) {
 						continue
 					}
-					a := action{pose: pose{pl.mask, uint8(min(heel, 1)), uint8(rest), digits.None}, heel: uint8(heel), cost: cost + lain.cost + r.bassCost(o, ri) + pl.cost}
+					a := action{pose: pose{pl.mask, uint8(min(heel, 1)), uint8(rest), digits.None}, heel: uint8(heel),
+						cost: cost + lain.cost + r.bassCost(o, ri) + pl.cost}
 					if a.cost <= e.bound(t) {
 						e.deal(t, g, r, &lain, o, &pl, was, a, 1, damping{stopper: digits.None})
 					}
@@ -367,7 +368,8 @@ func TestExhaustive(t *testing.T) {
 		}
 	}
 	t.Logf("%d cases; %v", checked, met)
-	for _, what := range []string{"open", "fret", "slide", "glide", "hammer", "bend", "harmonic", "two", "tip", "lap", "heel", "trailing", "i", "m", "finger", "p", "tilt", "resting"} {
+	for _, what := range []string{"open", "fret", "slide", "glide", "hammer", "bend", "harmonic", "two", "tip", "lap", "heel",
+		"trailing", "i", "m", "finger", "p", "tilt", "resting"} {
 		if met[what] == 0 && want == 1000 {
 			t.Errorf("no case has %s", what)
 		}
@@ -503,7 +505,8 @@ func TestBound(t *testing.T) {
 			for k := range layers[i].states {
 				s := &layers[i].states[k]
 				if got := b.from(i, s); got > bw.costToGo[i][k].cost {
-					t.Fatalf("case %d, moment %d: the bound says %v, the rest costs %v: %+v %+v", cases, i, got, bw.costToGo[i][k].cost, s, m.moments[i].hands[s.hand])
+					t.Fatalf("case %d, moment %d: the bound says %v, the rest costs %v: %+v %+v", cases, i, got,
+						bw.costToGo[i][k].cost, s, m.moments[i].hands[s.hand])
 				}
 			}
 		}

@@ -77,7 +77,8 @@ func TestRunsAreNotSlid(t *testing.T) {
 			run = append(run, scale[at])
 		}
 		tu := coretest.Line('D', 100+40*rng.Float64(), tune.Quarter/4, "D", coretest.Notes(run...)...)
-		p := solve(t, Request{Tune: tu, Tuning: coretest.Tuning([]string{"Open D", "Open G", "Standard"}[rng.IntN(3)]), Player: player.Default(), Thumb: thumb.None})
+		p := solve(t, Request{Tune: tu, Tuning: coretest.Tuning([]string{"Open D", "Open G", "Standard"}[rng.IntN(3)]),
+			Player: player.Default(), Thumb: thumb.None})
 		slid := 0
 		for i := range p.Moments[:len(p.Moments)-1] { // the last note ends the phrase
 			if p.Moments[i].Melody.How == play.Slide {
@@ -311,7 +312,8 @@ func TestSlapAndFlick(t *testing.T) {
 		if rng.IntN(5) == 0 { // under a bar nothing is fretted
 			pl.Posture, pl.Silence, pl.Lean = player.Lap, player.LapStop, player.LeanSlide
 		}
-		r := Request{Tuning: coretest.Tuning([]string{"Open D", "Standard"}[rng.IntN(2)]), Player: pl, Thumb: thumb.Alternating, Sections: []thumb.Section{{Bar: 1, Pattern: slap}}}
+		r := Request{Tuning: coretest.Tuning([]string{"Open D", "Standard"}[rng.IntN(2)]), Player: pl, Thumb: thumb.Alternating,
+			Sections: []thumb.Section{{Bar: 1, Pattern: slap}}}
 		if rng.IntN(3) == 0 { // an open string: no finger is there to silence its neighbours
 			melody[3] = r.Tuning.Note(2)
 			r.Pins = []Pin{{At: 3 * tune.Quarter, Part: play.Melody, String: 2, How: play.Open}}
@@ -338,7 +340,8 @@ func TestSlapAndFlick(t *testing.T) {
 			for s := 1; s <= 3; s++ {
 				st := mo.Strings[s-1]
 				leaking += len(mo.Leaking())
-				if s != mo.Melody.String && st.State != play.Leaks && !(st.State == play.Silenced && (strings.HasPrefix(string(st.By), "finger") || st.By == "trailing" || st.By == "tilt")) && !shallow {
+				if s != mo.Melody.String && st.State != play.Leaks && !(st.State == play.Silenced &&
+					(strings.HasPrefix(string(st.By), "finger") || st.By == "trailing" || st.By == "tilt")) && !shallow {
 					t.Errorf("at %s: string %d is %+v while %s flicks string %d", mo.At, s, st, mo.Melody.Digit, mo.Melody.String)
 				}
 			}
@@ -355,7 +358,8 @@ func TestSlapAndFlick(t *testing.T) {
 func TestRestingFingers(t *testing.T) {
 	rested, moved := 0, 0
 	eachVariation(t, func(t *testing.T, rng *rand.Rand) {
-		r := Request{Tune: coretest.Wander(uint64(rng.IntN(1000)), 12), Tuning: coretest.Tuning([]string{"Standard", "Open D", "Open G"}[rng.IntN(3)]),
+		r := Request{Tune: coretest.Wander(uint64(rng.IntN(1000)), 12),
+			Tuning: coretest.Tuning([]string{"Standard", "Open D", "Open G"}[rng.IntN(3)]),
 			Player: player.Default(), Thumb: thumb.Kinds[rng.IntN(len(thumb.Kinds))]}
 		r.Player.Silence, r.Player.Fingers = player.Fingers, 2+rng.IntN(2)
 		p := solve(t, r)
@@ -377,7 +381,8 @@ func TestRestingFingers(t *testing.T) {
 				if at != 0 && at != own {
 					t.Errorf("moment %d: %s on string %d beside a hand resting from string %d", i, play.Digits[d], at, place)
 				}
-				if st := p.Moments[i].Strings[own-1]; at == own && st.State != play.Struck && st.State != play.Rings && st.By != play.Damper(play.Digits[d]) && st.By != "trailing" {
+				if st := p.Moments[i].Strings[own-1]; at == own && st.State != play.Struck && st.State != play.Rings &&
+					st.By != play.Damper(play.Digits[d]) && st.By != "trailing" {
 					t.Errorf("moment %d: %s rests on string %d, which is %+v", i, play.Digits[d], own, st)
 				}
 			}
@@ -414,8 +419,10 @@ func TestPinConflict(t *testing.T) {
 		{[]Pin{beside, melody}, nil},
 		{[]Pin{bass, beside}, nil},
 		{[]Pin{beside, melody, bass}, []Pin{melody, bass}}, // one string, two notes
-		{[]Pin{beside, {At: tu.Notes[1].At, Part: play.Melody, String: 6, Fret: 1, How: play.Fret}}, []Pin{{At: tu.Notes[1].At, Part: play.Melody, String: 6, Fret: 1, How: play.Fret}}},
-		{[]Pin{{At: tu.Notes[1].At, Part: play.Melody, String: 3, Fret: 2, How: play.Fret, Finger: 4}, beside}, []Pin{{At: tu.Notes[1].At, Part: play.Melody, String: 3, Fret: 2, How: play.Fret, Finger: 4}}},
+		{[]Pin{beside, {At: tu.Notes[1].At, Part: play.Melody, String: 6, Fret: 1, How: play.Fret}},
+			[]Pin{{At: tu.Notes[1].At, Part: play.Melody, String: 6, Fret: 1, How: play.Fret}}},
+		{[]Pin{{At: tu.Notes[1].At, Part: play.Melody, String: 3, Fret: 2, How: play.Fret, Finger: 4}, beside},
+			[]Pin{{At: tu.Notes[1].At, Part: play.Melody, String: 3, Fret: 2, How: play.Fret, Finger: 4}}},
 	} {
 		r.Pins = tt.pins
 		p, err := Solve(context.Background(), r)
@@ -436,12 +443,14 @@ func TestPinConflict(t *testing.T) {
 func TestLeadingIn(t *testing.T) {
 	t.Parallel()
 	walks, arrivals, added, rests := 0, 0, 0, 0
-	halves := &thumb.Pattern{Name: "Doubled at the end", Meter: "4/4", Steps: 8, Beats: []thumb.Beat{{Step: 1, Thumb: "root"}, {Step: 3, Thumb: "alternate"}, {Step: 5, Thumb: "root"}, {Step: 7, Thumb: "alternate"}, {Step: 8, Thumb: "alternate"}}}
+	halves := &thumb.Pattern{Name: "Doubled at the end", Meter: "4/4", Steps: 8, Beats: []thumb.Beat{{Step: 1, Thumb: "root"},
+		{Step: 3, Thumb: "alternate"}, {Step: 5, Thumb: "root"}, {Step: 7, Thumb: "alternate"}, {Step: 8, Thumb: "alternate"}}}
 	eachVariation(t, func(t *testing.T, rng *rand.Rand) {
 		chords := []string{"C F", "Dm C", "G C D", "A7 D", "E7 A", "C G"}[rng.IntN(6)]
 		line16 := coretest.Notes(67, 64, 69, 72, 71, 67, 69, 65, 67, 64, 62, 60, 62, 64, 65, 67)
 		tu := coretest.Line('C', 60+60*rng.Float64(), []tune.Time{tune.Quarter, tune.Quarter / 2}[rng.IntN(2)], chords, line16...)
-		r := Request{Tune: tu, Tuning: coretest.Tuning([]string{"Standard", "Open D", "Open G", "D suspended"}[rng.IntN(4)]), Player: player.Default(), Thumb: thumb.Alternating}
+		r := Request{Tune: tu, Tuning: coretest.Tuning([]string{"Standard", "Open D", "Open G", "D suspended"}[rng.IntN(4)]),
+			Player: player.Default(), Thumb: thumb.Alternating}
 		if rng.IntN(2) == 0 {
 			r.Sections = []thumb.Section{{Bar: 1, Pattern: halves}}
 		}
@@ -480,7 +489,8 @@ func TestLeadingIn(t *testing.T) {
 		a, b := arriveEarly(t, r, p)
 		added, rests = added+a, rests+b
 	})
-	if t.Logf("%d steps into the next chord, %d early arrivals, %d added, %d rests", walks, arrivals, added, rests); !testing.Short() && (walks == 0 || arrivals == 0 || added == 0 || rests == 0) {
+	if t.Logf("%d steps into the next chord, %d early arrivals, %d added, %d rests", walks, arrivals, added,
+		rests); !testing.Short() && (walks == 0 || arrivals == 0 || added == 0 || rests == 0) {
 		t.Error("one of them never happens")
 	}
 }
@@ -504,7 +514,8 @@ func arriveEarly(t *testing.T, r Request, p *Plan) (added, rests int) {
 		}
 		r.Pins = []Pin{alts[best].Pin(&p.Moments[at])}
 		q := solve(t, r)
-		if mo := &q.Moments[at]; math.Abs(q.Total-p.Total-alts[best].Extra) > 1e-9 || mo.Thumb == nil || mo.LeadsTo != s.Over.Name || mo.Wanted != "" {
+		if mo := &q.Moments[at]; math.Abs(q.Total-p.Total-alts[best].Extra) > 1e-9 || mo.Thumb == nil ||
+			mo.LeadsTo != s.Over.Name || mo.Wanted != "" {
 			t.Errorf("%v + %v is %v: %+v", p.Total, alts[best].Extra, q.Total, mo)
 		}
 		added++

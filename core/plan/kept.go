@@ -34,7 +34,8 @@ func (p *Plan) Choices() []Pin {
 		}
 		switch {
 		case mo.Thumb != nil:
-			out = append(out, Pin{At: mo.At, Part: play.Thumb, String: mo.Thumb.String, Fret: mo.Thumb.Fret, How: mo.Thumb.How, Finger: fingerNumber(mo.Thumb.Finger)})
+			out = append(out, Pin{At: mo.At, Part: play.Thumb, String: mo.Thumb.String, Fret: mo.Thumb.Fret, How: mo.Thumb.How,
+				Finger: fingerNumber(mo.Thumb.Finger)})
 		case mo.Stroke != "" || mo.Arrival != "":
 			out = append(out, Pin{At: mo.At, Part: play.Thumb, How: play.Drop})
 		}

@@ -46,7 +46,8 @@ func TestKept(t *testing.T) {
 					continue
 				}
 				for n := range x {
-					if len(x) != len(y) || x[n].String != y[n].String || x[n].Fret != y[n].Fret || x[n].How != y[n].How || x[n].Finger != y[n].Finger || x[n].Pinned || x[n].Part == play.Melody && x[n].Digit != y[n].Digit {
+					if len(x) != len(y) || x[n].String != y[n].String || x[n].Fret != y[n].Fret || x[n].How != y[n].How ||
+						x[n].Finger != y[n].Finger || x[n].Pinned || x[n].Part == play.Melody && x[n].Digit != y[n].Digit {
 						t.Errorf("%d, %s: %+v in place of %+v", i, a.Moments[k].At, *x[n], *y[n])
 						return
 					}

@@ -54,7 +54,8 @@ func (p *Plan) ownKnown() *Known {
 		}
 		return &Known{request: p.Request, lo: len(p.states), beside: beside}
 	}
-	k := &Known{request: p.Request, states: p.states, layers: slices.Clone(bw.layers), lo: bw.lo, hi: bw.hi, costToGo: slices.Clone(bw.costToGo), beside: beside, priced: map[Pin]priced{}}
+	k := &Known{request: p.Request, states: p.states, layers: slices.Clone(bw.layers), lo: bw.lo, hi: bw.hi,
+		costToGo: slices.Clone(bw.costToGo), beside: beside, priced: map[Pin]priced{}}
 	price := func(t int, alts []Alternative) {
 		for i := range alts {
 			k.priced[alts[i].Pin(&p.Moments[t])] = priced{t, p.Total + alts[i].Extra}

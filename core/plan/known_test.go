@@ -23,7 +23,9 @@ func TestKnown(t *testing.T) {
 	ctx := context.Background()
 	pins, found := 0, 0
 	for range few(10) {
-		r := Request{Tune: coretest.Wander(rng.Uint64(), 6+rng.IntN(8)), Tuning: coretest.Tuning([]string{"Open D", "Open G", "Standard"}[rng.IntN(3)]), Player: player.Default(), Thumb: []thumb.Kind{thumb.Alternating, thumb.Steady, thumb.None}[rng.IntN(3)]}
+		r := Request{Tune: coretest.Wander(rng.Uint64(), 6+rng.IntN(8)),
+			Tuning: coretest.Tuning([]string{"Open D", "Open G", "Standard"}[rng.IntN(3)]), Player: player.Default(),
+			Thumb: []thumb.Kind{thumb.Alternating, thumb.Steady, thumb.None}[rng.IntN(3)]}
 		r.Player.Silence = player.Silences[rng.IntN(4)]
 		p, err := Solve(ctx, r)
 		if err != nil {
@@ -85,7 +87,8 @@ func TestWithin(t *testing.T) {
 	rng := rand.New(rand.NewPCG(9, 2))
 	ctx := context.Background()
 	for range few(25) {
-		r := Request{Tune: coretest.Wander(rng.Uint64(), 8+rng.IntN(8)), Tuning: coretest.Tuning([]string{"Open D", "Open G", "Standard"}[rng.IntN(3)]), Player: player.Default(), Thumb: thumb.Alternating}
+		r := Request{Tune: coretest.Wander(rng.Uint64(), 8+rng.IntN(8)),
+			Tuning: coretest.Tuning([]string{"Open D", "Open G", "Standard"}[rng.IntN(3)]), Player: player.Default(), Thumb: thumb.Alternating}
 		p, err := Solve(ctx, r)
 		if err != nil {
 			continue
@@ -115,7 +118,9 @@ func TestBeside(t *testing.T) {
 	ctx := context.Background()
 	seeded, held, pinned := 0, 0, 0
 	for range few(8) {
-		r := Request{Tune: coretest.Wander(rng.Uint64(), 6+rng.IntN(8)), Tuning: coretest.Tuning([]string{"Open D", "Open G", "Standard"}[rng.IntN(3)]), Player: player.Default(), Thumb: []thumb.Kind{thumb.Alternating, thumb.Steady}[rng.IntN(2)]}
+		r := Request{Tune: coretest.Wander(rng.Uint64(), 6+rng.IntN(8)),
+			Tuning: coretest.Tuning([]string{"Open D", "Open G", "Standard"}[rng.IntN(3)]), Player: player.Default(),
+			Thumb: []thumb.Kind{thumb.Alternating, thumb.Steady}[rng.IntN(2)]}
 		if rng.IntN(2) == 0 {
 			r.Tune = repeated(rng)
 		}

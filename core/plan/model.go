@@ -97,7 +97,8 @@ func newModel(r *Request) (*model, error) {
 	}
 	m := &model{
 		req: r, w: r.weights(), neck: r.Player.Neck(), school: quiet.SchoolOf(r.Player), clock: r.Tune.Clock(r.Tempo),
-		phraseEnd: r.Tune.PhraseEnds(), peak: r.Tune.Peaks(), sympathy: map[pitch.Pitch]*[7]float64{}, agains: map[float64]*againTable{}, dominances: map[float64]*dominance{},
+		phraseEnd: r.Tune.PhraseEnds(), peak: r.Tune.Peaks(), sympathy: map[pitch.Pitch]*[7]float64{},
+		agains: map[float64]*againTable{}, dominances: map[float64]*dominance{},
 	}
 	m.slowness = r.Player.Slowness()
 	m.layClasses(false)
@@ -180,7 +181,8 @@ func (m *model) layMoments() {
 			c := tu.ChordOver(t)
 			bar, since := tu.Position(t)
 			_ = bar
-			at[t] = &moment{onBeat: since%tu.MeterOver(t).Pulse() == 0, at: t, sec: m.clock.Seconds(t), note: -1, sounding: -1, ended: -1, chord: c, tones: c.Classes(), bars: m.barFrets(c.Classes())}
+			at[t] = &moment{onBeat: since%tu.MeterOver(t).Pulse() == 0, at: t, sec: m.clock.Seconds(t), note: -1, sounding: -1,
+				ended: -1, chord: c, tones: c.Classes(), bars: m.barFrets(c.Classes())}
 		}
 		return at[t]
 	}

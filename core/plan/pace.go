@@ -80,7 +80,8 @@ func (p *Plan) moves(t int, c *choice) (out []Move) {
 // travel is the left hand's way from pos to where the choice holds it.
 func (m *model) travel(t int, pos float64, c *choice, need, there float64) Move {
 	mm, width := math.Abs(c.h.pos-pos), c.h.narrow
-	v := Move{Moment: t, What: fmt.Sprintf("the fretting hand moves %.0f mm to %s", m.capoScale()*mm, where(c.h, m.req.Capo)), Need: need, There: there, Kind: Travel, Factor: 1}
+	v := Move{Moment: t, What: fmt.Sprintf("the fretting hand moves %.0f mm to %s", m.capoScale()*mm, where(c.h, m.req.Capo)),
+		Need: need, There: there, Kind: Travel, Factor: 1}
 	if c.a == scoop {
 		width, v.Fixed = c.h.wide, m.w.ScoopTime
 	}

@@ -201,7 +201,8 @@ func (p *Pin) plays(s *play.Stroke, capo int) bool {
 
 func (p *Pin) check() error {
 	switch {
-	case p.Voice < 0 || p.Voice > tune.MaxWith || p.String < 0 || p.String > 6 || p.Finger < 0 || p.Finger > thumbOver || p.Covers < 0 || p.Covers > 6:
+	case p.Voice < 0 || p.Voice > tune.MaxWith || p.String < 0 || p.String > 6 || p.Finger < 0 || p.Finger > thumbOver ||
+		p.Covers < 0 || p.Covers > 6:
 		return errors.New("voices go from 0 to 2, strings from 1 to 6, fingers from 1 to 4 and 5 for the thumb")
 	case p.Digit != "" && p.Digit != play.NoDigit && p.Digit.Number() > digits.A:
 		return fmt.Errorf("digit %q: p, i, m or a, or - for none", p.Digit)

@@ -23,7 +23,8 @@ func TestPinsAreKept(t *testing.T) {
 	kept, refused := map[string]int{}, 0
 	for i := range uint64(10) {
 		rng := rand.New(rand.NewPCG(i, 3))
-		r := Request{Tune: coretest.Wander(rng.Uint64(), 6), Tuning: coretest.Tuning([]string{"Open D", "Open G"}[rng.IntN(2)]), Player: player.Default(), Thumb: thumb.Alternating}
+		r := Request{Tune: coretest.Wander(rng.Uint64(), 6), Tuning: coretest.Tuning([]string{"Open D", "Open G"}[rng.IntN(2)]),
+			Player: player.Default(), Thumb: thumb.Alternating}
 		free := solve(t, r)
 		at := free.Moments[rng.IntN(len(free.Moments))].At
 		to := at + tune.Quarter*tune.Time(1+rng.IntN(3))
@@ -31,20 +32,26 @@ func TestPinsAreKept(t *testing.T) {
 			pin  Pin
 			kept func(mo *play.Moment) bool
 		}{
-			"no slide":  {Pin{At: at, To: to, Part: play.Tube, How: play.Off}, func(mo *play.Moment) bool { return !mo.Hand.SlideOn }},
-			"slide on":  {Pin{At: at, Part: play.Tube, How: play.Slide}, func(mo *play.Moment) bool { return mo.Hand.SlideOn }},
-			"cover":     {Pin{At: at, To: to, Part: play.Tube, Covers: 2}, func(mo *play.Moment) bool { return !mo.Hand.SlideOn || mo.Hand.Covers == 2 }},
-			"heel off":  {Pin{At: at, To: to, Part: play.Heel, How: play.Off}, func(mo *play.Moment) bool { return mo.Heel == 0 }},
-			"all slide": {Pin{At: at, To: to, Part: play.Melody, How: play.Slide}, func(mo *play.Moment) bool { return mo.Melody == nil || mo.Melody.Finger == "S" }},
+			"no slide": {Pin{At: at, To: to, Part: play.Tube, How: play.Off}, func(mo *play.Moment) bool { return !mo.Hand.SlideOn }},
+			"slide on": {Pin{At: at, Part: play.Tube, How: play.Slide}, func(mo *play.Moment) bool { return mo.Hand.SlideOn }},
+			"cover": {Pin{At: at, To: to, Part: play.Tube, Covers: 2},
+				func(mo *play.Moment) bool { return !mo.Hand.SlideOn || mo.Hand.Covers == 2 }},
+			"heel off": {Pin{At: at, To: to, Part: play.Heel, How: play.Off}, func(mo *play.Moment) bool { return mo.Heel == 0 }},
+			"all slide": {Pin{At: at, To: to, Part: play.Melody, How: play.Slide},
+				func(mo *play.Moment) bool { return mo.Melody == nil || mo.Melody.Finger == "S" }},
 			"all fret": {Pin{At: at, To: to, Part: play.Melody, How: play.Fret}, func(mo *play.Moment) bool {
 				return mo.Melody == nil || mo.Melody.Finger >= "1" && mo.Melody.Finger <= "3" || mo.Melody.How == play.Pull || mo.Melody.Finger == "T"
 			}},
-			"digit":        {Pin{At: at, Part: play.Melody, Digit: "i"}, func(mo *play.Moment) bool { return mo.Melody == nil || mo.Melody.Digit == "i" }},
-			"finger":       {Pin{At: at, Part: play.Melody, Finger: 2}, func(mo *play.Moment) bool { return mo.Melody == nil || mo.Melody.Finger == "2" }},
+			"digit": {Pin{At: at, Part: play.Melody, Digit: "i"},
+				func(mo *play.Moment) bool { return mo.Melody == nil || mo.Melody.Digit == "i" }},
+			"finger": {Pin{At: at, Part: play.Melody, Finger: 2},
+				func(mo *play.Moment) bool { return mo.Melody == nil || mo.Melody.Finger == "2" }},
 			"slide finger": {Pin{At: at, Part: play.Melody, Finger: 4}, func(mo *play.Moment) bool { return mo.Melody == nil }},
 			"thumb out":    {Pin{At: at, To: to, Part: play.Thumb, How: play.Drop}, func(mo *play.Moment) bool { return mo.Thumb == nil }},
-			"ring":         {Pin{At: at, To: to, Part: play.Ringing}, func(mo *play.Moment) bool { return len(mo.Leaking()) == 0 && mo.Heel == 0 && mo.Hand.Trails == 0 }},
-			"damper":       {Pin{At: at, Part: play.Damped, String: 3, By: "m"}, func(mo *play.Moment) bool { return mo.Strings[2].State == play.Silenced && mo.Strings[2].By == "m" }},
+			"ring": {Pin{At: at, To: to, Part: play.Ringing},
+				func(mo *play.Moment) bool { return len(mo.Leaking()) == 0 && mo.Heel == 0 && mo.Hand.Trails == 0 }},
+			"damper": {Pin{At: at, Part: play.Damped, String: 3, By: "m"},
+				func(mo *play.Moment) bool { return mo.Strings[2].State == play.Silenced && mo.Strings[2].By == "m" }},
 		} {
 			q := r
 			q.Pins = []Pin{c.pin}
@@ -140,7 +147,8 @@ func TestLapStyle(t *testing.T) {
 	eachVariation(t, func(t *testing.T, rng *rand.Rand) {
 		pl := player.Default()
 		pl.Posture, pl.Silence, pl.Lean = player.Lap, player.LapStop, player.LeanSlide
-		p := solve(t, Request{Tune: coretest.Wander(rng.Uint64(), 12), Tuning: coretest.Tuning([]string{"Open D", "Open G"}[rng.IntN(2)]), Player: pl, Thumb: thumb.Kinds[rng.IntN(3)]})
+		p := solve(t, Request{Tune: coretest.Wander(rng.Uint64(), 12),
+			Tuning: coretest.Tuning([]string{"Open D", "Open G"}[rng.IntN(2)]), Player: pl, Thumb: thumb.Kinds[rng.IntN(3)]})
 		var last *play.Stroke
 		for i := range p.Moments {
 			mo := &p.Moments[i]
@@ -183,7 +191,8 @@ func TestSlant(t *testing.T) {
 // lie the melody's string, those above it, and at most one bass string that is struck there.
 func TestStandardKeepsFretting(t *testing.T) {
 	eachVariation(t, func(t *testing.T, rng *rand.Rand) {
-		p := solve(t, Request{Tune: coretest.Wander(rng.Uint64(), 6), Tuning: coretest.Tuning("Standard"), Player: player.Default(), Thumb: thumb.Alternating})
+		p := solve(t, Request{Tune: coretest.Wander(rng.Uint64(), 6), Tuning: coretest.Tuning("Standard"), Player: player.Default(),
+			Thumb: thumb.Alternating})
 		for i := range p.Moments {
 			struck, deepest := 0, 0
 			for _, s := range p.Moments[i].Strokes() {
@@ -204,7 +213,8 @@ func TestReliefs(t *testing.T) {
 	ctx := context.Background()
 	offered := 0
 	for seed := range uint64(3) {
-		r := Request{Tune: coretest.Wander(seed, 16), Tuning: coretest.Tuning("Open G"), Player: player.Default(), Thumb: thumb.Alternating, Tempo: 120}
+		r := Request{Tune: coretest.Wander(seed, 16), Tuning: coretest.Tuning("Open G"), Player: player.Default(),
+			Thumb: thumb.Alternating, Tempo: 120}
 		p := solve(t, r)
 		for _, v := range p.Hardest(3) {
 			reliefs, err := p.Reliefs(ctx, v)
@@ -260,7 +270,8 @@ func TestStrum(t *testing.T) {
 
 // A tune out of range is brought into it by every fit offered.
 func TestFits(t *testing.T) {
-	r := Request{Tune: coretest.Line('C', 90, tune.Quarter, "C", coretest.Notes(31, 36, 40, 43)...), Tuning: coretest.Tuning("Standard"), Player: player.Default(), Thumb: thumb.None}
+	r := Request{Tune: coretest.Line('C', 90, tune.Quarter, "C", coretest.Notes(31, 36, 40, 43)...),
+		Tuning: coretest.Tuning("Standard"), Player: player.Default(), Thumb: thumb.None}
 	_, err := Solve(context.Background(), r)
 	var out *RangeError
 	if !errors.As(err, &out) || out.Notes[0].By != -9 {
@@ -292,19 +303,26 @@ func TestTechniques(t *testing.T) {
 		pin   Pin // for the second note
 		want  func(a, b *play.Stroke) bool
 	}{
-		{"hammer", coretest.Notes(54, 57), Pin{How: play.Hammer, String: 3, Fret: 3}, func(a, b *play.Stroke) bool { return a.String == 3 && b.From == 0 && b.Digit == "" }},
-		{"pull", coretest.Notes(57, 54), Pin{How: play.Pull, String: 3, Fret: 0}, func(a, b *play.Stroke) bool { return a.String == 3 && a.Fret == 3 && b.From == 3 && b.Digit == "" }},
+		{"hammer", coretest.Notes(54, 57), Pin{How: play.Hammer, String: 3, Fret: 3},
+			func(a, b *play.Stroke) bool { return a.String == 3 && b.From == 0 && b.Digit == "" }},
+		{"pull", coretest.Notes(57, 54), Pin{How: play.Pull, String: 3, Fret: 0},
+			func(a, b *play.Stroke) bool { return a.String == 3 && a.Fret == 3 && b.From == 3 && b.Digit == "" }},
 		{"bend", coretest.Notes(52, 54), Pin{How: play.Bend, String: 3, Fret: 0}, nil}, // nothing to push below the nut
-		{"whole bend", coretest.Notes(55, 57), Pin{How: play.Bend, String: 3, Fret: 3}, func(a, b *play.Stroke) bool { return b.From == 1 || b.From == 2 }},
+		{"whole bend", coretest.Notes(55, 57), Pin{How: play.Bend, String: 3, Fret: 3},
+			func(a, b *play.Stroke) bool { return b.From == 1 || b.From == 2 }},
 		{"curl", append(coretest.Notes(54), blue), Pin{How: play.Bend, String: 4, Fret: 4.5}, func(a, b *play.Stroke) bool { return b.From == 4 }},
-		{"glide", coretest.Notes(59, 61), Pin{How: play.Glide, String: 2, Fret: 4}, func(a, b *play.Stroke) bool { return b.Finger == "S" && b.From != 4 }},
+		{"glide", coretest.Notes(59, 61), Pin{How: play.Glide, String: 2, Fret: 4},
+			func(a, b *play.Stroke) bool { return b.Finger == "S" && b.From != 4 }},
 		{"harmonic", coretest.Notes(66, 74), Pin{How: play.Harmonic, String: 4, Fret: 12}, nil},
-		{"octave harmonic", coretest.Notes(54, 62), Pin{How: play.Harmonic, String: 4, Fret: 12}, func(a, b *play.Stroke) bool { return b.From == 12 }},
-		{"tapped", coretest.Notes(54, 62, 57), Pin{How: play.Tapped, String: 3, Fret: 8}, func(a, b *play.Stroke) bool { return b.From == 3 && b.Digit == "i" }},
+		{"octave harmonic", coretest.Notes(54, 62), Pin{How: play.Harmonic, String: 4, Fret: 12},
+			func(a, b *play.Stroke) bool { return b.From == 12 }},
+		{"tapped", coretest.Notes(54, 62, 57), Pin{How: play.Tapped, String: 3, Fret: 8},
+			func(a, b *play.Stroke) bool { return b.From == 3 && b.Digit == "i" }},
 	} {
 		tu := coretest.Line('D', 80, tune.Quarter, "D", tt.notes...)
 		tt.pin.At, tt.pin.Part = tu.Notes[1].At, play.Melody
-		p, err := Solve(context.Background(), Request{Tune: tu, Tuning: coretest.Tuning("Open D"), Player: player.Default(), Thumb: thumb.None, Pins: []Pin{tt.pin}})
+		p, err := Solve(context.Background(), Request{Tune: tu, Tuning: coretest.Tuning("Open D"), Player: player.Default(),
+			Thumb: thumb.None, Pins: []Pin{tt.pin}})
 		if tt.want == nil {
 			var pe *PinError
 			if !errors.As(err, &pe) {

@@ -234,7 +234,8 @@ func (m *model) moment(t int, c *choice) play.Moment {
 	mo := &m.moments[t]
 	bar, since := m.req.Tune.Position(mo.at)
 	out := play.Moment{
-		At: mo.at, Seconds: mo.sec, Bar: bar + 1, Printed: m.req.Tune.BarPrinted(bar), Chord: mo.chord, Heel: c.heel, Cost: c.terms, Brush: c.brushes(), Flick: c.flicks(),
+		At: mo.at, Seconds: mo.sec, Bar: bar + 1, Printed: m.req.Tune.BarPrinted(bar), Chord: mo.chord, Heel: c.heel, Cost: c.terms,
+		Brush: c.brushes(), Flick: c.flicks(),
 		Beat: 1 + float64(since)/float64(m.req.Tune.MeterOver(mo.at).Unit()),
 		Hand: handOf(c.h),
 	}
@@ -286,7 +287,8 @@ func handOf(h *hand) play.LeftHand {
 	}
 	for i := range h.n {
 		if s := &h.stops[i]; s.finger != 0 {
-			out.Fingers = append(out.Fingers, play.FingerAt{Finger: fingerName(s.finger), String: s.str, Fret: int(s.holds()), Light: s.how == play.Harmonic})
+			out.Fingers = append(out.Fingers, play.FingerAt{Finger: fingerName(s.finger), String: s.str, Fret: int(s.holds()),
+				Light: s.how == play.Harmonic})
 		}
 	}
 	if b := &h.bass; b.str != 0 {

@@ -18,7 +18,8 @@ import (
 // A school with nothing to stop strings leaves them ringing and says so; with dampers the
 // same notes are kept clean.
 func TestLeaksAreReported(t *testing.T) {
-	r := Request{Tune: coretest.Line('D', 80, tune.Quarter, "D A7", coretest.Notes(69, 74, 69, 66, 73, 64, 69, 61)...), Tuning: coretest.Tuning("Open D"), Player: player.Default(), Thumb: thumb.None}
+	r := Request{Tune: coretest.Line('D', 80, tune.Quarter, "D A7", coretest.Notes(69, 74, 69, 66, 73, 64, 69, 61)...),
+		Tuning: coretest.Tuning("Open D"), Player: player.Default(), Thumb: thumb.None}
 	for i, n := range r.Tune.Notes { // open and slid strings in turn, so that notes must be stopped
 		for s := 1; s <= 4; s++ {
 			if fret := float64(n.Note.Pitch()-r.Tuning.Open(s)) / 100; fret >= 1 && fret <= 14 && i%2 == 0 {
@@ -45,7 +46,8 @@ func TestLeaksAreReported(t *testing.T) {
 		t.Errorf("left to ring costs %v and %v", ringing.Terms[play.Leak], ringing.Terms[play.Damping])
 	}
 	if one.Total < clean.Total || one.Terms[play.Leak]+one.Terms[play.Damping] <= clean.Terms[play.Damping] {
-		t.Errorf("one finger and the heel: leaks %v, damping %v; all dampers: damping %v", one.Terms[play.Leak], one.Terms[play.Damping], clean.Terms[play.Damping])
+		t.Errorf("one finger and the heel: leaks %v, damping %v; all dampers: damping %v", one.Terms[play.Leak],
+			one.Terms[play.Damping], clean.Terms[play.Damping])
 	}
 }
 
@@ -98,9 +100,12 @@ func TestCeiling(t *testing.T) {
 func TestWrongRequests(t *testing.T) {
 	good := benchRequest(4, "Open D")
 	for name, spoil := range map[string]func(*Request){
-		"no notes": func(r *Request) { r.Tune = &tune.Tune{} }, "capo": func(r *Request) { r.Capo = -1 }, "tempo": func(r *Request) { r.Tempo = math.NaN() },
-		"slow": func(r *Request) { r.Tempo = 1 }, "thumb": func(r *Request) { r.Thumb = "both" }, "player": func(r *Request) { r.Player.Fingers = 9 },
-		"pin without a note": func(r *Request) { r.Pins = []Pin{{At: 1, Part: play.Melody}} }, "pin of no thumb": func(r *Request) { r.Thumb = thumb.None; r.Pins = []Pin{{Part: play.Thumb, How: play.Drop}} },
+		"no notes": func(r *Request) { r.Tune = &tune.Tune{} }, "capo": func(r *Request) { r.Capo = -1 },
+		"tempo": func(r *Request) { r.Tempo = math.NaN() },
+		"slow":  func(r *Request) { r.Tempo = 1 }, "thumb": func(r *Request) { r.Thumb = "both" },
+		"player":             func(r *Request) { r.Player.Fingers = 9 },
+		"pin without a note": func(r *Request) { r.Pins = []Pin{{At: 1, Part: play.Melody}} },
+		"pin of no thumb":    func(r *Request) { r.Thumb = thumb.None; r.Pins = []Pin{{Part: play.Thumb, How: play.Drop}} },
 	} {
 		r := good
 		spoil(&r)

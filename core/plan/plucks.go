@@ -55,7 +55,8 @@ func (m *model) plucks(out []pluck, mo *moment, h *hand) []pluck {
 		}
 	}
 	assign(0, digits.P, pluck{})
-	if n := len(order); n > 1 && int(order[0]-order[n-1]) == n-1 && mo.digitAllowed(h, digits.I, int(order[0])) && mo.digitAllowed(h, digits.I, int(order[n-1])) {
+	if n := len(order); n > 1 && int(order[0]-order[n-1]) == n-1 && mo.digitAllowed(h, digits.I, int(order[0])) &&
+		mo.digitAllowed(h, digits.I, int(order[n-1])) {
 		p := pluck{mask: 1 << digits.I, cost: play.Exact(m.w.Brush), sweeps: quiet.Of(int(order[0]))<<1&quiet.Upto(6) | quiet.Of(int(order[n-1]))>>1}
 		p.at[digits.I] = order[0]
 		out = append(out, p)

@@ -132,7 +132,8 @@ func (p *Plan) melodyReason(t int, s *play.Stroke, c *choice) string {
 	case play.Tapped:
 		length += fmt.Sprintf(", tapped by %s and let go to fret %s", s.Digit, play.FromCapo(s.From, p.Request.Capo).String())
 	case play.Bend:
-		length += fmt.Sprintf(", pushed up %.0f cents from fret %s by finger %s", 100*(s.Fret-s.From), play.FromCapo(s.From, p.Request.Capo).String(), s.Finger) + p.travel(t)
+		length += fmt.Sprintf(", pushed up %.0f cents from fret %s by finger %s", 100*(s.Fret-s.From),
+			play.FromCapo(s.From, p.Request.Capo).String(), s.Finger) + p.travel(t)
 		if s.Hook {
 			length += ", hooked by the picking hand with its thumb across the strings"
 		}
@@ -188,7 +189,8 @@ func (p *Plan) thumbReason(t int, c *choice) string {
 	}
 	s := mo.Thumb
 	iv := chord.IntervalName(mo.Chord.Interval(s.Note.Pitch()))
-	text := fmt.Sprintf("Thumb: string %d %s, %s, the %s of %s", s.String, play.HowText(s.How, play.FromCapo(s.Fret, p.Request.Capo)), s.Note, iv, mo.Chord.Name)
+	text := fmt.Sprintf("Thumb: string %d %s, %s, the %s of %s", s.String,
+		play.HowText(s.How, play.FromCapo(s.Fret, p.Request.Capo)), s.Note, iv, mo.Chord.Name)
 	if clash := c.terms[play.Clash]; clash > 0 {
 		kind := "a clash that counts"
 		if p.m.isDrone(s.How, s.Note.Pitch()) {
@@ -248,9 +250,12 @@ const leastTold = 0.005
 
 // gainWords say what a smaller term is to a player.
 var gainWords = [...]string{
-	play.Shift: "the hand moves less", play.Stretch: "the fingers strain less", play.Land: "the slide lands less often", play.Place: "it lies better on the neck",
-	play.StringMove: "the line crosses fewer strings", play.Tone: "the tone suits better", play.Intonation: "the pitch is easier to hit", play.Clash: "the bass clashes less",
-	play.Pattern: "the thumb keeps its pattern better", play.Hand: "the digits lie better", play.Leak: "less rings on", play.Damping: "less has to be damped", play.School: "it is nearer the lean",
+	play.Shift: "the hand moves less", play.Stretch: "the fingers strain less", play.Land: "the slide lands less often",
+	play.Place:      "it lies better on the neck",
+	play.StringMove: "the line crosses fewer strings", play.Tone: "the tone suits better",
+	play.Intonation: "the pitch is easier to hit", play.Clash: "the bass clashes less",
+	play.Pattern: "the thumb keeps its pattern better", play.Hand: "the digits lie better", play.Leak: "less rings on",
+	play.Damping: "less has to be damped", play.School: "it is nearer the lean",
 }
 
 // leastOf returns the smallest term, the first of equals.
@@ -312,7 +317,8 @@ func (p *Plan) termText(k play.Term, diff *play.Terms, d detour, theirs []choice
 	case play.Intonation:
 		text = p.intonationText(c)
 	case play.Clash:
-		text = fmt.Sprintf("%s is the %s of %s", pitch.Spell(c.bass.pitch, p.Request.Tune.Key.Flats), chord.IntervalName(mo.chord.Interval(c.bass.pitch)), mo.chord.Name)
+		text = fmt.Sprintf("%s is the %s of %s", pitch.Spell(c.bass.pitch, p.Request.Tune.Key.Flats),
+			chord.IntervalName(mo.chord.Interval(c.bass.pitch)), mo.chord.Name)
 	case play.Pattern:
 		text = p.patternText(c)
 	case play.Hand:

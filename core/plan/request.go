@@ -76,7 +76,8 @@ func (o OutOfRange) String() string {
 	case o.By == 0 && o.Note.Note.Cents == 0:
 		return fmt.Sprintf("the %d notes at %s in bar %s cannot be held together", 1+len(o.Note.With), o.Note.Note, o.Bar)
 	case o.By == 0:
-		return fmt.Sprintf("%s %+d cents in bar %s cannot be reached between the frets without a slide or a bend", o.Note.Note, o.Note.Note.Cents, o.Bar)
+		return fmt.Sprintf("%s %+d cents in bar %s cannot be reached between the frets without a slide or a bend", o.Note.Note,
+			o.Note.Note.Cents, o.Bar)
 	case o.By < 0:
 		return fmt.Sprintf("%s in bar %s is %d half steps below the lowest string", o.Note.Note, o.Bar, -o.By)
 	default:

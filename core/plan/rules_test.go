@@ -88,7 +88,8 @@ func (c *termCase) holds() {
 	}
 	c.rule("fretted beyond the last fret", c.has(1, 1, play.Fret, 1), false)
 	c.rule("slid four frets beyond the last", c.has(2, 1, play.Slide, 0), true)
-	c.rule("slid five frets beyond the last", slices.ContainsFunc(stopsOn(c.m.req, 1, pitch.Midi(79), 0), func(s stop) bool { return s.how == play.Slide }), false)
+	c.rule("slid five frets beyond the last",
+		slices.ContainsFunc(stopsOn(c.m.req, 1, pitch.Midi(79), 0), func(s stop) bool { return s.how == play.Slide }), false)
 	c.set(func(r *Request) { r.Capo = 2; r.Player.Instrument.Frets = 20 }, 65, 64)
 	c.rule("slid one fret above the capo", c.has(0, 1, play.Slide, 0), true)
 	c.rule("slid at the capo", c.has(1, 1, play.Slide, 0), false)
@@ -170,7 +171,8 @@ func (c *termCase) slides() {
 	}
 	c.rule("the tip alone", has(func(h *hand) bool { return h.from > 1 && h.trails == 0 }), true)
 	c.rule("fingers behind a slide laid flat", has(func(h *hand) bool { return h.from == 1 && h.trails == 6 && h.trailed == quiet.From(3) }), true)
-	c.rule("fingers trail behind the tip", slices.ContainsFunc(c.m.moments[0].hands, func(h hand) bool { return h.slide && h.from > 1 && h.trails > 0 }), false)
+	c.rule("fingers trail behind the tip",
+		slices.ContainsFunc(c.m.moments[0].hands, func(h hand) bool { return h.slide && h.from > 1 && h.trails > 0 }), false)
 	c.set(func(r *Request) { // D5 slid, A2 below it open on string 5
 		r.Player.Silence = player.Trailing
 		r.Tune.Notes[0].With = []pitch.Note{pitch.Spell(pitch.Midi(45), false)}
@@ -184,7 +186,8 @@ func (c *termCase) slides() {
 	c.set(func(r *Request) { r.Player.FretBehindSlide, r.Player.Silence = true, player.Trailing }, 74)
 	add := func(within bool) bool {
 		found := false
-		c.m.slideOver(&c.m.moments[0], hand{voicing: voicing{n: 1, stops: [3]stop{{str: 1, fret: 12, how: play.Slide}}}, slide: true, sounding: quiet.Of(1)},
+		c.m.slideOver(&c.m.moments[0], hand{voicing: voicing{n: 1, stops: [3]stop{{str: 1, fret: 12, how: play.Slide}}},
+			slide: true, sounding: quiet.Of(1)},
 			[]stop{{str: 6, fret: 10, finger: 1, how: play.Fret}}, func(h hand) { found = found || h.bass.str == 6 && (h.trails == 6) == within })
 		return found
 	}
@@ -197,9 +200,15 @@ func (c *termCase) slides() {
 // hands: what may be held together and after what.
 func (c *termCase) hands() {
 	c.set(nil, 74, 74)
-	c.rule("a bass note on the melody's string", c.m.withBass(&hand{voicing: voicing{n: 1, stops: [3]stop{{str: 4, how: play.Open}}}, sounding: quiet.Of(4)}, &stop{str: 4, fret: 2, finger: 1, how: play.Fret}), false)
-	c.rule("a bass note beside a melody finger out of reach", c.m.withBass(&hand{voicing: voicing{n: 1, stops: [3]stop{{str: 1, fret: 12, finger: 1, how: play.Fret}}}, sounding: quiet.Of(1)}, &stop{str: 6, fret: 5, finger: 2, how: play.Fret}), false)
-	c.rule("a bass note beside an open melody", c.m.withBass(&hand{voicing: voicing{n: 1, stops: [3]stop{{str: 1, how: play.Open}}}, sounding: quiet.Of(1)}, &stop{str: 6, fret: 5, finger: 2, how: play.Fret}), true)
+	c.rule("a bass note on the melody's string",
+		c.m.withBass(&hand{voicing: voicing{n: 1, stops: [3]stop{{str: 4, how: play.Open}}}, sounding: quiet.Of(4)},
+			&stop{str: 4, fret: 2, finger: 1, how: play.Fret}), false)
+	c.rule("a bass note beside a melody finger out of reach",
+		c.m.withBass(&hand{voicing: voicing{n: 1, stops: [3]stop{{str: 1, fret: 12, finger: 1, how: play.Fret}}},
+			sounding: quiet.Of(1)}, &stop{str: 6, fret: 5, finger: 2, how: play.Fret}), false)
+	c.rule("a bass note beside an open melody",
+		c.m.withBass(&hand{voicing: voicing{n: 1, stops: [3]stop{{str: 1, how: play.Open}}}, sounding: quiet.Of(1)},
+			&stop{str: 6, fret: 5, finger: 2, how: play.Fret}), true)
 	// A half note over steady bass in quarters: the second stroke falls while it sounds.
 	c.set(func(r *Request) {
 		*r.Tune = *coretest.Line('D', 60, tune.Quarter*2, "D", coretest.Notes(74, 74)...)
@@ -210,11 +219,13 @@ func (c *termCase) hands() {
 	k := int(st.of[held])
 	for g := range st.mo.hands {
 		to := &st.mo.hands[g]
-		if same := to.n > 0 && to.stops[0] == st.before[held].stops[0] && to.bass.str == 0; st.may(&st.before[held], k, to) && to.bass.str == 0 != same {
+		if same := to.n > 0 && to.stops[0] == st.before[held].stops[0] && to.bass.str == 0; st.may(&st.before[held], k, to) &&
+			to.bass.str == 0 != same {
 			c.rule("a held note stays where it is", false, true)
 		}
 	}
-	c.rule("a bass finger comes down without a stroke", st.may(&hand{line: 0}, k, &hand{anchored: true, bass: stop{str: 6, fret: 5, finger: 1}}), true)
+	c.rule("a bass finger comes down without a stroke",
+		st.may(&hand{line: 0}, k, &hand{anchored: true, bass: stop{str: 6, fret: 5, finger: 1}}), true)
 	before := hand{voicing: voicing{n: 1}, sounding: quiet.Of(1), fingered: quiet.Of(1), bass: stop{str: 6, fret: 5}}
 	st.mo.ended = 0
 	ri := st.ringInAfter(&before, quiet.Of(6)|quiet.Of(5), &hand{})
@@ -236,13 +247,16 @@ func (c *termCase) hands() {
 	shape := &pickShape{mo: mo, pins: &mo.pins, h: &hand{trailed: quiet.Of(4)}, fits: quiet.Upto(6)}
 	c.rule("fingers trail over a string that must ring on", c.m.still(shape, ringIn{live: quiet.Of(4)}, &bassOption{}, &s), false)
 	shape.h = &hand{}
-	c.rule("a bass string must ring on until the next stroke", c.m.still(shape, ringIn{live: quiet.Of(4)}, &bassOption{}, &s) && s.keep == quiet.Of(4), true)
+	c.rule("a bass string must ring on until the next stroke", c.m.still(shape, ringIn{live: quiet.Of(4)}, &bassOption{}, &s) &&
+		s.keep == quiet.Of(4), true)
 	shape.fits = 0
-	c.rule("unless it is no tone of the chord", c.m.still(shape, ringIn{live: quiet.Of(4)}, &bassOption{}, &s) && s.keep == 0 && s.unwanted == quiet.Of(4), true)
+	c.rule("unless it is no tone of the chord", c.m.still(shape, ringIn{live: quiet.Of(4)}, &bassOption{}, &s) && s.keep == 0 &&
+		s.unwanted == quiet.Of(4), true)
 	came := c.m.bassOptions(st.mo, &hand{bass: stop{str: 6, fret: 5, finger: 1}})
 	c.rule("a bass finger that came down is used", slices.ContainsFunc(came, func(o bassOption) bool { return o.str == 0 }), false)
 	st.mo = &moment{note: 0, sounding: 0, ended: -1}
-	c.rule("a bass finger comes down without a stroke", st.may(&hand{line: 0}, k, &hand{anchored: true, bass: stop{str: 6, fret: 5, finger: 1}}), false)
+	c.rule("a bass finger comes down without a stroke",
+		st.may(&hand{line: 0}, k, &hand{anchored: true, bass: stop{str: 6, fret: 5, finger: 1}}), false)
 }
 
 // digits: who may pluck, stop and rest where.
@@ -250,7 +264,8 @@ func (c *termCase) digits() {
 	// A hand that has not just plucked with a finger may have to pay for stopping with it what one that has does not.
 	c.set(nil, 74, 74, 74)
 	fresh, plucked := newPickState(0, 0, 0), newPickState(1<<digits.I, 0, 0)
-	c.rule("what the digit that plucked saves counts", c.m.dominanceFrom(1).of(fresh, plucked) >= play.Exact(inForce.StopEffort)-play.Exact(inForce.StopOwn), true)
+	c.rule("what the digit that plucked saves counts",
+		c.m.dominanceFrom(1).of(fresh, plucked) >= play.Exact(inForce.StopEffort)-play.Exact(inForce.StopOwn), true)
 	// C4 at fret 3 of string 2 over F#3 under the slide at 4 of string 4, then A3 open over G3 at 5: the finger lets go
 	// and the slide moves, but a note struck together with another is not pulled off.
 	c.set(func(r *Request) {
@@ -258,7 +273,8 @@ func (c *termCase) digits() {
 		r.Tune.Notes[0].With, r.Tune.Notes[1].With = coretest.Notes(54), coretest.Notes(55)
 	}, 60, 57)
 	apart := func(t int, how play.How, finger int) *hand {
-		return &c.m.moments[t].hands[c.hand(t, 2, how, finger, func(h *hand) bool { return h.n == 2 && h.stops[1].str == 4 && h.stops[1].how == play.Slide })]
+		return &c.m.moments[t].hands[c.hand(t, 2, how, finger,
+			func(h *hand) bool { return h.n == 2 && h.stops[1].str == 4 && h.stops[1].how == play.Slide })]
 	}
 	_, joined := c.m.stage(1).legato(apart(0, play.Fret, 1), apart(1, play.Open, 0), &tally{})
 	c.rule("of two notes one is pulled off and one slid on", joined, false)
@@ -328,11 +344,13 @@ func (c *termCase) digits() {
 	shape := &pickShape{mo: still, pins: &still.pins, h: &hand{sounding: quiet.Of(5)}}
 	c.rule("a slap on the string of a held note", c.m.still(shape, ringIn{}, slap, &s), false)
 	shape.h = &hand{sounding: quiet.Of(1)}
-	c.rule("a slap beside a held note", c.m.still(shape, ringIn{live: quiet.Of(6)}, slap, &s) && s.hit == quiet.From(5) && s.may|s.keep == quiet.Of(1), true)
+	c.rule("a slap beside a held note", c.m.still(shape, ringIn{live: quiet.Of(6)}, slap, &s) && s.hit == quiet.From(5) &&
+		s.may|s.keep == quiet.Of(1), true)
 	c.rule("a tap silences the treble strings", (&bassOption{hit: thumb.Tap}).hitStrings() == quiet.Upto(3), true)
 	// A finger that hops: the little one counts too.
 	c.set(func(r *Request) { r.Player.SlideFinger = 2 }, 74, 71)
 	var y play.Terms
-	c.m.stage(1).changeCost(0, &hand{voicing: voicing{n: 1}, on: [thumbOver + 1]int8{4: 1}}, &hand{voicing: voicing{n: 1}, on: [thumbOver + 1]int8{4: 2}}, &tally{by: &y})
+	c.m.stage(1).changeCost(0, &hand{voicing: voicing{n: 1}, on: [thumbOver + 1]int8{4: 1}},
+		&hand{voicing: voicing{n: 1}, on: [thumbOver + 1]int8{4: 2}}, &tally{by: &y})
 	c.is("FingerHop", y[play.StringMove], inForce.FingerHop)
 }

@@ -56,7 +56,8 @@ func (p *Plan) strum(t int) []Strummed {
 	})
 	var out []Strummed
 	for str := 6; str >= 1; str-- {
-		line := Strummed{String: str, Note: m.spell(m.soundingPitch(c.h, str)), Pitch: m.soundingPitch(c.h, str), Wanted: wanted.Has(str), By: m.dampedBy(&c, str)}
+		line := Strummed{String: str, Note: m.spell(m.soundingPitch(c.h, str)), Pitch: m.soundingPitch(c.h, str),
+			Wanted: wanted.Has(str), By: m.dampedBy(&c, str)}
 		if line.By == "" && c.h.under.Has(str) && c.h.trails > 0 && !line.Wanted {
 			line.By = play.ByTrailing
 		}

@@ -32,7 +32,8 @@ func (c *termCase) set(change func(*Request), midis ...int) *termCase {
 	c.Helper()
 	pl := player.Default()
 	pl.Silence, pl.Techniques = player.Ring, player.Techniques
-	r := Request{Tune: coretest.Line('D', 60, tune.Quarter, "D", coretest.Notes(midis...)...), Tuning: coretest.Tuning("Open D"), Player: pl, Thumb: thumb.None}
+	r := Request{Tune: coretest.Line('D', 60, tune.Quarter, "D", coretest.Notes(midis...)...), Tuning: coretest.Tuning("Open D"),
+		Player: pl, Thumb: thumb.None}
 	if change != nil {
 		change(&r)
 	}
@@ -170,7 +171,8 @@ func (c *termCase) moving() {
 	c.is("LandOff", c.change(2, g, c.hand(2, 1, play.Fret, 1, nil), plain)[play.Land], inForce.LandOff)
 	c.set(func(r *Request) { r.Tempo = 400; r.Tune.Tempos[0].BPM = 400 }, 71, 74)
 	slow := inForce.LandTime / 0.15
-	c.is("LandTime", c.change(1, c.hand(0, 1, play.Fret, 1, nil), c.hand(1, 1, play.Slide, 0, nil), plain)[play.Land], inForce.LandOn+inForce.Land*slow*slow)
+	c.is("LandTime", c.change(1, c.hand(0, 1, play.Fret, 1, nil), c.hand(1, 1, play.Slide, 0, nil), plain)[play.Land],
+		inForce.LandOn+inForce.Land*slow*slow)
 
 	// D5 on string 1, then A3 open on string 2 or at fret 3 of string 3: one string, or two.
 	c.set(nil, 74, 57)
@@ -236,7 +238,8 @@ func (c *termCase) holding() {
 	c.is("Body BodyJoint NeckPer", c.own(0, c.hand(0, 1, play.Fret, 1, nil))[play.Place], 16*inForce.NeckPer+(16-inForce.BodyJoint)*inForce.Body)
 	// Bends: string 1 up to D5 from 11.5, 11 and 10.
 	c.set(func(r *Request) { r.Tune.Notes[0].Note.Cents = 50 }, 74)
-	c.is("BendQuarter BendPitch", c.own(0, c.hand(0, 1, play.Bend, 3, func(h *hand) bool { return !h.hooked() && h.stops[0].held == 12 }))[play.Stretch], inForce.BendQuarter)
+	c.is("BendQuarter BendPitch", c.own(0,
+		c.hand(0, 1, play.Bend, 3, func(h *hand) bool { return !h.hooked() && h.stops[0].held == 12 }))[play.Stretch], inForce.BendQuarter)
 	c.set(nil, 74)
 	pushed := func(held float64) func(*hand) bool {
 		return func(h *hand) bool { return !h.hooked() && h.stops[0].held == held }
@@ -253,12 +256,14 @@ func (c *termCase) holding() {
 	c.set(func(r *Request) { r.Player.Instrument.Frets = 10 }, 74)
 	c.is("Beyond", c.own(0, c.hand(0, 1, play.Slide, 0, flat))[play.Intonation], inForce.Intonation*inForce.EasyWindow/window(12)+2*inForce.Beyond)
 	c.set(nil, 69)
-	c.is("TipAngle", c.own(0, c.hand(0, 2, play.Slide, 0, func(h *hand) bool { return h.from == 2 }))[play.Intonation], inForce.Intonation*inForce.EasyWindow/window(12)+inForce.TipAngle)
+	c.is("TipAngle", c.own(0, c.hand(0, 2, play.Slide, 0, func(h *hand) bool { return h.from == 2 }))[play.Intonation],
+		inForce.Intonation*inForce.EasyWindow/window(12)+inForce.TipAngle)
 	c.set(func(r *Request) { r.Player.Silence = player.Trailing }, 69)
 	own := c.own(0, c.hand(0, 2, play.Slide, 0, func(h *hand) bool { return h.from == 1 && h.trails == 2 }))
 	c.is("TrailEffort TrailPer", own[play.Damping], inForce.TrailEffort+2*inForce.TrailPer)
 	c.is("SlideTouch", own[play.Leak], inForce.SlideTouch)
-	c.is("BehindRing", c.own(0, c.hand(0, 2, play.Slide, 0, func(h *hand) bool { return h.from == 1 && h.trails == 0 }))[play.Leak], inForce.SlideTouch+inForce.BehindRing)
+	c.is("BehindRing", c.own(0, c.hand(0, 2, play.Slide, 0, func(h *hand) bool { return h.from == 1 && h.trails == 0 }))[play.Leak],
+		inForce.SlideTouch+inForce.BehindRing)
 	c.is("freeTrailing", freeTrailing, 3)
 	c.set(func(r *Request) { r.Player.Silence, r.Thumb = player.Trailing, thumb.Steady }, 74)
 	c.rule("beside a playing thumb fingers trail over string 4", slices.Contains(c.m.trailOptions(1), 4), false)
@@ -313,7 +318,8 @@ func (c *termCase) places() {
 	c.is("QuickWindow QuickNote", c.own(0, g)[play.Intonation], inForce.Intonation*inForce.EasyWindow/(window(12)*inForce.QuickWindow))
 	c.is("QuickWindow", c.m.moments[0].hands[g].narrow/c.m.window(12), inForce.QuickWindow)
 	c.set(func(r *Request) { r.Tempo = 60 / (1.5 * inForce.QuickNote) }, 74) // half way to a long note
-	c.is("QuickNote", c.own(0, c.hand(0, 1, play.Slide, 0, nil))[play.Intonation], inForce.Intonation*inForce.EasyWindow/(window(12)*(1+(inForce.QuickWindow-1)/2)))
+	c.is("QuickNote", c.own(0, c.hand(0, 1, play.Slide, 0, nil))[play.Intonation],
+		inForce.Intonation*inForce.EasyWindow/(window(12)*(1+(inForce.QuickWindow-1)/2)))
 }
 
 // slant: fret 12 of string 1 and 11 of string 5 at once, as a share of the steepest angle of a bar.
@@ -341,7 +347,8 @@ func (c *termCase) tone() {
 	c.is("SlideNeeds", c.own(0, c.hand(0, 1, play.Slide, 0, nil))[play.Tone], 0)
 	// At 400 a minute a quarter takes 0.15 s.
 	c.set(func(r *Request) { r.Tempo = 400 }, 74, 57)
-	c.is("ShortSlide SlideNeeds", c.own(0, c.hand(0, 1, play.Slide, 0, nil))[play.Tone], inForce.ShortSlide*max(0, inForce.SlideNeeds-0.15)/inForce.SlideNeeds)
+	c.is("ShortSlide SlideNeeds", c.own(0, c.hand(0, 1, play.Slide, 0, nil))[play.Tone],
+		inForce.ShortSlide*max(0, inForce.SlideNeeds-0.15)/inForce.SlideNeeds)
 	// A lower voice counts a share: D5 fretted, A3 open.
 	c.set(func(r *Request) { r.Tune.Notes[0].With = []pitch.Note{pitch.Spell(pitch.Midi(57), false)} }, 74, 57)
 	g := c.hand(0, 1, play.Fret, 1, func(h *hand) bool { return h.stops[1].how == play.Open })
@@ -645,7 +652,8 @@ func (c *termCase) dampers() {
 	s.ringIn.ended = quiet.Of(3)
 	c.is("TiltEffort", c.silent(r, s, pluck{}, func(d *damping) bool { return d.tilt != 0 }), inForce.TiltEffort)
 	s.ringIn.ended = 0
-	c.rule("the bar is not tilted off a string whose note goes on", c.silent(r, s, pluck{}, func(d *damping) bool { return d.tilt != 0 }) < inf, false)
+	c.rule("the bar is not tilted off a string whose note goes on",
+		c.silent(r, s, pluck{}, func(d *damping) bool { return d.tilt != 0 }) < inf, false)
 }
 
 // leaks: what is left ringing, and what rings along.

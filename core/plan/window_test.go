@@ -21,7 +21,9 @@ func TestWindow(t *testing.T) {
 	ctx := context.Background()
 	narrow, wide := 0, 0
 	for range few(8) {
-		r := Request{Tune: coretest.Wander(rng.Uint64(), 40+rng.IntN(160)), Tuning: coretest.Tuning([]string{"Open D", "Open G", "Standard"}[rng.IntN(3)]), Player: player.Default(), Thumb: []thumb.Kind{thumb.Alternating, thumb.Steady, thumb.None}[rng.IntN(3)]}
+		r := Request{Tune: coretest.Wander(rng.Uint64(), 40+rng.IntN(160)),
+			Tuning: coretest.Tuning([]string{"Open D", "Open G", "Standard"}[rng.IntN(3)]), Player: player.Default(),
+			Thumb: []thumb.Kind{thumb.Alternating, thumb.Steady, thumb.None}[rng.IntN(3)]}
 		r.Player.Silence = player.Silences[rng.IntN(4)]
 		p, err := Solve(ctx, r)
 		if err != nil {

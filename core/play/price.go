@@ -7,8 +7,10 @@ import (
 
 // kinds say what a plan becomes where one kind of cost grows.
 var kinds = [terms]string{
-	Shift: "harder", Stretch: "harder", Land: "harder", Place: "harder", StringMove: "harder", Tone: "less fitting in tone", Intonation: "harder to hit",
-	Clash: "harsher", Pattern: "less steady in the thumb", Hand: "harder for the picking hand", Leak: "noisier", Damping: "harder to damp", School: "less your way",
+	Shift: "harder", Stretch: "harder", Land: "harder", Place: "harder", StringMove: "harder", Tone: "less fitting in tone",
+	Intonation: "harder to hit",
+	Clash:      "harsher", Pattern: "less steady in the thumb", Hand: "harder for the picking hand", Leak: "noisier",
+	Damping: "harder to damp", School: "less your way",
 }
 
 // How large a difference of cost is, in words: below each, in units of cost. A slide set down once more costs about 0.4.

@@ -13,7 +13,8 @@ func TestSlideFacts(t *testing.T) {
 	rng := rand.New(rand.NewPCG(3, 5))
 	for range 300 {
 		p := Default()
-		p.Slide = Slide{LengthMM: 20 + 60*rng.Float64(), BoreMM: 15 + 8*rng.Float64(), WallMM: 1 + 5*rng.Float64(), Material: []string{"glass", "brass", "steel", "ceramic"}[rng.IntN(4)]}
+		p.Slide = Slide{LengthMM: 20 + 60*rng.Float64(), BoreMM: 15 + 8*rng.Float64(), WallMM: 1 + 5*rng.Float64(),
+			Material: []string{"glass", "brass", "steel", "ceramic"}[rng.IntN(4)]}
 		p.FingerMM = 15 + 9*rng.Float64()
 		a := p.SlideFacts()
 		q := p

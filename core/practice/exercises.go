@@ -71,9 +71,12 @@ func (l *ladder) pitch(states []State) {
 	first := mos[0].Melody
 	at := fmt.Sprintf("string %d, fret %s", first.String, play.FromCapo(first.Fret, l.p.Request.Capo))
 	l.exercise("pitch 1", ph, 3, false, fmt.Sprintf("In tune (%s): the phrase with fingers instead of the slide, from %s. Sing every note.", why, at), "and you could sing it without the guitar")
-	l.exercise("pitch 2", ph, 3, false, "The same with the slide, no vibrato: stop on the wire, listen, and only then go on.", "with every note in tune where it lands")
-	l.exercise("pitch 3", ph, 3, false, "Each note twice: fretted, then slid. Where they differ, the slide is not over the wire.", "without a difference that you can hear")
-	l.exercise("pitch 4", ph, 3, false, "Now with vibrato on the long notes, to both sides of the wire alike.", "the pitch staying where it was without it")
+	l.exercise("pitch 2", ph, 3, false, "The same with the slide, no vibrato: stop on the wire, listen, and only then go on.",
+		"with every note in tune where it lands")
+	l.exercise("pitch 3", ph, 3, false, "Each note twice: fretted, then slid. Where they differ, the slide is not over the wire.",
+		"without a difference that you can hear")
+	l.exercise("pitch 4", ph, 3, false, "Now with vibrato on the long notes, to both sides of the wire alike.",
+		"the pitch staying where it was without it")
 }
 
 func isSlid(mo *play.Moment) bool {
@@ -100,8 +103,10 @@ func (l *ladder) between() {
 			if other <= float64(capo) {
 				continue
 			}
-			l.exercise(fmt.Sprintf("between %d", n+1), [2]int{a.Bar, b.Bar}, 4, false, fmt.Sprintf("The slide never stops: to and fro between fret %s on string %d and fret %s on string %d, %g frets. Pluck only as it passes the wire. From bar %s.",
-				play.FromCapo(home, capo), a.Melody.String, play.FromCapo(other, capo), b.Melody.String, d, a.Printed), "there and back, each note speaking in tune").Moment = t
+			l.exercise(fmt.Sprintf("between %d", n+1), [2]int{a.Bar, b.Bar}, 4, false,
+				fmt.Sprintf("The slide never stops: to and fro between fret %s on string %d and fret %s on string %d, %g frets. Pluck only as it passes the wire. From bar %s.",
+					play.FromCapo(home, capo), a.Melody.String, play.FromCapo(other, capo), b.Melody.String, d, a.Printed),
+				"there and back, each note speaking in tune").Moment = t
 		}
 		return
 	}
@@ -126,7 +131,8 @@ func (l *ladder) silence() {
 	}
 	mo := &l.p.Moments[at]
 	bars := [2]int{mo.Bar, mo.Bar}
-	hold := fmt.Sprintf("Hold %s, string %d %s.", l.at(mo), mo.Melody.String, play.HowText(mo.Melody.How, play.FromCapo(mo.Melody.Fret, l.p.Request.Capo)))
+	hold := fmt.Sprintf("Hold %s, string %d %s.", l.at(mo), mo.Melody.String,
+		play.HowText(mo.Melody.How, play.FromCapo(mo.Melody.Fret, l.p.Request.Capo)))
 	l.exercise("silence 1", bars, 4, false, fmt.Sprintf("Silence (%d strings must be still here): %s Strike all six strings: only that one may sound. Find the one that does, and deal with it.", most, hold), "with one string sounding").Moment = at
 	if pair := octaves(l.p.Request.Tuning); pair != "" {
 		l.exercise("silence 2", bars, 4, false, "The same with two strings an octave apart under the slide or open, "+pair+": strike all six.", "with two strings sounding").Moment = at
@@ -173,7 +179,8 @@ func (l *ladder) slap() {
 	}
 	bars := [2]int{hits[0].Bar, hits[0].Bar}
 	caution := " Lightly: a hard slap hurts the thumb's joint."
-	l.exercise("slap 1", bars, 4, true, fmt.Sprintf("The slap alone, as from %s, strings 6 and 5 against the frets.%s", l.at(hits[0]), caution), "on the beat, and hurting nowhere")
+	l.exercise("slap 1", bars, 4, true, fmt.Sprintf("The slap alone, as from %s, strings 6 and 5 against the frets.%s",
+		l.at(hits[0]), caution), "on the beat, and hurting nowhere")
 	l.exercise("slap 2", bars, 4, true, "Chord and slap in turn: the chord goes on sounding under the slap, or stops with it, as you mean it.", "without the chord stopping by accident")
 	l.exercise("slap 3", bars, 4, true, "Bass, melody and slap, as planned.", "with all three as loud as you want them")
 	if slices.ContainsFunc(hits, func(mo *play.Moment) bool { return mo.Flick }) {

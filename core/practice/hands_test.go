@@ -34,7 +34,8 @@ func TestLearnHands(t *testing.T) {
 		offMove += math.Abs(math.Log((h.A.Value + 3*h.B.Value) / (a + 3*b)))
 		offStroke += math.Abs(math.Log(h.Restrike.Value / r))
 	}
-	t.Logf("90%% ranges hold A %d, B %d, restrike %d of %d; off by %.3f and %.3f log units", heldA, heldB, heldR, hands, offMove/hands, offStroke/hands)
+	t.Logf("90%% ranges hold A %d, B %d, restrike %d of %d; off by %.3f and %.3f log units", heldA, heldB, heldR, hands,
+		offMove/hands, offStroke/hands)
 	for what, held := range map[string]int{"A": heldA, "B": heldB, "restrike": heldR} {
 		if held < hands*8/10 {
 			t.Errorf("the 90%% range of %s holds the truth for %d of %d", what, held, hands)

@@ -128,7 +128,8 @@ func (l *ladder) add(layer, detail string, bars [2]int, tempo float64, clean int
 	meter, clock := l.tu.MeterOver(from), l.tu.Clock(tempo)
 	key := strings.TrimSpace(fmt.Sprintf("%s %d-%d %s", layer, bars[0], bars[1], detail))
 	first := slices.IndexFunc(l.p.Moments, func(mo play.Moment) bool { return mo.At >= from })
-	l.steps = append(l.steps, Step{Key: key, Layer: layer, Bars: bars, Place: l.place(bars), Tempo: tempo, Goal: tempo, Clean: clean, Click: click, Count: int(meter.Bar() / meter.Pulse()), Loop: loop,
+	l.steps = append(l.steps, Step{Key: key, Layer: layer, Bars: bars, Place: l.place(bars), Tempo: tempo, Goal: tempo,
+		Clean: clean, Click: click, Count: int(meter.Bar() / meter.Pulse()), Loop: loop,
 		Seconds: clock.Seconds(end) - clock.Seconds(from), What: what, Done: inRow[clean] + done, Moment: max(first, 0)})
 	return &l.steps[len(l.steps)-1]
 }
@@ -234,7 +235,8 @@ func (l *ladder) melody() {
 				slid++
 			}
 		}
-		what := fmt.Sprintf("The melody alone, from string %d %s.", mos[0].Melody.String, play.HowText(mos[0].Melody.How, play.FromCapo(mos[0].Melody.Fret, l.p.Request.Capo)))
+		what := fmt.Sprintf("The melody alone, from string %d %s.", mos[0].Melody.String,
+			play.HowText(mos[0].Melody.How, play.FromCapo(mos[0].Melody.Fret, l.p.Request.Capo)))
 		done := "without looking for a note"
 		if slid > 0 {
 			what += fmt.Sprintf(" %d of %d notes are slid: play the phrase fretted first, then match it with the slide, dead in tune and without vibrato.", slid, len(mos))
@@ -255,7 +257,9 @@ func (l *ladder) moves() {
 		if mo.Beat > 1 {
 			bars[0] = mo.Bar
 		}
-		step := l.add(HardMove, l.at(mo), bars, tempo, 3, false, true, fmt.Sprintf("The move into %s alone, back and forth: %s. It needs %.2f s; at %g there are %.2f.", l.at(mo), mv.What, mv.Need, tempo, mv.There*l.p.Tempo()/tempo),
+		step := l.add(HardMove, l.at(mo), bars, tempo, 3, false, true,
+			fmt.Sprintf("The move into %s alone, back and forth: %s. It needs %.2f s; at %g there are %.2f.", l.at(mo), mv.What,
+				mv.Need, tempo, mv.There*l.p.Tempo()/tempo),
 			fmt.Sprintf("up to %g (playable up to %g)", max(tempo, l.goal), ceiling))
 		step.Goal, step.Moment = max(tempo, l.goal), mv.Moment
 		if mv.Kind != "" {
@@ -296,7 +300,9 @@ func (l *ladder) changes() {
 				notes = fmt.Sprintf("the first %d strokes", n)
 			}
 			last := l.p.Moments[c.at+n-1].Bar
-			step := l.add(Change, fmt.Sprintf("%s %d", l.at(to), n), [2]int{bars[0], last}, l.walk, 3, false, true, fmt.Sprintf("From %s to %s at %s: the bar before, then %s of %s, and stop.", from.Chord.Name, to.Chord.Name, l.at(to), notes, to.Chord.Name),
+			step := l.add(Change, fmt.Sprintf("%s %d", l.at(to), n), [2]int{bars[0], last}, l.walk, 3, false, true,
+				fmt.Sprintf("From %s to %s at %s: the bar before, then %s of %s, and stop.", from.Chord.Name, to.Chord.Name,
+					l.at(to), notes, to.Chord.Name),
 				"without a gap before the change")
 			step.Moment, step.Last = c.at, c.at+n-1
 		}
@@ -311,7 +317,8 @@ func (l *ladder) together() {
 	for _, ph := range l.phrases() {
 		both := l.in(ph, func(mo *play.Moment) bool { return mo.Thumb != nil && mo.Melody != nil })
 		between := len(l.in(ph, hasMelody)) - len(both)
-		l.add(Together, "", ph, l.walk, 3, false, true, fmt.Sprintf("Thumb and melody together: %d strokes are pinched, %d melody notes fall between.", len(both), between),
+		l.add(Together, "", ph, l.walk, 3, false, true,
+			fmt.Sprintf("Thumb and melody together: %d strokes are pinched, %d melody notes fall between.", len(both), between),
 			"without stopping, however slow")
 	}
 	l.add(Click, "", l.all(), round(l.goal*clickFrom), 1, true, false, "All of it, with a click.", "without losing the click")
@@ -325,7 +332,8 @@ func (l *ladder) tempo() {
 		if last {
 			t = l.goal
 		}
-		l.add(Tempo, "", l.all(), round(t), 2, true, false, fmt.Sprintf("All of it at %g, from %g.", round(t), before), "without a slip; after two that break down, a step back")
+		l.add(Tempo, "", l.all(), round(t), 2, true, false, fmt.Sprintf("All of it at %g, from %g.", round(t), before),
+			"without a slip; after two that break down, a step back")
 		if last {
 			return
 		}
@@ -342,7 +350,9 @@ func (l *ladder) accents() {
 		return
 	}
 	bars := [2]int{accented[0].Bar, accented[len(accented)-1].Bar}
-	l.add(Accents, "", bars, round(l.goal*0.75), 2, true, true, fmt.Sprintf("Accents and mutes: %d of them, the first at %s.", len(accented), l.at(accented[0])), "and a listener could tap the accents with you")
+	l.add(Accents, "", bars, round(l.goal*0.75), 2, true, true,
+		fmt.Sprintf("Accents and mutes: %d of them, the first at %s.", len(accented), l.at(accented[0])),
+		"and a listener could tap the accents with you")
 }
 
 func (l *ladder) marked(mo *play.Moment, marks tune.Marks) bool {
@@ -353,15 +363,18 @@ func (l *ladder) marked(mo *play.Moment, marks tune.Marks) bool {
 func (l *ladder) slide() {
 	slid := l.in(l.all(), func(mo *play.Moment) bool { return mo.Melody != nil && mo.Melody.How == play.Glide })
 	shaken := l.in(l.all(), func(mo *play.Moment) bool {
-		return l.marked(mo, tune.Vibrato) || mo.Melody != nil && (mo.Melody.How == play.Slide || mo.Melody.How == play.Glide) && mo.Melody.Dur >= tune.Whole/2
+		return l.marked(mo, tune.Vibrato) || mo.Melody != nil && (mo.Melody.How == play.Slide || mo.Melody.How == play.Glide) &&
+			mo.Melody.Dur >= tune.Whole/2
 	})
 	if len(slid) > 0 {
 		l.add(Slide, "glides", [2]int{slid[0].Bar, slid[len(slid)-1].Bar}, round(l.goal*0.75), 2, false, true,
-			fmt.Sprintf("%d glides, the first into %s: begin late, arrive on the wire, and stay.", len(slid), l.at(slid[0])), "every one landing in tune without being mended")
+			fmt.Sprintf("%d glides, the first into %s: begin late, arrive on the wire, and stay.", len(slid), l.at(slid[0])),
+			"every one landing in tune without being mended")
 	}
 	if len(shaken) > 0 {
 		l.add(Slide, "vibrato", [2]int{shaken[0].Bar, shaken[len(shaken)-1].Bar}, round(l.goal*0.75), 2, false, true,
-			fmt.Sprintf("Vibrato on %d long notes, the first at %s: in tune first, then shaken to both sides of the wire.", len(shaken), l.at(shaken[0])), "the pitch staying where it was before the vibrato")
+			fmt.Sprintf("Vibrato on %d long notes, the first at %s: in tune first, then shaken to both sides of the wire.",
+				len(shaken), l.at(shaken[0])), "the pitch staying where it was before the vibrato")
 	}
 }
 
@@ -378,9 +391,12 @@ func (l *ladder) percussion() {
 		}
 	}
 	bars := [2]int{hits[0].Bar, min(hits[0].Bar+1, len(l.tu.Bars))}
-	l.add(Percussion, "alone", bars, l.walk, 4, false, true, fmt.Sprintf("The %s alone with the thumb, from %s.", strings.Join(kinds, " and the "), l.at(hits[0])), "on the beat, and hurting nowhere: build it up over days")
+	l.add(Percussion, "alone", bars, l.walk, 4, false, true,
+		fmt.Sprintf("The %s alone with the thumb, from %s.", strings.Join(kinds, " and the "), l.at(hits[0])),
+		"on the beat, and hurting nowhere: build it up over days")
 	if slices.Contains(kinds, thumb.Slap) {
-		l.add(Percussion, "chord", bars, l.walk, 4, false, true, "Chord and slap, then bass, melody and slap; a note with the slap is flicked outward.", "without the chord stopping")
+		l.add(Percussion, "chord", bars, l.walk, 4, false, true,
+			"Chord and slap, then bass, melody and slap; a note with the slap is flicked outward.", "without the chord stopping")
 	}
 	l.add(Percussion, "", l.all(), round(l.goal*0.75), 1, true, false, "All of it with the percussion.", "at this tempo")
 }
@@ -389,11 +405,13 @@ func (l *ladder) percussion() {
 func (l *ladder) whole() {
 	for b := range l.tu.Bars {
 		if l.tu.BarPrinted(b).Pass > 1 {
-			l.add(Whole, "again", [2]int{b + 1, min(b+phraseBars, len(l.tu.Bars))}, l.goal, 2, false, false, "Here the music comes again: play it another way, with other strings of the same hand or one note left out.",
+			l.add(Whole, "again", [2]int{b + 1, min(b+phraseBars, len(l.tu.Bars))}, l.goal, 2, false, false,
+				"Here the music comes again: play it another way, with other strings of the same hand or one note left out.",
 				"in two ways that you like")
 			break
 		}
 	}
 	n := len(l.tu.Bars)
-	l.add(Whole, "end", [2]int{max(1, n-1), n}, l.goal, 2, false, false, "The end: slow down into the last note, and let it ring.", "and it sounds meant")
+	l.add(Whole, "end", [2]int{max(1, n-1), n}, l.goal, 2, false, false, "The end: slow down into the last note, and let it ring.",
+		"and it sounds meant")
 }

@@ -32,7 +32,8 @@ func TestLadder(t *testing.T) {
 	} {
 		pr := player.Default()
 		pr.Lean = tt.lean
-		p, err := plan.Solve(context.Background(), plan.Request{Tune: coretest.Wander(uint64(i), 48), Tuning: coretest.Tuning("Open D"), Player: pr, Thumb: tt.kind, Sections: tt.sections, Tempo: tt.tempo})
+		p, err := plan.Solve(context.Background(), plan.Request{Tune: coretest.Wander(uint64(i), 48),
+			Tuning: coretest.Tuning("Open D"), Player: pr, Thumb: tt.kind, Sections: tt.sections, Tempo: tt.tempo})
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -46,7 +47,8 @@ func TestLadder(t *testing.T) {
 			}
 			at = max(at, k)
 			seen[s.Layer]++
-			if s.Bars[0] < 1 || s.Bars[1] < s.Bars[0] || s.Bars[1] > len(p.Request.Tune.Bars) || s.Tempo < 10 || s.What == "" || s.Done == "" || !strings.HasPrefix(s.Place, "bar") {
+			if s.Bars[0] < 1 || s.Bars[1] < s.Bars[0] || s.Bars[1] > len(p.Request.Tune.Bars) || s.Tempo < 10 || s.What == "" ||
+				s.Done == "" || !strings.HasPrefix(s.Place, "bar") {
 				t.Errorf("plan %d, step %d: %+v", i, n, s)
 			}
 			if s.Layer == practice.Tempo {
@@ -68,7 +70,8 @@ func TestLadder(t *testing.T) {
 			hits = hits || p.Moments[k].Hit != ""
 			slid = slid || p.Moments[k].Hand.SlideOn
 		}
-		if (seen[practice.Percussion] > 0) != hits || seen[practice.Slide] > 0 && !slid || (seen[practice.ThumbAlone] > 0) != (tt.kind != thumb.None || tt.sections != nil) {
+		if (seen[practice.Percussion] > 0) != hits || seen[practice.Slide] > 0 && !slid ||
+			(seen[practice.ThumbAlone] > 0) != (tt.kind != thumb.None || tt.sections != nil) {
 			t.Errorf("plan %d: %v, percussion %v, slide %v", i, seen, hits, slid)
 		}
 		checkExercises(t, p, slid, hits)
@@ -86,7 +89,8 @@ func checkExercises(t *testing.T, p *plan.Plan, slid, hits bool) {
 	for _, s := range practice.Exercises(p, nil) {
 		seen[s.Key]++
 		seen[strings.Fields(s.Key)[2]]++
-		if s.Layer != practice.Exercise || s.Bars[0] < 1 || s.Bars[1] > len(p.Request.Tune.Bars) || s.What == "" || s.Done == "" || s.Clean < 1 || seen[s.Key] > 1 || s.Moment >= len(p.Moments) {
+		if s.Layer != practice.Exercise || s.Bars[0] < 1 || s.Bars[1] > len(p.Request.Tune.Bars) || s.What == "" || s.Done == "" ||
+			s.Clean < 1 || seen[s.Key] > 1 || s.Moment >= len(p.Moments) {
 			t.Errorf("%+v, %d times", s, seen[s.Key])
 		}
 	}

@@ -87,7 +87,8 @@ func MinutesByDay(passes []Pass, now time.Time, days int) []float64 {
 		}
 		seconds := p.Seconds
 		if i > 0 {
-			if pause := p.At.Sub(sorted[i-1].At) - time.Duration(p.Seconds*float64(time.Second)); pause > 0 && pause <= between && day(sorted[i-1].At) == day(p.At) {
+			if pause := p.At.Sub(sorted[i-1].At) - time.Duration(p.Seconds*float64(time.Second)); pause > 0 && pause <= between &&
+				day(sorted[i-1].At) == day(p.At) {
 				seconds += pause.Seconds()
 			}
 		}

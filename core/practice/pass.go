@@ -63,7 +63,8 @@ func (p *Pass) Check() error {
 		return fmt.Errorf("tempo %g: from %d to %d", p.Tempo, tune.MinTempo, tune.MaxTempo)
 	case p.Bars[0] < 1 || p.Bars[1] < p.Bars[0] || p.Bars[1] > 1e6:
 		return fmt.Errorf("bars %d to %d", p.Bars[0], p.Bars[1])
-	case p.Key == "" || len(p.Key) > 160 || !slices.Contains(Layers, p.Layer) || len(p.Plan) > 64 || strings.ContainsFunc(p.Plan, func(r rune) bool { return r > unicode.MaxASCII }):
+	case p.Key == "" || len(p.Key) > 160 || !slices.Contains(Layers, p.Layer) || len(p.Plan) > 64 ||
+		strings.ContainsFunc(p.Plan, func(r rune) bool { return r > unicode.MaxASCII }):
 		return fmt.Errorf("step %q of layer %q", p.Key, p.Layer)
 	case !(p.Seconds >= 0 && p.Seconds < 24*3600) || p.At.Year() < 2000 || p.At.Year() > 9000:
 		return fmt.Errorf("%g seconds at %v", p.Seconds, p.At)

@@ -71,7 +71,8 @@ func (s *Simulated) practise(w *Work, it *Item) {
 			}
 			seconds := r.Seconds * r.Tempo / tempo
 			s.now = s.now.Add(time.Duration((seconds + passOverhead) * float64(time.Second))).Truncate(time.Millisecond)
-			w.Passes = append(w.Passes, Pass{At: s.now, Key: r.Key, Layer: r.Layer, Bars: r.Bars, Tempo: tempo, Verdict: l.Play(tempo), Seconds: seconds, Move: r.Move.At(r.Tempo, tempo)})
+			w.Passes = append(w.Passes, Pass{At: s.now, Key: r.Key, Layer: r.Layer, Bars: r.Bars, Tempo: tempo,
+				Verdict: l.Play(tempo), Seconds: seconds, Move: r.Move.At(r.Tempo, tempo)})
 		}
 	}
 }
@@ -96,7 +97,8 @@ func (s *Simulated) learner(w *Work, r *Rung) *Learner {
 	_, _ = h.Write([]byte(key)) // never fails
 	seed := s.Seed ^ h.Sum64()
 	rng := rand.New(rand.NewPCG(seed, 5))
-	l := &Learner{Threshold: r.Tempo * (0.95 + 0.5*rng.Float64()), Top: r.Tempo * (1.6 + 0.3*rng.Float64()), Rate: 0.03 + 0.05*rng.Float64(), Spread: 0.05, Slips: 0.04}
+	l := &Learner{Threshold: r.Tempo * (0.95 + 0.5*rng.Float64()), Top: r.Tempo * (1.6 + 0.3*rng.Float64()),
+		Rate: 0.03 + 0.05*rng.Float64(), Spread: 0.05, Slips: 0.04}
 	if r.Goal > r.Tempo { // a climb: he comes to about where it ends
 		l.Threshold, l.Top = r.Tempo*(1+0.1*rng.Float64()), r.Goal*(1+0.2*rng.Float64())
 	}

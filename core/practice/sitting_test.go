@@ -17,7 +17,8 @@ import (
 func worksFor(t testing.TB, n int) (out []Work) {
 	t.Helper()
 	for i := range n {
-		p, err := plan.Solve(context.Background(), plan.Request{Tune: coretest.Wander(uint64(i%4), 32), Tuning: coretest.Tuning("Open D"), Player: player.Default(), Thumb: thumb.Alternating})
+		p, err := plan.Solve(context.Background(), plan.Request{Tune: coretest.Wander(uint64(i%4), 32),
+			Tuning: coretest.Tuning("Open D"), Player: player.Default(), Thumb: thumb.Alternating})
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -127,11 +128,13 @@ func TestToday(t *testing.T) {
 	first := &works[0].Rungs[0]
 	for d := range 2 { // done on two days, well
 		for i := range first.Clean {
-			works[0].Passes = append(works[0].Passes, Pass{At: monday.AddDate(0, 0, d).Add(time.Duration(i) * time.Minute), Key: first.Key, Layer: first.Layer, Bars: first.Bars, Tempo: first.Tempo, Verdict: Clean})
+			works[0].Passes = append(works[0].Passes, Pass{At: monday.AddDate(0, 0, d).Add(time.Duration(i) * time.Minute),
+				Key: first.Key, Layer: first.Layer, Bars: first.Bars, Tempo: first.Tempo, Verdict: Clean})
 		}
 	}
 	m := remembered(works[0].Passes)
-	if m.Right != 2 || m.Wrong != 0 || math.Abs(m.HalfLife()-math.Exp2(-0.5+1.9*math.Sqrt2)) > 1e-9 || math.Abs(m.Recall(m.Last.Add(time.Duration(m.HalfLife()*24*float64(time.Hour))))-0.5) > 1e-6 {
+	if m.Right != 2 || m.Wrong != 0 || math.Abs(m.HalfLife()-math.Exp2(-0.5+1.9*math.Sqrt2)) > 1e-9 ||
+		math.Abs(m.Recall(m.Last.Add(time.Duration(m.HalfLife()*24*float64(time.Hour))))-0.5) > 1e-6 {
 		t.Errorf("%+v %g", m, m.HalfLife())
 	}
 	items := Today(works, 30, now)
@@ -171,7 +174,8 @@ func BenchmarkToday(b *testing.B) {
 	for i := range works {
 		for k := range 50 {
 			r := &works[i].Rungs[k%5]
-			works[i].Passes = append(works[i].Passes, Pass{At: monday.AddDate(0, 0, k/4), Key: r.Key, Layer: r.Layer, Tempo: r.Tempo, Verdict: Verdict(1 + k*i%3)})
+			works[i].Passes = append(works[i].Passes, Pass{At: monday.AddDate(0, 0, k/4), Key: r.Key, Layer: r.Layer,
+				Tempo: r.Tempo, Verdict: Verdict(1 + k*i%3)})
 		}
 	}
 	for b.Loop() {

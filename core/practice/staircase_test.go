@@ -13,7 +13,8 @@ func learners(n int) (out []Learner, goals []float64) {
 	rng := rand.New(rand.NewPCG(3, 3))
 	for i := range n {
 		goal := 80 + 80*rng.Float64()
-		l := Learner{Threshold: goal * (0.5 + 0.4*rng.Float64()), Top: goal * (1 + 0.3*rng.Float64()), Rate: 0.01 + 0.05*rng.Float64(), Spread: 0.03 + 0.05*rng.Float64(), Slips: 0.06 * rng.Float64()}
+		l := Learner{Threshold: goal * (0.5 + 0.4*rng.Float64()), Top: goal * (1 + 0.3*rng.Float64()),
+			Rate: 0.01 + 0.05*rng.Float64(), Spread: 0.03 + 0.05*rng.Float64(), Slips: 0.06 * rng.Float64()}
 		if i%2 == 0 {
 			from := 20 + rng.IntN(40)
 			l.Plateaus = [][2]int{{from, from + 10 + rng.IntN(30)}}
@@ -138,7 +139,8 @@ func TestStaircaseRules(t *testing.T) {
 	if a := s.Advise(passes, day(monday)+2); a.Leave {
 		t.Errorf("and not begun again: %+v", a)
 	}
-	passes = append(passes, Pass{At: monday.AddDate(0, 0, 3), Tempo: 100, Verdict: Clean}, Pass{At: monday.AddDate(0, 0, 3), Tempo: 100, Verdict: Clean})
+	passes = append(passes, Pass{At: monday.AddDate(0, 0, 3), Tempo: 100, Verdict: Clean},
+		Pass{At: monday.AddDate(0, 0, 3), Tempo: 100, Verdict: Clean})
 	is("twice clean at the goal", s.Advise(passes, day(monday)+3), 100, true, false)
 
 	// Whatever is said, the tempo stays between half of the start and the goal, and what was done stays done.

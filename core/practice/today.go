@@ -199,7 +199,8 @@ func within(states []State, at int) bool {
 	for i := at + 1; i < len(states); i++ {
 		o := &states[i]
 		all := o.Layer != MelodyAlone || s.Layer == MelodyAlone
-		if o.Key != s.Key && o.Layer != HardMove && o.Layer != Change && o.Layer != Whole && all && o.Finished && o.Bars[0] <= s.Bars[0] && o.Bars[1] >= s.Bars[1] {
+		if o.Key != s.Key && o.Layer != HardMove && o.Layer != Change && o.Layer != Whole && all && o.Finished &&
+			o.Bars[0] <= s.Bars[0] && o.Bars[1] >= s.Bars[1] {
 			return true
 		}
 	}
@@ -213,7 +214,8 @@ func (t *today) item(w *Work, s *State, kind, why string, tempo float64) *Item {
 		passes = 2
 	}
 	minutes := passes * (s.Seconds*s.Rung.Tempo/tempo + passOverhead) / 60
-	return &Item{Kind: kind, Tune: w.ID, Title: w.Title, Key: s.Key, Place: s.Place, What: s.What, Why: why, Tempo: tempo, Minutes: max(1, min(mostMinutes, math.Ceil(minutes)))}
+	return &Item{Kind: kind, Tune: w.ID, Title: w.Title, Key: s.Key, Place: s.Place, What: s.What, Why: why, Tempo: tempo,
+		Minutes: max(1, min(mostMinutes, math.Ceil(minutes)))}
 }
 
 // warm begins with something easy, slowly; where nothing is firm yet, with open strings.
@@ -231,7 +233,8 @@ func (t *today) warm() {
 func (t *today) fill(from []candidate, minutes float64) {
 	for i := range from {
 		it := from[i].item
-		if it.Minutes > minutes || it.Minutes > t.left || slices.ContainsFunc(t.items, func(o Item) bool { return o.Tune == it.Tune && o.Key == it.Key && o.Kind != WarmUp }) {
+		if it.Minutes > minutes || it.Minutes > t.left || slices.ContainsFunc(t.items,
+			func(o Item) bool { return o.Tune == it.Tune && o.Key == it.Key && o.Kind != WarmUp }) {
 			continue
 		}
 		t.items = append(t.items, it)

@@ -136,7 +136,8 @@ func (s *sheet) columnsOf(bar int) (out []tune.Time) {
 }
 
 func (s *sheet) head(extra string) string {
-	return fmt.Sprintf("%s\nTuning: %s\nCapo: %d\nTime: %d/%d\nSigns: <5> slide\n%s\n", s.name, s.tuning, s.capo, s.tune.Meters[0].Num, s.tune.Meters[0].Den, extra)
+	return fmt.Sprintf("%s\nTuning: %s\nCapo: %d\nTime: %d/%d\nSigns: <5> slide\n%s\n", s.name, s.tuning, s.capo,
+		s.tune.Meters[0].Num, s.tune.Meters[0].Den, extra)
 }
 
 // lay writes systems of three bars: cells gives, for a bar, the columns and the width after each; under is what
@@ -252,8 +253,10 @@ func lengths(s *sheet) (string, [][2]int) {
 	values := []struct {
 		t    tune.Time
 		text string
-	}{{4 * tune.Quarter, "w"}, {3 * tune.Quarter, "h."}, {2 * tune.Quarter, "h"}, {3 * tune.Quarter / 2, "q."}, {tune.Quarter, "q"}, {3 * tune.Quarter / 4, "e."},
-		{2 * tune.Quarter / 3, "q3"}, {tune.Quarter / 2, "e"}, {tune.Quarter / 3, "e3"}, {tune.Quarter / 4, "s"}, {tune.Quarter / 6, "s3"}, {tune.Quarter / 8, "t"}}
+	}{{4 * tune.Quarter, "w"}, {3 * tune.Quarter, "h."}, {2 * tune.Quarter, "h"}, {3 * tune.Quarter / 2, "q."}, {tune.Quarter, "q"},
+		{3 * tune.Quarter / 4, "e."},
+		{2 * tune.Quarter / 3, "q3"}, {tune.Quarter / 2, "e"}, {tune.Quarter / 3, "e3"}, {tune.Quarter / 4, "s"},
+		{tune.Quarter / 6, "s3"}, {tune.Quarter / 8, "t"}}
 	split := func(bar int) (at []tune.Time, text []string) {
 		columns := s.columnsOf(bar)
 		end := s.tune.Bars[bar] + s.tune.BarLength(bar)

@@ -343,7 +343,8 @@ type candidate struct {
 
 // candidates are a fret more or less, and the same fret on the next string; only those in the key or chord.
 func (s *search) candidates(e *event) (out []candidate) {
-	for _, c := range []candidate{{e.String, e.Fret - 1, 0}, {e.String, e.Fret + 1, 0}, {e.String - 1, e.Fret, otherStr}, {e.String + 1, e.Fret, otherStr}} {
+	for _, c := range []candidate{{e.String, e.Fret - 1, 0}, {e.String, e.Fret + 1, 0}, {e.String - 1, e.Fret, otherStr},
+		{e.String + 1, e.Fret, otherStr}} {
 		if c.fret < 0 || c.str < 1 || c.str > s.page.Tuning.Len() {
 			continue
 		}
@@ -436,7 +437,8 @@ func (s *search) misprint(e *event, c candidate, gain float64) Finding {
 		f.Text = fmt.Sprintf("%s %s; %s, the same fret on string %d, would fit", name, where, meant, c.str)
 		for _, blank := range s.page.Bars[e.bar].Blank {
 			if blank.At == e.At && blank.String == c.str {
-				f.Mend = &Mend{blank.Place.Line, e.Place.Column + blank.Place.Column - s.column(e), fmt.Sprint(c.fret), &From{e.Place.Line, e.Place.Column}}
+				f.Mend = &Mend{blank.Place.Line, e.Place.Column + blank.Place.Column - s.column(e), fmt.Sprint(c.fret),
+					&From{e.Place.Line, e.Place.Column}}
 			}
 		}
 		return f

@@ -110,7 +110,8 @@ func TestMisprints(t *testing.T) {
 				}
 			}
 		}
-		t.Logf("%s: of %d that key or chord can tell %d found (%d%%), the right mend %d (%d%%)", l.name, told, found, 100*found/told, right, 100*right/max(found, 1))
+		t.Logf("%s: of %d that key or chord can tell %d found (%d%%), the right mend %d (%d%%)", l.name, told, found,
+			100*found/told, right, 100*right/max(found, 1))
 		least := 70
 		if l.bare { // the chords, by which these are told, do not stand there
 			least = 60

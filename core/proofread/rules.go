@@ -72,9 +72,11 @@ func (s *search) barLengths() (out []Finding) {
 			if bar.Length < full {
 				long = "short"
 			}
-			out = append(out, s.at(&place, b, BarLength, sureLength, "this bar is too %s: its rhythm adds up to %s quarters, and %d/%d has %s", long, bar.Length, bar.Meter.Num, bar.Meter.Den, full))
+			out = append(out, s.at(&place, b, BarLength, sureLength,
+				"this bar is too %s: its rhythm adds up to %s quarters, and %d/%d has %s", long, bar.Length, bar.Meter.Num, bar.Meter.Den, full))
 		case !bar.Written && share >= usualShare && len(bars) >= fewBars && math.Abs(float64(bar.Width-usual)) >= max(2, widthOff*float64(usual)):
-			out = append(out, s.at(&place, b, BarLength, sureWidth, "this bar is %d characters wide, and the others %d: something is missing or too much", bar.Width, usual))
+			out = append(out, s.at(&place, b, BarLength, sureWidth,
+				"this bar is %d characters wide, and the others %d: something is missing or too much", bar.Width, usual))
 		}
 	}
 	return out
@@ -263,7 +265,8 @@ func (s *search) oddBars() (out []Finding) {
 			if s.inChord(&s.events[i], s.events[i].pitch) {
 				break // a variation
 			}
-			f := s.at(n, b, OddBar, sureOdd, "this bar is the same as bar %d and %d more but for this number, which is %g there", other+1, s.equalTo(other), to)
+			f := s.at(n, b, OddBar, sureOdd, "this bar is the same as bar %d and %d more but for this number, which is %g there",
+				other+1, s.equalTo(other), to)
 			f.Mend = &Mend{Line: n.Place.Line, Column: n.Place.Column, To: fmt.Sprint(to)}
 			out = append(out, f)
 			break

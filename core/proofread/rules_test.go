@@ -44,16 +44,25 @@ func TestRules(t *testing.T) {
 	odd := [6]string{"0-1-4-1-", rest8, rest8, rest8, "3---3---", rest8}
 	for _, tt := range []struct{ name, wrong, want string }{
 		{"two on a string", grid("", top("0-123-5-"), top("0-1-3-5-")), "1:7 bar 1 two-on-string → 1:7 -"},
-		{"a bar too long", grid("", top("0-1-3-5-"), [6]string{"0-1-3-5-3-", "----------", "----------", "----------", "----------", "----------"}, top("0-1-3-5-"), top("0-1-3-5-")) +
+		{"a bar too long", grid("", top("0-1-3-5-"),
+			[6]string{"0-1-3-5-3-", "----------", "----------", "----------", "----------", "----------"}, top("0-1-3-5-"), top("0-1-3-5-")) +
 			"  q q q q  q q q q q  q q q q  q q q q\n", "1:12 bar 2 bar-length"},
-		{"wider than the rest", grid("", top("0-1-3-5-"), [6]string{"0-1-3-5-7-1-", "------------", "------------", "------------", "------------", "------------"}, top("0-1-3-5-"), top("0-1-3-5-"), top("0-1-3-5-"), top("0-1-3-5-")), "1:12 bar 2 bar-length"},
-		{"no hand holds it", grid("", [6]string{"1---0---", "1---1---", "2---0---", "3---2---", "12--3---", rest8}, top("0-1-3-1-")), "5:3 bar 1 impossible-grip → 5:3 2"},
-		{"no slant gives it", grid("Signs: <5> slide\n", [6]string{"<5>-----", "<9>-----", rest8, rest8, rest8, rest8}, top("0-1-3-1-")), "3:4 bar 1 impossible-slant → 3:4 5"},
-		{"a finger beyond the slide", grid("Signs: <5> slide\n", [6]string{"<5>-----", rest8, "9-------", rest8, rest8, rest8}, top("0-1-3-1-")), "4:3 bar 1 slide-finger-frets"},
+		{"wider than the rest", grid("", top("0-1-3-5-"), [6]string{"0-1-3-5-7-1-", "------------", "------------", "------------",
+			"------------", "------------"}, top("0-1-3-5-"), top("0-1-3-5-"), top("0-1-3-5-"), top("0-1-3-5-")), "1:12 bar 2 bar-length"},
+		{"no hand holds it", grid("", [6]string{"1---0---", "1---1---", "2---0---", "3---2---", "12--3---", rest8},
+			top("0-1-3-1-")), "5:3 bar 1 impossible-grip → 5:3 2"},
+		{"no slant gives it", grid("Signs: <5> slide\n", [6]string{"<5>-----", "<9>-----", rest8, rest8, rest8, rest8},
+			top("0-1-3-1-")), "3:4 bar 1 impossible-slant → 3:4 5"},
+		{"a finger beyond the slide", grid("Signs: <5> slide\n", [6]string{"<5>-----", rest8, "9-------", rest8, rest8, rest8},
+			top("0-1-3-1-")), "4:3 bar 1 slide-finger-frets"},
 		{"out of key and chord", grid("", walk, walk, odd, walk, walk), "1:25 bar 3 misprint → 1:25 3"},
-		{"an odd bar", grid("", walk, walk, [6]string{"0-1-5-1-", rest8, rest8, rest8, "3---3---", rest8}, walk, walk), "1:25 bar 3 odd-bar → 1:25 3"},
+		{"an odd bar", grid("", walk, walk, [6]string{"0-1-5-1-", rest8, rest8, rest8, "3---3---", rest8}, walk, walk),
+			"1:25 bar 3 odd-bar → 1:25 3"},
 		{"bass left out", grid("", walk, walk, walk, bassless, walk, walk), "5:34 bar 4 missing-bass → 5:34 3"},
-		{"another chord is spelled", "  C        Bb       C\n" + grid("", [6]string{"0---0---", "1---1---", "0---0---", "2-------", "3---3---", rest8}, [6]string{rest8, "1---1---", "0---0---", "2---2---", "3---3---", "3---3---"}, [6]string{"0---0---", "1---1---", "0---0---", "2-------", "3---3---", rest8}),
+		{"another chord is spelled", "  C        Bb       C\n" + grid("",
+			[6]string{"0---0---", "1---1---", "0---0---", "2-------", "3---3---", rest8},
+			[6]string{rest8, "1---1---", "0---0---", "2---2---", "3---3---", "3---3---"},
+			[6]string{"0---0---", "1---1---", "0---0---", "2-------", "3---3---", rest8}),
 			"1:12 bar 2 chord-name → 1:12 C"},
 	} {
 		var got []string
@@ -122,7 +131,9 @@ func TestQuietOnPlans(t *testing.T) {
 	}
 	bars, alarms := 0, 0
 	for i, tu := range tunes {
-		p, err := plan.Solve(context.Background(), plan.Request{Tune: tu, Tuning: coretest.Tuning([]string{"Open D", "Open G", "Standard"}[i%3]), Player: player.Default(), Thumb: thumb.Alternating})
+		p, err := plan.Solve(context.Background(),
+			plan.Request{Tune: tu, Tuning: coretest.Tuning([]string{"Open D", "Open G", "Standard"}[i%3]), Player: player.Default(),
+				Thumb: thumb.Alternating})
 		if err != nil {
 			continue // out of range in that tuning
 		}

@@ -215,7 +215,8 @@ func (r *Reference) Price(ctx context.Context, p *plan.Plan, a *Agreement) error
 		}
 		m.Priced, m.Extra = true, math.Inf(1)
 		for k := range alts {
-			if alt := &alts[k]; alt.Extra < m.Extra && slices.ContainsFunc(ways, func(w Way) bool { return w.takesAlternative(alt, r.Request.Capo) }) {
+			if alt := &alts[k]; alt.Extra < m.Extra &&
+				slices.ContainsFunc(ways, func(w Way) bool { return w.takesAlternative(alt, r.Request.Capo) }) {
 				m.Extra, m.Why = alt.Extra, alt.Why
 			}
 		}

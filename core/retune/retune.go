@@ -80,7 +80,8 @@ func (g *Guitar) Complete(n int) error {
 		g.Strings = set
 		for len(g.Strings) < n { // beyond six, thicker and thicker
 			last := g.Strings[len(g.Strings)-1]
-			g.Strings = append(g.Strings[:len(g.Strings):len(g.Strings)], neck.String{GaugeIn: math.Min(last.GaugeIn*1.25, neck.MaxGauge), Wound: true})
+			g.Strings = append(g.Strings[:len(g.Strings):len(g.Strings)],
+				neck.String{GaugeIn: math.Min(last.GaugeIn*1.25, neck.MaxGauge), Wound: true})
 		}
 		g.Strings = g.Strings[:n]
 	}

@@ -122,12 +122,14 @@ func TestWarningsAndFaults(t *testing.T) {
 	if s := g.GaugeFor(from.Note(1), 104.53); s.GaugeIn != 0.012 || s.Wound {
 		t.Errorf("104.5 N as E4 wants %+v", s)
 	}
-	for text, word := range map[string]string{"": "six", "D A D": "six", "D3 A3 D4": "six", "D A D F": "octave", "D3 A3 D4 X4": "string 1", "D3 A3 D4 F9": "octave from"} {
+	for text, word := range map[string]string{"": "six", "D A D": "six", "D3 A3 D4": "six", "D A D F": "octave",
+		"D3 A3 D4 X4": "string 1", "D3 A3 D4 F9": "octave from"} {
 		if _, err := tuning.ParseAny(text); err == nil || !strings.Contains(err.Error(), word) {
 			t.Errorf("%q: %v", text, err)
 		}
 	}
-	for word, bad := range map[string]Guitar{"scaleMm": {ScaleMM: 100}, "referenceHz": {ReferenceHz: 500}, "set:": {Set: "huge"}, "frets": {Frets: 50}, "gear": {Gear: 0.1}} {
+	for word, bad := range map[string]Guitar{"scaleMm": {ScaleMM: 100}, "referenceHz": {ReferenceHz: 500}, "set:": {Set: "huge"},
+		"frets": {Frets: 50}, "gear": {Gear: 0.1}} {
 		if err := bad.Complete(6); err == nil || !strings.Contains(err.Error(), word) {
 			t.Errorf("%s: %v", word, err)
 		}
@@ -141,7 +143,8 @@ func TestClearance(t *testing.T) {
 	for str := 1; str <= 6; str++ {
 		for n := 1; n <= p.Guitar.Frets; n++ {
 			free, half, whole := p.Clearance(0, str, n), p.Clearance(50, str, n), p.Clearance(100, str, n)
-			if math.Abs(free-2*half+whole) > 1e-9 || !(whole < half && half < free) || lower.Clearance(100, str, n) >= whole || str > 1 && whole <= p.Clearance(100, str-1, n) {
+			if math.Abs(free-2*half+whole) > 1e-9 || !(whole < half && half < free) || lower.Clearance(100, str, n) >= whole ||
+				str > 1 && whole <= p.Clearance(100, str-1, n) {
 				t.Fatalf("string %d, fret %d: %v, %v, %v", str, n, free, half, whole)
 			}
 		}
@@ -179,8 +182,10 @@ func TestHear(t *testing.T) {
 		step, str, octav int
 		right            bool
 		words            string
-	}{{78, step(6), 6, 0, false, "cents high: turn down"}, {73.42, step(6), 6, 0, true, "In tune"}, {73, step(6), 6, 0, false, "10 cents low: turn up a"}, {146.9, step(6), 4, 0, false, "That is string 4. Pluck string 6"},
-		{36.7, step(6), 6, -1, false, "octave too low"}, {220, step(3), 2, 0, false, "That is string 2"}, {293, step(6), 1, 0, false, "That is string 1"}, {640, step(2), 0, 0, false, "no string"}, {446, step(2), 2, 1, false, "octave too high"},
+	}{{78, step(6), 6, 0, false, "cents high: turn down"}, {73.42, step(6), 6, 0, true, "In tune"},
+		{73, step(6), 6, 0, false, "10 cents low: turn up a"}, {146.9, step(6), 4, 0, false, "That is string 4. Pluck string 6"},
+		{36.7, step(6), 6, -1, false, "octave too low"}, {220, step(3), 2, 0, false, "That is string 2"},
+		{293, step(6), 1, 0, false, "That is string 1"}, {640, step(2), 0, 0, false, "no string"}, {446, step(2), 2, 1, false, "octave too high"},
 		{0, step(6), 0, 0, false, "Pluck string 6"}, {0, done, 0, 0, false, "Pluck any"}, {110, done, 5, 0, false, "In tune"}} {
 		if h := p.Hear(c.step, c.hz); h.String != c.str || h.Octaves != c.octav || h.Right != c.right || !strings.Contains(h.Words, c.words) {
 			t.Errorf("%g Hz at step %d: %+v", c.hz, c.step, h)

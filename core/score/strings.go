@@ -44,7 +44,8 @@ func (s *Score) Settle(open map[int]pitch.Note, bends map[*Spot]float64) {
 		}
 	}
 	if wrong > 0 {
-		s.Warn(max(first.Place.Line, 1), max(first.Place.Column, 1), "%d notes stand at a string and fret where their pitch is not; the pitch is kept, the place is not", wrong)
+		s.Warn(max(first.Place.Line, 1), max(first.Place.Column, 1),
+			"%d notes stand at a string and fret where their pitch is not; the pitch is kept, the place is not", wrong)
 	}
 }
 

@@ -142,7 +142,8 @@ func (s *solver) check() error {
 	}
 	for i, t := range r.Tunes {
 		if t.Tuning.Len() != r.Tunes[0].Tuning.Len() {
-			return fmt.Errorf("%s has %d strings, %s has %d: a set is for guitars of one kind", t.Title, t.Tuning.Len(), r.Tunes[0].Title, r.Tunes[0].Tuning.Len())
+			return fmt.Errorf("%s has %d strings, %s has %d: a set is for guitars of one kind", t.Title, t.Tuning.Len(),
+				r.Tunes[0].Title, r.Tunes[0].Tuning.Len())
 		}
 		if err := tuning.CheckCapo(t.Capo); err != nil {
 			return fmt.Errorf("%s: %w", r.Tunes[i].Title, err)

@@ -133,10 +133,12 @@ func TestFourteen(t *testing.T) {
 		t.Fatal(err, set)
 	}
 	long := randomSet(rng, 20)
-	if set, err = Solve(t.Context(), long); err != nil || set.Gap < 0 || set.Gap >= 1 || set.Best.Cost() > set.Typed.Cost() && len(set.Typed.Steps) > 0 {
+	if set, err = Solve(t.Context(), long); err != nil || set.Gap < 0 || set.Gap >= 1 || set.Best.Cost() > set.Typed.Cost() &&
+		len(set.Typed.Steps) > 0 {
 		t.Fatalf("%v %+v", err, set)
 	}
-	for _, bad := range []Request{{}, {Tunes: r.Tunes, Guitars: 3}, {Tunes: r.Tunes, Guitars: 1, Opener: 2, Closer: 2}, {Tunes: r.Tunes, Guitars: 1, Opener: -1, Closer: 99}} {
+	for _, bad := range []Request{{}, {Tunes: r.Tunes, Guitars: 3}, {Tunes: r.Tunes, Guitars: 1, Opener: 2, Closer: 2},
+		{Tunes: r.Tunes, Guitars: 1, Opener: -1, Closer: 99}} {
 		if _, err := Solve(t.Context(), bad); err == nil {
 			t.Errorf("%+v is taken", bad)
 		}
@@ -158,7 +160,8 @@ func TestSixty(t *testing.T) {
 			t.Fatal(err)
 		}
 		took := time.Since(begin)
-		t.Logf("figure: %d tunes on %d guitars in %.1f s, %.0f s of retuning, at most %.0f%% of it could be saved", MaxTunes, guitars, took.Seconds(), set.Best.Seconds, 100*set.Gap)
+		t.Logf("figure: %d tunes on %d guitars in %.1f s, %.0f s of retuning, at most %.0f%% of it could be saved", MaxTunes,
+			guitars, took.Seconds(), set.Best.Seconds, 100*set.Gap)
 		if took > 40*time.Second || set.Gap > most {
 			t.Errorf("%v, gap %.2f", took, set.Gap)
 		}

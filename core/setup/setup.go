@@ -248,7 +248,8 @@ var BarChoices = []BarChoice{
 func PinBars(tu *tune.Tune, choice string, first, last int) (plan.Pin, error) {
 	from, to := tu.BarNumbered(first), tu.BarNumbered(last)
 	if from < 0 || to < from {
-		return plan.Pin{}, fmt.Errorf("bars %d to %d: give the first and the last bar, from %s to %s", first, last, tu.BarPrinted(0), tu.BarPrinted(len(tu.Bars)-1))
+		return plan.Pin{}, fmt.Errorf("bars %d to %d: give the first and the last bar, from %s to %s", first, last,
+			tu.BarPrinted(0), tu.BarPrinted(len(tu.Bars)-1))
 	}
 	at := slices.IndexFunc(BarChoices, func(c BarChoice) bool { return c.Value == choice })
 	if at < 0 {

@@ -23,7 +23,8 @@ type Played struct {
 
 // Of is a plan as it sounds.
 func Of(p *plan.Plan) Played {
-	return Played{Tune: p.Request.Tune, Tuning: p.Request.Tuning, Capo: p.Request.Capo, Attack: p.Request.Player.Attack, Tempo: p.Tempo(), Moments: p.Moments}
+	return Played{Tune: p.Request.Tune, Tuning: p.Request.Tuning, Capo: p.Request.Capo, Attack: p.Request.Player.Attack,
+		Tempo: p.Tempo(), Moments: p.Moments}
 }
 
 // strokesEnd is how long the last of a few strokes rings, seconds.
@@ -33,7 +34,8 @@ const strokesEnd = 2.5
 // once on one string if gap is 0.
 func Strokes(t tuning.Tuning, capo int, attack string, gap float64, strokes ...play.Stroke) Played {
 	seconds := func(s float64) tune.Time { return tune.Time(s * float64(tune.Quarter)) } // at 60 a minute
-	tu := &tune.Tune{Bars: []tune.Time{0}, Meters: []tune.MeterAt{{Num: 4, Den: 4}}, Tempos: []tune.TempoAt{{BPM: 60}}, Length: seconds(gap*float64(len(strokes)-1) + strokesEnd)}
+	tu := &tune.Tune{Bars: []tune.Time{0}, Meters: []tune.MeterAt{{Num: 4, Den: 4}}, Tempos: []tune.TempoAt{{BPM: 60}},
+		Length: seconds(gap*float64(len(strokes)-1) + strokesEnd)}
 	p := Played{Tune: tu, Tuning: t, Capo: capo, Attack: attack, Tempo: 60}
 	var states [tuning.Strings]play.StringState
 	for i := range strokes {
@@ -99,7 +101,8 @@ func Tone(hz float64, str, rate int) *Sound {
 	if err != nil {
 		panic("sound: " + err.Error())
 	}
-	s, err := New(Strokes(standard, 0, "", 0, play.Stroke{String: str, How: play.Open, Note: pitch.Note{Letter: 'A', Octave: 3}}), Options{Rate: rate})
+	s, err := New(Strokes(standard, 0, "", 0, play.Stroke{String: str, How: play.Open, Note: pitch.Note{Letter: 'A', Octave: 3}}),
+		Options{Rate: rate})
 	if err != nil {
 		panic("sound: " + err.Error()) // one bar at 60 a minute
 	}

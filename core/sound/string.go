@@ -56,7 +56,8 @@ func newGuide(rate float64, str int) *guide {
 	for float64(n) < rate/lowestHz+8 {
 		n *= 2
 	}
-	return &guide{rate: rate, line: make([]float64, n), mask: n - 1, a: brightness(str), hz: 110, target: 110, step: 1, tau: 0.05, fall: math.Exp(-1 / (touchTau * rate))}
+	return &guide{rate: rate, line: make([]float64, n), mask: n - 1, a: brightness(str), hz: 110, target: 110, step: 1, tau: 0.05,
+		fall: math.Exp(-1 / (touchTau * rate))}
 }
 
 // tune sets the loop for the present pitch.

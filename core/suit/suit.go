@@ -228,7 +228,8 @@ func (rk *ranker) candidates() error {
 				if known[key] == nil {
 					g := &group{base: rk.r.Plan}
 					g.base.Tune = rk.r.Plan.Tune.Transposed(highest)
-					g.base.Tuning, g.base.Capo, g.base.Pins, g.base.Progress = t.Transpose(capo-steps+highest), 0, nil, nil // bounds need no word on repeats
+					g.base.Tuning, g.base.Capo = t.Transpose(capo-steps+highest), 0
+					g.base.Pins, g.base.Progress = nil, nil // bounds need no word on repeats
 					known[key] = g
 					rk.groups = append(rk.groups, g)
 				}

@@ -27,7 +27,8 @@ func request(seed uint64, notes int) Request {
 	for range notes {
 		degree = min(max(degree+rng.IntN(5)-2, 4), 16)
 		dur := tune.Quarter / tune.Time(1+rng.IntN(2))
-		tu.Notes = append(tu.Notes, tune.Note{At: tu.Length, Dur: dur, Note: pitch.Spell(pitch.Midi(50+12*(degree/7)+[]int{0, 2, 4, 5, 7, 9, 11}[degree%7]), false)})
+		tu.Notes = append(tu.Notes, tune.Note{At: tu.Length, Dur: dur,
+			Note: pitch.Spell(pitch.Midi(50+12*(degree/7)+[]int{0, 2, 4, 5, 7, 9, 11}[degree%7]), false)})
 		tu.Length += dur
 	}
 	for bar := tune.Time(0); bar < tu.Length; bar += tune.Whole {
@@ -78,7 +79,9 @@ func TestRankExhaustive(t *testing.T) {
 			t.Fatalf("the first are\n%+v\nwant\n%+v", got.Ways[:ProvedTop], rk.out.Ways[:ProvedTop])
 		}
 		for _, w := range rk.out.Ways {
-			if sum := w.Total + w.Retuning + w.Risk + w.Bar + w.Home + w.Strange + w.Slow; math.Abs(sum-w.Score) > 1e-9 || min(w.Retuning, w.Risk, w.Bar, w.Home, w.Strange, w.Slow) < 0 || (w.Bar == 0) != (w.UnderBar == 1) || (w.Slow > 0) != (w.Ceiling > 0 && w.Ceiling < 80) {
+			if sum := w.Total + w.Retuning + w.Risk + w.Bar + w.Home + w.Strange + w.Slow; math.Abs(sum-w.Score) > 1e-9 ||
+				min(w.Retuning, w.Risk, w.Bar, w.Home, w.Strange, w.Slow) < 0 || (w.Bar == 0) != (w.UnderBar == 1) ||
+				(w.Slow > 0) != (w.Ceiling > 0 && w.Ceiling < 80) {
 				t.Errorf("the terms of %+v", w)
 			}
 		}
@@ -159,7 +162,8 @@ func TestPropose(t *testing.T) {
 		}
 		first := Rows(all.Ways)
 		if !slices.ContainsFunc(first[:3], func(f Row) bool { return f.Tuning == rows[0].Tuning && f.Capo == rows[0].Capo }) {
-			t.Errorf("proposed %s, capo %d; the ranking begins with %s, capo %d", rows[0].Tuning.Name, rows[0].Capo, first[0].Tuning.Name, first[0].Capo)
+			t.Errorf("proposed %s, capo %d; the ranking begins with %s, capo %d", rows[0].Tuning.Name, rows[0].Capo,
+				first[0].Tuning.Name, first[0].Capo)
 		}
 		for i := range rows {
 			if !strings.Contains(rows[i].Reason(), "retun") || i > 0 && rows[i].Score < rows[i-1].Score {
@@ -168,7 +172,8 @@ func TestPropose(t *testing.T) {
 		}
 	}
 	long := request(1, 400).Plan.Tune
-	if short := beginning(long, proposeNotes); len(short.Notes) < proposeNotes || len(short.Notes) > proposeNotes+16 || short.Bars[len(short.Bars)-1] >= short.Length {
+	if short := beginning(long, proposeNotes); len(short.Notes) < proposeNotes || len(short.Notes) > proposeNotes+16 ||
+		short.Bars[len(short.Bars)-1] >= short.Length {
 		t.Errorf("%d notes in %d bars", len(short.Notes), len(short.Bars))
 	}
 }

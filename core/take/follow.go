@@ -183,7 +183,8 @@ func foreign(exp []expected, frames []spectrum, begun, level []float64, way []in
 		}
 	}
 	return inPlan == 0 || like < leastLike*float64(inPlan) || float64(inPlan) < leastReached*float64(sounding) ||
-		float64(len(ratiosOf(exp, way))) < leastOrder*float64(entered-1) || float64(entered) < leastUsed*float64(strong) || entered > 4 && unsteady(exp, way) > mostUnsteady
+		float64(len(ratiosOf(exp, way))) < leastOrder*float64(entered-1) || float64(entered) < leastUsed*float64(strong) ||
+		entered > 4 && unsteady(exp, way) > mostUnsteady
 }
 
 // apart is how close two beginnings may be, in fine hops: 40 ms; a pinch is one.
@@ -228,7 +229,8 @@ type search struct {
 
 // viterbi returns the moment of each frame, -1 for none of the plan.
 func viterbi(exp []expected, frames []spectrum, begun, level []float64, ratio float64, dues []due) []int {
-	s := &search{exp: exp, n: len(exp), ratio: ratio, due: dues, score: make([]float64, len(exp)+2), next: make([]float64, len(exp)+2), since: make([]int, len(exp)+2), then: make([]int, len(exp)+2)}
+	s := &search{exp: exp, n: len(exp), ratio: ratio, due: dues, score: make([]float64, len(exp)+2),
+		next: make([]float64, len(exp)+2), since: make([]int, len(exp)+2), then: make([]int, len(exp)+2)}
 	s.score[s.n+1] = math.Inf(-1)
 	for i := range s.n {
 		s.score[i] = elsewhere

@@ -89,12 +89,14 @@ func (s *Signal) Judge(p *plan.Plan) (*Take, error) {
 				tk.Missing = append(tk.Missing, Missing{Moment: t, Part: st.Part, String: st.String})
 				continue
 			}
-			if st.Digit != "" && st.How != play.Glide && st.How != play.Bend && math.Abs(late[i]) < punctual && m.absent(&exp[t], st.String, from, to) {
+			if st.Digit != "" && st.How != play.Glide && st.How != play.Bend && math.Abs(late[i]) < punctual &&
+				m.absent(&exp[t], st.String, from, to) {
 				tk.Missing = append(tk.Missing, Missing{t, st.Part, st.String, m.instead(p, &exp[t], st, from)})
 				continue
 			}
 			last[st.String-1] = st.Note.Pitch().Hertz(440)
-			n := Note{Moment: t, Part: st.Part, String: st.String, AtSec: from, OnsetMs: 1000 * orZero(late[i]), DurSec: to - from, Plucked: st.Digit != "", Loud: loud[i]}
+			n := Note{Moment: t, Part: st.Part, String: st.String, AtSec: from, OnsetMs: 1000 * orZero(late[i]), DurSec: to - from,
+				Plucked: st.Digit != "", Loud: loud[i]}
 			n.Cents, n.Spread, n.Sure = m.pitch(&exp[t], st.String, from, to)
 			n.Sure *= places[i].Sure
 			if n.Sure >= SureOf {

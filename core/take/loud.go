@@ -79,7 +79,8 @@ func (tk *Take) accents(p *plan.Plan) (by float64, first int, ok bool) {
 }
 
 func accented(p *plan.Plan, mo *play.Moment) bool {
-	return mo.Accent && mo.Thumb != nil || mo.Melody != nil && mo.Melody.Index < len(p.Request.Tune.Notes) && p.Request.Tune.Notes[mo.Melody.Index].Marks&tune.Accent != 0
+	return mo.Accent && mo.Thumb != nil || mo.Melody != nil && mo.Melody.Index < len(p.Request.Tune.Notes) &&
+		p.Request.Tune.Notes[mo.Melody.Index].Marks&tune.Accent != 0
 }
 
 // accentVerdict is what to say of accents that are none.
@@ -88,8 +89,9 @@ func (tk *Take) accentVerdict(p *plan.Plan) (v Verdict, ok bool) {
 	if !ok || by > -accentDB {
 		return v, false
 	}
-	return Verdict{Moment: first, Kind: "accent", weight: 1, Text: fmt.Sprintf("The accents are %.0f dB softer than the rest, from bar %s on", -by, p.Moments[first].Printed),
-		Try: "play the thumb alone, the accents as loud as you can, then add the rest softly"}, true
+	return Verdict{Moment: first, Kind: "accent", weight: 1,
+		Text: fmt.Sprintf("The accents are %.0f dB softer than the rest, from bar %s on", -by, p.Moments[first].Printed),
+		Try:  "play the thumb alone, the accents as loud as you can, then add the rest softly"}, true
 }
 
 // worstFirst sorts verdicts.

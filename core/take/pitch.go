@@ -50,7 +50,8 @@ type yin struct {
 // newYin hears pitches down to lowest Hz.
 func newYin(lowest float64) *yin {
 	longest := int(Rate/lowest) + 2
-	return &yin{fft: fourier.NewFFT(trackSize), a: make([]float64, trackSize), b: make([]float64, trackSize), diff: make([]float64, longest+1), longest: longest}
+	return &yin{fft: fourier.NewFFT(trackSize), a: make([]float64, trackSize), b: make([]float64, trackSize),
+		diff: make([]float64, longest+1), longest: longest}
 }
 
 // pitch of trackSize samples.

@@ -135,7 +135,8 @@ func TestFollow(t *testing.T) {
 		}
 		slices.Sort(abs)
 		slices.Sort(off)
-		t.Logf("plan %d, %s: %d of %d moments, median %+.1f ms, 95%% within %.0f ms", seed, tuning, len(places), len(p.Moments), off[len(off)/2], abs[len(abs)*95/100])
+		t.Logf("plan %d, %s: %d of %d moments, median %+.1f ms, 95%% within %.0f ms", seed, tuning, len(places), len(p.Moments),
+			off[len(off)/2], abs[len(abs)*95/100])
 		if len(places) < len(p.Moments)*95/100 || abs[len(abs)*9/10] > 15 {
 			t.Errorf("plan %d: %d of %d, 90%% within %.0f ms", seed, len(places), len(p.Moments), abs[len(abs)*9/10])
 		}
@@ -206,7 +207,8 @@ func TestTries(t *testing.T) {
 	// everything around it is late.
 	cut := func(m int) int { return int(p.Moments[m].Seconds * rate) }
 	n := len(p.Moments)
-	for name, samples := range map[string][]float64{"stop": slices.Concat(whole[:cut(n/2)], pause, pause, whole[cut(n/2):]), "back": slices.Concat(whole[:cut(n/2)], whole[cut(n/2-5):]), "skip": slices.Concat(whole[:cut(n/2)], whole[cut(n/2+8):])} {
+	for name, samples := range map[string][]float64{"stop": slices.Concat(whole[:cut(n/2)], pause, pause, whole[cut(n/2):]),
+		"back": slices.Concat(whole[:cut(n/2)], whole[cut(n/2-5):]), "skip": slices.Concat(whole[:cut(n/2)], whole[cut(n/2+8):])} {
 		tk, err := prepare(t, samples, rate).Judge(p)
 		if err != nil {
 			t.Errorf("%s: %v", name, err)
@@ -257,7 +259,8 @@ func TestJudge(t *testing.T) {
 		}
 		slices.Sort(off)
 		if len(off) < len(clean.Notes)/3 || off[len(off)/2] > 2 || len(clean.Missing) > 1 {
-			t.Errorf("plan %d: %d of %d notes sure, median %.2f cents off, %d missing", seed, len(off), len(clean.Notes), off[len(off)/2], len(clean.Missing))
+			t.Errorf("plan %d: %d of %d notes sure, median %.2f cents off, %d missing", seed, len(off), len(clean.Notes),
+				off[len(off)/2], len(clean.Missing))
 		}
 		if v := clean.Verdicts(p); len(v) > 0 {
 			spoken++
@@ -391,7 +394,8 @@ func TestLanding(t *testing.T) {
 		for k := 3; k < len(p.Moments)-2; k++ {
 			mo := &p.Moments[k]
 			if mo.Melody != nil && mo.Melody.How == play.Slide && k%3 == 0 {
-				n := sound.NoteFault{At: mo.At, String: mo.Melody.String, Land: []float64{-40, 30, -60}[k/3%3], LandMs: []float64{100, 150, 250}[k/9%3]}
+				n := sound.NoteFault{At: mo.At, String: mo.Melody.String, Land: []float64{-40, 30, -60}[k/3%3],
+					LandMs: []float64{100, 150, 250}[k/9%3]}
 				want[k] = n
 				f.Notes = append(f.Notes, n)
 			}
@@ -419,9 +423,11 @@ func TestLanding(t *testing.T) {
 			}
 			switch g := n.Glide; {
 			case from == 0 && g != nil:
-				t.Errorf("plan %d, moment %d, %s: there at once, and it comes from %+.0f cents in %.0f ms", seed, n.Moment, st.How, g.From, 1000*g.Seconds)
+				t.Errorf("plan %d, moment %d, %s: there at once, and it comes from %+.0f cents in %.0f ms", seed, n.Moment, st.How,
+					g.From, 1000*g.Seconds)
 			case g != nil && st.Digit != "" && (math.Abs(g.From-from) > 5+0.1*math.Abs(from) || 1000*g.Seconds > ms+20 || 1000*g.Seconds < 0.4*ms):
-				t.Errorf("plan %d, moment %d, %s: comes from %+.0f cents in %.0f ms, played from %+.0f in %.0f", seed, n.Moment, st.How, g.From, 1000*g.Seconds, from, ms)
+				t.Errorf("plan %d, moment %d, %s: comes from %+.0f cents in %.0f ms, played from %+.0f in %.0f", seed, n.Moment,
+					st.How, g.From, 1000*g.Seconds, from, ms)
 			case g != nil && st.How == play.Slide:
 				found++
 			}
@@ -589,7 +595,8 @@ func TestWrong(t *testing.T) {
 			}
 		}
 	}
-	t.Logf("figure: of %d notes left out or wrong %d are told missing, of %d it is told what was struck; %d told that were there", all, told, right, false_)
+	t.Logf("figure: of %d notes left out or wrong %d are told missing, of %d it is told what was struck; %d told that were there",
+		all, told, right, false_)
 	if 3*told < all || right == 0 || 10*false_ > told {
 		t.Error("see above")
 	}

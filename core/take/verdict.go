@@ -73,7 +73,9 @@ func (tk *Take) leftOut(p *plan.Plan) (out []Verdict) {
 		for m := from; m <= to; m++ {
 			passage[m] = true
 		}
-		out = append(out, Verdict{Moment: from, Kind: "missing", weight: leftOut, Text: fmt.Sprintf("From %s to %s nothing was heard of the plan", placeOf(&p.Moments[from]), placeOf(&p.Moments[to])), Try: "play that passage alone, then with the bar before it"})
+		out = append(out, Verdict{Moment: from, Kind: "missing", weight: leftOut,
+			Text: fmt.Sprintf("From %s to %s nothing was heard of the plan", placeOf(&p.Moments[from]), placeOf(&p.Moments[to])),
+			Try:  "play that passage alone, then with the bar before it"})
 	}
 	first, last := tk.Places[0].Moment, tk.Places[len(tk.Places)-1].Moment
 	for i := 0; i < len(tk.Missing); {
@@ -91,7 +93,9 @@ func (tk *Take) leftOut(p *plan.Plan) (out []Verdict) {
 }
 
 func (s *Stop) verdict(mo *play.Moment) Verdict {
-	return Verdict{Moment: s.Moment, Kind: "stop", weight: 2 + s.Seconds, Text: fmt.Sprintf("%s: you stop, or go back, for %.1f s before it", placeOf(mo), s.Seconds), Try: "loop the change into it: the stroke before, and this one, slowly"}
+	return Verdict{Moment: s.Moment, Kind: "stop", weight: 2 + s.Seconds,
+		Text: fmt.Sprintf("%s: you stop, or go back, for %.1f s before it", placeOf(mo), s.Seconds),
+		Try:  "loop the change into it: the stroke before, and this one, slowly"}
 }
 
 // samePlace names a string at a place of a printed bar, whichever pass it is.
@@ -132,30 +136,46 @@ func placeOf(mo *play.Moment) string {
 // verdicts are what to say of a note's pitch and time.
 func (n *Note) verdicts(mo *play.Moment) (out []Verdict) {
 	if c := math.Abs(n.Cents); n.Sure >= SureOf && c >= OffCents {
-		v := Verdict{Moment: n.Moment, Kind: "pitch", weight: c / OffCents, same: samePlace(mo, n.String) + either(n.Cents < 0, " flat", " sharp"), Text: fmt.Sprintf("%s: string %d is %.0f cents %s", placeOf(mo), n.String, c, either(n.Cents < 0, "flat", "sharp")), Try: "tune that string, and listen again"}
+		v := Verdict{Moment: n.Moment, Kind: "pitch", weight: c / OffCents,
+			same: samePlace(mo, n.String) + either(n.Cents < 0, " flat", " sharp"),
+			Text: fmt.Sprintf("%s: string %d is %.0f cents %s", placeOf(mo), n.String, c, either(n.Cents < 0, "flat", "sharp")),
+			Try:  "tune that string, and listen again"}
 		switch how := howOf(mo, n.String); {
 		case how == play.Fret && n.Cents > 0:
 			v.Try = "press lighter and straight down; if it is sharp everywhere, tune that string"
 		case how == play.Bend:
 			v.Try = either(n.Cents < 0, "bend further, and listen for the note that it goes to", "bend less, and listen for the note that it goes to")
 		case slid(mo, n.String):
-			v.Try = either(n.Cents < 0, "stop on the wire, not before it, and listen before you shake", "the slide is past the wire, or presses: come from below, and lightly")
+			v.Try = either(n.Cents < 0, "stop on the wire, not before it, and listen before you shake",
+				"the slide is past the wire, or presses: come from below, and lightly")
 		}
 		out = append(out, v)
 	}
 	if g := n.Glide; g != nil && howOf(mo, n.String) == play.Slide && math.Abs(g.From) >= OffCents {
-		out = append(out, Verdict{Moment: n.Moment, Kind: "landing", weight: math.Abs(g.From) / (2 * OffCents), same: samePlace(mo, n.String) + either(g.From < 0, " short", " far"), Text: fmt.Sprintf("%s: the slide lands %.0f cents %s on string %d, and is there after %.0f ms", placeOf(mo), math.Abs(g.From), either(g.From < 0, "short", "too far"), n.String, 1000*g.Seconds),
+		out = append(out, Verdict{Moment: n.Moment, Kind: "landing", weight: math.Abs(g.From) / (2 * OffCents),
+			same: samePlace(mo, n.String) + either(g.From < 0, " short", " far"),
+			Text: fmt.Sprintf("%s: the slide lands %.0f cents %s on string %d, and is there after %.0f ms", placeOf(mo),
+				math.Abs(g.From), either(g.From < 0, "short", "too far"), n.String, 1000*g.Seconds),
 			Try: "look at the wire before you pluck, and land on it; or make it a glide on purpose, from below"})
 	}
 	if g := n.Glide; g != nil && g.Overshoot >= OffCents {
-		out = append(out, Verdict{Moment: n.Moment, Kind: "landing", weight: g.Overshoot / OffCents, Text: fmt.Sprintf("%s: the slide goes %.0f cents past its place on string %d, and comes back", placeOf(mo), g.Overshoot, n.String), Try: "slower into the note, and stop on the wire"})
+		out = append(out, Verdict{Moment: n.Moment, Kind: "landing", weight: g.Overshoot / OffCents,
+			Text: fmt.Sprintf("%s: the slide goes %.0f cents past its place on string %d, and comes back", placeOf(mo), g.Overshoot,
+				n.String),
+			Try: "slower into the note, and stop on the wire"})
 	}
 	if v := n.Vibrato; v != nil && math.Abs(v.Centre) >= OffCents && math.Abs(n.Cents) < OffCents {
-		out = append(out, Verdict{Moment: n.Moment, Kind: "vibrato", weight: math.Abs(v.Centre) / OffCents, Text: fmt.Sprintf("%s: the vibrato hangs %.0f cents %s the note", placeOf(mo), math.Abs(v.Centre), either(v.Centre < 0, "under", "over")), Try: "hold the note still and in tune first, then as far to one side as to the other"})
+		out = append(out, Verdict{Moment: n.Moment, Kind: "vibrato", weight: math.Abs(v.Centre) / OffCents,
+			Text: fmt.Sprintf("%s: the vibrato hangs %.0f cents %s the note", placeOf(mo), math.Abs(v.Centre),
+				either(v.Centre < 0, "under", "over")),
+			Try: "hold the note still and in tune first, then as far to one side as to the other"})
 	}
 	together := n.Part == play.Thumb && mo.Melody != nil // then the melody's note says it
 	if ms := math.Abs(n.OnsetMs); n.Plucked && !together && ms >= OffMs {
-		out = append(out, Verdict{Moment: n.Moment, Kind: "time", weight: ms / OffMs, Text: fmt.Sprintf("%s comes %.0f ms %s against your own tempo", placeOf(mo), ms, either(n.OnsetMs < 0, "early", "late")), Try: "loop the bar slowly, with a click"})
+		out = append(out, Verdict{Moment: n.Moment, Kind: "time", weight: ms / OffMs,
+			Text: fmt.Sprintf("%s comes %.0f ms %s against your own tempo", placeOf(mo), ms,
+				either(n.OnsetMs < 0, "early", "late")),
+			Try: "loop the bar slowly, with a click"})
 	}
 	return out
 }
@@ -171,7 +191,10 @@ func either[T any](first bool, a, b T) T {
 func (r *Ringing) told() bool { return r.Sure >= SureOf && r.DB >= saidDB }
 
 func (r *Ringing) verdict(mo *play.Moment) Verdict {
-	v := Verdict{Moment: r.Moment, Kind: "ringing", weight: 1 + (r.DB-saidDB)/12, Text: fmt.Sprintf("%s: string %d rings on, %.0f dB %s the note", placeOf(mo), r.String, math.Abs(r.DB), either(r.DB < 0, "under", "over")), Try: "the plan leaves it ringing there: pin a damper for it, or leave it"}
+	v := Verdict{Moment: r.Moment, Kind: "ringing", weight: 1 + (r.DB-saidDB)/12,
+		Text: fmt.Sprintf("%s: string %d rings on, %.0f dB %s the note", placeOf(mo), r.String, math.Abs(r.DB),
+			either(r.DB < 0, "under", "over")),
+		Try: "the plan leaves it ringing there: pin a damper for it, or leave it"}
 	if r.Damped {
 		v.Try = fmt.Sprintf("it is %s that should have stopped it: hold the position and strike all six", mo.Strings[r.String-1].By)
 	}
@@ -185,11 +208,15 @@ func missed(mo *play.Moment, notes []Missing) Verdict {
 		m := &notes[i]
 		note := fmt.Sprintf("%s on string %d", either(m.Part == play.Thumb, "the thumb's stroke", "the note"), m.String)
 		if in := m.Instead; in != nil {
-			return Verdict{Moment: m.Moment, Kind: "wrong", weight: leftOut, Text: fmt.Sprintf("%s: %s was not heard, but string %d at fret %d", placeOf(mo), note, in.String, in.Fret), Try: "say string and fret aloud before you play the bar, slowly"}
+			return Verdict{Moment: m.Moment, Kind: "wrong", weight: leftOut,
+				Text: fmt.Sprintf("%s: %s was not heard, but string %d at fret %d", placeOf(mo), note, in.String, in.Fret),
+				Try:  "say string and fret aloud before you play the bar, slowly"}
 		}
 		what = append(what, note)
 	}
-	return Verdict{Moment: notes[0].Moment, Kind: "missing", weight: leftOut, Text: fmt.Sprintf("%s: %s %s not heard", placeOf(mo), strings.Join(what, " and "), either(len(what) > 1, "were", "was")), Try: "play the bar alone, until it is there"}
+	return Verdict{Moment: notes[0].Moment, Kind: "missing", weight: leftOut,
+		Text: fmt.Sprintf("%s: %s %s not heard", placeOf(mo), strings.Join(what, " and "), either(len(what) > 1, "were", "was")),
+		Try:  "play the bar alone, until it is there"}
 }
 
 // howOf is the technique of a string at a moment, "" if it is not struck.

@@ -90,7 +90,8 @@ func (m *meter) instead(p *plan.Plan, e *expected, st *play.Stroke, from float64
 	for _, c := range candidates(p, st) {
 		s := suspect{str: st.String, hz: c.Hz, struck: true}
 		rest := slices.DeleteFunc(slices.Clone(e.tones), func(tn tone) bool { return tn.str == st.String || tn.str == c.String })
-		if c.String == st.String && len(alone(&expected{tones: append(slices.Clone(rest), tone{c.String, c.Hz, 1})}, c.String, c.Hz, strokeFrame, never)) < leastOfIt {
+		if c.String == st.String && len(alone(&expected{tones: append(slices.Clone(rest), tone{c.String, c.Hz, 1})}, c.String, c.Hz,
+			strokeFrame, never)) < leastOfIt {
 			return nil // it may be that one: nobody can tell
 		}
 		if !s.heard(lines, rest, strokeFrame) || s.raised || len(s.own) < leastOfIt || s.db < insteadDB {

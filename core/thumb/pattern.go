@@ -93,7 +93,8 @@ func (p *Pattern) Validate() error {
 	case !ok:
 		return &StepError{0, fmt.Sprintf("the meter %q is not understood: write it like 4/4, 3/4, 6/8 or 2/4", p.Meter)}
 	case p.Steps < 1 || p.Steps > maxSteps || p.Steps%m.Num != 0:
-		return &StepError{0, fmt.Sprintf("%d steps do not divide a bar of %s evenly: take a multiple of %d up to %d", p.Steps, p.Meter, m.Num, maxSteps)}
+		return &StepError{0, fmt.Sprintf("%d steps do not divide a bar of %s evenly: take a multiple of %d up to %d", p.Steps,
+			p.Meter, m.Num, maxSteps)}
 	case p.Swing && p.Steps%2 != 0:
 		return &StepError{0, "swing needs an even number of steps: two make a pair"}
 	}

@@ -125,7 +125,8 @@ func TestPatternStrokes(t *testing.T) {
 	if got := Strokes(tu, Steady, []Section{{1, waltz}}, ""); len(got) != 8 {
 		t.Errorf("a waltz in 4/4 leaves %d strokes of the steady thumb", len(got))
 	}
-	pickup := &tune.Tune{Key: tu.Key, Meters: tu.Meters, Tempos: tu.Tempos, Chords: tu.Chords, Bars: []tune.Time{0, tune.Quarter}, Length: tune.Quarter + tune.Whole}
+	pickup := &tune.Tune{Key: tu.Key, Meters: tu.Meters, Tempos: tu.Tempos, Chords: tu.Chords, Bars: []tune.Time{0, tune.Quarter},
+		Length: tune.Quarter + tune.Whole}
 	steady, _ := Named("Steady bass")
 	if got := Strokes(pickup, None, []Section{{1, steady}}, ""); len(got) != 5 || got[0].One || !got[1].One {
 		t.Errorf("over a pickup: %+v", got)

@@ -93,7 +93,8 @@ func TestStrokes(t *testing.T) {
 		pickup   tune.Time
 		want     string
 	}{
-		{4, 4, 0, "RARARARA"}, {3, 4, 0, "RARRAR"}, {6, 8, 0, "RARA"}, {2, 2, 0, "RARA"}, {4, 4, tune.Quarter, "ARARARARA"}, {4, 4, tune.Quarter / 2, "RARARARA"},
+		{4, 4, 0, "RARARARA"}, {3, 4, 0, "RARRAR"}, {6, 8, 0, "RARA"}, {2, 2, 0, "RARA"}, {4, 4, tune.Quarter, "ARARARARA"},
+		{4, 4, tune.Quarter / 2, "RARARARA"},
 	} {
 		m := tune.MeterAt{Num: tt.num, Den: tt.den}
 		tu := &tune.Tune{Meters: []tune.MeterAt{m}, Bars: []tune.Time{0}, Length: tt.pickup + 2*m.Bar()}

@@ -48,7 +48,8 @@ func Progression(text string, m MeterAt, bpm float64) (*Tune, error) {
 		return nil, &ProgressionError{1, 1, fmt.Errorf("there is no chord: write symbols and bar lines, like D | G A7 | D")}
 	}
 	first := tu.Chords[0].Chord
-	tu.Key = Key{Tonic: first.Root, Minor: len(first.Tones) > 1 && first.Tones[1] == 3, Flats: first.Root.Alter < 0 || first.Root == pitch.Note{Letter: 'F'}}
+	tu.Key = Key{Tonic: first.Root, Minor: len(first.Tones) > 1 && first.Tones[1] == 3,
+		Flats: first.Root.Alter < 0 || first.Root == pitch.Note{Letter: 'F'}}
 	return tu, nil
 }
 

@@ -22,7 +22,8 @@ func TestProgression(t *testing.T) {
 			t.Errorf("chord %d: %+v", i, tu.Chords[i])
 		}
 	}
-	for text, at := range map[string][2]int{"": {1, 1}, "D | H": {2, 5}, "D |G Xq": {2, 6}, ". | D": {1, 1}, "D D G D A D G A D": {1, 1}, "D | A C D E F": {2, 4}} {
+	for text, at := range map[string][2]int{"": {1, 1}, "D | H": {2, 5}, "D |G Xq": {2, 6}, ". | D": {1, 1},
+		"D D G D A D G A D": {1, 1}, "D | A C D E F": {2, 4}} {
 		_, err := Progression(text, MeterAt{Num: 4, Den: 4}, 90)
 		var fault *ProgressionError
 		if !errors.As(err, &fault) || fault.Bar != at[0] || fault.Column != at[1] {

@@ -10,7 +10,8 @@ import (
 // written; time never runs backward, in no meter, behind no pickup and through changes of tempo; straight is to
 // the last bit what it was.
 func TestSwing(t *testing.T) {
-	tu := &Tune{Bars: []Time{0, Quarter / 2, 9 * Quarter / 2}, Length: 17 * Quarter / 2, Meters: []MeterAt{{0, 4, 4}, {9 * Quarter / 2, 6, 8}}, Tempos: []TempoAt{{0, 60}, {5 * Quarter / 2, 120}}}
+	tu := &Tune{Bars: []Time{0, Quarter / 2, 9 * Quarter / 2}, Length: 17 * Quarter / 2,
+		Meters: []MeterAt{{0, 4, 4}, {9 * Quarter / 2, 6, 8}}, Tempos: []TempoAt{{0, 60}, {5 * Quarter / 2, 120}}}
 	for n := range 3 {
 		tu.Notes = append(tu.Notes, Note{At: 7*Quarter/2 + Time(n)*Quarter/3, Dur: Quarter / 3})
 	}
@@ -51,7 +52,8 @@ func TestSwing(t *testing.T) {
 			t.Fatal("straight is not what it was")
 		}
 	}
-	for text, want := range map[string]float64{"2:1": 2.0 / 3, "straight": 0.5, "0.6": 0.6, "3 : 1": 0.75, "swing": 2.0 / 3, "5:1": 0, "0.9": 0, "x": 0, "1:0": 0, "NaN": 0, "0:0": 0} {
+	for text, want := range map[string]float64{"2:1": 2.0 / 3, "straight": 0.5, "0.6": 0.6, "3 : 1": 0.75, "swing": 2.0 / 3,
+		"5:1": 0, "0.9": 0, "x": 0, "1:0": 0, "NaN": 0, "0:0": 0} {
 		got, err := ParseSwing(text)
 		if (err != nil) != (want == 0) || math.Abs(got-want) > 1e-9 {
 			t.Errorf("%q: %g %v", text, got, err)

@@ -37,8 +37,9 @@ func sample() *Tune {
 	g, _ := chord.Parse("G7/B")
 	n := func(at, dur Time) Note { return Note{At: at, Dur: dur, Note: pitch.Note{Letter: 'D', Octave: 4}} }
 	return &Tune{
-		Key:    Key{Tonic: pitch.Note{Letter: 'D'}},
-		Notes:  []Note{n(0, Quarter), n(Quarter, Quarter), n(2*Quarter, 2*Quarter), n(5*Quarter, Quarter), n(6*Quarter, Quarter), n(7*Quarter, 2*Quarter)},
+		Key: Key{Tonic: pitch.Note{Letter: 'D'}},
+		Notes: []Note{n(0, Quarter), n(Quarter, Quarter), n(2*Quarter, 2*Quarter), n(5*Quarter, Quarter), n(6*Quarter, Quarter),
+			n(7*Quarter, 2*Quarter)},
 		Chords: []ChordAt{{Quarter, d}, {5 * Quarter, g}},
 		Meters: []MeterAt{{0, 4, 4}}, Tempos: []TempoAt{{0, 60}, {5 * Quarter, 120}},
 		Bars: []Time{0, Quarter, 5 * Quarter}, Length: 9 * Quarter,

@@ -51,7 +51,8 @@ func TestIdentifyByInterval(t *testing.T) {
 
 func TestParseErrors(t *testing.T) {
 	for text, word := range map[string]string{
-		"": "six", "D A D F# A": "6 to string 1", "D A D F# A H": "string 1", "D A X F# A D": "string 4", "D9 A D F# A D": "string 6", "E7 A D G B E": "range",
+		"": "six", "D A D F# A": "6 to string 1", "D A D F# A H": "string 1", "D A X F# A D": "string 4",
+		"D9 A D F# A D": "string 6", "E7 A D G B E": "range",
 	} {
 		if _, err := Parse(text); err == nil || !strings.Contains(err.Error(), word) {
 			t.Errorf("%q: %v", text, err)
@@ -84,7 +85,8 @@ func TestPitches(t *testing.T) {
 // is a known shape moved is near by no string at all.
 func TestNearest(t *testing.T) {
 	for _, tt := range []struct{ spelt, want string }{
-		{"D A D F A D", "Open D minor's shape"}, {"Eb2 Bb2 Eb3 G3 Bb3 Eb4", "Open D's shape, 1 half step up"}, {"D2 A2 D3 F#3 A3 E4", "one string away from Open D: string 1"},
+		{"D A D F A D", "Open D minor's shape"}, {"Eb2 Bb2 Eb3 G3 Bb3 Eb4", "Open D's shape, 1 half step up"},
+		{"D2 A2 D3 F#3 A3 E4", "one string away from Open D: string 1"},
 		{"Eb2 Ab2 Eb3 Ab3 C4 Eb4", "Open G's shape, 1 half step up"},
 	} {
 		tn, err := Parse(tt.spelt)
@@ -204,7 +206,8 @@ func TestAnyTuning(t *testing.T) {
 
 // FuzzParse: whatever is read is written so that it is read again, and lies on a guitar.
 func FuzzParse(f *testing.F) {
-	for _, s := range []string{"Open D", "open g +2", "D A D F# A D", "E2 A2 D3 G3 B3 E4", "G2 D3 G3 B3 D4", "Standard -12", "B0 B0 B0 B0", "Cb Fb E# B# C## Dbb", "", "D9 A D F A D"} {
+	for _, s := range []string{"Open D", "open g +2", "D A D F# A D", "E2 A2 D3 G3 B3 E4", "G2 D3 G3 B3 D4", "Standard -12",
+		"B0 B0 B0 B0", "Cb Fb E# B# C## Dbb", "", "D9 A D F A D"} {
 		f.Add(s)
 	}
 	f.Fuzz(func(t *testing.T, s string) {

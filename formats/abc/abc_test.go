@@ -79,7 +79,8 @@ var readTests = []struct{ name, text, want string }{
 	{"pipes", "X:1\nL:1/4\nK:HP\nF C G A|", "F#4:1 C#4:1 G4:1 A4:1"},
 	{"a meter in the body keeps L", "X:1\nM:4/4\nK:C\nC8|\nM:2/4\nC4|", "C4:4 | C4:2"},
 	{"tied chords", head + "[CE]4-[CE]4|[C-E]4[CF]4|", "E4+C4:4 | E4+C4:2 F4:2"},
-	{"accidentals of one octave, of one note", "X:1\nI:propagate-accidentals octave\nL:1/4\nK:C\n^F F f2|\n%%propagate-accidentals not\n^FF2F|", "F#4:1 F#4:1 F5:2 | F#4:1 F4:2 F4:1"},
+	{"accidentals of one octave, of one note",
+		"X:1\nI:propagate-accidentals octave\nL:1/4\nK:C\n^F F f2|\n%%propagate-accidentals not\n^FF2F|", "F#4:1 F#4:1 F5:2 | F#4:1 F4:2 F4:1"},
 	{"decorations and fingerings in chords", head + `[!1!C!3!E"^x"G]4 !5!A4|`, "G4+E4+C4:2 A4:2"},
 	{"clef and octave of a voice", "X:1\nL:1/4\nV:1 clef=treble-8\nV:2 octave=1\nK:C\n[V:1]C4|\n[V:2]C4|", "C3:4"},
 	{"transposition of a voice", "X:1\nL:1/4\nV:1 transpose=-2\nK:C\n[V:1]D4|", "C4:4"},
@@ -198,7 +199,8 @@ func TestWarnings(t *testing.T) {
 			t.Errorf("%s: %v", tt.music, err)
 			continue
 		}
-		if len(warnings) != 1 || fmt.Sprintf("%d:%d", warnings[0].Line, warnings[0].Column) != tt.place || !strings.Contains(warnings[0].Text, tt.word) {
+		if len(warnings) != 1 || fmt.Sprintf("%d:%d", warnings[0].Line, warnings[0].Column) != tt.place ||
+			!strings.Contains(warnings[0].Text, tt.word) {
 			t.Errorf("%s: %+v; want %s … %s", tt.music, warnings, tt.place, tt.word)
 		}
 	}

@@ -177,12 +177,14 @@ func (p *parser) quoted() error {
 
 // usualSymbols are the decorations that letters stand for unless U: says otherwise.
 var usualSymbols = map[byte]string{
-	'~': "roll", 'H': "fermata", 'L': "accent", 'M': "lowermordent", 'O': "coda", 'P': "uppermordent", 'S': "segno", 'T': "trill", 'u': "upbow", 'v': "downbow",
+	'~': "roll", 'H': "fermata", 'L': "accent", 'M': "lowermordent", 'O': "coda", 'P': "uppermordent", 'S': "segno", 'T': "trill",
+	'u': "upbow", 'v': "downbow",
 }
 
 // marks are the decorations that say how a note is played.
 var marks = map[string]tune.Marks{
-	"accent": tune.Accent, ">": tune.Accent, "emphasis": tune.Accent, "marcato": tune.Accent, "^": tune.Accent, "staccato": tune.Staccato, "wedge": tune.Staccato,
+	"accent": tune.Accent, ">": tune.Accent, "emphasis": tune.Accent, "marcato": tune.Accent, "^": tune.Accent,
+	"staccato": tune.Staccato, "wedge": tune.Staccato,
 	"slide": tune.Scoop, "vibrato": tune.Vibrato, "laissez-vibrer": tune.LetRing, "let-ring": tune.LetRing,
 }
 

@@ -38,4 +38,5 @@ func WritePlan(w io.Writer, p *plan.Plan) error {
 }
 
 // howLetters mark techniques behind a fret.
-var howLetters = map[play.How]string{play.Slide: "s", play.Glide: "g", play.Hammer: "h", play.Pull: "p", play.Bend: "b", play.Harmonic: "o", play.Tapped: "t"}
+var howLetters = map[play.How]string{play.Slide: "s", play.Glide: "g", play.Hammer: "h", play.Pull: "p", play.Bend: "b",
+	play.Harmonic: "o", play.Tapped: "t"}

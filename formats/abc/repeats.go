@@ -321,7 +321,8 @@ func (p *parser) playOut() (*score.Score, error) {
 	var players []*player
 	left := MaxNotes
 	for _, v := range p.voices {
-		pl := &player{p: p, voice: v, left: left, lines: make([][]score.Note, 1), ties: make([]map[pitch.Note]int, 1), score: &score.Score{Unit: score.Units(tune.Quarter)}}
+		pl := &player{p: p, voice: v, left: left, lines: make([][]score.Note, 1), ties: make([]map[pitch.Note]int, 1),
+			score: &score.Score{Unit: score.Units(tune.Quarter)}}
 		if err := pl.play(); err != nil {
 			return nil, err
 		}
@@ -451,7 +452,8 @@ func (pl *player) playNotes(it *item) error {
 			delete(pl.ties[pl.line], sounds)
 		} else {
 			if pl.left--; pl.left < 0 {
-				return &Error{Line: it.place.Line, Column: it.place.Column, Text: "the tune has more than 4,000 notes with its repeats played out: give a shorter one"}
+				return &Error{Line: it.place.Line, Column: it.place.Column,
+					Text: "the tune has more than 4,000 notes with its repeats played out: give a shorter one"}
 			}
 			at = len(line)
 			line = append(line, score.Note{At: pl.now, Dur: score.Units(it.dur), Note: sounds, Place: it.place, Marks: it.marks, Lyric: it.lyric})

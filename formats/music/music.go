@@ -121,7 +121,8 @@ func unknown(data []byte) error {
 		said = "this is a picture"
 	case bytes.HasPrefix(data, []byte("%PDF")):
 		said = "this is a PDF, a picture of pages"
-	case bytes.HasPrefix(data, []byte("RIFF")), bytes.HasPrefix(data, []byte("ID3")), bytes.HasPrefix(data, []byte("fLaC")), bytes.HasPrefix(data, []byte("OggS")):
+	case bytes.HasPrefix(data, []byte("RIFF")), bytes.HasPrefix(data, []byte("ID3")), bytes.HasPrefix(data, []byte("fLaC")),
+		bytes.HasPrefix(data, []byte("OggS")):
 		said = "this is a recording of sound"
 	case bytes.HasPrefix(bytes.TrimSpace(data), []byte("{")):
 		said = "this is JSON"

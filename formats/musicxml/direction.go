@@ -25,7 +25,8 @@ func (w *cursor) direction(n *node) {
 	if sound.name != "" {
 		w.sound(sound)
 	}
-	jumps := slices.ContainsFunc([]string{"segno", "coda", "tocoda", "fine", "dacapo", "dalsegno"}, func(a string) bool { return sound.attr(a) != "" })
+	jumps := slices.ContainsFunc([]string{"segno", "coda", "tocoda", "fine", "dacapo", "dalsegno"},
+		func(a string) bool { return sound.attr(a) != "" })
 	for i := range n.kids {
 		kind := &n.kids[i]
 		if kind.name != "direction-type" {
@@ -99,7 +100,8 @@ func (w *cursor) swing(n *node) {
 	first, ok1 := n.kid("first").number()
 	second, ok2 := n.kid("second").number()
 	kind := strings.TrimSpace(n.kid("swing-type").text)
-	if share := first / (first + second); ok1 && ok2 && second > 0 && share >= tune.Straight && share <= tune.MostSwing && (kind == "" || kind == "eighth") && w.score.Swing == 0 {
+	if share := first / (first + second); ok1 && ok2 && second > 0 && share >= tune.Straight && share <= tune.MostSwing &&
+		(kind == "" || kind == "eighth") && w.score.Swing == 0 {
 		w.score.Swing = share
 	}
 }
@@ -182,9 +184,12 @@ func endingNumbers(text string) (out []int) {
 
 // kinds are the standard's kinds of chord as chord.Parse writes them.
 var kinds = map[string]string{
-	"major": "", "minor": "m", "augmented": "aug", "diminished": "dim", "dominant": "7", "major-seventh": "maj7", "minor-seventh": "m7", "diminished-seventh": "dim7",
-	"augmented-seventh": "7#5", "half-diminished": "m7b5", "major-minor": "mmaj7", "major-sixth": "6", "minor-sixth": "m6", "dominant-ninth": "9", "major-ninth": "maj9",
-	"minor-ninth": "m9", "dominant-11th": "11", "major-11th": "maj9", "minor-11th": "m11", "dominant-13th": "13", "major-13th": "maj13", "minor-13th": "m13",
+	"major": "", "minor": "m", "augmented": "aug", "diminished": "dim", "dominant": "7", "major-seventh": "maj7",
+	"minor-seventh": "m7", "diminished-seventh": "dim7",
+	"augmented-seventh": "7#5", "half-diminished": "m7b5", "major-minor": "mmaj7", "major-sixth": "6", "minor-sixth": "m6",
+	"dominant-ninth": "9", "major-ninth": "maj9",
+	"minor-ninth": "m9", "dominant-11th": "11", "major-11th": "maj9", "minor-11th": "m11", "dominant-13th": "13",
+	"major-13th": "maj13", "minor-13th": "m13",
 	"suspended-second": "sus2", "suspended-fourth": "sus4", "power": "5",
 }
 

@@ -53,8 +53,9 @@ func TestPlanReadsBack(t *testing.T) {
 		if seed == 2 {
 			pr.Lean = player.LeanNone
 		}
-		p, err := plan.Solve(context.Background(), plan.Request{Tune: coretest.Wander(uint64(seed), 24), Tuning: coretest.Tuning([]string{"Open D", "Open G", "Standard"}[seed]),
-			Capo: capo, Player: pr, Thumb: thumb.Alternating})
+		p, err := plan.Solve(context.Background(), plan.Request{Tune: coretest.Wander(uint64(seed), 24),
+			Tuning: coretest.Tuning([]string{"Open D", "Open G", "Standard"}[seed]),
+			Capo:   capo, Player: pr, Thumb: thumb.Alternating})
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -97,7 +98,8 @@ func TestPlanReadsBack(t *testing.T) {
 			if how == "" {
 				how = play.Fret
 			}
-			if pin.At != mo.At || pin.String != want.String || pin.Fret != want.Fret || how != want.How || fmt.Sprint(pin.Finger) != finger || pin.Digit != want.Digit {
+			if pin.At != mo.At || pin.String != want.String || pin.Fret != want.Fret || how != want.How ||
+				fmt.Sprint(pin.Finger) != finger || pin.Digit != want.Digit {
 				t.Errorf("moment %v: pin %+v, want %+v", mo.At, pin, want)
 			}
 		}
@@ -146,14 +148,16 @@ func TestOrder(t *testing.T) {
 		{"three times", bar(1, "", "C", `<barline><repeat direction="backward" times="3"/></barline>`), "CCC"},
 		{"endings", bar(1, forward, "C", "") + bar(2, ending("1", "start", ""), "D", ending("1", "stop", `<repeat direction="backward"/>`)) +
 			bar(3, ending("2", "start", ""), "E", ending("2", "discontinue", "")) + bar(4, "", "F", ""), "CDCEF"},
-		{"three endings", bar(1, forward, "C", "") + bar(2, ending("1, 2", "start", ""), "D", ending("1, 2", "stop", `<repeat direction="backward"/>`)) +
+		{"three endings", bar(1, forward, "C", "") + bar(2, ending("1, 2", "start", ""), "D",
+			ending("1, 2", "stop", `<repeat direction="backward"/>`)) +
 			bar(3, ending("3", "start", ""), "E", ending("3", "stop", "")) + bar(4, "", "F", ""), "CDCDCEF"},
 		{"da capo al fine", bar(1, "", "C", sound(`fine="yes"`)) + bar(2, "", "D", sound(`dacapo="yes"`)), "CDC"},
 		{"da capo in words", bar(1, "", "C", words("<words>Fine</words>")) + bar(2, "", "D", words("<words>D.C. al Fine</words>")), "CDC"},
 		{"dal segno al coda", bar(1, "", "C", "") + bar(2, sound(`segno="s"`), "D", sound(`tocoda="c"`)) + bar(3, "", "E", sound(`dalsegno="s"`)) + bar(4, sound(`coda="c"`), "F", ""), "CDEDF"},
 		{"signs without sound", bar(1, words("<segno/>"), "C", words("<coda/>")) + bar(2, "", "D", words("<words>D.S. al Coda</words>")) + bar(3, words("<coda/>"), "E", ""), "CDCE"},
 		{"no repeats after a jump", bar(1, forward, "C", backward) + bar(2, "", "D", sound(`dacapo="yes"`)), "CCDCD"},
-		{"repeats after a jump if so written", bar(1, forward, "C", `<barline><repeat direction="backward" after-jump="yes"/></barline>`) + bar(2, "", "D", sound(`dacapo="yes"`)), "CCDCCD"},
+		{"repeats after a jump if so written",
+			bar(1, forward, "C", `<barline><repeat direction="backward" after-jump="yes"/></barline>`) + bar(2, "", "D", sound(`dacapo="yes"`)), "CCDCCD"},
 	} {
 		sc, err := musicxml.Read(strings.NewReader(xmlOf(tt.xml)))
 		if err != nil {
@@ -192,7 +196,8 @@ func TestRead(t *testing.T) {
 	var got []string
 	for _, v := range sc.Voices() {
 		for _, n := range v.Notes {
-			got = append(got, fmt.Sprintf("%d %s%+d %s %s %v %s", v.Number, n.Note, n.Note.Cents, sc.Fraction(n.At), sc.Fraction(n.Dur), n.Marks.Names(), n.Lyric))
+			got = append(got, fmt.Sprintf("%d %s%+d %s %s %v %s", v.Number, n.Note, n.Note.Cents, sc.Fraction(n.At),
+				sc.Fraction(n.Dur), n.Marks.Names(), n.Lyric))
 		}
 	}
 	want := "0 D4+0 0 1 [accent] Hei-,0 Eb4+50 1 2/3 [] ,0 C4+0 1 2/3 [] ,0 F4+0 5/3 1/3 [] ,0 F4+0 3 2 [] ,1 Bb2+0 2 2 [] "
@@ -241,8 +246,10 @@ func TestForms(t *testing.T) {
 	}
 	for name, text := range map[string]string{
 		"plain": plain, "little": wide("\xff\xfe", false), "big": wide("\xfe\xff", true), "no mark": wide("", false),
-		"time-wise": strings.NewReplacer("score-partwise", "score-timewise", `<part id="P1"><measure number="1">`, `<measure number="1"><part id="P1">`,
-			`</measure><measure number="2">`, `</part></measure><measure number="2"><part id="P1">`, `</measure></part>`, `</part></measure>`).Replace(plain),
+		"time-wise": strings.NewReplacer("score-partwise", "score-timewise", `<part id="P1"><measure number="1">`,
+			`<measure number="1"><part id="P1">`,
+			`</measure><measure number="2">`, `</part></measure><measure number="2"><part id="P1">`, `</measure></part>`,
+			`</part></measure>`).Replace(plain),
 		"packed": packed(map[string]string{"META-INF/container.xml": `<container><rootfiles><rootfile full-path="in/tune.xml"/></rootfiles></container>`, "in/tune.xml": plain, "a.xml": "<x/>"}),
 	} {
 		sc, err := musicxml.Read(strings.NewReader(text))

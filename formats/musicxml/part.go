@@ -266,7 +266,8 @@ func (w *cursor) note(n *node) error {
 	if !ok {
 		return w.fault(n, "a note has no <pitch> of <step> A to G and <octave> 0 to 9")
 	}
-	out := written{voice: w.voiceOf(n), Note: score.Note{At: at, Dur: length, Note: w.part.moved(note), Place: tune.Place{Line: n.line, Column: n.column}}}
+	out := written{voice: w.voiceOf(n), Note: score.Note{At: at, Dur: length, Note: w.part.moved(note),
+		Place: tune.Place{Line: n.line, Column: n.column}}}
 	w.notations(n, &out)
 	w.into.notes = append(w.into.notes, out)
 	return nil
@@ -377,7 +378,8 @@ func (w *cursor) notation(n *node, out *written) {
 }
 
 var articulations = map[string]tune.Marks{
-	"accent": tune.Accent, "strong-accent": tune.Accent, "staccato": tune.Staccato, "staccatissimo": tune.Staccato, "spiccato": tune.Staccato, "scoop": tune.Scoop,
+	"accent": tune.Accent, "strong-accent": tune.Accent, "staccato": tune.Staccato, "staccatissimo": tune.Staccato,
+	"spiccato": tune.Staccato, "scoop": tune.Scoop,
 }
 
 // otherHow are the techniques that have no element of their own, as <other-technical>.

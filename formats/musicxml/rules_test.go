@@ -24,22 +24,27 @@ import (
 var sequence = map[string][]string{
 	"score-partwise": {"work", "part-list", "part"}, "work": {"work-title"}, "part-list": {"score-part"}, "score-part": {"part-name"},
 	"attributes": {"divisions", "key", "time", "clef", "staff-details"},
-	"key":        {"fifths", "mode"}, "time": {"beats", "beat-type"}, "clef": {"sign", "line"}, "staff-details": {"staff-lines", "staff-tuning", "capo"},
-	"staff-tuning": {"tuning-step", "tuning-alter", "tuning-octave"},
-	"note":         {"chord", "pitch", "rest", "duration", "tie", "voice", "type", "dot", "time-modification", "notehead", "notations", "lyric"},
-	"pitch":        {"step", "alter", "octave"}, "time-modification": {"actual-notes", "normal-notes"}, "lyric": {"syllabic", "text"}, "backup": {"duration"},
+	"key":        {"fifths", "mode"}, "time": {"beats", "beat-type"}, "clef": {"sign", "line"},
+	"staff-details": {"staff-lines", "staff-tuning", "capo"},
+	"staff-tuning":  {"tuning-step", "tuning-alter", "tuning-octave"},
+	"note":          {"chord", "pitch", "rest", "duration", "tie", "voice", "type", "dot", "time-modification", "notehead", "notations", "lyric"},
+	"pitch":         {"step", "alter", "octave"}, "time-modification": {"actual-notes", "normal-notes"},
+	"lyric": {"syllabic", "text"}, "backup": {"duration"},
 	"harmony": {"root", "kind", "bass", "offset"}, "root": {"root-step", "root-alter"}, "bass": {"bass-step", "bass-alter"},
-	"sound": {"swing"}, "swing": {"first", "second", "swing-type"}, "direction": {"direction-type", "offset", "sound"}, "metronome": {"beat-unit", "per-minute"}, "bend": {"bend-alter"}, "harmonic": {"natural", "sounding-pitch"},
+	"sound": {"swing"}, "swing": {"first", "second", "swing-type"}, "direction": {"direction-type", "offset", "sound"},
+	"metronome": {"beat-unit", "per-minute"}, "bend": {"bend-alter"}, "harmonic": {"natural", "sounding-pitch"},
 }
 
 var anyOrder = map[string][]string{
 	"part": {"measure"}, "measure": {"attributes", "note", "backup", "harmony", "direction"}, "direction-type": {"metronome", "words"},
-	"notations": {"tied", "slide", "ornaments", "technical", "articulations"}, "ornaments": {"wavy-line"}, "articulations": {"accent", "staccato", "scoop"},
-	"technical": {"hammer-on", "pull-off", "harmonic", "open-string", "bend", "other-technical", "fingering", "pluck", "fret", "string"},
+	"notations": {"tied", "slide", "ornaments", "technical", "articulations"}, "ornaments": {"wavy-line"},
+	"articulations": {"accent", "staccato", "scoop"},
+	"technical":     {"hammer-on", "pull-off", "harmonic", "open-string", "bend", "other-technical", "fingering", "pluck", "fret", "string"},
 }
 
 // whole are elements whose text is a whole number, from the least that it may be.
-var whole = map[string]int{"divisions": 1, "duration": 1, "voice": 1, "octave": 0, "fret": 0, "string": 1, "beats": 1, "beat-type": 1, "staff-lines": 1, "capo": 0, "actual-notes": 1, "normal-notes": 1, "fifths": -7}
+var whole = map[string]int{"divisions": 1, "duration": 1, "voice": 1, "octave": 0, "fret": 0, "string": 1, "beats": 1,
+	"beat-type": 1, "staff-lines": 1, "capo": 0, "actual-notes": 1, "normal-notes": 1, "fifths": -7}
 
 // held reads an element and checks what it holds.
 func held(t *testing.T, d *xml.Decoder, name string) {
@@ -105,7 +110,8 @@ func TestByTheRules(t *testing.T) {
 	for i, name := range []string{"Open D", "Standard", "Open G"} {
 		pr := player.Default()
 		pr.Techniques = []string{"bend", "harmonic", "tap"}
-		p, err := plan.Solve(context.Background(), plan.Request{Tune: coretest.Wander(uint64(i), 30), Tuning: coretest.Tuning(name), Capo: i, Player: pr, Thumb: thumb.Steady})
+		p, err := plan.Solve(context.Background(), plan.Request{Tune: coretest.Wander(uint64(i), 30), Tuning: coretest.Tuning(name),
+			Capo: i, Player: pr, Thumb: thumb.Steady})
 		if err != nil {
 			t.Fatal(err)
 		}

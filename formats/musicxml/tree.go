@@ -145,7 +145,8 @@ func unpack(data []byte) (string, error) {
 	}
 	text, err := plaintext.Decode(data)
 	if fault := (*plaintext.Error)(nil); errors.As(err, &fault) {
-		return "", &score.Fault{Line: fault.Line, Column: fault.Column, Text: fault.Text + "; a MusicXML file (.musicxml, .xml or .mxl) would be right"}
+		return "", &score.Fault{Line: fault.Line, Column: fault.Column,
+			Text: fault.Text + "; a MusicXML file (.musicxml, .xml or .mxl) would be right"}
 	}
 	return text, err
 }
@@ -210,7 +211,8 @@ func unzip(f *zip.File) ([]byte, error) {
 		return nil, errors.New("this archive (.mxl) is broken: fetch or save it anew")
 	}
 	if len(data) > score.MaxFile {
-		return nil, fmt.Errorf("this archive unpacks to more than %d MiB, which no score of %d notes does: give one tune at a time", score.MaxFile>>20, score.MaxNotes)
+		return nil, fmt.Errorf("this archive unpacks to more than %d MiB, which no score of %d notes does: give one tune at a time",
+			score.MaxFile>>20, score.MaxNotes)
 	}
 	return data, nil
 }

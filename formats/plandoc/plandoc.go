@@ -182,7 +182,8 @@ func newPin(p *plan.Pin) Pin {
 
 func moment(mo *play.Moment, why []string) Moment {
 	out := Moment{
-		At: mo.At.String(), Bar: mo.Printed.Number, Pass: mo.Printed.Pass, Beat: play.Decimal(mo.Beat), Chord: mo.Chord.Name, Strokes: []Stroke{}, Heel: mo.Heel, Accent: mo.Accent, Mute: mo.Mute, Flick: mo.Flick, Share: round(mo.Share),
+		At: mo.At.String(), Bar: mo.Printed.Number, Pass: mo.Printed.Pass, Beat: play.Decimal(mo.Beat), Chord: mo.Chord.Name,
+		Strokes: []Stroke{}, Heel: mo.Heel, Accent: mo.Accent, Mute: mo.Mute, Flick: mo.Flick, Share: round(mo.Share),
 		Slide: Slide{mo.Hand.SlideOn, mo.Hand.SlideFret, mo.Hand.From, mo.Hand.Covers, mo.Hand.Trails, mo.Hand.Slant},
 		Cost:  map[string]float64{}, Why: why,
 	}
@@ -190,7 +191,8 @@ func moment(mo *play.Moment, why []string) Moment {
 		out.Strokes = append(out.Strokes, stroke(s))
 	}
 	if mo.Hit != "" && mo.Hit != thumb.Release { // a release is the dead stroke itself
-		out.Strokes = append(out.Strokes, Stroke{Part: string(play.Percussion), String: hitString[mo.Hit], How: mo.Hit, Digit: hitDigit[mo.Hit], Dur: "0"})
+		out.Strokes = append(out.Strokes, Stroke{Part: string(play.Percussion), String: hitString[mo.Hit], How: mo.Hit,
+			Digit: hitDigit[mo.Hit], Dur: "0"})
 	}
 	for i, s := range mo.Strings {
 		out.Strings = append(out.Strings, String{i + 1, string(s.State), s.By, s.Note, math.Round(s.DB)})

@@ -69,7 +69,8 @@ const firstNotes = 12
 
 // NewReading describes voice number voice of sc, which was read as tu with pins.
 func NewReading(sc *score.Score, q *score.Quantized, voice int, tu *tune.Tune, pins []plan.Pin, warnings []score.Warning) Reading {
-	r := Reading{Title: tu.Title, Format: sc.Format, Capo: sc.Capo, Voice: voice, Notes: []ReadNote{}, Chords: []ReadChord{}, Bars: len(tu.Bars), Voices: Voices(sc), Warnings: warnings}
+	r := Reading{Title: tu.Title, Format: sc.Format, Capo: sc.Capo, Voice: voice, Notes: []ReadNote{}, Chords: []ReadChord{},
+		Bars: len(tu.Bars), Voices: Voices(sc), Warnings: warnings}
 	if r.Warnings == nil {
 		r.Warnings = []score.Warning{}
 	}
@@ -81,7 +82,8 @@ func NewReading(sc *score.Score, q *score.Quantized, voice int, tu *tune.Tune, p
 		for _, w := range n.With {
 			with = append(with, w.String())
 		}
-		r.Notes = append(r.Notes, ReadNote{n.At.String(), n.Dur.String(), n.Note.String(), n.Note.Cents, tu.BarOver(n.At) + 1, with, n.Marks.Names(), n.Lyric})
+		r.Notes = append(r.Notes, ReadNote{n.At.String(), n.Dur.String(), n.Note.String(), n.Note.Cents, tu.BarOver(n.At) + 1, with,
+			n.Marks.Names(), n.Lyric})
 	}
 	proposed := q != nil && len(q.Chords) > 0 && q.Chords[0].Proposed
 	for _, c := range tu.Chords {

@@ -105,13 +105,15 @@ type TakeVerdict struct {
 // NewTake makes the document of a take of p.
 func NewTake(p *plan.Plan, tk *take.Take) TakeDoc {
 	at := func(m int) float64 { return p.Moments[m].At.Quarters() }
-	d := TakeDoc{Alignment: []TakePlace{}, Notes: []TakeNote{}, Ringing: []TakeRinging{}, Missing: []TakeMissing{}, Extra: []TakeExtra{}, Verdicts: []TakeVerdict{}, Summary: tk.Summary(p), Odd: tk.Odd}
+	d := TakeDoc{Alignment: []TakePlace{}, Notes: []TakeNote{}, Ringing: []TakeRinging{}, Missing: []TakeMissing{},
+		Extra: []TakeExtra{}, Verdicts: []TakeVerdict{}, Summary: tk.Summary(p), Odd: tk.Odd}
 	for _, pl := range tk.Places {
 		d.Alignment = append(d.Alignment, TakePlace{at(pl.Moment), thousandth(pl.AtSec), thousandth(pl.Sure)})
 	}
 	for i := range tk.Notes {
 		n := &tk.Notes[i]
-		d.Notes = append(d.Notes, TakeNote{At: at(n.Moment), Bar: p.Moments[n.Moment].Bar, AtSec: thousandth(n.AtSec), String: n.String, Part: string(n.Part), Cents: hundredth(n.Cents), Spread: hundredth(n.Spread), OnsetMs: hundredth(n.OnsetMs),
+		d.Notes = append(d.Notes, TakeNote{At: at(n.Moment), Bar: p.Moments[n.Moment].Bar, AtSec: thousandth(n.AtSec),
+			String: n.String, Part: string(n.Part), Cents: hundredth(n.Cents), Spread: hundredth(n.Spread), OnsetMs: hundredth(n.OnsetMs),
 			DurMs: hundredth(1000 * n.DurSec), Sure: thousandth(n.Sure), Plucked: n.Plucked, LoudDB: hundredth(n.Loud)})
 		if v := n.Vibrato; v != nil {
 			d.Notes[i].Vibrato = &TakeVibrato{hundredth(v.Hz), hundredth(v.Width), hundredth(v.Centre)}

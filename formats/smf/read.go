@@ -392,7 +392,8 @@ func (t *track) noteOn(c *channel, at, key, velocity int) error {
 		t.endNote(c, 0)
 	}
 	c.open = append(c.open, sounding{key, len(c.voice.Notes), []bent{{t.now, c.cents()}}})
-	c.voice.Notes = append(c.voice.Notes, score.Note{At: t.now, Dur: 1, Note: pitch.Spell(pitch.Midi(key), false), Place: tune.Place{Line: 1, Column: at + 1}})
+	c.voice.Notes = append(c.voice.Notes, score.Note{At: t.now, Dur: 1, Note: pitch.Spell(pitch.Midi(key), false),
+		Place: tune.Place{Line: 1, Column: at + 1}})
 	return nil
 }
 

@@ -64,7 +64,8 @@ func TestTuneReadsBack(t *testing.T) {
 
 // TestPlanOnStrings: in a plan's file every note stands in the channel of its string, at its pitch, and glides come from below.
 func TestPlanOnStrings(t *testing.T) {
-	p, err := plan.Solve(context.Background(), plan.Request{Tune: coretest.Wander(3, 32), Tuning: coretest.Tuning("Open D"), Player: player.Default(), Thumb: thumb.Alternating})
+	p, err := plan.Solve(context.Background(), plan.Request{Tune: coretest.Wander(3, 32), Tuning: coretest.Tuning("Open D"),
+		Player: player.Default(), Thumb: thumb.Alternating})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -119,7 +120,8 @@ const end = "\x00\xff\x2f\x00"
 var readTests = []struct{ name, text, want string }{
 	{"running status, velocity 0", midi(0, 96, "\x00\x90\x3c\x40\x60\x3c\x00\x00\x3e\x40\x30\x3e\x00"+end), "0.0 C4+0 0 1, 0.0 D4+0 1 1/2"},
 	{"long delta", midi(0, 96, "\x81\x40\x90\x3c\x40\x60\x80\x3c\x40"+end), "0.0 C4+0 2 1"},
-	{"two tracks and channels", midi(1, 96, end, "\x00\x90\x3c\x40\x60\x80\x3c\x00"+end, "\x00\x92\x30\x40\x60\x82\x30\x00\x00\x91\x40\x40\x60\x81\x40\x00"+end), "1.0 C4+0 0 1, 2.1 E4+0 1 1, 2.2 C3+0 0 1"},
+	{"two tracks and channels", midi(1, 96, end, "\x00\x90\x3c\x40\x60\x80\x3c\x00"+end,
+		"\x00\x92\x30\x40\x60\x82\x30\x00\x00\x91\x40\x40\x60\x81\x40\x00"+end), "1.0 C4+0 0 1, 2.1 E4+0 1 1, 2.2 C3+0 0 1"},
 	{"a division that no tick divides", midi(0, 1000, "\x00\x90\x3c\x40\x01\x80\x3c\x40"+end), "0.0 C4+0 0 1/1000"},
 	{"a frame", "RIFF\x00\x00\x00\x00RMIDdata\x00\x00\x00\x00" + midi(0, 96, "\x00\x90\x3c\x40\x60\x80\x3c\x40"+end), "0.0 C4+0 0 1"},
 	{"an unknown chunk", midi(0, 96) + "XFIH\x00\x00\x00\x02abMTrk\x00\x00\x00\x0c\x00\x90\x3c\x40\x60\x80\x3c\x40" + end, "0.0 C4+0 0 1"},
@@ -128,7 +130,8 @@ var readTests = []struct{ name, text, want string }{
 	{"a quarter tone by the usual range", midi(0, 96, "\x00\xe0\x00\x50\x00\x90\x3c\x40\x60\x80\x3c\x40"+end), "0.0 C4+50 0 1"},
 	{"a range of twelve", midi(0, 96, "\x00\xb0\x65\x00\x00\x64\x00\x00\x06\x0c\x00\xe0\x00\x60\x00\x90\x3c\x40\x60\x80\x3c\x40"+end), "0.0 F#4+0 0 1"},
 	{"come up to a pitch", midi(0, 96, "\x00\xe0\x00\x20\x00\x90\x3c\x40\x10\xe0\x00\x40\x50\x80\x3c\x40"+end), "0.0 C4+0 0 1 slide"},
-	{"exclusive, real time, text, tempo, meter", midi(0, 96, "\x00\xf0\x02\x01\xf7\x00\xff\x51\x03\x07\xa1\x20\x00\xff\x58\x04\x03\x02\x18\x08\x00\xff\x05\x02la\x00\x90\x3c\x40\x60\x80\x3c\x40"+end), "0.0 C4+0 0 1 la"},
+	{"exclusive, real time, text, tempo, meter",
+		midi(0, 96, "\x00\xf0\x02\x01\xf7\x00\xff\x51\x03\x07\xa1\x20\x00\xff\x58\x04\x03\x02\x18\x08\x00\xff\x05\x02la\x00\x90\x3c\x40\x60\x80\x3c\x40"+end), "0.0 C4+0 0 1 la"},
 	{"drums beside notes", midi(0, 96, "\x00\x99\x3c\x40\x00\x90\x3c\x40\x60\x80\x3c\x40"+end), "0.0 C4+0 0 1, 0.9 drum"},
 }
 
@@ -143,7 +146,8 @@ func TestRead(t *testing.T) {
 		for p := range sc.Parts {
 			for _, v := range sc.Parts[p].Voices {
 				for _, n := range v.Notes {
-					text := fmt.Sprintf("%d.%d %s%+d %s %s %s %s", p, v.Number, n.Note, n.Note.Cents, sc.Fraction(n.At), sc.Fraction(n.Dur), strings.Join(n.Marks.Names(), " "), n.Lyric)
+					text := fmt.Sprintf("%d.%d %s%+d %s %s %s %s", p, v.Number, n.Note, n.Note.Cents, sc.Fraction(n.At),
+						sc.Fraction(n.Dur), strings.Join(n.Marks.Names(), " "), n.Lyric)
 					if v.Drums {
 						text = fmt.Sprintf("%d.%d drum", p, v.Number)
 					}

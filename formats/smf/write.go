@@ -105,7 +105,8 @@ func (w *writer) conductor() []byte {
 	tu := w.sheet.Tune
 	events := []event{{0, changes, meta(0x03, []byte(tu.Title))}}
 	for _, m := range tu.Meters {
-		events = append(events, event{w.tick(m.At), changes, meta(0x58, []byte{byte(m.Num), byte(math.Log2(float64(m.Den))), byte(24 * m.Pulse().Quarters()), 8})})
+		events = append(events, event{w.tick(m.At), changes,
+			meta(0x58, []byte{byte(m.Num), byte(math.Log2(float64(m.Den))), byte(24 * m.Pulse().Quarters()), 8})})
 	}
 	if fifths, ok := tu.Key.Signature(); ok {
 		minor := byte(0)

@@ -84,7 +84,8 @@ func segments(line []rune, start int) (out []segment) {
 		}
 		before, from, i = signs, hi, hi
 	}
-	if rest := strings.TrimSpace(string(line[min(from, len(line)):])); rest != "" && strings.ContainsFunc(rest, func(r rune) bool { return isDash(r) }) {
+	if rest := strings.TrimSpace(string(line[min(from, len(line)):])); rest != "" &&
+		strings.ContainsFunc(rest, func(r rune) bool { return isDash(r) }) {
 		out = append(out, segment{from, len(line), before, ""})
 	}
 	return out

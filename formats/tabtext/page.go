@@ -114,7 +114,8 @@ func tabLine(line []rune) (name string, start int, ok bool) {
 	if m[2] >= 0 {
 		name = text[m[2]:m[3]]
 	}
-	if at >= len(line) || !isDash(line[at]) && !isBar(line[at]) && line[at] != ':' && !(name == "" && line[at] >= '0' && line[at] <= '9') && line[at] != '<' && line[at] != '[' {
+	if at >= len(line) || !isDash(line[at]) && !isBar(line[at]) && line[at] != ':' &&
+		!(name == "" && line[at] >= '0' && line[at] <= '9') && line[at] != '<' && line[at] != '[' {
 		return "", 0, false
 	}
 	dashes, marks := 0, 0
@@ -315,7 +316,8 @@ func (r *reader) headerLine(line string, i int) {
 		}
 	}
 	lower := strings.ToLower(line)
-	if strings.Contains(lower, "<5> slide") || strings.Contains(lower, "< > slide") || strings.Contains(lower, "<> slide") || strings.Contains(lower, "<n> slide") {
+	if strings.Contains(lower, "<5> slide") || strings.Contains(lower, "< > slide") || strings.Contains(lower, "<> slide") ||
+		strings.Contains(lower, "<n> slide") {
 		h.angles, used = true, true
 	}
 	if strings.Contains(lower, "s slap") {
@@ -325,7 +327,8 @@ func (r *reader) headerLine(line string, i int) {
 		h.title = m[1]
 		return
 	}
-	if h.title == "" && !used && i < 5 && strings.TrimSpace(line) != "" && !isWordsOfMusic(line) && !isCount([]rune(line)) && !isValues([]rune(line)) {
+	if h.title == "" && !used && i < 5 && strings.TrimSpace(line) != "" && !isWordsOfMusic(line) && !isCount([]rune(line)) &&
+		!isValues([]rune(line)) {
 		h.title = strings.TrimSpace(line)
 	}
 }
@@ -370,7 +373,8 @@ func (r *reader) settleTuning(asked *tuning.Tuning) error {
 	case r.strings == tuning.Strings:
 		r.tuning, _ = tuning.Parse("Standard")
 	default:
-		return fault(r.systems[0].first+1, 1, "a guitar of %d strings is tuned in many ways: say how in a line like \"Tuning: D2 G2 B2 D3\"", r.strings)
+		return fault(r.systems[0].first+1, 1,
+			"a guitar of %d strings is tuned in many ways: say how in a line like \"Tuning: D2 G2 B2 D3\"", r.strings)
 	}
 	if r.tuning.Len() != r.strings {
 		return fault(r.systems[0].first+1, 1, "here stand %d lines of strings, and the tuning has %d", r.strings, r.tuning.Len())

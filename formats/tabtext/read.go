@@ -236,7 +236,8 @@ func (r *reader) page() *proofread.Page {
 		pb := proofread.Bar{Place: tune.Place{Line: r.lineOf(s, 1) + 1, Column: b.from[0] + 1}, Meter: b.meter, Length: b.length, Written: b.written,
 			Again: b.signs.Again > 0 || b.signs.Start > 0 || b.section || len(b.signs.Endings) > 0, Width: b.width()}
 		for _, c := range b.chords {
-			pb.Chords = append(pb.Chords, proofread.Chord{At: c.time, Chord: c.chord, Place: tune.Place{Line: c.line + 1, Column: c.at + 1}, Text: c.text})
+			pb.Chords = append(pb.Chords, proofread.Chord{At: c.time, Chord: c.chord,
+				Place: tune.Place{Line: c.line + 1, Column: c.at + 1}, Text: c.text})
 		}
 		for k := range b.columns {
 			c := &b.columns[k]
@@ -245,11 +246,13 @@ func (r *reader) page() *proofread.Page {
 				end = b.columns[k+1].time
 			}
 			for str := 1; str <= r.strings; str++ {
-				pb.Blank = append(pb.Blank, proofread.Blank{At: c.time, String: str, Place: tune.Place{Line: r.lineOf(s, str) + 1, Column: b.from[str-1] + c.at + 1}})
+				pb.Blank = append(pb.Blank, proofread.Blank{At: c.time, String: str,
+					Place: tune.Place{Line: r.lineOf(s, str) + 1, Column: b.from[str-1] + c.at + 1}})
 			}
 			for _, at := range c.tokens {
 				t := &b.tokens[at]
-				pb.Notes = append(pb.Notes, proofread.Note{Place: r.place(b, t), Text: string(s.lines[t.str-1][t.num : t.num+t.width]), At: c.time, Dur: end - c.time,
+				pb.Notes = append(pb.Notes, proofread.Note{Place: r.place(b, t),
+					Text: string(s.lines[t.str-1][t.num : t.num+t.width]), At: c.time, Dur: end - c.time,
 					String: t.str, Fret: t.fret, How: t.how, Digit: t.digit, Dead: t.dead, Tied: t.tied, Second: t.second})
 			}
 		}
@@ -276,7 +279,8 @@ func (r *reader) notes(voice *score.Voice, b *bar, now score.Units) (dead int) {
 				continue
 			}
 			on := &score.Spot{String: t.str, Fret: t.fret + float64(r.head.capo), How: t.how, Digit: t.digit}
-			voice.Notes = append(voice.Notes, score.Note{At: now + score.Units(c.time), Dur: score.Units(end - c.time), Note: r.pitchOf(t), Place: r.place(b, t), Marks: t.marks, On: on})
+			voice.Notes = append(voice.Notes, score.Note{At: now + score.Units(c.time), Dur: score.Units(end - c.time),
+				Note: r.pitchOf(t), Place: r.place(b, t), Marks: t.marks, On: on})
 		}
 	}
 	return dead

@@ -76,7 +76,8 @@ func checkReadBack(t *testing.T, name string, p *plan.Plan, change func(string) 
 			t.Fatalf("%s: %s, want %s\n%s", name, got[min(i, len(got)-1)], want[i], text)
 		}
 	}
-	if len(got) != len(want) || *sc.Tuning != p.Request.Tuning || sc.Capo != p.Request.Capo || sc.Title != p.Request.Tune.Title || sc.Tempos[0].BPM != p.Tempo() {
+	if len(got) != len(want) || *sc.Tuning != p.Request.Tuning || sc.Capo != p.Request.Capo || sc.Title != p.Request.Tune.Title ||
+		sc.Tempos[0].BPM != p.Tempo() {
 		t.Errorf("%s: %d notes of %d, %v, capo %d, %q", name, len(got), len(want), sc.Tuning, sc.Capo, sc.Title)
 	}
 }
@@ -114,7 +115,8 @@ func TestLayouts(t *testing.T) {
 		}
 		var got []string
 		for _, n := range sc.Voices()[0].Notes {
-			text := fmt.Sprintf("%s %d:%g %s %s", sc.Fraction(n.At), n.On.String, n.On.Fret-float64(sc.Capo), n.On.How, strings.Join(n.Marks.Names(), "+"))
+			text := fmt.Sprintf("%s %d:%g %s %s", sc.Fraction(n.At), n.On.String, n.On.Fret-float64(sc.Capo), n.On.How,
+				strings.Join(n.Marks.Names(), "+"))
 			got = append(got, strings.Join(strings.Fields(text), " "))
 		}
 		if tt.want != "" && strings.Join(got, ", ") != tt.want {

@@ -28,7 +28,8 @@ func write(t *testing.T, text, tn string, capo int, sections []thumb.Section) (*
 	if err != nil {
 		t.Fatal(err)
 	}
-	p, err := plan.Solve(context.Background(), plan.Request{Tune: tu, Tuning: tuned, Capo: capo, Player: player.Default(), Thumb: thumb.Alternating, Sections: sections})
+	p, err := plan.Solve(context.Background(), plan.Request{Tune: tu, Tuning: tuned, Capo: capo, Player: player.Default(),
+		Thumb: thumb.Alternating, Sections: sections})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -107,7 +108,8 @@ func TestEveryStrokeIsWritten(t *testing.T) {
 		if bars != len(p.Request.Tune.Bars) || beats != 4*bars-3 || slapped != hits || hits > 0 != (sections != nil) {
 			t.Errorf("capo %d: %d bars of %d, %d beats, %d slaps of %d:\n%s", capo, bars, len(p.Request.Tune.Bars), beats, slapped, hits, text)
 		}
-		if capo == 2 && !strings.Contains(text, "capo 2 (frets count from the capo)") || !strings.Contains(text, "Tuning (string 6 to 1): D2 A2 D3 F#3 A3 D4") ||
+		if capo == 2 && !strings.Contains(text, "capo 2 (frets count from the capo)") ||
+			!strings.Contains(text, "Tuning (string 6 to 1): D2 A2 D3 F#3 A3 D4") ||
 			!strings.Contains(text, "1·2") {
 			t.Errorf("header or numbers:\n%s", text)
 		}

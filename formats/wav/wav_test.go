@@ -103,7 +103,8 @@ func TestRead(t *testing.T) {
 	}
 	good := file(1, 16, 1, 44100, want, false)
 	for name, bad := range map[string][]byte{
-		"nothing": nil, "text": []byte("this is a text file, and no sound"), "rate": file(1, 16, 1, 400, want, false), "channels": file(1, 16, 6, 44100, want, false), "bits": file(1, 12, 1, 44100, want, false),
+		"nothing": nil, "text": []byte("this is a text file, and no sound"), "rate": file(1, 16, 1, 400, want, false),
+		"channels": file(1, 16, 6, 44100, want, false), "bits": file(1, 12, 1, 44100, want, false),
 		"packed": file(85, 16, 1, 44100, want, false), "header": good[:30], "no samples": good[:48],
 	} {
 		var fault *wav.FormatError

@@ -132,7 +132,8 @@ func weightSites(root, file string) ([]site, error) {
 			ast.Inspect(fn, func(n ast.Node) bool {
 				if text := useOf(n, weights); text != "" {
 					at := fset.Position(n.Pos())
-					out = append(out, site{fmt.Sprintf("%s turned round in %s", text, fn.Name.Name), rel, at.Offset, at.Offset + len(text), "(-" + text + ")"})
+					out = append(out, site{fmt.Sprintf("%s turned round in %s", text, fn.Name.Name), rel, at.Offset,
+						at.Offset + len(text), "(-" + text + ")"})
 				}
 				return true
 			})
@@ -225,13 +226,15 @@ func ruleSites(root, file string, functions []string) ([]site, error) {
 			case *ast.BinaryExpr:
 				if to, ok := swaps[x.Op]; ok {
 					at := fset.Position(x.OpPos)
-					out = append(out, site{fmt.Sprintf("%s for %s in %s, line %d", to, x.Op, fn.Name.Name, at.Line), file, at.Offset, at.Offset + len(x.Op.String()), to.String()})
+					out = append(out, site{fmt.Sprintf("%s for %s in %s, line %d", to, x.Op, fn.Name.Name, at.Line), file,
+						at.Offset, at.Offset + len(x.Op.String()), to.String()})
 				}
 			case *ast.BasicLit:
 				if x.Kind == token.INT && !skip[x] {
 					at := fset.Position(x.Pos())
 					v, _ := strconv.Atoi(x.Value)
-					out = append(out, site{fmt.Sprintf("%d for %s in %s, line %d", v+1, x.Value, fn.Name.Name, at.Line), file, at.Offset, at.Offset + len(x.Value), strconv.Itoa(v + 1)})
+					out = append(out, site{fmt.Sprintf("%d for %s in %s, line %d", v+1, x.Value, fn.Name.Name, at.Line), file,
+						at.Offset, at.Offset + len(x.Value), strconv.Itoa(v + 1)})
 				}
 			}
 			return true

@@ -55,7 +55,8 @@ func main() {
 		}
 		fmt.Printf("%s  %-64s %4.1f s  %s\n", mark, v.name, v.took.Seconds(), v.how)
 	}
-	fmt.Printf("%d of %d caught (%.0f%%) in %.0f s; seed %d\n", len(mutants)-missed, len(mutants), 100*float64(len(mutants)-missed)/float64(max(len(mutants), 1)), time.Since(begin).Seconds(), *seed)
+	fmt.Printf("%d of %d caught (%.0f%%) in %.0f s; seed %d\n", len(mutants)-missed, len(mutants),
+		100*float64(len(mutants)-missed)/float64(max(len(mutants), 1)), time.Since(begin).Seconds(), *seed)
 	if missed > 0 {
 		os.Exit(1)
 	}

@@ -165,7 +165,8 @@ func ceilingViews(p *plan.Plan, moments []play.Moment, y func(tune.Time) float64
 		width := ceilingWidth * min(1, p.Ceiling.BPM/bpm)
 		from := max(tu.Bars[bar], moments[0].At)
 		to := min(tu.Bars[bar]+tu.BarLength(bar), moments[len(moments)-1].At)
-		out = append(out, ceilingView{columnRight - width, y(from), width, max(y(to)-y(from)-2, 2), fmt.Sprintf("%.0f", bpm), Tightness(bpm, p.Ceiling.BPM)})
+		out = append(out, ceilingView{columnRight - width, y(from), width, max(y(to)-y(from)-2, 2), fmt.Sprintf("%.0f", bpm),
+			Tightness(bpm, p.Ceiling.BPM)})
 	}
 	return out
 }
@@ -201,7 +202,8 @@ func (c *Column) addSounds(mo *play.Moment, y1, y2 float64) {
 
 func newRow(p *plan.Plan, changed map[int]bool, m int, y float64, newBar bool) rowView {
 	mo := &p.Moments[m]
-	row := rowView{Moment: m, Y: y, Bar: mo.Bar, Printed: mo.Printed, Beat: play.Decimal(mo.Beat), Label: play.CountAloud(mo.Beat), Hit: mo.Hit, HitX: hitX(mo.Hit), NewBar: newBar, Changed: changed[m], Dropped: mo.Dropped}
+	row := rowView{Moment: m, Y: y, Bar: mo.Bar, Printed: mo.Printed, Beat: play.Decimal(mo.Beat), Label: play.CountAloud(mo.Beat),
+		Hit: mo.Hit, HitX: hitX(mo.Hit), NewBar: newBar, Changed: changed[m], Dropped: mo.Dropped}
 	var words []string
 	for _, s := range mo.Strokes() {
 		v := newStroke(p, s)
@@ -209,7 +211,8 @@ func newRow(p *plan.Plan, changed map[int]bool, m int, y float64, newBar bool) r
 		if s.How == play.Open {
 			text = "0"
 		}
-		row.Marks = append(row.Marks, markView{stringX(s.String), v.Shape, techniqueSign(s.How, text), string(s.Digit), s.Pinned, string(s.Part), mo.Accent && s.Part == play.Thumb, v.words()})
+		row.Marks = append(row.Marks, markView{stringX(s.String), v.Shape, techniqueSign(s.How, text), string(s.Digit), s.Pinned,
+			string(s.Part), mo.Accent && s.Part == play.Thumb, v.words()})
 		words = append(words, string(s.Part)+" string "+string(rune('0'+s.String))+" "+v.How+" "+text)
 	}
 	if mo.Accent {

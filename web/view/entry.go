@@ -121,7 +121,8 @@ func NewStrip(st *entry.State, meter tune.MeterAt) Strip {
 		if n.At+n.Dur <= begin {
 			continue
 		}
-		m := StripMark{X: x(max(n.At, begin)), Y: y(n.String), W: x(n.At+n.Dur) - x(max(n.At, begin)), Text: fmt.Sprint(n.Fret), Form: "fret", Free: n.Free}
+		m := StripMark{X: x(max(n.At, begin)), Y: y(n.String), W: x(n.At+n.Dur) - x(max(n.At, begin)), Text: fmt.Sprint(n.Fret),
+			Form: "fret", Free: n.Free}
 		switch {
 		case n.Slide:
 			m.Form = "slide"
@@ -133,7 +134,8 @@ func NewStrip(st *entry.State, meter tune.MeterAt) Strip {
 	}
 	for _, r := range st.Rests {
 		if r.At >= begin {
-			s.Marks = append(s.Marks, StripMark{X: x(r.At), Y: y(3) + stripGap/2, W: x(r.At+r.Dur) - x(r.At), Text: "rest", Form: "rest", Name: x(r.At) + 16})
+			s.Marks = append(s.Marks, StripMark{X: x(r.At), Y: y(3) + stripGap/2, W: x(r.At+r.Dur) - x(r.At), Text: "rest",
+				Form: "rest", Name: x(r.At) + 16})
 		}
 	}
 	for _, c := range st.Chords {

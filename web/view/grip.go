@@ -68,10 +68,12 @@ func NewGrip(t grip.Guitar, chordName string, g *grip.Grip) Grip {
 	y := func(s int, fret float64) float64 {
 		return (k.Spacing(k.FretAt(right))*2.5 + k.Spacing(fret)*(float64(s)-3.5) + 5) * neckScale
 	}
-	v := Grip{Labels: gripLabels, Width: (right - left) * neckScale, Height: y(6, k.FretAt(right)) + 9*neckScale, Text: GripText(t, g), Name: t.Name(g), Chord: chordName, Stretch: fmt.Sprintf("%.0f mm", g.Stretch)}
+	v := Grip{Labels: gripLabels, Width: (right - left) * neckScale, Height: y(6, k.FretAt(right)) + 9*neckScale,
+		Text: GripText(t, g), Name: t.Name(g), Chord: chordName, Stretch: fmt.Sprintf("%.0f mm", g.Stretch)}
 	for f := t.Capo; f <= k.Frets && at(float64(f)) < right; f++ {
 		if at(float64(f)) >= left {
-			v.Frets = append(v.Frets, FretLine{X: x(at(float64(f))), Y1: y(1, float64(f)) - 14, Y2: y(6, float64(f)) + 14, Number: FretNumber(f - t.Capo), Nut: f == t.Capo})
+			v.Frets = append(v.Frets, FretLine{X: x(at(float64(f))), Y1: y(1, float64(f)) - 14, Y2: y(6, float64(f)) + 14,
+				Number: FretNumber(f - t.Capo), Nut: f == t.Capo})
 		}
 	}
 	middle := func(f int) float64 { return at(float64(f)) - min(11, (at(float64(f))-at(float64(f-1)))/2) }

@@ -116,7 +116,8 @@ func NewLogCourse(title string, points []practice.Point, goal float64) LogCourse
 	}
 	first, last := points[0].Day, points[len(points)-1].Day
 	span := math.Max(1, last.Sub(first).Hours())
-	c := LogCourse{Title: title, Width: courseW, Height: courseH, GoalY: y(goal), Goal: strconv.FormatFloat(goal, 'f', 0, 64), Low: strconv.FormatFloat(low, 'f', 0, 64), High: strconv.FormatFloat(high, 'f', 0, 64),
+	c := LogCourse{Title: title, Width: courseW, Height: courseH, GoalY: y(goal), Goal: strconv.FormatFloat(goal, 'f', 0, 64),
+		Low: strconv.FormatFloat(low, 'f', 0, 64), High: strconv.FormatFloat(high, 'f', 0, 64),
 		From: first.Format("2 Jan"), To: last.Format("2 Jan")}
 	for _, p := range points {
 		x := coursePad + p.Day.Sub(first).Hours()/span*(courseW-2*coursePad)
@@ -160,7 +161,8 @@ func NewLogMinutes(minutes []float64, now time.Time) LogMinutes {
 	m.Total = int(math.Round(sum))
 	for i, v := range minutes {
 		d := now.AddDate(0, 0, i-len(minutes)+1)
-		b := minuteBar{X: minuteBarW*float64(i) + 4, W: minuteBarW - 5, H: v / most * (minuteH - 20), Title: fmt.Sprintf("%s: %.0f minutes", d.Format("2 January"), v)}
+		b := minuteBar{X: minuteBarW*float64(i) + 4, W: minuteBarW - 5, H: v / most * (minuteH - 20),
+			Title: fmt.Sprintf("%s: %.0f minutes", d.Format("2 January"), v)}
 		b.Y = minuteH - b.H
 		if v >= 0.5 {
 			b.Text = strconv.FormatFloat(v, 'f', 0, 64)

@@ -150,7 +150,8 @@ func NewNow(id string, version int, p *plan.Plan, m int) Now {
 	mo := &p.Moments[m]
 	v := Now{
 		ID: id, Version: version, Moment: m, Bar: mo.Printed, Beat: play.Decimal(mo.Beat), Chord: mo.Chord.Name,
-		Front: newFront(mo), Behind: behindText(p, mo), Choices: newChoices(p, m), Melody: newStroke(p, mo.Melody), Thumb: newStroke(p, mo.Thumb), Neck: NewNeck(p, m),
+		Front: newFront(mo), Behind: behindText(p, mo), Choices: newChoices(p, m), Melody: newStroke(p, mo.Melody),
+		Thumb: newStroke(p, mo.Thumb), Neck: NewNeck(p, m),
 	}
 	for _, s := range mo.With {
 		v.With = append(v.With, newStroke(p, s))
@@ -210,7 +211,8 @@ func thumbName(mo *play.Moment) string {
 // hitWords say how percussion is made, muteWords how the palm mutes the thumb's note.
 var (
 	hitWords = map[string]string{
-		thumb.Slap: "side of the thumb against strings 6 and 5", thumb.Tap: "fingertips onto the strings", thumb.Thump: "heel on the top, off the strings", thumb.Release: "the finger lets up, the strike is dead",
+		thumb.Slap: "side of the thumb against strings 6 and 5", thumb.Tap: "fingertips onto the strings",
+		thumb.Thump: "heel on the top, off the strings", thumb.Release: "the finger lets up, the strike is dead",
 	}
 	muteWords = map[string]string{"half": "half muted by the palm", "thump": "muted to a thump", "stab": "cut short by the palm"}
 )
@@ -418,7 +420,8 @@ func addPlaces(ctx context.Context, p *plan.Plan, m int, part play.Part, voice i
 	for i := range alts {
 		a := &alts[i]
 		pin := a.Pin(mo)
-		g.Places = append(g.Places, placeView{Text: p.AlternativeText(a), Extra: play.PricedBy(a.Extra, a.Most), Why: a.Why, Chosen: a.Chosen, Pin: PinJSON(&pin), Hear: hearPin(m, &pin)})
+		g.Places = append(g.Places, placeView{Text: p.AlternativeText(a), Extra: play.PricedBy(a.Extra, a.Most), Why: a.Why,
+			Chosen: a.Chosen, Pin: PinJSON(&pin), Hear: hearPin(m, &pin)})
 	}
 	if len(g.Places) > maxPlaces+1 {
 		g.Places, g.Rest = g.Places[:maxPlaces], g.Places[maxPlaces:]

@@ -199,7 +199,8 @@ func (c *paperCell) fill(p *plan.Plan, t int) {
 	mo := &p.Moments[t]
 	lowest, highest := 0, 99
 	for _, s := range mo.Strokes() {
-		m := paperMark{Y: paperY(s.String), Text: play.FromCapo(s.Fret, p.Request.Capo).String(), Form: "fret", Above: paperSigns[s.How], Glide: s.How == play.Glide}
+		m := paperMark{Y: paperY(s.String), Text: play.FromCapo(s.Fret, p.Request.Capo).String(), Form: "fret",
+			Above: paperSigns[s.How], Glide: s.How == play.Glide}
 		switch {
 		case s.How == play.Slide || s.How == play.Glide:
 			m.Form = "slide"

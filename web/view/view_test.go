@@ -66,7 +66,8 @@ func TestViewsAgree(t *testing.T) {
 			}
 			checkFront(t, name, mo)
 			now := NewNow("", 0, p, m)
-			if len(now.With) != len(mo.With) || (now.Thumb != nil) != (mo.Thumb != nil) || (now.Behind != "") != (mo.Hand.SlideOn && !p.Request.Player.Lap()) {
+			if len(now.With) != len(mo.With) || (now.Thumb != nil) != (mo.Thumb != nil) ||
+				(now.Behind != "") != (mo.Hand.SlideOn && !p.Request.Player.Lap()) {
 				t.Errorf("%s, moment %d: %+v", name, m, now)
 			}
 			for _, s := range newStrum(p, m) {
@@ -194,7 +195,8 @@ func TestCounts(t *testing.T) {
 			t.Errorf("beat %v is counted %q, want %q", beat, got, want)
 		}
 	}
-	for name, want := range map[string]string{"Steady bass": "1 & 2 & 3 & 4 &", "Rolling six": "1 2 3 4 5 6", "Waltz, one string at a time": "1 & 2 & 3 &"} {
+	for name, want := range map[string]string{"Steady bass": "1 & 2 & 3 & 4 &", "Rolling six": "1 2 3 4 5 6",
+		"Waltz, one string at a time": "1 & 2 & 3 &"} {
 		p, ok := thumb.Named(name)
 		if got := strings.Join(Counts(p), " "); !ok || got != want {
 			t.Errorf("%s is counted %q", name, got)
