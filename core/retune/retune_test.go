@@ -73,7 +73,8 @@ func TestPlans(t *testing.T) {
 				t.Errorf("%+v", c)
 			}
 		}
-		if moved := slices.DeleteFunc(slices.Clone(p.Changes), func(c Change) bool { return c.HalfSteps == 0 }); len(moved) != len(p.Order) || len(moved) > 0 && len(p.Second) != 6 {
+		moved := slices.DeleteFunc(slices.Clone(p.Changes), func(c Change) bool { return c.HalfSteps == 0 })
+		if len(moved) != len(p.Order) || len(moved) > 0 && len(p.Second) != 6 {
 			t.Errorf("%d strings move, order %v, second pass %v", len(moved), p.Order, p.Second)
 		}
 		for _, s := range p.Safer {

@@ -18,6 +18,12 @@ func isChordWord(s string) bool {
 	return ok || strings.EqualFold(s, "N.C.") || s == "%" || s == "/" || s == "-" || s == "."
 }
 
+// isChord reports whether w names a chord, and does not only stand where one could.
+func (w word) isChord() bool {
+	_, ok := chordOf(w.text)
+	return ok
+}
+
 func chordOf(s string) (chord.Chord, bool) {
 	s = strings.Trim(s, "()*,")
 	if s == "" || s[0] < 'A' || s[0] > 'G' {
@@ -66,7 +72,7 @@ func (r *reader) around(at int, bars []bar) {
 	for _, k := range s.above {
 		line := r.text[k]
 		switch {
-		case all(line, isChordWord) && slices.ContainsFunc(words(line), func(w word) bool { _, ok := chordOf(w.text); return ok }) && !isValuesOver(line, bars):
+		case all(line, isChordWord) && slices.ContainsFunc(words(line), word.isChord) && !isValuesOver(line, bars):
 			r.chords(k, bars)
 		case counts == nil && isCount(line) && len(words(line)) > len(bars):
 			counts = words(line)
