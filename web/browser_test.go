@@ -192,7 +192,7 @@ func (b *tab) open(path string) {
 	b.t.Helper()
 	b.do(chromedp.Navigate(b.base + path))
 	if strings.Count(path, "/") == 2 && strings.HasPrefix(path, "/tunes/") {
-		b.until("window.Alpine && document.querySelector('#lectern')._x_dataStack")
+		b.until("window.Alpine && document.querySelector('#lectern')._x_dataStack && !document.querySelector('[data-waiting]')")
 	}
 }
 

@@ -91,6 +91,9 @@ func TestExtremes(t *testing.T) {
 	seen, sent := map[string]bool{}, 0
 	for _, page := range pages {
 		status, text, _ := s.ask(t, "GET", page, nil)
+		for strings.Contains(text, "data-waiting") {
+			status, text, _ = s.ask(t, "GET", page, nil)
+		}
 		if status != 200 {
 			t.Fatalf("%s: %d", page, status)
 		}

@@ -21,6 +21,9 @@ import (
 // new picture stands. It fails only far beyond the aims, since machines are noisy.
 func TestFigures(t *testing.T) {
 	s := newSite(t)
+	start := time.Now()
+	_, cold, _ := s.ask(t, "GET", s.tunePath(t, 1), nil)
+	t.Logf("figure: plan page cold, demo tune: %d ms, its reasons later: %v", time.Since(start).Milliseconds(), strings.Contains(cold, "data-waiting"))
 	b := newTab(t, s, 1280, 800)
 	path := s.tunePath(t, 0)
 	b.open(path + "?m=6&leaf=elsewhere")

@@ -8,6 +8,7 @@ import (
 	"net/http"
 	"slices"
 	"strconv"
+	"time"
 
 	"github.com/gin-gonic/gin"
 
@@ -335,15 +336,20 @@ func problemText(err error) string {
 	return ""
 }
 
-// addWork draws the plan. Reasons and other places take as long again as the plan itself;
-// without them the script asks for them once the picture stands. heard is of the last take.
+// reasonsWait is how long a page waits for the reasons: those that are known, or nearly, come with it.
+const reasonsWait = 40 * time.Millisecond
+
+// addWork draws the plan. Reasons and other places take longer than the plan itself; where they are not wanted, or do
+// not come at once, the script asks for them when the picture stands. heard is of the last take.
 func (b *planBody) addWork(ctx context.Context, w *worked, heard map[int]view.Heard, m int, reasons bool) error {
 	m = min(max(m, 0), len(w.plan.Moments)-1)
 	b.Warnings, b.Changed, b.Leaves = w.warnings, w.change(), leavesAt(b.ID, m)
 	now := view.NewNow(b.ID, b.Version, w.plan, m)
 	now.Changed = w.differing()[m]
 	if reasons {
-		if err := w.addReasons(ctx, &now); err != nil {
+		soon, stop := context.WithTimeout(ctx, reasonsWait)
+		defer stop()
+		if err := w.addReasons(soon, &now); err != nil && (ctx.Err() != nil || !errors.Is(err, context.DeadlineExceeded)) {
 			return err
 		}
 	}

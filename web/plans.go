@@ -99,9 +99,15 @@ func (pc *planCache) size() (plans, moments int) {
 	return len(pc.plans), moments
 }
 
-func (pc *planCache) put(id store.ID, w *worked) {
+// put keeps w as the one looked at last, and returns it; or the one on the same basis that others have kept meanwhile.
+func (pc *planCache) put(id store.ID, w *worked) *worked {
 	pc.mu.Lock()
 	defer pc.mu.Unlock()
+	for i := range pc.plans {
+		if p := &pc.plans[i]; p.tune == id && p.basis == w.basis {
+			return p.worked
+		}
+	}
 	pc.plans = append(pc.plans, cachedPlan{id, w})
 	kept, moments := len(pc.plans)-1, len(w.plan.Moments)
 	for kept > 0 && moments+len(pc.plans[kept-1].plan.Moments) <= cachedMoments {
@@ -110,6 +116,7 @@ func (pc *planCache) put(id store.ID, w *worked) {
 	}
 	pc.plans = slices.Delete(pc.plans, 0, kept)
 	pc.rest()
+	return w
 }
 
 // request builds the planning request of a tune.
@@ -161,9 +168,13 @@ func (s *Server) work(ctx context.Context, t *store.Tune) (*worked, error) {
 	w := &worked{basis: basis, plan: p, warnings: warnings, reasons: map[int]view.Reasons{}}
 	if old != nil {
 		w.differsFrom(old.plan)
+	}
+	if kept := s.plans.put(t.ID, w); kept != w {
+		return kept, nil
+	}
+	if old != nil {
 		p.Beside(old.plan)
 	}
-	s.plans.put(t.ID, w)
 	return w, nil
 }
 

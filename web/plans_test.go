@@ -21,6 +21,9 @@ func TestPlanCache(t *testing.T) {
 	pc.put(a, first)
 	pc.put(a, second)
 	pc.put(b, other)
+	if pc.put(a, of("1", 600)) != first || len(pc.plans) != 3 {
+		t.Error("a plan that came in meanwhile is kept twice")
+	}
 	if w, last := pc.get(a, "1"); w != first || last != second {
 		t.Error("the first of two plans is not found")
 	}

@@ -17,7 +17,9 @@ import (
 // Why explains the choices of moment t from their own cost terms: one sentence for each
 // stroke on what speaks for it, one on the best other place, one for each leak.
 func (p *Plan) Why(ctx context.Context, t int) ([]string, error) {
-	p.mu.Lock()
+	if err := p.lock(ctx); err != nil {
+		return nil, err
+	}
 	defer p.mu.Unlock()
 	return p.why(ctx, t)
 }

@@ -14,7 +14,8 @@ import (
 )
 
 // TestWindow: what is told about a moment of a longer tune, and after a pin, is the same to the last word and
-// bit whether it was found in a window or by a search from the first moment to the last.
+// bit whether it was found in a window or by a search from the first moment to the last, and whether it was asked
+// before and given up or not.
 func TestWindow(t *testing.T) {
 	t.Parallel()
 	rng := rand.New(rand.NewPCG(31, 5))
@@ -53,6 +54,9 @@ func TestWindow(t *testing.T) {
 				if at >= len(p.Moments) || k > 0 && rng.IntN(4) == 0 {
 					at = rng.IntN(len(p.Moments))
 				}
+				if rng.IntN(2) == 0 { // a question that is given up leaves what it has found out, and nothing wrong
+					_, _ = p.Alternatives(&stopping{ctx, rng.IntN(60)}, at, play.Melody)
+				}
 				sameAnswers(t, p, whole, at)
 				bw := p.back
 				if p.free != nil {
@@ -84,6 +88,19 @@ func TestWindow(t *testing.T) {
 	if narrow < wide/2 {
 		t.Errorf("of %d answers %d came from windows", wide, narrow)
 	}
+}
+
+// stopping is a context that ends after some looks at it.
+type stopping struct {
+	context.Context
+	looks int
+}
+
+func (s *stopping) Err() error {
+	if s.looks--; s.looks < 0 {
+		return context.DeadlineExceeded
+	}
+	return nil
 }
 
 // lateInWindow pins a digit at a note that lies in the window of a question about moment at, but so late that

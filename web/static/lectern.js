@@ -21,6 +21,7 @@ document.addEventListener('alpine:init', () => {
       window.addEventListener('keydown', (e) => this.key(e));
       this.show();
       this.poll();
+      if (this.$root.querySelector('[data-waiting]')) this.reasonsSoon();
       const wanted = new URLSearchParams(location.search).get('leaf'); // one that is worked out when it is opened
       if (this.data && wanted && document.getElementById(wanted)?.matches('.leaf')) this.turn(wanted);
     },
@@ -312,9 +313,11 @@ document.addEventListener('alpine:init', () => {
       this.ear();
       this.filter();
       this.poll();
-      // Reasons take the server's whole strength: first let the picture be painted.
-      if (this.data) requestAnimationFrame(() => requestAnimationFrame(() => this.reasons()));
+      if (this.data) this.reasonsSoon();
     },
+
+    // reasonsSoon lets the picture be painted first: reasons take the server's whole strength.
+    reasonsSoon() { requestAnimationFrame(() => requestAnimationFrame(() => this.reasons())); },
 
     // reasons fetches why the moment is played so and its other places: they take longer
     // than the picture.
