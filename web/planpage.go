@@ -237,8 +237,14 @@ func (s *Server) showPlan(c *gin.Context, status int, id store.ID, moment string
 	default:
 		body.PinList, body.Choices = newPins(&t, w), setup.BarChoices
 		body.Kept, body.CanKeep = newKept(&t.Settings, w.plan), len(w.plan.Moments) <= setup.MostKept
-		if err := body.addWork(c.Request.Context(), w, s.lastHeard(c.Request.Context(), &t, w), atoi(moment),
-			c.GetHeader("X-Part") == ""); err != nil {
+		wait := reasonsWait
+		switch {
+		case c.GetHeader("X-Part") != "":
+			wait = 0
+		case c.Query("wait") != "":
+			wait = reasonsMost
+		}
+		if err := body.addWork(c.Request.Context(), w, s.lastHeard(c.Request.Context(), &t, w), atoi(moment), wait); err != nil {
 			s.failFor(c, err)
 			return
 		}
@@ -336,18 +342,22 @@ func problemText(err error) string {
 	return ""
 }
 
-// reasonsWait is how long a page waits for the reasons: those that are known, or nearly, come with it.
-const reasonsWait = 40 * time.Millisecond
+// How long a page waits for the reasons: those that are known, or nearly, come with it; and if it is asked to wait, as
+// without a script.
+const (
+	reasonsWait = 40 * time.Millisecond
+	reasonsMost = 10 * time.Second
+)
 
-// addWork draws the plan. Reasons and other places take longer than the plan itself; where they are not wanted, or do
-// not come at once, the script asks for them when the picture stands. heard is of the last take.
-func (b *planBody) addWork(ctx context.Context, w *worked, heard map[int]view.Heard, m int, reasons bool) error {
+// addWork draws the plan. Reasons and other places take longer than the plan itself: they are left out if they do not
+// come within wait, and the script asks for them when the picture stands. heard is of the last take.
+func (b *planBody) addWork(ctx context.Context, w *worked, heard map[int]view.Heard, m int, wait time.Duration) error {
 	m = min(max(m, 0), len(w.plan.Moments)-1)
 	b.Warnings, b.Changed, b.Leaves = w.warnings, w.change(), leavesAt(b.ID, m)
 	now := view.NewNow(b.ID, b.Version, w.plan, m)
 	now.Changed = w.differing()[m]
-	if reasons {
-		soon, stop := context.WithTimeout(ctx, reasonsWait)
+	if wait > 0 {
+		soon, stop := context.WithTimeout(ctx, wait)
 		defer stop()
 		if err := w.addReasons(soon, &now); err != nil && (ctx.Err() != nil || !errors.Is(err, context.DeadlineExceeded)) {
 			return err

@@ -285,7 +285,7 @@ func TestSharedPlan(t *testing.T) {
 	s := newSite(t)
 	_, _, h := s.ask(t, "POST", "/tunes", url.Values{"abc": {ownTune}, "tuning": {"Open D"}})
 	tune := h.Get("Location")
-	paths := []string{"", "?m=5", "/at/3", "/at/9", "/plan.json", "/tab.txt", "/pace", "/variations?m=4"}
+	paths := []string{"?wait=1", "?m=5&wait=1", "/at/3", "/at/9", "/plan.json", "/tab.txt", "/pace", "/variations?m=4"}
 	var all sync.WaitGroup
 	var answers [8][8]string
 	for client := range answers {
@@ -293,7 +293,7 @@ func TestSharedPlan(t *testing.T) {
 			for i := range paths {
 				n := (client + i) % len(paths)
 				status, body, _ := s.ask(t, "GET", tune+paths[n], nil)
-				for strings.Contains(body, "still being worked out") || strings.Contains(body, "data-waiting") {
+				for strings.Contains(body, "still being worked out") {
 					status, body, _ = s.ask(t, "GET", tune+paths[n], nil)
 				}
 				if status != 200 {

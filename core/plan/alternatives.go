@@ -48,21 +48,9 @@ func (p *Plan) Alternatives(ctx context.Context, t int, part play.Part) ([]Alter
 // in place of the voice, for what silences it. They are min-marginals: exact, from one forward
 // and one backward pass over the same model. The first call does the backward pass.
 func (p *Plan) AlternativesOf(ctx context.Context, t int, part play.Part, voice int) ([]Alternative, error) {
-	if err := p.lock(ctx); err != nil {
-		return nil, err
-	}
+	p.mu.Lock()
 	defer p.mu.Unlock()
 	return p.alternativesOf(ctx, t, part, voice)
-}
-
-// lock takes p's lock for a question. Whoever gave up while it waited gets no answer, and does not hold up the others.
-func (p *Plan) lock(ctx context.Context) error {
-	p.mu.Lock()
-	if err := ctx.Err(); err != nil {
-		p.mu.Unlock()
-		return err
-	}
-	return nil
 }
 
 func (p *Plan) alternativesOf(ctx context.Context, t int, part play.Part, voice int) ([]Alternative, error) {
@@ -158,9 +146,7 @@ func chosenFirst(alts []Alternative) {
 
 // Marginals is AlternativesOf without the reasons, and of a pinned note just the pin.
 func (p *Plan) Marginals(ctx context.Context, t int, part play.Part, voice int) ([]Alternative, error) {
-	if err := p.lock(ctx); err != nil {
-		return nil, err
-	}
+	p.mu.Lock()
 	defer p.mu.Unlock()
 	return p.marginalsOf(ctx, t, part, voice)
 }

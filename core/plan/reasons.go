@@ -17,9 +17,7 @@ import (
 // Why explains the choices of moment t from their own cost terms: one sentence for each
 // stroke on what speaks for it, one on the best other place, one for each leak.
 func (p *Plan) Why(ctx context.Context, t int) ([]string, error) {
-	if err := p.lock(ctx); err != nil {
-		return nil, err
-	}
+	p.mu.Lock()
 	defer p.mu.Unlock()
 	return p.why(ctx, t)
 }

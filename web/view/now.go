@@ -225,12 +225,23 @@ type Reasons struct {
 	Strum   []strumView
 }
 
-// NewReasons works out the reasons of moment m.
+// nothingStruck says of a moment without a stroke that there is nothing to choose.
+func nothingStruck(mo *play.Moment) string {
+	if mo.Hit != "" {
+		return fmt.Sprintf("The %s stands alone: no note and no stroke of the thumb falls here.", mo.Hit)
+	}
+	return "No note and no stroke of the thumb falls here: what sounds goes on."
+}
+
+// NewReasons works out the reasons of moment m, of which there is one at least.
 func NewReasons(ctx context.Context, p *plan.Plan, m int) (r Reasons, err error) {
 	if r.Why, err = p.Why(ctx, m); err != nil {
 		return r, err
 	}
 	mo := &p.Moments[m]
+	if len(r.Why) == 0 { // an empty list is one that is still being worked out
+		r.Why = []string{nothingStruck(mo)}
+	}
 	for v := 0; mo.Melody != nil && v <= len(mo.With); v++ {
 		title := "The melody note"
 		if len(mo.With) > 0 {
@@ -301,6 +312,9 @@ func newFront(mo *play.Moment) []frontView {
 		}
 		if st.By == play.Damper(play.P) {
 			v.Right = "p"
+		}
+		if mo.Hit != "" && st.By == play.Damper(mo.Hit) {
+			v.Right = mo.Hit
 		}
 		out[i] = v
 	}

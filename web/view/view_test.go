@@ -50,6 +50,10 @@ func TestViewsAgree(t *testing.T) {
 		"lap":     func(r *plan.Request) { r.Player.Posture, r.Player.Silence = player.Lap, player.LapStop },
 		"capo":    func(r *plan.Request) { r.Capo = 2 },
 		"none":    func(r *plan.Request) { r.Player.Lean, r.Thumb = player.LeanNone, thumb.None },
+		"slap": func(r *plan.Request) {
+			slap, _ := thumb.Named("Slap under a flicked top")
+			r.Sections = []thumb.Section{{Bar: 1, Pattern: slap}}
+		},
 	} {
 		p := planOf(t, viewTune, change)
 		col := NewColumn(p, nil, nil, 0)
@@ -69,6 +73,9 @@ func TestViewsAgree(t *testing.T) {
 			if len(now.With) != len(mo.With) || (now.Thumb != nil) != (mo.Thumb != nil) ||
 				(now.Behind != "") != (mo.Hand.SlideOn && !p.Request.Player.Lap()) {
 				t.Errorf("%s, moment %d: %+v", name, m, now)
+			}
+			if r, err := NewReasons(context.Background(), p, m); err != nil || len(r.Why) == 0 || len(r.Strum) != len(mo.Strings) {
+				t.Errorf("%s, moment %d: reasons %q, %v", name, m, r.Why, err)
 			}
 			for _, s := range newStrum(p, m) {
 				if st := mo.Strings[s.Number-1].State; (st == play.Struck || st == play.Rings) != (s.Text == "may sound") {
