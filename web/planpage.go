@@ -188,31 +188,8 @@ func (s *Server) showPlan(c *gin.Context, status int, id store.ID, moment string
 		return
 	}
 	c.Set(tuneKey, &t)
-	profiles, err := s.store.Profiles(c.Request.Context(), owner(c))
+	body, err := s.newPlanBody(c, &t, note)
 	if err != nil {
-		s.failFor(c, err)
-		return
-	}
-	body := planBody{
-		ID: id.String(), Title: t.Title, Version: t.Version, CanUndo: t.CanUndo, CanRedo: t.CanRedo, Notice: note.Notice,
-		Form: formOf(&t), Library: tuning.Library, Profiles: choices(profiles), Thumbs: thumb.Kinds, Pins: len(t.Settings.Pins),
-		Leaf: leafOr(c.DefaultPostForm("leaf", c.Query("leaf"))),
-	}
-	if note.Form != nil {
-		body.Form = *note.Form
-	}
-	for _, p := range body.Profiles {
-		if p.ID == body.Form.Profile {
-			body.Player = p.Name
-		}
-	}
-	body.describe(&t.Settings)
-	if tu, _, err := s.readTune(t.Source); err == nil {
-		body.Swing, body.SwingOwn = swingWords(tu.Swung(t.Settings.Swing).Swing), swingWords(tu.Swing)
-	}
-	body.Proposed, body.OctaveDown = s.proposedFor(c, id, &t.Settings), t.Settings.Steps == -12
-	body.Fresh = len(t.Settings.Pins)+len(t.Settings.Rewrites) == 0 && t.Settings.Kept == nil
-	if body.Patterns, err = s.patternChoices(c); err != nil {
 		s.failFor(c, err)
 		return
 	}
@@ -237,14 +214,8 @@ func (s *Server) showPlan(c *gin.Context, status int, id store.ID, moment string
 	default:
 		body.PinList, body.Choices = newPins(&t, w), setup.BarChoices
 		body.Kept, body.CanKeep = newKept(&t.Settings, w.plan), len(w.plan.Moments) <= setup.MostKept
-		wait := reasonsWait
-		switch {
-		case c.GetHeader("X-Part") != "":
-			wait = 0
-		case c.Query("wait") != "":
-			wait = reasonsMost
-		}
-		if err := body.addWork(c.Request.Context(), w, s.lastHeard(c.Request.Context(), &t, w), atoi(moment), wait); err != nil {
+		heard := s.lastHeard(c.Request.Context(), &t, w)
+		if err := body.addWork(c.Request.Context(), w, heard, atoi(moment), waitsForReasons(c)); err != nil {
 			s.failFor(c, err)
 			return
 		}
@@ -257,6 +228,35 @@ func (s *Server) showPlan(c *gin.Context, status int, id store.ID, moment string
 		part = "sheet"
 	}
 	s.render(c, status, "plan", part, t.Title, body)
+}
+
+// newPlanBody is the page without its plan: the tune, its setup and what can be chosen there.
+func (s *Server) newPlanBody(c *gin.Context, t *store.Tune, note planNote) (planBody, error) {
+	profiles, err := s.store.Profiles(c.Request.Context(), owner(c))
+	if err != nil {
+		return planBody{}, err
+	}
+	body := planBody{
+		ID: t.ID.String(), Title: t.Title, Version: t.Version, CanUndo: t.CanUndo, CanRedo: t.CanRedo, Notice: note.Notice,
+		Form: formOf(t), Library: tuning.Library, Profiles: choices(profiles), Thumbs: thumb.Kinds, Pins: len(t.Settings.Pins),
+		Leaf: leafOr(c.DefaultPostForm("leaf", c.Query("leaf"))),
+	}
+	if note.Form != nil {
+		body.Form = *note.Form
+	}
+	for _, p := range body.Profiles {
+		if p.ID == body.Form.Profile {
+			body.Player = p.Name
+		}
+	}
+	body.describe(&t.Settings)
+	if tu, _, err := s.readTune(t.Source); err == nil {
+		body.Swing, body.SwingOwn = swingWords(tu.Swung(t.Settings.Swing).Swing), swingWords(tu.Swing)
+	}
+	body.Proposed, body.OctaveDown = s.proposedFor(c, t.ID, &t.Settings), t.Settings.Steps == -12
+	body.Fresh = len(t.Settings.Pins)+len(t.Settings.Rewrites) == 0 && t.Settings.Kept == nil
+	body.Patterns, err = s.patternChoices(c)
+	return body, err
 }
 
 // describe fills in what the settings are, in words.
@@ -348,6 +348,17 @@ const (
 	reasonsWait = 40 * time.Millisecond
 	reasonsMost = 10 * time.Second
 )
+
+// waitsForReasons is how long the answer to c waits for them.
+func waitsForReasons(c *gin.Context) time.Duration {
+	switch {
+	case c.GetHeader("X-Part") != "":
+		return 0
+	case c.Query("wait") != "":
+		return reasonsMost
+	}
+	return reasonsWait
+}
 
 // addWork draws the plan. Reasons and other places take longer than the plan itself: they are left out if they do not
 // come within wait, and the script asks for them when the picture stands. heard is of the last take.

@@ -114,11 +114,11 @@ type today struct {
 func (t *today) look(w *Work) {
 	of := byKey(w.Passes)
 	states := progress(w.Rungs, of, t.now)
-	todo := 0
+	ahead := 0
 	for i := range states {
 		s := &states[i]
 		if !s.Solid() {
-			todo++
+			ahead++
 			continue
 		}
 		if t.easiest == nil && s.Layer == ThumbAlone {
@@ -140,8 +140,8 @@ func (t *today) look(w *Work) {
 	perDay, why := 0.0, ""
 	if !w.By.IsZero() && !w.By.Before(t.now.AddDate(0, 0, -1)) {
 		days := max(1, day(w.By)-day(t.now))
-		perDay = float64(todo) / float64(days)
-		why = fmt.Sprintf("it is wanted in %s, and %s left: %.2g a day", inDays(days), steps(todo), math.Max(perDay, 0.1))
+		perDay = float64(ahead) / float64(days)
+		why = fmt.Sprintf("it is wanted in %s, and %s left: %.2g a day", inDays(days), steps(ahead), math.Max(perDay, 0.1))
 	}
 	var last time.Time
 	if n := len(w.Passes); n > 0 {

@@ -1,0 +1,236 @@
+package plan
+
+import (
+	"math"
+	"slices"
+
+	"stepping/core/coretest"
+	"stepping/core/digits"
+	"stepping/core/pitch"
+	"stepping/core/play"
+	"stepping/core/player"
+	"stepping/core/quiet"
+	"stepping/core/thumb"
+	"stepping/core/tune"
+)
+
+// options returns the thumb's options at moment t with hand g, by string; 0 is the stroke left out.
+func (c *termCase) options(t, g int) map[int]*bassOption {
+	out := map[int]*bassOption{}
+	opts := c.m.bassOptions(&c.m.moments[t], &c.m.moments[t].hands[g])
+	for i := range opts {
+		if opts[i].hit == "" {
+			out[opts[i].str] = &opts[i]
+		}
+	}
+	return out
+}
+
+// bass: roles, clashes, strokes and percussion left out.
+func (c *termCase) bass() {
+	over := func(chords string) func(*Request) {
+		return func(r *Request) {
+			*r.Tune = *coretest.Line('D', 60, tune.Quarter, chords, coretest.Notes(74, 74, 74, 74)...)
+			r.Thumb = thumb.Alternating
+		}
+	}
+	c.set(over("D"), 74)
+	o := c.options(0, c.hand(0, 1, play.Fret, 1, nil))
+	c.is("Pattern", o[6].cost[play.Pattern], 0)
+	c.is("Pattern", o[5].cost[play.Pattern], inForce.Pattern*0.6) // the fifth in the root's place
+	c.is("Dropped DropOne", o[0].cost[play.Pattern], inForce.Dropped+inForce.DropOne)
+	o = c.options(1, c.hand(1, 1, play.Fret, 1, nil))
+	c.is("Dropped", o[0].cost[play.Pattern], inForce.Dropped)
+	// Over G the open D is a fifth and A a second: 0.9. A is the key's fifth, a drone that is welcome.
+	c.set(over("G"), 74)
+	o = c.options(0, c.hand(0, 1, play.Fret, 1, nil))
+	c.is("Clash DroneEase", o[5].cost[play.Clash], inForce.Clash*0.9*inForce.DroneEase)
+	c.set(func(r *Request) { over("G")(r); r.Player.Drone = false }, 74)
+	o = c.options(0, c.hand(0, 1, play.Fret, 1, nil))
+	c.is("Clash", o[5].cost[play.Clash], inForce.Clash*0.9)
+	// A slap that is left out.
+	slap, _ := thumb.Named("Slap on two and four")
+	c.set(func(r *Request) {
+		over("D")(r)
+		r.Thumb, r.Sections = thumb.None, []thumb.Section{{Bar: 1, Pattern: slap}}
+	}, 74)
+	hits := c.m.bassOptions(&c.m.moments[1], &c.m.moments[1].hands[c.hand(1, 1, play.Fret, 1, nil)])
+	lost, made := math.Inf(1), math.Inf(1)
+	for i := range hits {
+		if sum := hits[i].cost[play.Pattern]; hits[i].hit == "" {
+			lost = min(lost, sum)
+		} else {
+			made = min(made, sum)
+		}
+	}
+	c.is("DropHit", lost-made, inForce.DropHit)
+	// The root may rest where it rings in after it arrived early.
+	c.is("RingsOn", inForce.RingsOn, 0.4)
+	mo := &moment{stroke: &thumb.Stroke{One: true, Arrived: true}}
+	rest := bassOption{}
+	y := tally{}
+	c.m.dropCost(mo, &rest, &y)
+	c.is("RingsOn", y.sum-rest.eased, inForce.RingsOn)
+	c.cut()
+}
+
+// cut: over G in open D the root lies at string 6 fret 5; the note after it is no stroke.
+func (c *termCase) cut() {
+	c.set(func(r *Request) {
+		*r.Tune = *coretest.Line('D', 60, tune.Quarter/2, "G", coretest.Notes(57, 57, 57, 57)...)
+		r.Thumb, r.Player.Lean = thumb.Steady, player.LeanNone
+	}, 57)
+	bass := func(str int) func(*hand) bool { return func(h *hand) bool { return h.bass.str == str } }
+	i, g := c.hand(0, 2, play.Open, 0, bass(6)), c.hand(1, 2, play.Open, 0, func(h *hand) bool { return h.bass.str == 0 })
+	var y play.Terms
+	c.m.stage(1).changeCost(0, &c.m.stage(1).before[i], &c.m.moments[1].hands[g], &tally{by: &y})
+	c.is("CutBass", y[play.Pattern], inForce.CutBass)
+}
+
+// picking: digits, brushes, flicks.
+func (c *termCase) picking() {
+	c.set(func(r *Request) { r.Player.Fingers = 3 }, 74)
+	cost := func(at ...int8) float64 {
+		p := pluck{}
+		copy(p.at[:], at)
+		c.m.digitCost(&p)
+		return p.cost
+	}
+	c.is("ThumbMelody", cost(5), inForce.ThumbMelody)
+	c.is("Spread", cost(0, 3, 2, 1), 0)
+	// i on 3, m on 1: two strings apart is what two digits reach; i on 5 and m on 2 is one more.
+	c.is("Spread", cost(0, 5, 2), digits.PlaceCost(3, digits.I, 5)+digits.PlaceCost(3, digits.M, 2)+inForce.Spread)
+	two := c.m.plucks(nil, &c.m.moments[0], &hand{voicing: voicing{n: 2}, sounding: quiet.Of(1) | quiet.Of(2)})
+	i := slices.IndexFunc(two, func(p pluck) bool { return p.sweeps != 0 })
+	c.is("Brush", two[i].cost, inForce.Brush)
+	c.rule("a brush catches its neighbour", two[i].sweeps == quiet.Of(3), true)
+	flicks := c.m.flicks(&c.m.moments[0], &hand{voicing: voicing{n: 1}, sounding: quiet.Of(2)})
+	c.is("Flick", flicks[0].cost, inForce.Flick)
+	c.is("Shallow", flicks[1].cost, inForce.Flick+inForce.Shallow)
+	c.rule("a flick catches strings 1 and 3", flicks[0].sweeps == quiet.Of(1)|quiet.Of(3), true)
+	c.rule("a shallow one only string 1", flicks[1].sweeps == quiet.Of(1), true)
+	// The heel comes down supported or from the air, and lifts.
+	c.set(func(r *Request) { r.Player.Support = player.HeelRests }, 74)
+	c.is("HeelFall HeelLift", c.m.heelMove[0][1]+c.m.heelMove[1][0], inForce.HeelFall+inForce.HeelLift)
+	c.set(nil, 74)
+	c.is("HeelFloat", c.m.heelMove[0][1], inForce.HeelFloat)
+	c.is("HeelLift", c.m.heelMove[1][0], inForce.HeelLift)
+	// Resting digits come down, move with the melody, and never dearer than coming down.
+	c.set(func(r *Request) { r.Player.Silence, r.Player.Fingers = player.Fingers, 3 }, 74)
+	c.is("RestDown", c.m.restMove[0][2], inForce.RestDown)
+	c.is("RestShift", c.m.restMove[1][3], 2*inForce.RestShift)
+	c.is("RestDown RestShift", c.m.restMove[1][5], min(inForce.RestDown, 4*inForce.RestShift))
+	c.is("RestDown", c.m.restMove[3][0], 0)
+}
+
+// silent returns the cheapest damping of strings unw, all else free, by what ends it.
+func (c *termCase) silent(r *pickShape, s silence, pl pluck, wants func(*damping) bool) float64 {
+	least := math.Inf(1)
+	c.m.eachDamping(r, &s, &pl, 0, func(d *damping) {
+		if d.leak == 0 && wants(d) {
+			least = min(least, d.effort)
+		}
+	})
+	return least
+}
+
+// dampers: what each costs that can silence a string.
+func (c *termCase) dampers() {
+	c.set(func(r *Request) { r.Player.Silence, r.Player.Fingers = player.Both, 3 }, 74)
+	mo := &c.m.moments[0]
+	r := &pickShape{mo: mo, pins: &mo.pins, h: &hand{}, spare: true, over: true}
+	unw := func(str int) silence { return silence{unw: quiet.Of(str), struck: quiet.Of(1)} }
+	digit := func(d int) func(*damping) bool { return func(x *damping) bool { return x.digit[d] != 0 } }
+	c.is("StopEffort", c.silent(r, unw(3), pluck{}, digit(digits.I)), inForce.StopEffort)
+	c.is("StopReach", c.silent(r, unw(5), pluck{}, digit(digits.I)), inForce.StopEffort+2*inForce.StopReach)
+	c.is("LittleEffort", c.silent(r, unw(4), pluck{}, digit(digits.C)), inForce.LittleEffort)
+	c.is("RestEffort", c.silent(r, unw(5), pluck{}, digit(digits.P)), inForce.RestEffort)
+	c.is("SpareEffort", c.silent(r, unw(4), pluck{}, func(d *damping) bool { return d.spare != 0 }), inForce.SpareEffort)
+	c.is("OverEffort", c.silent(r, unw(6), pluck{}, func(d *damping) bool { return d.over != 0 }), inForce.OverEffort)
+	s := unw(4)
+	s.touch = quiet.Of(4)
+	c.is("FingerTouch", c.silent(r, s, pluck{}, func(d *damping) bool { return d.touch != 0 }), inForce.FingerTouch)
+	s = unw(4)
+	s.below = quiet.Of(4)
+	c.is("UnderTouch", c.silent(r, s, pluck{}, func(d *damping) bool { return d.touch != 0 }), inForce.UnderTouch)
+	// The thumb's side lies on all below it; a finger lies on one string.
+	both := silence{unw: quiet.Of(5) | quiet.Of(6), struck: quiet.Of(1)}
+	c.is("RestEffort", c.silent(r, both, pluck{}, digit(digits.P)), inForce.RestEffort)
+	three := silence{unw: quiet.Between(2, 4), struck: quiet.Of(1)}
+	pl := pluck{}
+	c.m.eachDamping(r, &three, &pl, 0, func(d *damping) {
+		n := d.leak.Len() + d.spare.Len() + d.touch.Len() + d.over.Len()
+		for e := digits.I; e <= digits.C; e++ {
+			if d.digit[e] != 0 {
+				n++
+			}
+		}
+		if n != 3 && d.digit[digits.P] == 0 {
+			c.Errorf("three strings are silenced as %d: %+v", n, *d)
+		}
+	})
+	// The digit that has just played falls back on its string, another comes down.
+	c.is("StopOwn", c.m.stopperPrice(newPickState(1<<digits.M, 0, 0), digits.M), inForce.StopOwn)
+	c.is("StopEffort", c.m.stopperPrice(newPickState(1<<digits.M, 0, 0), digits.I), inForce.StopEffort)
+	// The heel over three strings; nothing to silence there.
+	h := &c.m.moments[0].hands[c.hand(0, 1, play.Fret, 1, nil)]
+	shape := &pickShape{mo: mo, pins: &mo.pins, h: h}
+	lain := silence{struck: quiet.Of(1)}
+	c.m.underHeel(shape, &lain, &bassOption{}, 0, 3)
+	c.is("HeelEffort", lain.damping, 3*inForce.HeelEffort)
+	// Two digits rest on strings 2 and 3 beside the one that plays string 1; string 2 was ringing.
+	lain = silence{struck: quiet.Of(1), unw: quiet.Of(2)}
+	pl = pluck{}
+	pl.at[digits.A] = 1
+	ok := c.m.rest(shape, &lain, &pl, &bassOption{}, 1)
+	c.is("RestHold RestStop", lain.damping, 2*inForce.RestHold+inForce.RestStop)
+	c.rule("they lie beside it", ok && pl.at[digits.M] == 2 && pl.at[digits.I] == 3 && lain.unw == 0, true)
+	// Not on a string that sounds: i stays off string 3.
+	lain, pl = silence{struck: quiet.Of(1) | quiet.Of(3)}, pluck{}
+	pl.at[digits.A] = 1
+	ok = c.m.rest(shape, &lain, &pl, &bassOption{}, 1)
+	c.rule("a digit rests on a string that sounds", ok && pl.at[digits.I] == 3, false)
+	// A bar tilted off a string whose note is over.
+	c.set(func(r *Request) { r.Player.Posture, r.Player.Silence = player.Lap, player.LapStop }, 74)
+	mo = &c.m.moments[0]
+	r = &pickShape{mo: mo, pins: &mo.pins, h: &hand{}}
+	s = unw(3)
+	s.ringIn.ended = quiet.Of(3)
+	c.is("TiltEffort", c.silent(r, s, pluck{}, func(d *damping) bool { return d.tilt != 0 }), inForce.TiltEffort)
+	s.ringIn.ended = 0
+	c.rule("the bar is not tilted off a string whose note goes on",
+		c.silent(r, s, pluck{}, func(d *damping) bool { return d.tilt != 0 }) < inf, false)
+}
+
+// leaks: what is left ringing, and what rings along.
+func (c *termCase) leaks() {
+	c.set(func(r *Request) { r.Player.Silence = player.Both }, 74, 71)
+	mo := &c.m.moments[1]
+	r := &pickShape{mo: mo, pins: &mo.pins, h: &hand{}}
+	after := math.Exp(-1 / quiet.RingTime(pitch.Midi(62))) // string 1, D4, a second after it was struck
+	ended := silence{ringIn: ringIn{ended: quiet.Of(1)}}
+	c.is("Leak Consonant", r.leakCost(&ended, 1), inForce.Leak*after*inForce.Consonant) // D belongs to D
+	r.h = &hand{under: quiet.Of(1)}
+	c.is("Leak", r.leakCost(&ended, 1), inForce.Leak*after) // but not under the slide
+	c.set(func(r *Request) {
+		*r.Tune = *coretest.Line('D', 60, tune.Quarter, "C", coretest.Notes(74, 71)...)
+		r.Player.Silence = player.Both
+	}, 74)
+	mo = &c.m.moments[1]
+	r = &pickShape{mo: mo, pins: &mo.pins, h: &hand{}}
+	c.is("DroneEase", r.leakCost(&ended, 1), inForce.Leak*after*inForce.DroneEase) // over C it is a drone
+	swept := silence{swept: quiet.Of(3)}
+	c.is("Leak", r.leakCost(&swept, 3), inForce.Leak*0.4) // F# over C is neither
+	c.set(func(r *Request) { r.Player.Posture, r.Player.Silence = player.Lap, player.LapStop }, 74, 71)
+	mo = &c.m.moments[1]
+	r = &pickShape{mo: mo, pins: &mo.pins, h: &hand{under: quiet.Of(1)}}
+	c.is("LapLeak", r.leakCost(&ended, 1), inForce.LapLeak*after)
+	// An idle string rings along with what is struck by the share of overtones that agree.
+	c.set(func(r *Request) { r.Player.Silence = player.Both }, 74)
+	mo = &c.m.moments[0]
+	r = &pickShape{mo: mo, pins: &mo.pins, h: &hand{}}
+	r.ring[3] = 0.5
+	s := silence{idle: quiet.Of(3)}
+	c.m.priceSilence(r, &s, &bassOption{ring: &noRing})
+	c.is("Sympathy", s.cost, inForce.Sympathy*0.5)
+}
