@@ -10,7 +10,7 @@ import (
 	"stepping/core/plan"
 	"stepping/core/player"
 	"stepping/core/setup"
-	"stepping/core/thumb"
+	"stepping/core/pattern"
 	"stepping/formats/abc"
 	"stepping/store"
 )
@@ -21,11 +21,11 @@ var tunes embed.FS
 // order is the demo tunes in the order in which they are shown.
 var order = []struct {
 	file, tuning string
-	thumb        thumb.Kind
+	thumb        pattern.Kind
 }{
-	{"lantern-on-the-weir.abc", "Open D", thumb.Alternating},
-	{"tin-bucket-rag.abc", "Open G", thumb.Alternating},
-	{"coal-smoke-morning.abc", "Open D minor", thumb.Steady},
+	{"lantern-on-the-weir.abc", "Open D", pattern.Alternating},
+	{"tin-bucket-rag.abc", "Open G", pattern.Alternating},
+	{"coal-smoke-morning.abc", "Open D minor", pattern.Steady},
 }
 
 // slides are those on the demo player's shelf.

@@ -9,7 +9,7 @@ import (
 	"stepping/core/entry"
 	"stepping/core/player"
 	"stepping/core/retune"
-	"stepping/core/thumb"
+	"stepping/core/pattern"
 )
 
 // Kept is a document of the owner's with its key and version.
@@ -28,8 +28,8 @@ type shelf[T any] struct {
 }
 
 // Patterns are the owner's picking patterns.
-func (s *Store) Patterns() shelf[thumb.Pattern] {
-	return shelf[thumb.Pattern]{s, "patterns", 200, func(p *thumb.Pattern) string { return p.Name }}
+func (s *Store) Patterns() shelf[pattern.Pattern] {
+	return shelf[pattern.Pattern]{s, "patterns", 200, func(p *pattern.Pattern) string { return p.Name }}
 }
 
 // Guitar is a guitar and what it is tuned to now.

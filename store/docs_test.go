@@ -8,7 +8,7 @@ import (
 	"github.com/google/uuid"
 
 	"stepping/core/player"
-	"stepping/core/thumb"
+	"stepping/core/pattern"
 	"stepping/store"
 )
 
@@ -19,18 +19,18 @@ func TestShelves(t *testing.T) {
 	ctx, st, owner := f.ctx, f.Store, f.owner
 	stranger := uuid.Must(uuid.NewV7())
 	shelf := st.Patterns()
-	for i := range thumb.Library {
-		if _, err := shelf.Add(ctx, owner, &thumb.Library[i]); err != nil {
+	for i := range pattern.Library {
+		if _, err := shelf.Add(ctx, owner, &pattern.Library[i]); err != nil {
 			t.Fatal(err)
 		}
 	}
 	all, err := shelf.All(ctx, owner)
-	if err != nil || len(all) != len(thumb.Library) {
+	if err != nil || len(all) != len(pattern.Library) {
 		t.Fatal(err, len(all))
 	}
 	for i := range all {
-		if !reflect.DeepEqual(all[i].Doc, thumb.Library[i]) {
-			t.Errorf("kept %+v, came back %+v", thumb.Library[i], all[i].Doc)
+		if !reflect.DeepEqual(all[i].Doc, pattern.Library[i]) {
+			t.Errorf("kept %+v, came back %+v", pattern.Library[i], all[i].Doc)
 		}
 	}
 	first := all[0]

@@ -19,7 +19,7 @@ import (
 	"stepping/core/play"
 	"stepping/core/player"
 	"stepping/core/setup"
-	"stepping/core/thumb"
+	"stepping/core/pattern"
 	"stepping/core/tune"
 	"stepping/store"
 	"stepping/store/storetest"
@@ -60,7 +60,7 @@ func openFixture(t *testing.T, dsn string) fixture {
 }
 
 func settings(capo int) setup.Settings {
-	return setup.Settings{Tuning: "Open D", Capo: capo, Tempo: 92.5, Thumb: thumb.Steady,
+	return setup.Settings{Tuning: "Open D", Capo: capo, Tempo: 92.5, Thumb: pattern.Steady,
 		Pins: []plan.Pin{{At: 5 * tune.Quarter / 2, Part: play.Melody, String: 2, Fret: 8.5, How: play.Slide, Finger: 0}}}
 }
 

@@ -14,7 +14,7 @@ import (
 	"stepping/core/player"
 	"stepping/core/practice"
 	"stepping/core/retune"
-	"stepping/core/thumb"
+	"stepping/core/pattern"
 	"stepping/store"
 )
 
@@ -97,7 +97,7 @@ func TestWalls(t *testing.T) {
 		"DeleteProfile":   func() error { return f.DeleteProfile(f.ctx, other, f.profile) },
 		"EndSignin":       func() error { return f.EndSignin(f.ctx, other, signin) },
 		"patterns.Get":    func() error { _, err := f.Patterns().Get(f.ctx, other, mine[0]); return err },
-		"patterns.Save":   func() error { return f.Patterns().Save(f.ctx, other, mine[0], 1, &thumb.Pattern{Name: "x"}) },
+		"patterns.Save":   func() error { return f.Patterns().Save(f.ctx, other, mine[0], 1, &pattern.Pattern{Name: "x"}) },
 		"patterns.Delete": func() error { return f.Patterns().Delete(f.ctx, other, mine[0]) },
 		"guitars.Get":     func() error { _, err := f.Guitars().Get(f.ctx, other, mine[1]); return err },
 		"guitars.Save":    func() error { return f.Guitars().Save(f.ctx, other, mine[1], 1, &store.Guitar{}) },
@@ -178,7 +178,7 @@ func TestWalls(t *testing.T) {
 		"EndSignins":    func() error { return f.EndSignins(f.ctx, other) },
 		"Know":          func() error { return f.Know(f.ctx, other, "cookie") },
 		"Knows":         func() error { _, err := f.Knows(f.ctx, other, "cookie"); return err },
-		"patterns.Add":  func() error { _, err := f.Patterns().Add(f.ctx, other, &thumb.Pattern{Name: "x"}); return err },
+		"patterns.Add":  func() error { _, err := f.Patterns().Add(f.ctx, other, &pattern.Pattern{Name: "x"}); return err },
 		"guitars.Add":   func() error { _, err := f.Guitars().Add(f.ctx, other, &store.Guitar{}); return err },
 		"pages.Add":     func() error { _, err := f.Pages().Add(f.ctx, other, &store.Page{}); return err },
 		"slides.Add":    func() error { _, err := f.Slides().Add(f.ctx, other, &store.Slide{}); return err },
@@ -234,7 +234,7 @@ func (f *fixture) whose(id store.ID) (store.ID, error) {
 func shelved(t *testing.T, f *fixture) (ids [6]store.ID) {
 	t.Helper()
 	var errs [6]error
-	ids[0], errs[0] = f.Patterns().Add(f.ctx, f.owner, &thumb.Pattern{Name: "Mine"})
+	ids[0], errs[0] = f.Patterns().Add(f.ctx, f.owner, &pattern.Pattern{Name: "Mine"})
 	ids[1], errs[1] = f.Guitars().Add(f.ctx, f.owner, &store.Guitar{Guitar: retune.Guitar{Name: "Plank"}})
 	ids[2], errs[2] = f.Slides().Add(f.ctx, f.owner, &store.Slide{Name: "Glass"})
 	ids[3], errs[3] = f.Drafts().Add(f.ctx, f.owner, &store.Draft{Name: "half a tune"})

@@ -22,7 +22,7 @@ import (
 	"stepping/core/player"
 	"stepping/core/setup"
 	"stepping/core/sound"
-	"stepping/core/thumb"
+	"stepping/core/pattern"
 	"stepping/core/tune"
 	"stepping/core/tuning"
 	"stepping/store"
@@ -195,7 +195,7 @@ func (s *Server) backingRequest(c *gin.Context, f *chordsForm, profiles []store.
 		return bad("pattern", "this pattern is not here any more: choose another")
 	}
 	m, _ := p.Signature()
-	r.Sections = []thumb.Section{{Bar: 1, Pattern: p}}
+	r.Sections = []pattern.Section{{Bar: 1, Pattern: p}}
 	r.Tune, err = tune.Progression(f.Chords, m, r.Tempo)
 	var fault *tune.ProgressionError
 	if errors.As(err, &fault) {
@@ -209,8 +209,8 @@ func (s *Server) backingRequest(c *gin.Context, f *chordsForm, profiles []store.
 }
 
 // findPattern finds a pattern by its name in the library or by its key among the player's own.
-func (s *Server) findPattern(c *gin.Context, value string) (*thumb.Pattern, bool) {
-	if p, ok := thumb.Named(value); ok {
+func (s *Server) findPattern(c *gin.Context, value string) (*pattern.Pattern, bool) {
+	if p, ok := pattern.Named(value); ok {
 		return p, true
 	}
 	own, err := s.store.Patterns().All(c.Request.Context(), owner(c))
@@ -233,8 +233,8 @@ func (s *Server) patternChoices(c *gin.Context) (out []patternChoice, err error)
 	for i := range own {
 		out = append(out, patternChoice{own[i].ID.String(), own[i].Doc.Name, own[i].Doc.Meter})
 	}
-	for i := range thumb.Library {
-		p := &thumb.Library[i]
+	for i := range pattern.Library {
+		p := &pattern.Library[i]
 		out = append(out, patternChoice{p.Name, p.Name, p.Meter})
 	}
 	return out, nil
@@ -390,13 +390,13 @@ func (v *chordsBody) show(c *gin.Context, f *chordsForm, b *backing.Backing) {
 }
 
 func thumbWords(t grip.Guitar, c chord.Chord, g *grip.Grip) string {
-	best := map[thumb.Role]int{}
+	best := map[pattern.Role]int{}
 	for _, ts := range t.ThumbStrings(c, g) {
 		if best[ts.Role] == 0 && ts.Fit <= 1 {
 			best[ts.Role] = ts.String
 		}
 	}
-	switch root, alt := best[thumb.Root], best[thumb.Alternate]; {
+	switch root, alt := best[pattern.Root], best[pattern.Alternate]; {
 	case root == 0:
 		return "no string for the thumb"
 	case alt == 0 || alt == root:

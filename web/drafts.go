@@ -21,7 +21,7 @@ import (
 	"stepping/core/score"
 	"stepping/core/setup"
 	"stepping/core/suit"
-	"stepping/core/thumb"
+	"stepping/core/pattern"
 	"stepping/core/tune"
 	"stepping/core/tuning"
 	"stepping/formats/abc"
@@ -491,12 +491,12 @@ func (s *Server) takeIn(c *gin.Context, in *incoming) (id store.ID, said string,
 	if len(profiles) == 0 {
 		return id, "there is nobody to plan it for: add a player under Players, then add the tune", nil
 	}
-	st := setup.Settings{Tuning: in.tuning, Capo: in.capo, Thumb: thumb.Alternating, Pins: in.pins}
+	st := setup.Settings{Tuning: in.tuning, Capo: in.capo, Thumb: pattern.Alternating, Pins: in.pins}
 	if st.Pins == nil {
 		st.Pins = []plan.Pin{}
 	}
 	if slices.ContainsFunc(in.pins, func(p plan.Pin) bool { return p.Part == play.Melody && p.String > 0 }) {
-		st.Thumb = thumb.None // what the file has is all that is played
+		st.Thumb = pattern.None // what the file has is all that is played
 	} else if in.tune.WrittenHigh() {
 		st.Steps = -12
 	}

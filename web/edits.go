@@ -11,7 +11,7 @@ import (
 	"github.com/gin-gonic/gin"
 
 	"stepping/core/setup"
-	"stepping/core/thumb"
+	"stepping/core/pattern"
 	"stepping/core/tune"
 	"stepping/jobs"
 	"stepping/store"
@@ -38,7 +38,7 @@ func formOf(t *store.Tune) settingsForm {
 
 // read turns the form into settings; what is wrong with it is put into it.
 func (f *settingsForm) read() (setup.Settings, bool) {
-	st := setup.Settings{Tuning: strings.TrimSpace(f.Tuning), Thumb: thumb.Kind(f.Thumb), Varied: f.Varied}
+	st := setup.Settings{Tuning: strings.TrimSpace(f.Tuning), Thumb: pattern.Kind(f.Thumb), Varied: f.Varied}
 	bad := func(field, text string) (setup.Settings, bool) {
 		f.Field, f.Error = field, text
 		return st, false

@@ -22,7 +22,7 @@ import (
 	"stepping/core/player"
 	"stepping/core/practice"
 	"stepping/core/setup"
-	"stepping/core/thumb"
+	"stepping/core/pattern"
 	"stepping/formats/abc"
 	"stepping/formats/plaintext"
 	"stepping/store"
@@ -216,7 +216,7 @@ type archive struct {
 	order    []string
 	guitars  []store.Guitar
 	slides   []store.Slide
-	patterns []thumb.Pattern
+	patterns []pattern.Pattern
 	pages    []store.Page
 }
 
@@ -281,7 +281,7 @@ func (a *archive) read(name string, files map[string][]byte) (err error) {
 		if err != nil {
 			return err
 		}
-		t.Title, t.Settings = titleOf(tu), setup.Settings{Tuning: "Standard", Thumb: thumb.Alternating}
+		t.Title, t.Settings = titleOf(tu), setup.Settings{Tuning: "Standard", Thumb: pattern.Alternating}
 		if beside, ok := files["tunes/"+base+".json"]; ok {
 			if err := json.Unmarshal(beside, &t.setFor); err != nil {
 				return fmt.Errorf("the settings beside it: %w", err)
@@ -323,7 +323,7 @@ func (a *archive) read(name string, files map[string][]byte) (err error) {
 		p.Slide = sl.Slide
 		return p.Validate()
 	case dir == "patterns":
-		var p thumb.Pattern
+		var p pattern.Pattern
 		if err := json.Unmarshal(files[name], &p); err != nil {
 			return err
 		}

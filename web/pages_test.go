@@ -8,7 +8,7 @@ import (
 
 	"github.com/chromedp/chromedp/kb"
 
-	"stepping/core/thumb"
+	"stepping/core/pattern"
 	"stepping/demo"
 )
 
@@ -19,7 +19,7 @@ func (s *site) pagesOf(t *testing.T) (out []string) {
 		t.Fatal(err)
 	}
 	guitar, slide := s.shelved(t)
-	pattern, err := s.store.Patterns().Add(t.Context(), s.owner, &thumb.Library[0])
+	pattern, err := s.store.Patterns().Add(t.Context(), s.owner, &pattern.Library[0])
 	if err != nil {
 		t.Fatal(err)
 	}

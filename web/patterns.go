@@ -16,7 +16,7 @@ import (
 	"stepping/core/backing"
 	"stepping/core/grip"
 	"stepping/core/player"
-	"stepping/core/thumb"
+	"stepping/core/pattern"
 	"stepping/core/tune"
 	"stepping/core/tuning"
 	"stepping/store"
@@ -48,7 +48,7 @@ type patternBody struct {
 	ID      string
 	Version int
 	Notice  string
-	Fault   *thumb.StepError
+	Fault   *pattern.StepError
 	Form    patternForm
 	Roles   []string
 	Mutes   []string
@@ -87,7 +87,7 @@ type previewView struct {
 	Lost  []string
 }
 
-func patternFacts(p *thumb.Pattern) string {
+func patternFacts(p *pattern.Pattern) string {
 	most, hits := 0, map[string]bool{}
 	for _, b := range p.Beats {
 		most = max(most, len(b.Fingers))
@@ -100,7 +100,7 @@ func patternFacts(p *thumb.Pattern) string {
 		facts = append(facts, "swung")
 	}
 	facts = append(facts, []string{"thumb alone", "one finger at a time", "two strings at once", "three strings at once"}[most])
-	for _, h := range thumb.Hits {
+	for _, h := range pattern.Hits {
 		if hits[h] {
 			facts = append(facts, h)
 		}
@@ -113,7 +113,7 @@ func hearPattern(value string) string {
 	return "/chords.wav?" + url.Values{"c": {"C | C | C | C"}, "pattern": {value}}.Encode()
 }
 
-func newPatternLine(p *thumb.Pattern, value, link string) patternLine {
+func newPatternLine(p *pattern.Pattern, value, link string) patternLine {
 	return patternLine{value, p.Name, patternFacts(p), p.Meter, view.NewPatternPicture(p), link, hearPattern(value)}
 }
 
@@ -133,8 +133,8 @@ func (s *Server) patterns(c *gin.Context) {
 		id := own[i].ID.String()
 		body.Own = append(body.Own, newPatternLine(&own[i].Doc, id, "/patterns/"+id))
 	}
-	for i := range thumb.Library {
-		p := &thumb.Library[i]
+	for i := range pattern.Library {
+		p := &pattern.Library[i]
 		at := slices.IndexFunc(body.Groups, func(g patternGroup) bool { return g.Meter == p.Meter })
 		if at < 0 {
 			at = len(body.Groups)
@@ -169,7 +169,7 @@ func (s *Server) addPattern(c *gin.Context) {
 	c.Redirect(http.StatusSeeOther, "/patterns/"+id.String())
 }
 
-func (s *Server) patternParam(c *gin.Context) (store.Kept[thumb.Pattern], bool) {
+func (s *Server) patternParam(c *gin.Context) (store.Kept[pattern.Pattern], bool) {
 	return keptParam(s, c, s.store.Patterns())
 }
 
@@ -183,7 +183,7 @@ func (s *Server) pattern(c *gin.Context) {
 }
 
 // showPattern renders the editor or, as a part, what the pattern becomes.
-func (s *Server) showPattern(c *gin.Context, status int, part string, p *thumb.Pattern, body patternBody) {
+func (s *Server) showPattern(c *gin.Context, status int, part string, p *pattern.Pattern, body patternBody) {
 	get := func(name, otherwise string) string {
 		if v := c.PostForm(name); v != "" {
 			return v
@@ -194,7 +194,7 @@ func (s *Server) showPattern(c *gin.Context, status int, part string, p *thumb.P
 		body.Form = patternForm{Name: p.Name, Meter: p.Meter, Steps: strconv.Itoa(p.Steps), Swing: p.Swing}
 	}
 	body.Form.Chord, body.Form.Tuning = get("chord", "D"), get("tuning", "Open D")
-	body.Roles, body.Mutes, body.Hits, body.Library = thumb.ThumbRoles, thumb.Mutes, thumb.Hits, tuning.Library
+	body.Roles, body.Mutes, body.Hits, body.Library = pattern.ThumbRoles, pattern.Mutes, pattern.Hits, tuning.Library
 	words := view.Counts(p)
 	m, _ := p.Signature()
 	for i := 1; i <= min(p.Steps, maxColumns); i++ {
@@ -203,7 +203,7 @@ func (s *Server) showPattern(c *gin.Context, status int, part string, p *thumb.P
 		if words != nil {
 			st.Count, st.Beat = words[i-1], (i-1)%(p.Steps/m.Num) == 0
 		}
-		for k, role := range thumb.FingerRoles {
+		for k, role := range pattern.FingerRoles {
 			st.Fingers[k] = slices.Contains(b.Fingers, role)
 		}
 		body.Steps = append(body.Steps, st)
@@ -220,7 +220,7 @@ func (s *Server) showPattern(c *gin.Context, status int, part string, p *thumb.P
 const maxColumns = 48
 
 // newPreview plays p on one chord, with the best grip for it.
-func (s *Server) newPreview(c *gin.Context, p *thumb.Pattern, symbol, spelt string) (v previewView) {
+func (s *Server) newPreview(c *gin.Context, p *pattern.Pattern, symbol, spelt string) (v previewView) {
 	t, err := tuning.Parse(spelt)
 	if err != nil {
 		v.Fault = err.Error()
@@ -234,7 +234,7 @@ func (s *Server) newPreview(c *gin.Context, p *thumb.Pattern, symbol, spelt stri
 	}
 	pl := player.Default()
 	pl.Fingers = 3
-	r := backing.Request{Tune: tu, Tuning: t, Player: pl, Sections: []thumb.Section{{Bar: 1, Pattern: p}}}
+	r := backing.Request{Tune: tu, Tuning: t, Player: pl, Sections: []pattern.Section{{Bar: 1, Pattern: p}}}
 	b, err := do(c, s, "chords", of(owner(c), 0), func(ctx context.Context) (*backing.Backing, error) { return backing.Solve(ctx, r) })
 	if err != nil {
 		v.Fault = err.Error()
@@ -252,14 +252,14 @@ func (s *Server) newPreview(c *gin.Context, p *thumb.Pattern, symbol, spelt stri
 }
 
 // readPattern reads the editor's form; steps without anything are left out.
-func readPattern(c *gin.Context) (*thumb.Pattern, patternForm) {
+func readPattern(c *gin.Context) (*pattern.Pattern, patternForm) {
 	f := patternForm{Name: strings.TrimSpace(c.PostForm("name")), Meter: strings.TrimSpace(c.PostForm("meter")),
 		Steps: strings.TrimSpace(c.PostForm("steps")), Swing: c.PostForm("swing") == "yes"}
 	steps := min(max(atoi(f.Steps), 0), maxColumns+1) // one too many is a fault like any; what sizes by it is bounded
-	p := &thumb.Pattern{Name: f.Name, Meter: f.Meter, Steps: steps, Swing: f.Swing}
+	p := &pattern.Pattern{Name: f.Name, Meter: f.Meter, Steps: steps, Swing: f.Swing}
 	for i := 1; i <= min(p.Steps, maxColumns); i++ {
 		n := strconv.Itoa(i)
-		b := thumb.Beat{Step: i, Thumb: c.PostForm("t" + n), Fingers: c.PostFormArray("f" + n), Accent: c.PostForm("a"+n) == "yes",
+		b := pattern.Beat{Step: i, Thumb: c.PostForm("t" + n), Fingers: c.PostFormArray("f" + n), Accent: c.PostForm("a"+n) == "yes",
 			Mute: c.PostForm("m" + n), Hit: c.PostForm("h" + n)}
 		if b.Thumb != "" || len(b.Fingers) > 0 || b.Accent || b.Mute != "" || b.Hit != "" {
 			p.Beats = append(p.Beats, b)
@@ -268,8 +268,8 @@ func readPattern(c *gin.Context) (*thumb.Pattern, patternForm) {
 	return p, f
 }
 
-func faultOf(p *thumb.Pattern) *thumb.StepError {
-	var fault *thumb.StepError
+func faultOf(p *pattern.Pattern) *pattern.StepError {
+	var fault *pattern.StepError
 	errors.As(p.Validate(), &fault)
 	return fault
 }
@@ -311,7 +311,7 @@ func (s *Server) saveSection(c *gin.Context) {
 	if !ok {
 		return
 	}
-	var p *thumb.Pattern
+	var p *pattern.Pattern
 	if value := c.PostForm("pattern"); value != "" {
 		if p, ok = s.findPattern(c, value); !ok {
 			s.showPlan(c, http.StatusUnprocessableEntity, ch.tune.ID, ch.moment,

@@ -14,7 +14,7 @@ import (
 
 	"stepping/core/plan"
 	"stepping/core/setup"
-	"stepping/core/thumb"
+	"stepping/core/pattern"
 	"stepping/core/tune"
 	"stepping/core/tuning"
 	"stepping/formats/abc"
@@ -41,7 +41,7 @@ type planBody struct {
 	Form     settingsForm
 	Library  []tuning.Named
 	Profiles []profileChoice
-	Thumbs   []thumb.Kind
+	Thumbs   []pattern.Kind
 	Player   string
 	Swing    string // in force, "" if straight
 	SwingOwn string // of the text, "" if straight
@@ -116,8 +116,8 @@ func (s *Server) chordsLink(t *store.Tune) string {
 // patternFor is a plain picking pattern in a tune's meter; in one that none has, the plainest.
 func patternFor(tu *tune.Tune) string {
 	meter := fmt.Sprintf("%d/%d", tu.Meters[0].Num, tu.Meters[0].Den)
-	at := slices.IndexFunc(thumb.Library, func(p thumb.Pattern) bool { return p.Meter == meter })
-	return thumb.Library[max(at, 0)].Name
+	at := slices.IndexFunc(pattern.Library, func(p pattern.Pattern) bool { return p.Meter == meter })
+	return pattern.Library[max(at, 0)].Name
 }
 
 // fitView is a way out for a tune that lies outside the range.
@@ -238,7 +238,7 @@ func (s *Server) newPlanBody(c *gin.Context, t *store.Tune, note planNote) (plan
 	}
 	body := planBody{
 		ID: t.ID.String(), Title: t.Title, Version: t.Version, CanUndo: t.CanUndo, CanRedo: t.CanRedo, Notice: note.Notice,
-		Form: formOf(t), Library: tuning.Library, Profiles: choices(profiles), Thumbs: thumb.Kinds, Pins: len(t.Settings.Pins),
+		Form: formOf(t), Library: tuning.Library, Profiles: choices(profiles), Thumbs: pattern.Kinds, Pins: len(t.Settings.Pins),
 		Leaf: leafOr(c.DefaultPostForm("leaf", c.Query("leaf"))),
 	}
 	if note.Form != nil {

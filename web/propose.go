@@ -11,7 +11,7 @@ import (
 	"stepping/core/player"
 	"stepping/core/setup"
 	"stepping/core/suit"
-	"stepping/core/thumb"
+	"stepping/core/pattern"
 	"stepping/core/tune"
 	"stepping/core/tuning"
 	"stepping/store"
@@ -38,7 +38,7 @@ func (s *Server) propose(c *gin.Context, tu *tune.Tune, p *player.Profile) (out 
 		return nil, "", err
 	}
 	g, now := sixStringed(guitars)
-	r := suit.Request{Plan: plan.Request{Tune: tu, Tuning: now, Player: *p, Thumb: thumb.Alternating}, Guitar: g.Guitar, Workers: 2}
+	r := suit.Request{Plan: plan.Request{Tune: tu, Tuning: now, Player: *p, Thumb: pattern.Alternating}, Guitar: g.Guitar, Workers: 2}
 	if err := r.Guitar.Complete(tuning.Strings); err != nil {
 		return out, g.Tuning, nil
 	}

@@ -17,7 +17,7 @@ import (
 	"github.com/chromedp/chromedp/kb"
 
 	"stepping/core/entry"
-	"stepping/core/thumb"
+	"stepping/core/pattern"
 	"stepping/store"
 	"stepping/store/storetest"
 	"stepping/web"
@@ -109,7 +109,7 @@ func TestWalls(t *testing.T) {
 		t.Fatal("the first account does not take over what was there")
 	}
 	first.ask("/bench", nil) // makes the first guitar
-	pattern, err := s.store.Patterns().Add(t.Context(), s.owner, &thumb.Pattern{Name: "Ash's own", Meter: "4/4"})
+	pattern, err := s.store.Patterns().Add(t.Context(), s.owner, &pattern.Pattern{Name: "Ash's own", Meter: "4/4"})
 	if err != nil {
 		t.Fatal(err)
 	}

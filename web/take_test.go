@@ -18,7 +18,7 @@ import (
 	"stepping/core/plan"
 	"stepping/core/player"
 	"stepping/core/sound"
-	"stepping/core/thumb"
+	"stepping/core/pattern"
 	"stepping/core/tune"
 	"stepping/core/tuning"
 	"stepping/formats/abc"
@@ -43,7 +43,7 @@ func recording(t *testing.T, s *site, f *sound.Faults) []byte {
 	}
 	pr := player.Default()
 	pr.Slide = player.Slide{LengthMM: 60, BoreMM: 20, WallMM: 3, Material: "glass"}
-	p, err := plan.Solve(t.Context(), plan.Request{Tune: tu, Tuning: tn, Player: pr, Thumb: thumb.Alternating})
+	p, err := plan.Solve(t.Context(), plan.Request{Tune: tu, Tuning: tn, Player: pr, Thumb: pattern.Alternating})
 	if err != nil {
 		t.Fatal(err)
 	}

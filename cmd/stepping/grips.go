@@ -15,7 +15,7 @@ import (
 	"stepping/core/backing"
 	"stepping/core/chord"
 	"stepping/core/grip"
-	"stepping/core/thumb"
+	"stepping/core/pattern"
 	"stepping/core/tune"
 	"stepping/core/tuning"
 	"stepping/formats/plandoc"
@@ -136,17 +136,17 @@ func parseFrets(text string) ([]int, error) {
 }
 
 func chordsCommand(ctx context.Context, args []string, out io.Writer) error {
-	meter, pattern := "", "Root and alternate"
+	meter, pat := "", "Root and alternate"
 	a, err := parseArgs("chords", args, func(fs *flag.FlagSet, a *planArgs) {
 		guitarFlags(fs, a)
 		fs.Float64Var(&a.tempo, "tempo", 90, "")
-		fs.StringVar(&pattern, "pattern", pattern, "")
+		fs.StringVar(&pat, "pattern", pat, "")
 		fs.StringVar(&meter, "meter", "", "")
 	})
 	if err != nil {
 		return err
 	}
-	p, err := readPattern(pattern)
+	p, err := readPattern(pat)
 	if err != nil {
 		return err
 	}
@@ -158,7 +158,7 @@ func chordsCommand(ctx context.Context, args []string, out io.Writer) error {
 	if err != nil {
 		return err
 	}
-	r := backing.Request{Tune: tu, Tuning: g.Tuning, Capo: g.Capo, Tempo: a.tempo, Player: g.Player, Sections: []thumb.Section{{Bar: 1, Pattern: p}}}
+	r := backing.Request{Tune: tu, Tuning: g.Tuning, Capo: g.Capo, Tempo: a.tempo, Player: g.Player, Sections: []pattern.Section{{Bar: 1, Pattern: p}}}
 	b, err := backing.Solve(ctx, r)
 	if err != nil {
 		if ctx.Err() != nil {
@@ -170,13 +170,13 @@ func chordsCommand(ctx context.Context, args []string, out io.Writer) error {
 }
 
 // progression reads the chords as typed, or from an ABC file of that name.
-func (a *planArgs) progression(p *thumb.Pattern, meter string) (*tune.Tune, error) {
+func (a *planArgs) progression(p *pattern.Pattern, meter string) (*tune.Tune, error) {
 	if strings.HasSuffix(strings.ToLower(a.file), ".abc") {
 		return readTune(a)
 	}
 	m, _ := p.Signature()
 	if meter != "" {
-		of := thumb.Pattern{Meter: meter}
+		of := pattern.Pattern{Meter: meter}
 		var ok bool
 		if m, ok = of.Signature(); !ok {
 			return nil, &inputError{fmt.Sprintf("--meter:1:1: %q: write it like 4/4, 3/4, 6/8 or 2/4", meter)}
@@ -191,13 +191,13 @@ func (a *planArgs) progression(p *thumb.Pattern, meter string) (*tune.Tune, erro
 }
 
 // readPattern finds a pattern by its name in the library or in a file.
-func readPattern(name string) (*thumb.Pattern, error) {
-	if p, ok := thumb.Named(name); ok {
+func readPattern(name string) (*pattern.Pattern, error) {
+	if p, ok := pattern.Named(name); ok {
 		return p, nil
 	}
 	if !strings.HasSuffix(strings.ToLower(name), ".json") {
 		var names []string
-		for _, p := range thumb.Library {
+		for _, p := range pattern.Library {
 			names = append(names, p.Name)
 		}
 		return nil, &inputError{fmt.Sprintf("--pattern:1:1: there is no pattern %q: give a .json file or one of %s", name, strings.Join(names, "; "))}
@@ -207,7 +207,7 @@ func readPattern(name string) (*thumb.Pattern, error) {
 		return nil, &inputError{fmt.Sprintf("%s: cannot be opened: %v", name, errors.Unwrap(err))}
 	}
 	defer f.Close()
-	p, err := thumb.Read(f)
+	p, err := pattern.Read(f)
 	if err != nil {
 		return nil, &inputError{fmt.Sprintf("%s:1:1: %v", name, err)}
 	}

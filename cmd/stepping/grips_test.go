@@ -9,7 +9,7 @@ import (
 
 	"github.com/santhosh-tekuri/jsonschema/v6"
 
-	"stepping/core/thumb"
+	"stepping/core/pattern"
 )
 
 // Every library pattern over a progression, typed or from ABC, and under a tune, gives a document
@@ -41,8 +41,8 @@ func TestChordDocuments(t *testing.T) {
 			t.Errorf("%s: two runs differ", name)
 		}
 	}
-	for i := range thumb.Library {
-		p := &thumb.Library[i]
+	for i := range pattern.Library {
+		p := &pattern.Library[i]
 		valid(p.Name, "chords", "Am | F C | G7/B | C", "--pattern", p.Name, "--player", hand, "--capo", "2")
 		file := filepath.Join(dir, "tune.abc")
 		text := "M:" + p.Meter + "\nL:1/8\nK:D\n\"D\"d2|\"G\"G2|\"A7\"e2|\"D\"d2|\n"
@@ -51,7 +51,7 @@ func TestChordDocuments(t *testing.T) {
 		}
 		valid(p.Name+" under a melody", "plan", file, "--tuning", "Open D", "--pattern", p.Name, "--json")
 	}
-	data, err := json.Marshal(thumb.Library[0])
+	data, err := json.Marshal(pattern.Library[0])
 	if err != nil {
 		t.Fatal(err)
 	}

@@ -15,7 +15,7 @@ import (
 	"stepping/core/plan"
 	"stepping/core/play"
 	"stepping/core/player"
-	"stepping/core/thumb"
+	"stepping/core/pattern"
 	"stepping/core/tune"
 	"stepping/core/tuning"
 	"stepping/formats/plandoc"
@@ -134,7 +134,7 @@ func solve(ctx context.Context, a *planArgs) (*plan.Plan, error) {
 	if err != nil {
 		return nil, err
 	}
-	req := plan.Request{Tune: in.tune, Capo: a.capo, Tempo: a.tempo, Thumb: thumb.Kind(a.thumb), Varied: a.varied}
+	req := plan.Request{Tune: in.tune, Capo: a.capo, Tempo: a.tempo, Thumb: pattern.Kind(a.thumb), Varied: a.varied}
 	if a.capo == notSaid {
 		req.Capo = 0
 	}
@@ -158,9 +158,9 @@ func solve(ctx context.Context, a *planArgs) (*plan.Plan, error) {
 		}
 	}
 	if req.Thumb == "" {
-		req.Thumb = thumb.Alternating
+		req.Thumb = pattern.Alternating
 		if len(req.Pins) > 0 {
-			req.Thumb = thumb.None
+			req.Thumb = pattern.None
 		}
 	}
 	if a.pattern != "" {
@@ -168,7 +168,7 @@ func solve(ctx context.Context, a *planArgs) (*plan.Plan, error) {
 		if err != nil {
 			return nil, err
 		}
-		req.Sections = []thumb.Section{{Bar: 1, Pattern: p}}
+		req.Sections = []pattern.Section{{Bar: 1, Pattern: p}}
 	}
 	if req.Player, err = readProfile(a.player); err != nil {
 		return nil, err

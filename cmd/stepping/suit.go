@@ -13,7 +13,7 @@ import (
 	"stepping/core/retune"
 	"stepping/core/setlist"
 	"stepping/core/suit"
-	"stepping/core/thumb"
+	"stepping/core/pattern"
 	"stepping/core/tuning"
 )
 
@@ -59,7 +59,7 @@ func suitCommand(ctx context.Context, args []string, out io.Writer) error {
 	keep, capos, guitar, present := false, 6, "", "Standard"
 	a, err := parseArgs("suit", args, func(fs *flag.FlagSet, a *planArgs) {
 		fs.StringVar(&a.player, "player", "", "")
-		fs.StringVar(&a.thumb, "thumb", string(thumb.Alternating), "")
+		fs.StringVar(&a.thumb, "thumb", string(pattern.Alternating), "")
 		fs.BoolVar(&keep, "keep-key", false, "")
 		fs.IntVar(&capos, "capos", capos, "")
 		fs.StringVar(&guitar, "guitar", "", "")
@@ -71,7 +71,7 @@ func suitCommand(ctx context.Context, args []string, out io.Writer) error {
 	if capos < 0 || capos > tuning.MaxCapo {
 		return &inputError{fmt.Sprintf("--capos:1:1: %d: give the highest fret for a capo, 0 to %d", capos, tuning.MaxCapo)}
 	}
-	r := suit.Request{Plan: plan.Request{Thumb: thumb.Kind(a.thumb)}, KeepKey: keep, Capos: capos, Workers: runtime.GOMAXPROCS(0)}
+	r := suit.Request{Plan: plan.Request{Thumb: pattern.Kind(a.thumb)}, KeepKey: keep, Capos: capos, Workers: runtime.GOMAXPROCS(0)}
 	if r.Plan.Tune, err = readTune(&a); err != nil {
 		return err
 	}

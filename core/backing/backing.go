@@ -19,7 +19,7 @@ import (
 	"stepping/core/pitch"
 	"stepping/core/play"
 	"stepping/core/player"
-	"stepping/core/thumb"
+	"stepping/core/pattern"
 	"stepping/core/tune"
 	"stepping/core/tuning"
 )
@@ -31,7 +31,7 @@ type Request struct {
 	Capo     int
 	Tempo    float64 // quarter notes a minute; 0 keeps the tune's own
 	Player   player.Profile
-	Sections []thumb.Section
+	Sections []pattern.Section
 	Pins     []Pin
 	Early    []int // spans, from 0, whose last stroke is to be an open string, so that the hand is free sooner
 }
@@ -101,9 +101,9 @@ const (
 
 // step is one step of the pattern in a span.
 type step struct {
-	beat thumb.Beat
+	beat pattern.Beat
 	at   tune.Time
-	role thumb.Role
+	role pattern.Role
 	over chord.Chord
 	one  bool
 }
@@ -196,18 +196,18 @@ func (s *solver) laySpans() {
 func (s *solver) laySteps() error {
 	tu := s.r.Tune
 	s.steps = make([][]step, len(s.spans))
-	last := thumb.Root
+	last := pattern.Root
 	for bar := range tu.Bars {
-		p := thumb.PatternIn(tu, bar, s.r.Sections)
+		p := pattern.PatternIn(tu, bar, s.r.Sections)
 		if p == nil {
 			m := tu.MeterOver(tu.Bars[bar])
 			return fmt.Errorf("bar %d is in %d/%d, and no pattern in that meter is given for it", bar+1, m.Num, m.Den)
 		}
-		p.StepTimes(tu, bar, func(b thumb.Beat, at tune.Time) {
+		p.StepTimes(tu, bar, func(b pattern.Beat, at tune.Time) {
 			i := s.spanOver(at)
 			st := step{beat: b, at: at, over: s.spans[i].Chord, one: b.Step == 1}
 			st.role, st.over = s.role(b.Thumb, i, last)
-			if st.role != thumb.NoRole {
+			if st.role != pattern.NoRole {
 				last = st.role
 			}
 			s.steps[i] = append(s.steps[i], st)
@@ -225,27 +225,27 @@ func (s *solver) spanOver(at tune.Time) int {
 }
 
 // role turns a word of the pattern in span i into a role and the chord that it belongs to.
-func (s *solver) role(word string, i int, last thumb.Role) (thumb.Role, chord.Chord) {
+func (s *solver) role(word string, i int, last pattern.Role) (pattern.Role, chord.Chord) {
 	here := s.spans[i].Chord
 	switch word {
 	case "root":
-		return thumb.Root, here
+		return pattern.Root, here
 	case "alternate":
-		return thumb.Alternate, here
+		return pattern.Alternate, here
 	case "higher":
-		return thumb.Higher, here
+		return pattern.Higher, here
 	case "repeat":
 		return last, here
 	case "walk", "arrive":
 		if i+1 == len(s.spans) {
-			return thumb.Alternate, here
+			return pattern.Alternate, here
 		}
 		if word == "walk" {
-			return thumb.Walk, s.spans[i+1].Chord
+			return pattern.Walk, s.spans[i+1].Chord
 		}
-		return thumb.Root, s.spans[i+1].Chord
+		return pattern.Root, s.spans[i+1].Chord
 	}
-	return thumb.NoRole, here
+	return pattern.NoRole, here
 }
 
 func (s *solver) findGrips(ctx context.Context) error {
@@ -363,10 +363,10 @@ type bassNote struct {
 func (s *solver) fill(i, j int, g *grip.Grip) filled {
 	st := &s.steps[i][j]
 	out := filled{hit: st.beat.Hit}
-	if out.hit == thumb.Release && !s.frets(g) {
+	if out.hit == pattern.Release && !s.frets(g) {
 		out.hit, out.cost = "", wHitLost // nothing is held that could be let go
 	}
-	if st.role != thumb.NoRole {
+	if st.role != pattern.NoRole {
 		out.thumb = s.bass(st, g, s.early(i, j))
 		out.cost += out.thumb.cost
 	}
@@ -396,16 +396,16 @@ func (s *solver) bass(st *step, g *grip.Grip, open bool) bassNote {
 	}
 	try := func(n bassNote, extra float64) {
 		p := s.t.Pitch(n.str, n.fret)
-		n.cost = extra + wRole*thumb.Fit(s.r.Tuning, s.r.Capo, st.over, st.role, n.str, p)
-		if st.role != thumb.Walk {
-			n.cost += wRole * thumb.Clash(st.over, p)
+		n.cost = extra + wRole*pattern.Fit(s.r.Tuning, s.r.Capo, st.over, st.role, n.str, p)
+		if st.role != pattern.Walk {
+			n.cost += wRole * pattern.Clash(st.over, p)
 		}
 		if n.cost < best.cost {
 			best = n
 		}
 	}
 	for str := tuning.Strings; str >= 1; str-- {
-		if !thumb.IsBassString(str) {
+		if !pattern.IsBassString(str) {
 			continue
 		}
 		switch fret := g.Frets[str]; {
@@ -441,7 +441,7 @@ func (s *solver) reachFor(g *grip.Grip, f int, try func(bassNote, float64)) {
 			lo, hi = min(lo, g.Frets[str]), max(hi, g.Frets[str])
 		}
 	}
-	if n > 1 || n == 1 && !thumb.IsBassString(from) || hi == 0 {
+	if n > 1 || n == 1 && !pattern.IsBassString(from) || hi == 0 {
 		return
 	}
 	for str := tuning.Strings; str >= 4; str-- {
@@ -465,13 +465,13 @@ func (s *solver) reachFor(g *grip.Grip, f int, try func(bassNote, float64)) {
 func (s *solver) treble(st *step, g *grip.Grip, bass int) []int {
 	var sounding []int
 	for str := 1; str < tuning.Strings; str++ {
-		if g.Frets[str] != grip.Out && (bass == 0 && !thumb.IsBassString(str) || str < bass) {
+		if g.Frets[str] != grip.Out && (bass == 0 && !pattern.IsBassString(str) || str < bass) {
 			sounding = append(sounding, str)
 		}
 	}
 	out := make([]int, len(st.beat.Fingers))
 	for i, role := range st.beat.Fingers {
-		for n, name := range thumb.FingerRoles {
+		for n, name := range pattern.FingerRoles {
 			if name == role && n < len(sounding) {
 				out[i] = sounding[n]
 			}

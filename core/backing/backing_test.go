@@ -12,12 +12,12 @@ import (
 	"stepping/core/pitch"
 	"stepping/core/play"
 	"stepping/core/player"
-	"stepping/core/thumb"
+	"stepping/core/pattern"
 	"stepping/core/tune"
 	"stepping/core/tuning"
 )
 
-func progression(t *testing.T, text string, p *thumb.Pattern) *tune.Tune {
+func progression(t *testing.T, text string, p *pattern.Pattern) *tune.Tune {
 	t.Helper()
 	m, _ := p.Signature()
 	tu, err := tune.Progression(text, m, 90)
@@ -36,7 +36,7 @@ func mustTuning(s string) tuning.Tuning {
 }
 
 func randomRequest(t *testing.T, rng *rand.Rand) Request {
-	p := &thumb.Library[rng.IntN(len(thumb.Library))]
+	p := &pattern.Library[rng.IntN(len(pattern.Library))]
 	pl := player.Default()
 	pl.Fingers, pl.Lean = 3, []string{player.LeanMixed, player.LeanNone}[rng.IntN(2)]
 	var bars []string
@@ -45,7 +45,7 @@ func randomRequest(t *testing.T, rng *rand.Rand) Request {
 	}
 	return Request{Tune: progression(t, strings.Join(bars, " | "), p),
 		Tuning: mustTuning(tuning.Library[rng.IntN(len(tuning.Library))].Name), Capo: rng.IntN(3),
-		Player: pl, Sections: []thumb.Section{{Bar: 1, Pattern: p}}}
+		Player: pl, Sections: []pattern.Section{{Bar: 1, Pattern: p}}}
 }
 
 // What two hands cannot do does not stand in a backing, whatever it costs: every pitch is what its
@@ -66,7 +66,7 @@ func TestBackings(t *testing.T) {
 		}
 		asked := 0
 		for bar := range r.Tune.Bars {
-			r.Sections[0].Pattern.StepTimes(r.Tune, bar, func(bt thumb.Beat, _ tune.Time) {
+			r.Sections[0].Pattern.StepTimes(r.Tune, bar, func(bt pattern.Beat, _ tune.Time) {
 				asked += len(bt.Fingers)
 				if bt.Thumb != "" {
 					asked++
@@ -173,9 +173,9 @@ func TestGripsAreJoint(t *testing.T) {
 	if tried < 15 {
 		t.Errorf("only %d progressions had grips", tried)
 	}
-	p, _ := thumb.Named("Root and alternate")
+	p, _ := pattern.Named("Root and alternate")
 	r := Request{Tune: progression(t, "C | G | C", p), Tuning: mustTuning("Standard"), Player: player.Default(),
-		Sections: []thumb.Section{{Bar: 1, Pattern: p}}}
+		Sections: []pattern.Section{{Bar: 1, Pattern: p}}}
 	free, err := Solve(context.Background(), r)
 	if err != nil {
 		t.Fatal(err)
@@ -192,10 +192,10 @@ func TestGripsAreJoint(t *testing.T) {
 
 // 7: with the root on string 6 and string 5 no chord tone the thumb alternates between 6 and 4.
 func TestAlternateSkipsTheNeighbour(t *testing.T) {
-	p, _ := thumb.Named("Root and alternate")
+	p, _ := pattern.Named("Root and alternate")
 	for _, tt := range []struct{ tuning, chord string }{{"Drop D", "D7"}, {"Standard", "Em7b5"}, {"D A D G A D", "Dsus4"}, {"E A D G B E", "G"}} {
 		r := Request{Tune: progression(t, tt.chord+" | "+tt.chord, p), Tuning: mustTuning(tt.tuning), Player: player.Default(),
-			Sections: []thumb.Section{{Bar: 1, Pattern: p}}}
+			Sections: []pattern.Section{{Bar: 1, Pattern: p}}}
 		b, err := Solve(context.Background(), r)
 		if err != nil {
 			t.Fatal(err)
@@ -211,11 +211,11 @@ func TestAlternateSkipsTheNeighbour(t *testing.T) {
 
 // Letting go early buys what it says: with the span's last stroke open the ceiling there is that.
 func TestLettingGoEarly(t *testing.T) {
-	p, _ := thumb.Named("Root and alternate")
+	p, _ := pattern.Named("Root and alternate")
 	bought := 0
 	for _, chords := range []string{"C | G | Am | F", "E | A | B7 | E", "G | C | D | G"} {
 		r := Request{Tune: progression(t, chords, p), Tuning: mustTuning("Standard"), Player: player.Default(), Tempo: 160,
-			Sections: []thumb.Section{{Bar: 1, Pattern: p}}}
+			Sections: []pattern.Section{{Bar: 1, Pattern: p}}}
 		b, err := Solve(context.Background(), r)
 		if err != nil {
 			t.Fatal(err)
@@ -246,19 +246,19 @@ func TestLettingGoEarly(t *testing.T) {
 }
 
 func TestFaults(t *testing.T) {
-	two, _ := thumb.Named("Thumb and three, rolling up")
-	three, _ := thumb.Named("Three at once on two and four")
-	waltz, _ := thumb.Named("Waltz, root and pair")
+	two, _ := pattern.Named("Thumb and three, rolling up")
+	three, _ := pattern.Named("Three at once on two and four")
+	waltz, _ := pattern.Named("Waltz, root and pair")
 	r := Request{Tune: progression(t, "D | G", two), Tuning: mustTuning("Standard"), Player: player.Default()}
 	for word, change := range map[string]func(*Request){
 		"no pattern": func(*Request) {},
-		"step 3":     func(r *Request) { r.Sections = []thumb.Section{{Bar: 1, Pattern: three}} },
-		"bar 1":      func(r *Request) { r.Sections = []thumb.Section{{Bar: 1, Pattern: waltz}} },
+		"step 3":     func(r *Request) { r.Sections = []pattern.Section{{Bar: 1, Pattern: three}} },
+		"bar 1":      func(r *Request) { r.Sections = []pattern.Section{{Bar: 1, Pattern: waltz}} },
 		"lying flat": func(r *Request) { r.Player.Posture, r.Player.Silence = player.Lap, player.LapStop },
 		"capo 12":    func(r *Request) { r.Capo = 12 },
 		"tempo":      func(r *Request) { r.Tempo = 1e9 },
 		"cannot be h": func(r *Request) {
-			r.Sections = []thumb.Section{{Bar: 1, Pattern: two}}
+			r.Sections = []pattern.Section{{Bar: 1, Pattern: two}}
 			r.Pins = []Pin{{0, [7]int{0, 1, 9, 1, 9, 1, 12}}}
 		},
 	} {

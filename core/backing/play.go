@@ -10,7 +10,7 @@ import (
 	"stepping/core/plan"
 	"stepping/core/play"
 	"stepping/core/quiet"
-	"stepping/core/thumb"
+	"stepping/core/pattern"
 	"stepping/core/tune"
 	"stepping/core/tuning"
 )
@@ -152,7 +152,7 @@ func (s *solver) place(strs []int, mask int, hit string) (cost float64, ok bool)
 		if mask>>d&1 == 0 {
 			continue
 		}
-		if d > s.r.Player.Fingers || n == len(strs) || hit == thumb.Slap && d == 3 {
+		if d > s.r.Player.Fingers || n == len(strs) || hit == pattern.Slap && d == 3 {
 			return 0, false
 		}
 		cost += digits.PlaceCost(s.r.Player.Fingers, d, strs[n])
@@ -198,7 +198,7 @@ func (s *solver) moment(b *Backing, f *stepAt, plucking []play.Digit, ring *ring
 		mo.HitLost = st.beat.Hit
 		b.Lost = append(b.Lost, Lost{st.at, play.Percussion, "no finger holds a string that it could let go"})
 	}
-	dead := f.hit == thumb.Release
+	dead := f.hit == pattern.Release
 	struck := map[int]bool{}
 	strike := func(part play.Part, str, fret, finger int, digit play.Digit) *play.Stroke {
 		struck[str] = true
@@ -218,7 +218,7 @@ func (s *solver) moment(b *Backing, f *stepAt, plucking []play.Digit, ring *ring
 	case n.str != 0:
 		mo.Stroke = st.role.String()
 		mo.Thumb = strike(play.Thumb, n.str, n.fret, n.finger, play.P)
-		mo.Early = st.over.Name != sp.Chord.Name && st.role == thumb.Root
+		mo.Early = st.over.Name != sp.Chord.Name && st.role == pattern.Root
 	case n.lost:
 		mo.Stroke, mo.Dropped = st.role.String(), true
 		b.Lost = append(b.Lost, Lost{st.at, play.Thumb, s.noBass(st, sp)})
@@ -264,10 +264,10 @@ func (s *solver) state(f *stepAt, str int, struck bool, ring *ringing, now float
 	switch {
 	case struck:
 		return play.StringState{State: play.Struck, Note: s.spell(s.t.Pitch(str, ring[str].fret)).String()}
-	case f.hit == thumb.Slap && str >= 5:
-		return silenced(thumb.Slap)
-	case f.hit == thumb.Tap && str <= 3:
-		return silenced(thumb.Tap)
+	case f.hit == pattern.Slap && str >= 5:
+		return silenced(pattern.Slap)
+	case f.hit == pattern.Tap && str <= 3:
+		return silenced(pattern.Tap)
 	case g.Frets[str] == grip.Out && g.By[str] != grip.NotStruck &&
 		!(mayRing(g.By[str]) && ring[str].on && ring[str].fret == s.r.Capo && f.usesOpen(str)):
 		return silenced(g.By[str])

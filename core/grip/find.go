@@ -6,7 +6,7 @@ import (
 
 	"stepping/core/chord"
 	"stepping/core/pitch"
-	"stepping/core/thumb"
+	"stepping/core/pattern"
 )
 
 // Listed is how many grips of a chord are usually enough.
@@ -87,8 +87,8 @@ func (t Guitar) newFinder(c chord.Chord) *finder {
 				continue
 			}
 			tn := tone{fret: fret, bit: fd.bit(c.Interval(p)), pitch: p, bass: c.IsBass(p)}
-			if thumb.IsBassString(s) {
-				tn.alternate = thumb.Fit(t.Tuning, t.Capo, c, thumb.Alternate, s, p)
+			if pattern.IsBassString(s) {
+				tn.alternate = pattern.Fit(t.Tuning, t.Capo, c, pattern.Alternate, s, p)
 			}
 			fd.tones[s] = append(fd.tones[s], tn)
 		}
@@ -275,7 +275,7 @@ func (fd *finder) weigh(frets *[strings6 + 1]int) float64 {
 		if last = s; f > fd.t.Capo && (hand == 0 || f < hand) {
 			hand = f
 		}
-		tn := &tone{fret: f, pitch: fd.t.Pitch(s, f), alternate: thumb.Fit(fd.t.Tuning, fd.t.Capo, fd.c, thumb.Alternate, s, fd.t.Pitch(s, f))}
+		tn := &tone{fret: f, pitch: fd.t.Pitch(s, f), alternate: pattern.Fit(fd.t.Tuning, fd.t.Capo, fd.c, pattern.Alternate, s, fd.t.Pitch(s, f))}
 		if tn.bass = fd.c.IsBass(tn.pitch); fd.c.Has(tn.pitch) {
 			set |= fd.bit(fd.c.Interval(tn.pitch))
 		}
@@ -332,7 +332,7 @@ func indexAt(lo, hi int) int {
 func (fd *finder) thumbCost() float64 {
 	root, alternate := false, 2.0
 	for s := strings6; s >= 1; s-- {
-		if !thumb.IsBassString(s) || fd.frets[s] == Out {
+		if !pattern.IsBassString(s) || fd.frets[s] == Out {
 			continue
 		}
 		root = root || fd.picked[s].bass

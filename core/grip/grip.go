@@ -17,7 +17,7 @@ import (
 	"stepping/core/pitch"
 	"stepping/core/play"
 	"stepping/core/player"
-	"stepping/core/thumb"
+	"stepping/core/pattern"
 	"stepping/core/tuning"
 )
 
@@ -95,7 +95,7 @@ type Bar struct{ Finger, Fret, From, To int }
 
 // ThumbString is a string that can take a role of the thumb in a grip.
 type ThumbString struct {
-	Role   thumb.Role
+	Role   pattern.Role
 	String int
 	Fit    float64 // 0 is the best, see thumb.Fit
 }
@@ -103,13 +103,13 @@ type ThumbString struct {
 // ThumbStrings lists for the root and the alternate every bass string that sounds a chord tone in g,
 // the best of each role first.
 func (t Guitar) ThumbStrings(c chord.Chord, g *Grip) (out []ThumbString) {
-	for _, role := range []thumb.Role{thumb.Root, thumb.Alternate} {
+	for _, role := range []pattern.Role{pattern.Root, pattern.Alternate} {
 		lo := len(out)
 		for s := strings6; s >= 1; s-- {
-			if !thumb.IsBassString(s) || g.Frets[s] == Out {
+			if !pattern.IsBassString(s) || g.Frets[s] == Out {
 				continue
 			}
-			out = append(out, ThumbString{role, s, thumb.Fit(t.Tuning, t.Capo, c, role, s, t.Pitch(s, g.Frets[s]))})
+			out = append(out, ThumbString{role, s, pattern.Fit(t.Tuning, t.Capo, c, role, s, t.Pitch(s, g.Frets[s]))})
 		}
 		slices.SortStableFunc(out[lo:], func(a, b ThumbString) int { return sign(a.Fit - b.Fit) })
 	}

@@ -12,7 +12,7 @@ import (
 	"stepping/core/plan"
 	"stepping/core/play"
 	"stepping/core/player"
-	"stepping/core/thumb"
+	"stepping/core/pattern"
 	"stepping/core/tune"
 )
 
@@ -29,7 +29,7 @@ func TestMixesAndLicks(t *testing.T) {
 			tu = coretest.Wander(seed, 24)
 		}
 		p := solve(t, plan.Request{Tune: tu, Tuning: coretest.Tuning([]string{"Open D", "Open G", "Standard"}[seed%3]), Player: pl,
-			Thumb: thumb.Alternating})
+			Thumb: pattern.Alternating})
 		for i := range p.Moments {
 			mo := &p.Moments[i]
 			if h, ok := HeldBar(p, i); ok {

@@ -9,7 +9,7 @@ import (
 	"stepping/core/coretest"
 	"stepping/core/play"
 	"stepping/core/player"
-	"stepping/core/thumb"
+	"stepping/core/pattern"
 	"stepping/core/tune"
 )
 
@@ -59,7 +59,7 @@ func TestRepeatsAlike(t *testing.T) {
 		pl := player.Default()
 		pl.Lean = player.Leans[rng.IntN(4)]
 		r := Request{Tune: repeated(rng), Tuning: coretest.Tuning([]string{"Open D", "Standard", "Open G"}[rng.IntN(3)]),
-			Player: pl, Thumb: thumb.Kinds[rng.IntN(3)]}
+			Player: pl, Thumb: pattern.Kinds[rng.IntN(3)]}
 		p := solve(t, r)
 		checkPlan(t, p)
 		if sets, differ := repeatsOf(p); sets != 2 || differ != 0 {
@@ -90,7 +90,7 @@ func TestRepeatsAlike(t *testing.T) {
 // A bar that the player pins is his own: the others stay as they are.
 func TestPinnedBarStandsApart(t *testing.T) {
 	tu := again(coretest.Line('D', 80, tune.Quarter, "D G", coretest.Notes(74, 71, 69, 66, 67, 71, 74, 71)...), 0, 1, 0, 1)
-	r := Request{Tune: tu, Tuning: coretest.Tuning("Open D"), Player: player.Default(), Thumb: thumb.Steady}
+	r := Request{Tune: tu, Tuning: coretest.Tuning("Open D"), Player: player.Default(), Thumb: pattern.Steady}
 	p := solve(t, r)
 	at := 2 * tune.Whole
 	r.Pins = []Pin{{At: at, Part: play.Melody, String: 2, Fret: 17, How: play.Slide}}
@@ -119,7 +119,7 @@ func TestAlikeAgainstEveryWay(t *testing.T) {
 	for range all {
 		one := coretest.Line('D', 60+80*rng.Float64(), tune.Quarter*2, "D G",
 			coretest.Notes(62+rng.IntN(12), 62+rng.IntN(12), 62+rng.IntN(12), 62+rng.IntN(12))...)
-		r := Request{Tune: again(one, 0, 1, 0), Tuning: coretest.Tuning("Open D"), Player: player.Default(), Thumb: thumb.None}
+		r := Request{Tune: again(one, 0, 1, 0), Tuning: coretest.Tuning("Open D"), Player: player.Default(), Thumb: pattern.None}
 		p := solve(t, r)
 		r.Varied = true
 		free := solve(t, r)

@@ -6,7 +6,7 @@ import (
 	"stepping/core/pitch"
 	"stepping/core/play"
 	"stepping/core/quiet"
-	"stepping/core/thumb"
+	"stepping/core/pattern"
 )
 
 // bassOptions lists what the thumb can do at mo with hand h: open strings from 6 down,
@@ -83,7 +83,7 @@ func (m *model) withHit(mo *moment, h *hand, options []bassOption) []bassOption 
 	}
 	var out []bassOption
 	for _, o := range options {
-		if mo.hit != thumb.Release && !h.tapped() && !h.hooked() {
+		if mo.hit != pattern.Release && !h.tapped() && !h.hooked() {
 			played := o
 			played.hit = mo.hit
 			out = append(out, played)
@@ -100,9 +100,9 @@ func (m *model) withHit(mo *moment, h *hand, options []bassOption) []bassOption 
 // those that the fingertips fall on.
 func (o *bassOption) hitStrings() quiet.Strings {
 	switch o.hit {
-	case thumb.Slap:
+	case pattern.Slap:
 		return quiet.From(5)
-	case thumb.Tap:
+	case pattern.Tap:
 		return trebles
 	}
 	return 0
@@ -125,7 +125,7 @@ func (m *model) strokes(mo *moment, h *hand, add func(bassOption)) {
 	if h.bass.str != 0 {
 		return
 	}
-	for s := h.covers; thumb.IsBassString(s); s-- {
+	for s := h.covers; pattern.IsBassString(s); s-- {
 		if h.under.Has(s) && !h.sounding.Has(s) && h.slant == 0 {
 			add(bassOption{str: s, fret: h.fret, how: play.Slide, pitch: m.under(h.fret, s)})
 		}
@@ -138,7 +138,7 @@ func (m *model) read(mo *moment, o *bassOption) (fit, clash float64) {
 	least := inf
 	for i := range mo.readings {
 		r := &mo.readings[i]
-		f := m.w.Pattern * (r.Extra + thumb.Fit(m.req.Tuning, m.req.Capo, r.Over, r.Role, o.str, o.pitch))
+		f := m.w.Pattern * (r.Extra + pattern.Fit(m.req.Tuning, m.req.Capo, r.Over, r.Role, o.str, o.pitch))
 		if c := m.clashCost(r, o); f+c < least {
 			least, fit, clash, o.reading = f+c, f, c, i
 		}
@@ -148,11 +148,11 @@ func (m *model) read(mo *moment, o *bassOption) (fit, clash float64) {
 
 // clashCost is the bass note against the chord that it is read with, milder for a home drone that the
 // player welcomes: the tonic or fifth of the key on an open string.
-func (m *model) clashCost(r *thumb.Reading, o *bassOption) float64 {
-	if r.Role == thumb.Walk {
+func (m *model) clashCost(r *pattern.Reading, o *bassOption) float64 {
+	if r.Role == pattern.Walk {
 		return 0 // it leads on
 	}
-	clash := m.w.Clash * thumb.Clash(r.Over, o.pitch)
+	clash := m.w.Clash * pattern.Clash(r.Over, o.pitch)
 	if m.isDrone(o.how, o.pitch) {
 		clash *= m.w.DroneEase
 	}

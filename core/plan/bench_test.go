@@ -10,7 +10,7 @@ import (
 	"stepping/core/coretest"
 	"stepping/core/play"
 	"stepping/core/player"
-	"stepping/core/thumb"
+	"stepping/core/pattern"
 	"stepping/core/tuning"
 )
 
@@ -19,7 +19,7 @@ func benchRequest(n int, spelt string) Request {
 	if err != nil {
 		panic(err)
 	}
-	return Request{Tune: coretest.Wander(7, n), Tuning: t, Player: player.Default(), Thumb: thumb.Alternating}
+	return Request{Tune: coretest.Wander(7, n), Tuning: t, Player: player.Default(), Thumb: pattern.Alternating}
 }
 
 func BenchmarkPlan(b *testing.B) {
@@ -182,7 +182,7 @@ func BenchmarkExhaustive(b *testing.B) {
 // the alternatives have found out and without.
 func BenchmarkPin(b *testing.B) {
 	ctx := context.Background()
-	r := Request{Tune: coretest.Wander(1, 64), Tuning: coretest.Tuning("Open D"), Player: player.Default(), Thumb: thumb.Alternating}
+	r := Request{Tune: coretest.Wander(1, 64), Tuning: coretest.Tuning("Open D"), Player: player.Default(), Thumb: pattern.Alternating}
 	p, err := Solve(ctx, r)
 	if err != nil {
 		b.Fatal(err)

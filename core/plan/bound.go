@@ -8,7 +8,7 @@ import (
 
 	"stepping/core/digits"
 	"stepping/core/quiet"
-	"stepping/core/thumb"
+	"stepping/core/pattern"
 )
 
 // bound is an admissible bound on what is still to pay: the least cost from each hand of each moment and each
@@ -243,7 +243,7 @@ func (r *pickShape) leastByClass(m *model, ended quiet.Strings) *[mostClasses]fl
 // leastEndingAfter is what ended strings cost at least: a bass string may be struck anew by the thumb, and the
 // fingertips of a tap silence the others.
 func (r *pickShape) leastEndingAfter(m *model, ended quiet.Strings) float64 {
-	if r.mo.hit == thumb.Tap {
+	if r.mo.hit == pattern.Tap {
 		return 0
 	}
 	return r.leastEnding(m, ended&trebles)

@@ -4,7 +4,7 @@ import (
 	"stepping/core/digits"
 	"stepping/core/play"
 	"stepping/core/quiet"
-	"stepping/core/thumb"
+	"stepping/core/pattern"
 )
 
 // heelStates is how far the heel may lie: over 0 … 5 strings.
@@ -56,7 +56,7 @@ func (m *model) still(r *pickShape, ri ringIn, o *bassOption, s *silence) (ok bo
 	}
 	s.unwanted &^= h.trailed
 	if s.hit = o.hitStrings(); s.hit != 0 {
-		if o.hit == thumb.Slap && s.keep&s.hit&h.sounding != 0 || s.struck&s.hit != 0 {
+		if o.hit == pattern.Slap && s.keep&s.hit&h.sounding != 0 || s.struck&s.hit != 0 {
 			return false
 		}
 		s.keep, s.may, s.unwanted = s.keep&^s.hit, s.may&^s.hit, s.unwanted&^s.hit

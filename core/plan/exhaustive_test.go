@@ -14,7 +14,7 @@ import (
 	"stepping/core/play"
 	"stepping/core/player"
 	"stepping/core/quiet"
-	"stepping/core/thumb"
+	"stepping/core/pattern"
 	"stepping/core/tune"
 	"stepping/core/tuning"
 )
@@ -121,7 +121,7 @@ func (e *exhaustive) right(t, g int, ri ringIn, plucked bool, was pickState, cos
 				continue
 			}
 			for heel := 0; heel < heelStates; heel++ {
-				if heel > 0 && (!e.m.school.Heel || r.h.tapped() || r.opts[b].hit == thumb.Thump || r.opts[b].hit == thumb.Slap) {
+				if heel > 0 && (!e.m.school.Heel || r.h.tapped() || r.opts[b].hit == pattern.Thump || r.opts[b].hit == pattern.Slap) {
 					break
 				}
 				var s silence
@@ -259,12 +259,12 @@ func smallCase(rng *rand.Rand) Request {
 		panic(err)
 	}
 	r := Request{Tune: smallTune(rng, tn), Tuning: tn, Capo: rng.IntN(3), Player: p,
-		Thumb: thumb.Kinds[rng.IntN(len(thumb.Kinds))]}
+		Thumb: pattern.Kinds[rng.IntN(len(pattern.Kinds))]}
 	if rng.IntN(4) == 0 {
 		r.Weights = randomWeights(rng)
 	}
 	if rng.IntN(3) == 0 {
-		r.Sections = []thumb.Section{{Bar: 1, Pattern: &thumb.Library[rng.IntN(22)]}} // those in 4/4
+		r.Sections = []pattern.Section{{Bar: 1, Pattern: &pattern.Library[rng.IntN(22)]}} // those in 4/4
 	}
 	return r
 }

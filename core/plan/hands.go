@@ -9,7 +9,7 @@ import (
 	"stepping/core/play"
 	"stepping/core/player"
 	"stepping/core/quiet"
-	"stepping/core/thumb"
+	"stepping/core/pattern"
 )
 
 // hand is what the left hand holds at a moment.
@@ -234,7 +234,7 @@ func (m *model) covers(mo *moment, h *hand, first, last int) (out [][2]int) {
 		return out
 	}
 	for c := last + 1; c <= 6; c++ {
-		if p := m.under(h.fret, c); thumb.IsBassString(c) && fits(c) && mo.has(p) && !thumb.OpenHas(m.req.Tuning, m.req.Capo, p) {
+		if p := m.under(h.fret, c); pattern.IsBassString(c) && fits(c) && mo.has(p) && !pattern.OpenHas(m.req.Tuning, m.req.Capo, p) {
 			out = append(out, [2]int{1, c})
 		}
 	}

@@ -15,7 +15,7 @@ import (
 	"stepping/core/pitch"
 	"stepping/core/play"
 	"stepping/core/player"
-	"stepping/core/thumb"
+	"stepping/core/pattern"
 	"stepping/core/tune"
 )
 
@@ -57,7 +57,7 @@ func TestBlueThirdIsSlid(t *testing.T) {
 		blue := pitch.Spell(pitch.Midi(64+key+12*rng.IntN(2)), false) // the third of the key, an octave or two up
 		blue.Cents = -50
 		tu := coretest.Line('D', 50+30*rng.Float64(), tune.Quarter*2, "D", blue, blue)
-		p := solve(t, Request{Tune: tu, Tuning: tn, Player: player.Default(), Thumb: thumb.Kinds[rng.IntN(3)]})
+		p := solve(t, Request{Tune: tu, Tuning: tn, Player: player.Default(), Thumb: pattern.Kinds[rng.IntN(3)]})
 		for i := range p.Moments {
 			if m := p.Moments[i].Melody; m != nil && m.How != play.Slide && m.How != play.Glide && m.How != play.Bend {
 				t.Errorf("%s played %s", m.Note, m.How)
@@ -78,7 +78,7 @@ func TestRunsAreNotSlid(t *testing.T) {
 		}
 		tu := coretest.Line('D', 100+40*rng.Float64(), tune.Quarter/4, "D", coretest.Notes(run...)...)
 		p := solve(t, Request{Tune: tu, Tuning: coretest.Tuning([]string{"Open D", "Open G", "Standard"}[rng.IntN(3)]),
-			Player: player.Default(), Thumb: thumb.None})
+			Player: player.Default(), Thumb: pattern.None})
 		slid := 0
 		for i := range p.Moments[:len(p.Moments)-1] { // the last note ends the phrase
 			if p.Moments[i].Melody.How == play.Slide {
@@ -105,7 +105,7 @@ func TestSlideOverOpenBass(t *testing.T) {
 		pl := player.Default()
 		pl.Lean = player.LeanSlide
 		pl.Silence = []string{player.Trailing, player.Both, player.Heel}[rng.IntN(3)]
-		r := Request{Tune: coretest.Line('D', 50+20*rng.Float64(), tune.Quarter*2, "D", melody...), Tuning: tn, Player: pl, Thumb: thumb.Alternating}
+		r := Request{Tune: coretest.Line('D', 50+20*rng.Float64(), tune.Quarter*2, "D", melody...), Tuning: tn, Player: pl, Thumb: pattern.Alternating}
 		for _, n := range r.Tune.Notes {
 			fret := float64(n.Note.Pitch()-tn.Open(str)) / 100
 			r.Pins = append(r.Pins, Pin{At: n.At, Part: play.Melody, String: str, Fret: fret, How: play.Slide})
@@ -136,7 +136,7 @@ func TestSlideFingerNeverFrets(t *testing.T) {
 	eachVariation(t, func(t *testing.T, rng *rand.Rand) {
 		pl := player.Default()
 		pl.SlideFinger, pl.FretBehindSlide = 2+rng.IntN(3), true
-		solve(t, Request{Tune: coretest.Wander(rng.Uint64(), 12), Tuning: coretest.Tuning("Open G"), Player: pl, Thumb: thumb.Steady})
+		solve(t, Request{Tune: coretest.Wander(rng.Uint64(), 12), Tuning: coretest.Tuning("Open G"), Player: pl, Thumb: pattern.Steady})
 	})
 }
 
@@ -148,7 +148,7 @@ func TestAlternateSkipsNoChordTone(t *testing.T) {
 		root := pitch.Spell(tn.Open(6), true).ClassName()
 		top, _ := tn.Open(1).Nearest()
 		tu := coretest.Line('D', 60+60*rng.Float64(), tune.Quarter, root, coretest.Notes(top+7, top+4, top, top+7)...)
-		p := solve(t, Request{Tune: tu, Tuning: tn, Player: player.Default(), Thumb: thumb.Alternating})
+		p := solve(t, Request{Tune: tu, Tuning: tn, Player: player.Default(), Thumb: pattern.Alternating})
 		for i := range p.Moments {
 			if want := 6 - 2*(i%2); p.Moments[i].Thumb == nil || p.Moments[i].Thumb.String != want {
 				t.Errorf("beat %d: %+v", i+1, p.Moments[i].Thumb)
@@ -164,7 +164,7 @@ func TestDroneOverFourth(t *testing.T) {
 	eachVariation(t, func(t *testing.T, rng *rand.Rand) {
 		fourth := []string{"G", "G7", "Em", "C"}[rng.IntN(4)]
 		r := Request{Tune: coretest.Line('D', 60+40*rng.Float64(), tune.Quarter, "D "+fourth, coretest.Notes(69, 71, 74, 71, 71, 74, 71, 67)...),
-			Tuning: coretest.Tuning("Open D"), Player: player.Default(), Thumb: thumb.Steady}
+			Tuning: coretest.Tuning("Open D"), Player: player.Default(), Thumb: pattern.Steady}
 		home := func(drone bool) (strokes int, total float64) {
 			r.Player.Drone = drone
 			p := solve(t, r)
@@ -197,7 +197,7 @@ func TestDroneOverFourth(t *testing.T) {
 func TestShapesAreTransposed(t *testing.T) {
 	t.Parallel()
 	eachVariation(t, func(t *testing.T, rng *rand.Rand) {
-		r := Request{Tune: coretest.Wander(rng.Uint64(), 10), Tuning: coretest.Tuning("Open D"), Player: player.Default(), Thumb: thumb.Alternating}
+		r := Request{Tune: coretest.Wander(rng.Uint64(), 10), Tuning: coretest.Tuning("Open D"), Player: player.Default(), Thumb: pattern.Alternating}
 		low := solve(t, r)
 		r.Tune = transposed(r.Tune, 2)
 		r.Tuning = coretest.Tuning("Open E")
@@ -279,7 +279,7 @@ func TestMonotone(t *testing.T) {
 				fast.Pins = append(fast.Pins, Pin{At: p.Moments[i].At, Part: play.Melody, String: s.String, Fret: s.Fret, How: s.How, Finger: f})
 			}
 		}
-		fast.Thumb, fast.Sections = thumb.None, nil // so that the pins fix the whole left hand
+		fast.Thumb, fast.Sections = pattern.None, nil // so that the pins fix the whole left hand
 		slow := fast
 		slow.Tempo, fast.Tempo = 60, 60+100*rng.Float64()
 		a, err := Solve(ctx, slow)
@@ -297,7 +297,7 @@ func TestMonotone(t *testing.T) {
 // that is not the note is silenced by the fretting hand or leaks, unless the flick is kept shallow.
 // A note that cannot be flicked costs the slap, and the plan says so.
 func TestSlapAndFlick(t *testing.T) {
-	slap, _ := thumb.Named("Slap on two and four")
+	slap, _ := pattern.Named("Slap on two and four")
 	flicked, leaking, lost := 0, 0, 0
 	eachVariation(t, func(t *testing.T, rng *rand.Rand) {
 		var melody []pitch.Note
@@ -312,8 +312,8 @@ func TestSlapAndFlick(t *testing.T) {
 		if rng.IntN(5) == 0 { // under a bar nothing is fretted
 			pl.Posture, pl.Silence, pl.Lean = player.Lap, player.LapStop, player.LeanSlide
 		}
-		r := Request{Tuning: coretest.Tuning([]string{"Open D", "Standard"}[rng.IntN(2)]), Player: pl, Thumb: thumb.Alternating,
-			Sections: []thumb.Section{{Bar: 1, Pattern: slap}}}
+		r := Request{Tuning: coretest.Tuning([]string{"Open D", "Standard"}[rng.IntN(2)]), Player: pl, Thumb: pattern.Alternating,
+			Sections: []pattern.Section{{Bar: 1, Pattern: slap}}}
 		if rng.IntN(3) == 0 { // an open string: no finger is there to silence its neighbours
 			melody[3] = r.Tuning.Note(2)
 			r.Pins = []Pin{{At: 3 * tune.Quarter, Part: play.Melody, String: 2, How: play.Open}}
@@ -323,7 +323,7 @@ func TestSlapAndFlick(t *testing.T) {
 		checkPlan(t, p)
 		for i := range p.Moments {
 			mo := &p.Moments[i]
-			if wanted := mo.Beat == 2 || mo.Beat == 4; wanted != (mo.Hit == thumb.Slap || mo.HitLost == thumb.Slap) {
+			if wanted := mo.Beat == 2 || mo.Beat == 4; wanted != (mo.Hit == pattern.Slap || mo.HitLost == pattern.Slap) {
 				t.Errorf("at %s: slap %q, left out %q", mo.At, mo.Hit, mo.HitLost)
 			}
 			if mo.HitLost != "" {
@@ -360,7 +360,7 @@ func TestRestingFingers(t *testing.T) {
 	eachVariation(t, func(t *testing.T, rng *rand.Rand) {
 		r := Request{Tune: coretest.Wander(uint64(rng.IntN(1000)), 12),
 			Tuning: coretest.Tuning([]string{"Standard", "Open D", "Open G"}[rng.IntN(3)]),
-			Player: player.Default(), Thumb: thumb.Kinds[rng.IntN(len(thumb.Kinds))]}
+			Player: player.Default(), Thumb: pattern.Kinds[rng.IntN(len(pattern.Kinds))]}
 		r.Player.Silence, r.Player.Fingers = player.Fingers, 2+rng.IntN(2)
 		p := solve(t, r)
 		checkPlan(t, p)
@@ -410,7 +410,7 @@ func TestRestingFingers(t *testing.T) {
 // it are not named.
 func TestPinConflict(t *testing.T) {
 	tu := coretest.Line('A', 80, tune.Quarter, "A", coretest.Notes(57, 57, 61, 64)...)
-	r := Request{Tune: tu, Tuning: coretest.Tuning("Standard"), Player: player.Default(), Thumb: thumb.Steady}
+	r := Request{Tune: tu, Tuning: coretest.Tuning("Standard"), Player: player.Default(), Thumb: pattern.Steady}
 	free := solve(t, r)
 	beside := Pin{At: tu.Notes[2].At, Part: play.Melody, String: 2, Fret: 2, How: play.Fret}
 	melody := Pin{At: 0, Part: play.Melody, String: 4, Fret: 7, How: play.Fret}
@@ -443,16 +443,16 @@ func TestPinConflict(t *testing.T) {
 func TestLeadingIn(t *testing.T) {
 	t.Parallel()
 	walks, arrivals, added, rests := 0, 0, 0, 0
-	halves := &thumb.Pattern{Name: "Doubled at the end", Meter: "4/4", Steps: 8, Beats: []thumb.Beat{{Step: 1, Thumb: "root"},
+	halves := &pattern.Pattern{Name: "Doubled at the end", Meter: "4/4", Steps: 8, Beats: []pattern.Beat{{Step: 1, Thumb: "root"},
 		{Step: 3, Thumb: "alternate"}, {Step: 5, Thumb: "root"}, {Step: 7, Thumb: "alternate"}, {Step: 8, Thumb: "alternate"}}}
 	eachVariation(t, func(t *testing.T, rng *rand.Rand) {
 		chords := []string{"C F", "Dm C", "G C D", "A7 D", "E7 A", "C G"}[rng.IntN(6)]
 		line16 := coretest.Notes(67, 64, 69, 72, 71, 67, 69, 65, 67, 64, 62, 60, 62, 64, 65, 67)
 		tu := coretest.Line('C', 60+60*rng.Float64(), []tune.Time{tune.Quarter, tune.Quarter / 2}[rng.IntN(2)], chords, line16...)
 		r := Request{Tune: tu, Tuning: coretest.Tuning([]string{"Standard", "Open D", "Open G", "D suspended"}[rng.IntN(4)]),
-			Player: player.Default(), Thumb: thumb.Alternating}
+			Player: player.Default(), Thumb: pattern.Alternating}
 		if rng.IntN(2) == 0 {
-			r.Sections = []thumb.Section{{Bar: 1, Pattern: halves}}
+			r.Sections = []pattern.Section{{Bar: 1, Pattern: halves}}
 		}
 		p := solve(t, r)
 		for i := range p.Moments {
@@ -499,7 +499,7 @@ func TestLeadingIn(t *testing.T) {
 // over the change: the first costs what it was priced at, the second is one only if the root rings in.
 func arriveEarly(t *testing.T, r Request, p *Plan) (added, rests int) {
 	ctx := context.Background()
-	for _, s := range thumb.Strokes(r.Tune, r.Thumb, r.Sections, "") {
+	for _, s := range pattern.Strokes(r.Tune, r.Thumb, r.Sections, "") {
 		at := slices.IndexFunc(p.Moments, func(mo play.Moment) bool { return mo.At == s.At })
 		if !s.Optional || p.Moments[at].Thumb != nil {
 			continue

@@ -8,7 +8,7 @@ import (
 	"stepping/core/coretest"
 	"stepping/core/play"
 	"stepping/core/player"
-	"stepping/core/thumb"
+	"stepping/core/pattern"
 )
 
 // What is kept is played as it was, stroke by stroke, by a planner with other weights; it costs what the
@@ -29,7 +29,7 @@ func TestKept(t *testing.T) {
 	}
 	moved, lost := 0, 0
 	for i := range few(24) {
-		r := Request{Tune: coretest.Wander(uint64(i), 12), Tuning: coretest.Tuning("Open D"), Player: player.Default(), Thumb: thumb.Kinds[i%3]}
+		r := Request{Tune: coretest.Wander(uint64(i), 12), Tuning: coretest.Tuning("Open D"), Player: player.Default(), Thumb: pattern.Kinds[i%3]}
 		r.Player.Silence, r.Player.Fingers = player.Silences[i%4], 1+i%3
 		r.Weights = randomWeights(rng)
 		was := solve(r)

@@ -11,7 +11,7 @@ import (
 	"stepping/core/coretest"
 	"stepping/core/play"
 	"stepping/core/player"
-	"stepping/core/thumb"
+	"stepping/core/pattern"
 	"stepping/core/tune"
 )
 
@@ -25,7 +25,7 @@ func TestKnown(t *testing.T) {
 	for range few(10) {
 		r := Request{Tune: coretest.Wander(rng.Uint64(), 6+rng.IntN(8)),
 			Tuning: coretest.Tuning([]string{"Open D", "Open G", "Standard"}[rng.IntN(3)]), Player: player.Default(),
-			Thumb: []thumb.Kind{thumb.Alternating, thumb.Steady, thumb.None}[rng.IntN(3)]}
+			Thumb: []pattern.Kind{pattern.Alternating, pattern.Steady, pattern.None}[rng.IntN(3)]}
 		r.Player.Silence = player.Silences[rng.IntN(4)]
 		p, err := Solve(ctx, r)
 		if err != nil {
@@ -88,7 +88,7 @@ func TestWithin(t *testing.T) {
 	ctx := context.Background()
 	for range few(25) {
 		r := Request{Tune: coretest.Wander(rng.Uint64(), 8+rng.IntN(8)),
-			Tuning: coretest.Tuning([]string{"Open D", "Open G", "Standard"}[rng.IntN(3)]), Player: player.Default(), Thumb: thumb.Alternating}
+			Tuning: coretest.Tuning([]string{"Open D", "Open G", "Standard"}[rng.IntN(3)]), Player: player.Default(), Thumb: pattern.Alternating}
 		p, err := Solve(ctx, r)
 		if err != nil {
 			continue
@@ -120,7 +120,7 @@ func TestBeside(t *testing.T) {
 	for range few(8) {
 		r := Request{Tune: coretest.Wander(rng.Uint64(), 6+rng.IntN(8)),
 			Tuning: coretest.Tuning([]string{"Open D", "Open G", "Standard"}[rng.IntN(3)]), Player: player.Default(),
-			Thumb: []thumb.Kind{thumb.Alternating, thumb.Steady}[rng.IntN(2)]}
+			Thumb: []pattern.Kind{pattern.Alternating, pattern.Steady}[rng.IntN(2)]}
 		if rng.IntN(2) == 0 {
 			r.Tune = repeated(rng)
 		}

@@ -9,7 +9,7 @@ import (
 	"stepping/core/plan"
 	"stepping/core/play"
 	"stepping/core/player"
-	"stepping/core/thumb"
+	"stepping/core/pattern"
 	"stepping/core/tune"
 )
 
@@ -20,7 +20,7 @@ func TestMarksAreHonoured(t *testing.T) {
 		for i := range tu.Notes {
 			tu.Notes[i].Marks = marks
 		}
-		r := plan.Request{Tune: tu, Tuning: coretest.Tuning("Open D"), Player: player.Default(), Thumb: thumb.None}
+		r := plan.Request{Tune: tu, Tuning: coretest.Tuning("Open D"), Player: player.Default(), Thumb: pattern.None}
 		if change != nil {
 			change(&r)
 		}

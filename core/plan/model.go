@@ -10,7 +10,7 @@ import (
 	"stepping/core/pitch"
 	"stepping/core/play"
 	"stepping/core/quiet"
-	"stepping/core/thumb"
+	"stepping/core/pattern"
 	"stepping/core/tune"
 )
 
@@ -62,14 +62,14 @@ type moment struct {
 	joined   bool          // note follows ended at once
 	begins   bool          // note is the first of its phrase
 	peak     bool          // note is the highest of its phrase, and long
-	stroke   *thumb.Stroke // of the thumb, nil if none is wanted
+	stroke   *pattern.Stroke // of the thumb, nil if none is wanted
 	hit      string        // percussion wanted, "" for none
 	chord    chord.Chord
 	tones    uint16 // the chord's pitch classes, bit 0 is C
 	bars     uint16 // frets above the capo at which a straight bar sounds the chord, see barFrets
 
-	readings   []thumb.Reading // what the stroke can be taken for
-	bassPlaces []thumb.Place   // for any of them, or for the last stroke
+	readings   []pattern.Reading // what the stroke can be taken for
+	bassPlaces []pattern.Place   // for any of them, or for the last stroke
 	pins       pinSet
 	anchored   []hand
 	bare       []hand
@@ -189,11 +189,11 @@ func (m *model) layMoments() {
 	for i, n := range tu.Notes {
 		get(n.At).note = i
 	}
-	strokes := thumb.Strokes(tu, m.req.Thumb, m.req.Sections, m.req.Player.Accent)
+	strokes := pattern.Strokes(tu, m.req.Thumb, m.req.Sections, m.req.Player.Accent)
 	for i := range strokes {
 		mo := get(strokes[i].At)
 		mo.hit = strokes[i].Hit
-		if strokes[i].Role != thumb.NoRole {
+		if strokes[i].Role != pattern.NoRole {
 			mo.stroke, m.bass = &strokes[i], true
 		}
 	}
@@ -237,17 +237,17 @@ func (m *model) followMelody() {
 func (m *model) followThumb() {
 	type key struct {
 		chord string
-		role  thumb.Role
+		role  pattern.Role
 	}
-	cache := map[key][]thumb.Place{}
-	places := func(r *thumb.Reading) []thumb.Place {
+	cache := map[key][]pattern.Place{}
+	places := func(r *pattern.Reading) []pattern.Place {
 		k := key{r.Over.Name, r.Role}
 		if cache[k] == nil {
-			cache[k] = thumb.Places(m.req.Tuning, m.req.Capo, r.Over, r.Role)
+			cache[k] = pattern.Places(m.req.Tuning, m.req.Capo, r.Over, r.Role)
 		}
 		return cache[k]
 	}
-	var last []thumb.Place
+	var last []pattern.Place
 	lastSec := math.Inf(-1)
 	for t := range m.moments {
 		mo := &m.moments[t]
@@ -265,7 +265,7 @@ func (m *model) followThumb() {
 			}
 			for i := range mo.readings {
 				for _, p := range places(&mo.readings[i]) {
-					if !slices.ContainsFunc(last, func(q thumb.Place) bool { return q.String == p.String && q.Fret == p.Fret }) {
+					if !slices.ContainsFunc(last, func(q pattern.Place) bool { return q.String == p.String && q.Fret == p.Fret }) {
 						last = append(last, p)
 					}
 				}

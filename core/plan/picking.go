@@ -7,7 +7,7 @@ import (
 	"stepping/core/play"
 	"stepping/core/player"
 	"stepping/core/quiet"
-	"stepping/core/thumb"
+	"stepping/core/pattern"
 )
 
 // pickState is what the picking hand carries from one moment to the next: the digits that plucked
@@ -300,7 +300,7 @@ func (m *model) initPickShape(r *pickShape, mo *moment, pins *pinSet, shape int)
 		from := len(r.plucks)
 		r.plucks = m.plucks(r.plucks, mo, h)
 		m.accents(mo, r.plucks[from:])
-		if mo.hit == thumb.Slap {
+		if mo.hit == pattern.Slap {
 			r.flicks = m.flicks(mo, h)
 		}
 	}
@@ -324,7 +324,7 @@ func (r *pickShape) below(sounding quiet.Strings) (set quiet.Strings) {
 func (sd *pickStage) situations(r *pickShape, o *bassOption, s *silence, plucked bool, most float64, f func(*action, *silence, *pluck)) {
 	m, swept, a := sd.m, &sd.swept, &sd.action
 	heels := 1
-	if m.school.Heel && !r.h.tapped() && o.hit != thumb.Thump && o.hit != thumb.Slap {
+	if m.school.Heel && !r.h.tapped() && o.hit != pattern.Thump && o.hit != pattern.Slap {
 		heels = heelStates
 	}
 	idle := m.idleStrings(r, s)

@@ -11,7 +11,7 @@ import (
 	"stepping/core/digits"
 	"stepping/core/play"
 	"stepping/core/quiet"
-	"stepping/core/thumb"
+	"stepping/core/pattern"
 	"stepping/core/tune"
 )
 
@@ -258,10 +258,10 @@ func (m *model) thumbPinPossible(mo *moment, p *Pin) bool {
 	case p.How == play.Drop, p.How == play.Slide, p.String == 0:
 		return true
 	}
-	return slices.ContainsFunc(mo.bassPlaces, func(pl thumb.Place) bool { return p.fitsBass(pl.String, float64(pl.Fret), howBass(pl, m.req.Capo)) })
+	return slices.ContainsFunc(mo.bassPlaces, func(pl pattern.Place) bool { return p.fitsBass(pl.String, float64(pl.Fret), howBass(pl, m.req.Capo)) })
 }
 
-func howBass(pl thumb.Place, capo int) play.How {
+func howBass(pl pattern.Place, capo int) play.How {
 	if pl.Fret == capo {
 		return play.Open
 	}

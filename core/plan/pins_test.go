@@ -12,7 +12,7 @@ import (
 	"stepping/core/pitch"
 	"stepping/core/play"
 	"stepping/core/player"
-	"stepping/core/thumb"
+	"stepping/core/pattern"
 	"stepping/core/tune"
 )
 
@@ -24,7 +24,7 @@ func TestPinsAreKept(t *testing.T) {
 	for i := range uint64(10) {
 		rng := rand.New(rand.NewPCG(i, 3))
 		r := Request{Tune: coretest.Wander(rng.Uint64(), 6), Tuning: coretest.Tuning([]string{"Open D", "Open G"}[rng.IntN(2)]),
-			Player: player.Default(), Thumb: thumb.Alternating}
+			Player: player.Default(), Thumb: pattern.Alternating}
 		free := solve(t, r)
 		at := free.Moments[rng.IntN(len(free.Moments))].At
 		to := at + tune.Quarter*tune.Time(1+rng.IntN(3))
@@ -106,7 +106,7 @@ func TestDampersConflict(t *testing.T) {
 func TestLeaksGoOn(t *testing.T) {
 	tu := coretest.Line('D', 240, tune.Quarter, "D", coretest.Notes(74, 74, 74, 74, 74, 74, 74, 74)...)
 	ring := Pin{At: tu.Notes[5].At, To: tu.Notes[7].At, Part: play.Ringing}
-	p := solve(t, Request{Tune: tu, Tuning: coretest.Tuning("Open D"), Player: player.Default(), Thumb: thumb.None, Pins: []Pin{ring}})
+	p := solve(t, Request{Tune: tu, Tuning: coretest.Tuning("Open D"), Player: player.Default(), Thumb: pattern.None, Pins: []Pin{ring}})
 	const str = 6
 	for i := range p.Moments {
 		p.Moments[i].Strings[str-1] = play.StringState{State: play.Harmless}
@@ -129,7 +129,7 @@ func TestLeaksGoOn(t *testing.T) {
 func TestLeaveRinging(t *testing.T) {
 	eachVariation(t, func(t *testing.T, rng *rand.Rand) {
 		tu := coretest.Line('D', 60+60*rng.Float64(), tune.Quarter/2, "D", coretest.Notes(62, 66, 69, 74, 69+rng.IntN(3), 66, 62, 69)...)
-		r := Request{Tune: tu, Tuning: coretest.Tuning("Open D"), Player: player.Default(), Thumb: thumb.Steady,
+		r := Request{Tune: tu, Tuning: coretest.Tuning("Open D"), Player: player.Default(), Thumb: pattern.Steady,
 			Pins: []Pin{{To: tu.Length, Part: play.Ringing}}}
 		for _, mo := range solve(t, r).Moments {
 			for _, st := range mo.Strings {
@@ -148,7 +148,7 @@ func TestLapStyle(t *testing.T) {
 		pl := player.Default()
 		pl.Posture, pl.Silence, pl.Lean = player.Lap, player.LapStop, player.LeanSlide
 		p := solve(t, Request{Tune: coretest.Wander(rng.Uint64(), 12),
-			Tuning: coretest.Tuning([]string{"Open D", "Open G"}[rng.IntN(2)]), Player: pl, Thumb: thumb.Kinds[rng.IntN(3)]})
+			Tuning: coretest.Tuning([]string{"Open D", "Open G"}[rng.IntN(2)]), Player: pl, Thumb: pattern.Kinds[rng.IntN(3)]})
 		var last *play.Stroke
 		for i := range p.Moments {
 			mo := &p.Moments[i]
@@ -176,7 +176,7 @@ func TestSlant(t *testing.T) {
 	pl.Posture, pl.Silence, pl.Lean, pl.Slide.LengthMM = player.Lap, player.LapStop, player.LeanSlide, 80
 	// Six half steps lie between no two strings of open D, so no straight bar sounds both.
 	two.Notes[0].With = coretest.Notes(70)
-	lap := solve(t, Request{Tune: two, Tuning: coretest.Tuning("Open D"), Player: pl, Thumb: thumb.None})
+	lap := solve(t, Request{Tune: two, Tuning: coretest.Tuning("Open D"), Player: pl, Thumb: pattern.None})
 	mo := &lap.Moments[0]
 	if !mo.Hand.Slant || mo.Melody.Fret == mo.With[0].Fret {
 		t.Fatalf("%+v %+v %+v", mo.Hand, mo.Melody, mo.With)
@@ -192,7 +192,7 @@ func TestSlant(t *testing.T) {
 func TestStandardKeepsFretting(t *testing.T) {
 	eachVariation(t, func(t *testing.T, rng *rand.Rand) {
 		p := solve(t, Request{Tune: coretest.Wander(rng.Uint64(), 6), Tuning: coretest.Tuning("Standard"), Player: player.Default(),
-			Thumb: thumb.Alternating})
+			Thumb: pattern.Alternating})
 		for i := range p.Moments {
 			struck, deepest := 0, 0
 			for _, s := range p.Moments[i].Strokes() {
@@ -214,7 +214,7 @@ func TestReliefs(t *testing.T) {
 	offered := 0
 	for seed := range uint64(3) {
 		r := Request{Tune: coretest.Wander(seed, 16), Tuning: coretest.Tuning("Open G"), Player: player.Default(),
-			Thumb: thumb.Alternating, Tempo: 120}
+			Thumb: pattern.Alternating, Tempo: 120}
 		p := solve(t, r)
 		for _, v := range p.Hardest(3) {
 			reliefs, err := p.Reliefs(ctx, v)
@@ -271,7 +271,7 @@ func TestStrum(t *testing.T) {
 // A tune out of range is brought into it by every fit offered.
 func TestFits(t *testing.T) {
 	r := Request{Tune: coretest.Line('C', 90, tune.Quarter, "C", coretest.Notes(31, 36, 40, 43)...),
-		Tuning: coretest.Tuning("Standard"), Player: player.Default(), Thumb: thumb.None}
+		Tuning: coretest.Tuning("Standard"), Player: player.Default(), Thumb: pattern.None}
 	_, err := Solve(context.Background(), r)
 	var out *RangeError
 	if !errors.As(err, &out) || out.Notes[0].By != -9 {
@@ -322,7 +322,7 @@ func TestTechniques(t *testing.T) {
 		tu := coretest.Line('D', 80, tune.Quarter, "D", tt.notes...)
 		tt.pin.At, tt.pin.Part = tu.Notes[1].At, play.Melody
 		p, err := Solve(context.Background(), Request{Tune: tu, Tuning: coretest.Tuning("Open D"), Player: player.Default(),
-			Thumb: thumb.None, Pins: []Pin{tt.pin}})
+			Thumb: pattern.None, Pins: []Pin{tt.pin}})
 		if tt.want == nil {
 			var pe *PinError
 			if !errors.As(err, &pe) {

@@ -12,7 +12,7 @@ import (
 	"stepping/core/pitch"
 	"stepping/core/play"
 	"stepping/core/quiet"
-	"stepping/core/thumb"
+	"stepping/core/pattern"
 	"stepping/core/tune"
 )
 
@@ -171,7 +171,7 @@ type choice struct {
 // brushes: one digit takes several strings inward. flicks: it takes what it plays outward.
 func (c *choice) brushes() bool { return c.pl.sweeps != 0 && !c.flicks() }
 func (c *choice) flicks() bool {
-	return c.bass.hit == thumb.Slap && c.pl.mask != 0 && c.pl.mask != keepMask
+	return c.bass.hit == pattern.Slap && c.pl.mask != 0 && c.pl.mask != keepMask
 }
 
 // choiceAt recomputes what was chosen between two states. Its terms add up to the

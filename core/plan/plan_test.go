@@ -11,7 +11,7 @@ import (
 	"stepping/core/coretest"
 	"stepping/core/play"
 	"stepping/core/player"
-	"stepping/core/thumb"
+	"stepping/core/pattern"
 	"stepping/core/tune"
 )
 
@@ -19,7 +19,7 @@ import (
 // same notes are kept clean.
 func TestLeaksAreReported(t *testing.T) {
 	r := Request{Tune: coretest.Line('D', 80, tune.Quarter, "D A7", coretest.Notes(69, 74, 69, 66, 73, 64, 69, 61)...),
-		Tuning: coretest.Tuning("Open D"), Player: player.Default(), Thumb: thumb.None}
+		Tuning: coretest.Tuning("Open D"), Player: player.Default(), Thumb: pattern.None}
 	for i, n := range r.Tune.Notes { // open and slid strings in turn, so that notes must be stopped
 		for s := 1; s <= 4; s++ {
 			if fret := float64(n.Note.Pitch()-r.Tuning.Open(s)) / 100; fret >= 1 && fret <= 14 && i%2 == 0 {
@@ -65,7 +65,7 @@ func TestThumbIsComplete(t *testing.T) {
 			}
 		}
 	}
-	want := len(slices.DeleteFunc(thumb.Strokes(r.Tune, r.Thumb, nil, "one"), func(s thumb.Stroke) bool { return s.Optional }))
+	want := len(slices.DeleteFunc(pattern.Strokes(r.Tune, r.Thumb, nil, "one"), func(s pattern.Stroke) bool { return s.Optional }))
 	if strokes != want {
 		t.Errorf("%d strokes, the pattern has %d", strokes, want)
 	}
@@ -105,7 +105,7 @@ func TestWrongRequests(t *testing.T) {
 		"slow":  func(r *Request) { r.Tempo = 1 }, "thumb": func(r *Request) { r.Thumb = "both" },
 		"player":             func(r *Request) { r.Player.Fingers = 9 },
 		"pin without a note": func(r *Request) { r.Pins = []Pin{{At: 1, Part: play.Melody}} },
-		"pin of no thumb":    func(r *Request) { r.Thumb = thumb.None; r.Pins = []Pin{{Part: play.Thumb, How: play.Drop}} },
+		"pin of no thumb":    func(r *Request) { r.Thumb = pattern.None; r.Pins = []Pin{{Part: play.Thumb, How: play.Drop}} },
 	} {
 		r := good
 		spoil(&r)

@@ -4,7 +4,7 @@ import (
 	"stepping/core/digits"
 	"stepping/core/play"
 	"stepping/core/quiet"
-	"stepping/core/thumb"
+	"stepping/core/pattern"
 )
 
 // idlePluck is the pluck of a moment at which no digit plucks the melody.
@@ -92,14 +92,14 @@ func (m *model) flicks(mo *moment, h *hand) (out []pluck) {
 // pluckWays lists the ways to pluck with a bass option; idle holds the way that plucks nothing.
 func (r *pickShape) pluckWays(o *bassOption, plucked bool, idle *[1]pluck) []pluck {
 	idle[0] = idlePluck(r.mo, r.h)
-	idle[0].busy = idle[0].busy || o.hit == thumb.Slap
-	idle[0].laid = o.hit == thumb.Tap
+	idle[0].busy = idle[0].busy || o.hit == pattern.Slap
+	idle[0].laid = o.hit == pattern.Tap
 	switch {
 	case !plucked || r.mo.note < 0:
 		return idle[:]
-	case o.hit == thumb.Slap:
+	case o.hit == pattern.Slap:
 		return r.flicks
-	case o.hit == thumb.Tap:
+	case o.hit == pattern.Tap:
 		return nil
 	}
 	return r.plucks

@@ -11,7 +11,7 @@ import (
 	"stepping/core/pitch"
 	"stepping/core/play"
 	"stepping/core/player"
-	"stepping/core/thumb"
+	"stepping/core/pattern"
 )
 
 // Why explains the choices of moment t from their own cost terms: one sentence for each
@@ -497,13 +497,13 @@ func (p *Plan) hitReason(t int) string {
 	mo := &p.m.moments[t]
 	h := p.handAt(t)
 	switch {
-	case mo.hit == thumb.Release:
+	case mo.hit == pattern.Release:
 		return "a release needs a grip to let go of, and the melody's finger has its note to hold"
-	case mo.hit == thumb.Slap && mo.note >= 0 && h.sounding&^trebles != 0:
+	case mo.hit == pattern.Slap && mo.note >= 0 && h.sounding&^trebles != 0:
 		return fmt.Sprintf("the thumb would slap while the melody lies on string %d, which no outward flick reaches: drop the slap first", p.Moments[t].Melody.String)
-	case mo.hit == thumb.Tap && mo.note >= 0:
+	case mo.hit == pattern.Tap && mo.note >= 0:
 		return "the fingertips would fall on the strings while one of them plucks: drop the tap first"
-	case mo.hit == thumb.Slap && mo.note >= 0:
+	case mo.hit == pattern.Slap && mo.note >= 0:
 		return "the flick beside it would catch strings that nothing silences: drop the slap first"
 	}
 	return fmt.Sprintf("the %s would be harder than leaving it out: let go of it first", mo.hit)

@@ -9,7 +9,7 @@ import (
 
 	"stepping/core/play"
 	"stepping/core/player"
-	"stepping/core/thumb"
+	"stepping/core/pattern"
 	"stepping/core/tune"
 	"stepping/core/tuning"
 )
@@ -25,8 +25,8 @@ type Request struct {
 	Capo     int     // fret of the capo, 0 for none
 	Tempo    float64 // quarter notes a minute at the start; 0 keeps the tune's own
 	Player   player.Profile
-	Thumb    thumb.Kind
-	Sections []thumb.Section // patterns in force from a bar on; they take the place of Thumb
+	Thumb    pattern.Kind
+	Sections []pattern.Section // patterns in force from a bar on; they take the place of Thumb
 	Pins     []Pin
 
 	// Varied lets repeated bars be played otherwise each time; else they are played alike.
@@ -127,7 +127,7 @@ func (r *Request) checkSection(i int) error {
 		end = min(end, r.Sections[i+1].Bar-1)
 	}
 	for bar := s.Bar - 1; bar < end; bar++ {
-		if thumb.PatternIn(r.Tune, bar, r.Sections) != nil {
+		if pattern.PatternIn(r.Tune, bar, r.Sections) != nil {
 			return nil
 		}
 	}
@@ -157,7 +157,7 @@ func (r *Request) check() error {
 	if err := checkTaste(r.Player.Taste); err != nil {
 		return err
 	}
-	if slices.Contains(thumb.Kinds, r.Thumb) {
+	if slices.Contains(pattern.Kinds, r.Thumb) {
 		return nil
 	}
 	return fmt.Errorf("thumb %q: choose none, steady or alternating", r.Thumb)

@@ -9,7 +9,7 @@ import (
 	"stepping/core/play"
 	"stepping/core/player"
 	"stepping/core/quiet"
-	"stepping/core/thumb"
+	"stepping/core/pattern"
 	"stepping/core/tune"
 )
 
@@ -212,7 +212,7 @@ func (c *termCase) hands() {
 	// A half note over steady bass in quarters: the second stroke falls while it sounds.
 	c.set(func(r *Request) {
 		*r.Tune = *coretest.Line('D', 60, tune.Quarter*2, "D", coretest.Notes(74, 74)...)
-		r.Thumb = thumb.Steady
+		r.Thumb = pattern.Steady
 	}, 74)
 	held := c.hand(0, 1, play.Fret, 1, nil)
 	st := c.m.stage(1)
@@ -339,14 +339,14 @@ func (c *termCase) digits() {
 	c.rule("i brushes what is pinned to m", brushed(&pinned, 1, 2), false)
 	// Percussion: a slap silences strings 5 and 6 and cannot fall on a melody held there.
 	var s silence
-	slap := &bassOption{hit: thumb.Slap}
+	slap := &bassOption{hit: pattern.Slap}
 	still := &moment{note: -1, sounding: 0, ended: -1}
 	shape := &pickShape{mo: still, pins: &still.pins, h: &hand{sounding: quiet.Of(5)}}
 	c.rule("a slap on the string of a held note", c.m.still(shape, ringIn{}, slap, &s), false)
 	shape.h = &hand{sounding: quiet.Of(1)}
 	c.rule("a slap beside a held note", c.m.still(shape, ringIn{live: quiet.Of(6)}, slap, &s) && s.hit == quiet.From(5) &&
 		s.may|s.keep == quiet.Of(1), true)
-	c.rule("a tap silences the treble strings", (&bassOption{hit: thumb.Tap}).hitStrings() == quiet.Upto(3), true)
+	c.rule("a tap silences the treble strings", (&bassOption{hit: pattern.Tap}).hitStrings() == quiet.Upto(3), true)
 	// A finger that hops: the little one counts too.
 	c.set(func(r *Request) { r.Player.SlideFinger = 2 }, 74, 71)
 	var y play.Terms

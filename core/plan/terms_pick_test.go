@@ -10,7 +10,7 @@ import (
 	"stepping/core/play"
 	"stepping/core/player"
 	"stepping/core/quiet"
-	"stepping/core/thumb"
+	"stepping/core/pattern"
 	"stepping/core/tune"
 )
 
@@ -31,7 +31,7 @@ func (c *termCase) bass() {
 	over := func(chords string) func(*Request) {
 		return func(r *Request) {
 			*r.Tune = *coretest.Line('D', 60, tune.Quarter, chords, coretest.Notes(74, 74, 74, 74)...)
-			r.Thumb = thumb.Alternating
+			r.Thumb = pattern.Alternating
 		}
 	}
 	c.set(over("D"), 74)
@@ -49,10 +49,10 @@ func (c *termCase) bass() {
 	o = c.options(0, c.hand(0, 1, play.Fret, 1, nil))
 	c.is("Clash", o[5].cost[play.Clash], inForce.Clash*0.9)
 	// A slap that is left out.
-	slap, _ := thumb.Named("Slap on two and four")
+	slap, _ := pattern.Named("Slap on two and four")
 	c.set(func(r *Request) {
 		over("D")(r)
-		r.Thumb, r.Sections = thumb.None, []thumb.Section{{Bar: 1, Pattern: slap}}
+		r.Thumb, r.Sections = pattern.None, []pattern.Section{{Bar: 1, Pattern: slap}}
 	}, 74)
 	hits := c.m.bassOptions(&c.m.moments[1], &c.m.moments[1].hands[c.hand(1, 1, play.Fret, 1, nil)])
 	lost, made := math.Inf(1), math.Inf(1)
@@ -66,7 +66,7 @@ func (c *termCase) bass() {
 	c.is("DropHit", lost-made, inForce.DropHit)
 	// The root may rest where it rings in after it arrived early.
 	c.is("RingsOn", inForce.RingsOn, 0.4)
-	mo := &moment{stroke: &thumb.Stroke{One: true, Arrived: true}}
+	mo := &moment{stroke: &pattern.Stroke{One: true, Arrived: true}}
 	rest := bassOption{}
 	y := tally{}
 	c.m.dropCost(mo, &rest, &y)
@@ -78,7 +78,7 @@ func (c *termCase) bass() {
 func (c *termCase) cut() {
 	c.set(func(r *Request) {
 		*r.Tune = *coretest.Line('D', 60, tune.Quarter/2, "G", coretest.Notes(57, 57, 57, 57)...)
-		r.Thumb, r.Player.Lean = thumb.Steady, player.LeanNone
+		r.Thumb, r.Player.Lean = pattern.Steady, player.LeanNone
 	}, 57)
 	bass := func(str int) func(*hand) bool { return func(h *hand) bool { return h.bass.str == str } }
 	i, g := c.hand(0, 2, play.Open, 0, bass(6)), c.hand(1, 2, play.Open, 0, func(h *hand) bool { return h.bass.str == 0 })

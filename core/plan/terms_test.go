@@ -13,7 +13,7 @@ import (
 	"stepping/core/play"
 	"stepping/core/player"
 	"stepping/core/quiet"
-	"stepping/core/thumb"
+	"stepping/core/pattern"
 	"stepping/core/tune"
 )
 
@@ -32,7 +32,7 @@ func (c *termCase) set(change func(*Request), midis ...int) *termCase {
 	pl := player.Default()
 	pl.Silence, pl.Techniques = player.Ring, player.Techniques
 	r := Request{Tune: coretest.Line('D', 60, tune.Quarter, "D", coretest.Notes(midis...)...), Tuning: coretest.Tuning("Open D"),
-		Player: pl, Thumb: thumb.None}
+		Player: pl, Thumb: pattern.None}
 	if change != nil {
 		change(&r)
 	}
@@ -190,7 +190,7 @@ func (c *termCase) moving() {
 
 	// G4 held on string 1 at fret 5 over G: at the second stroke of the thumb the tube reaches for the G on string 6.
 	c.set(func(r *Request) {
-		r.Thumb, r.Tune.Notes[0].Dur, r.Tune.Length = thumb.Steady, 8*tune.Quarter, 8*tune.Quarter
+		r.Thumb, r.Tune.Notes[0].Dur, r.Tune.Length = pattern.Steady, 8*tune.Quarter, 8*tune.Quarter
 		r.Tune.Chords[0].Chord, _ = chord.Parse("G")
 	}, 67)
 	from = c.hand(0, 1, play.Slide, 0, func(h *hand) bool { return h.covers == 1 && h.bass.str == 0 })
@@ -264,7 +264,7 @@ func (c *termCase) holding() {
 	c.is("BehindRing", c.own(0, c.hand(0, 2, play.Slide, 0, func(h *hand) bool { return h.from == 1 && h.trails == 0 }))[play.Leak],
 		inForce.SlideTouch+inForce.BehindRing)
 	c.is("freeTrailing", freeTrailing, 3)
-	c.set(func(r *Request) { r.Player.Silence, r.Thumb = player.Trailing, thumb.Steady }, 74)
+	c.set(func(r *Request) { r.Player.Silence, r.Thumb = player.Trailing, pattern.Steady }, 74)
 	c.rule("beside a playing thumb fingers trail over string 4", slices.Contains(c.m.trailOptions(1), 4), false)
 	c.rule("beside a playing thumb fingers trail over string 3", slices.Contains(c.m.trailOptions(1), 3), true)
 
@@ -297,7 +297,7 @@ func (c *termCase) places() {
 	c.is("OffBar", place(1, play.Slide, 0), 9*inForce.SlideFret+inForce.OffBar)
 	c.set(func(r *Request) { // over G: at 5 under the bar, the root of the thumb on string 6 at 5
 		*r.Tune = *coretest.Line('D', 60, tune.Quarter, "G", coretest.Notes(67)...)
-		r.Thumb = thumb.Steady
+		r.Thumb = pattern.Steady
 	}, 67)
 	c.is("OffBar", place(1, play.Slide, 0), 5*inForce.SlideFret)
 	low := c.hand(0, 1, play.Fret, 2, func(h *hand) bool { return h.bass.str == 6 && h.bass.fret == 5 && h.bass.finger == 1 })

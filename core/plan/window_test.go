@@ -10,7 +10,7 @@ import (
 	"stepping/core/coretest"
 	"stepping/core/play"
 	"stepping/core/player"
-	"stepping/core/thumb"
+	"stepping/core/pattern"
 )
 
 // TestWindow: what is told about a moment of a longer tune, and after a pin, is the same to the last word and
@@ -24,7 +24,7 @@ func TestWindow(t *testing.T) {
 	for range few(8) {
 		r := Request{Tune: coretest.Wander(rng.Uint64(), 40+rng.IntN(160)),
 			Tuning: coretest.Tuning([]string{"Open D", "Open G", "Standard"}[rng.IntN(3)]), Player: player.Default(),
-			Thumb: []thumb.Kind{thumb.Alternating, thumb.Steady, thumb.None}[rng.IntN(3)]}
+			Thumb: []pattern.Kind{pattern.Alternating, pattern.Steady, pattern.None}[rng.IntN(3)]}
 		r.Player.Silence = player.Silences[rng.IntN(4)]
 		p, err := Solve(ctx, r)
 		if err != nil {

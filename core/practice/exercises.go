@@ -8,7 +8,7 @@ import (
 	"stepping/core/lick"
 	"stepping/core/plan"
 	"stepping/core/play"
-	"stepping/core/thumb"
+	"stepping/core/pattern"
 	"stepping/core/tuning"
 )
 
@@ -173,7 +173,7 @@ func (l *ladder) clap() {
 
 // slap: from the slap alone to the flick.
 func (l *ladder) slap() {
-	hits := l.in(l.all(), func(mo *play.Moment) bool { return mo.Hit == thumb.Slap })
+	hits := l.in(l.all(), func(mo *play.Moment) bool { return mo.Hit == pattern.Slap })
 	if len(hits) == 0 {
 		return
 	}

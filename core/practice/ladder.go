@@ -16,7 +16,7 @@ import (
 	"stepping/core/plan"
 	"stepping/core/play"
 	"stepping/core/sound"
-	"stepping/core/thumb"
+	"stepping/core/pattern"
 	"stepping/core/tune"
 )
 
@@ -394,7 +394,7 @@ func (l *ladder) percussion() {
 	l.add(Percussion, "alone", bars, l.walk, 4, false, true,
 		fmt.Sprintf("The %s alone with the thumb, from %s.", strings.Join(kinds, " and the "), l.at(hits[0])),
 		"on the beat, and hurting nowhere: build it up over days")
-	if slices.Contains(kinds, thumb.Slap) {
+	if slices.Contains(kinds, pattern.Slap) {
 		l.add(Percussion, "chord", bars, l.walk, 4, false, true,
 			"Chord and slap, then bass, melody and slap; a note with the slap is flicked outward.", "without the chord stopping")
 	}

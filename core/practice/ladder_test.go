@@ -11,24 +11,24 @@ import (
 	"stepping/core/plan"
 	"stepping/core/player"
 	"stepping/core/practice"
-	"stepping/core/thumb"
+	"stepping/core/pattern"
 )
 
 // TestLadder: over plans of many kinds the steps come in the order of the layers, stay within the tune, cite
 // something of it, go up in small steps to the wanted tempo or what the hands allow, and leave out what the
 // tune does not have.
 func TestLadder(t *testing.T) {
-	slap := slices.IndexFunc(thumb.Library, func(p thumb.Pattern) bool {
-		return p.Meter == "4/4" && slices.ContainsFunc(p.Beats, func(b thumb.Beat) bool { return b.Hit == thumb.Slap })
+	slap := slices.IndexFunc(pattern.Library, func(p pattern.Pattern) bool {
+		return p.Meter == "4/4" && slices.ContainsFunc(p.Beats, func(b pattern.Beat) bool { return b.Hit == pattern.Slap })
 	})
 	for i, tt := range []struct {
-		kind     thumb.Kind
+		kind     pattern.Kind
 		lean     string
-		sections []thumb.Section
+		sections []pattern.Section
 		tempo    float64
 	}{
-		{thumb.Alternating, player.LeanMixed, nil, 0}, {thumb.None, player.LeanSlide, nil, 0}, {thumb.Steady, player.LeanNone, nil, 200},
-		{thumb.None, player.LeanNone, []thumb.Section{{Bar: 1, Pattern: &thumb.Library[slap]}}, 0},
+		{pattern.Alternating, player.LeanMixed, nil, 0}, {pattern.None, player.LeanSlide, nil, 0}, {pattern.Steady, player.LeanNone, nil, 200},
+		{pattern.None, player.LeanNone, []pattern.Section{{Bar: 1, Pattern: &pattern.Library[slap]}}, 0},
 	} {
 		pr := player.Default()
 		pr.Lean = tt.lean
@@ -71,7 +71,7 @@ func TestLadder(t *testing.T) {
 			slid = slid || p.Moments[k].Hand.SlideOn
 		}
 		if (seen[practice.Percussion] > 0) != hits || seen[practice.Slide] > 0 && !slid ||
-			(seen[practice.ThumbAlone] > 0) != (tt.kind != thumb.None || tt.sections != nil) {
+			(seen[practice.ThumbAlone] > 0) != (tt.kind != pattern.None || tt.sections != nil) {
 			t.Errorf("plan %d: %v, percussion %v, slide %v", i, seen, hits, slid)
 		}
 		checkExercises(t, p, slid, hits)

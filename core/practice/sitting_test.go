@@ -10,7 +10,7 @@ import (
 	"stepping/core/coretest"
 	"stepping/core/plan"
 	"stepping/core/player"
-	"stepping/core/thumb"
+	"stepping/core/pattern"
 )
 
 // worksFor are tunes in work with the ladders of their plans.
@@ -18,7 +18,7 @@ func worksFor(t testing.TB, n int) (out []Work) {
 	t.Helper()
 	for i := range n {
 		p, err := plan.Solve(context.Background(), plan.Request{Tune: coretest.Wander(uint64(i%4), 32),
-			Tuning: coretest.Tuning("Open D"), Player: player.Default(), Thumb: thumb.Alternating})
+			Tuning: coretest.Tuning("Open D"), Player: player.Default(), Thumb: pattern.Alternating})
 		if err != nil {
 			t.Fatal(err)
 		}

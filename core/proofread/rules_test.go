@@ -13,7 +13,7 @@ import (
 	"stepping/core/coretest"
 	"stepping/core/plan"
 	"stepping/core/player"
-	"stepping/core/thumb"
+	"stepping/core/pattern"
 	"stepping/core/tune"
 	"stepping/formats/abc"
 	"stepping/formats/tabtext"
@@ -133,7 +133,7 @@ func TestQuietOnPlans(t *testing.T) {
 	for i, tu := range tunes {
 		p, err := plan.Solve(context.Background(),
 			plan.Request{Tune: tu, Tuning: coretest.Tuning([]string{"Open D", "Open G", "Standard"}[i%3]), Player: player.Default(),
-				Thumb: thumb.Alternating})
+				Thumb: pattern.Alternating})
 		if err != nil {
 			continue // out of range in that tuning
 		}

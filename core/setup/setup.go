@@ -11,7 +11,7 @@ import (
 	"stepping/core/plan"
 	"stepping/core/play"
 	"stepping/core/player"
-	"stepping/core/thumb"
+	"stepping/core/pattern"
 	"stepping/core/tune"
 	"stepping/core/tuning"
 )
@@ -26,8 +26,8 @@ type Settings struct {
 	Tempo    float64         `json:"tempo"`           // 0: the tune's own
 	Steps    int             `json:"steps,omitempty"` // half steps that the tune is moved up
 	Swing    float64         `json:"swing,omitempty"` // share of the first of two eighths, see tune.Swung; 0: the tune's own
-	Thumb    thumb.Kind      `json:"thumb"`
-	Sections []thumb.Section `json:"sections,omitempty"` // patterns in force from a bar on
+	Thumb    pattern.Kind      `json:"thumb"`
+	Sections []pattern.Section `json:"sections,omitempty"` // patterns in force from a bar on
 	Rewrites []tune.Rewrite  `json:"rewrites,omitempty"` // bars whose melody is another than the one written
 	Pins     []plan.Pin      `json:"pins"`
 	Varied   bool            `json:"varied,omitempty"` // repeated bars need not be played alike
@@ -86,7 +86,7 @@ func (s *Settings) Check() *FieldError {
 		return &FieldError{"tempo", fmt.Sprintf("%g: %s", s.Tempo, TempoRule)}
 	case s.Swing != 0 && !(s.Swing >= tune.Straight && s.Swing <= tune.MostSwing):
 		return &FieldError{"swing", fmt.Sprintf("%g: %s", s.Swing, SwingRule)}
-	case !slices.Contains(thumb.Kinds, s.Thumb):
+	case !slices.Contains(pattern.Kinds, s.Thumb):
 		return &FieldError{"thumb", "choose none, steady or alternating"}
 	}
 	return nil
@@ -179,12 +179,12 @@ func (s Settings) WithPin(p plan.Pin) Settings {
 
 // WithSection puts a pattern in force from a bar on; nil takes away the one that begins there. Pins of
 // the thumb fall: another pattern may not have their strokes.
-func (s Settings) WithSection(bar int, p *thumb.Pattern) Settings {
+func (s Settings) WithSection(bar int, p *pattern.Pattern) Settings {
 	s = s.withChoices(notThumb)
-	s.Sections = slices.DeleteFunc(slices.Clone(s.Sections), func(sec thumb.Section) bool { return sec.Bar == bar })
+	s.Sections = slices.DeleteFunc(slices.Clone(s.Sections), func(sec pattern.Section) bool { return sec.Bar == bar })
 	if p != nil {
-		s.Sections = append(s.Sections, thumb.Section{Bar: bar, Pattern: p})
-		slices.SortFunc(s.Sections, func(a, b thumb.Section) int { return a.Bar - b.Bar })
+		s.Sections = append(s.Sections, pattern.Section{Bar: bar, Pattern: p})
+		slices.SortFunc(s.Sections, func(a, b pattern.Section) int { return a.Bar - b.Bar })
 	}
 	return s
 }

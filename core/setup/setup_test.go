@@ -10,7 +10,7 @@ import (
 	"stepping/core/coretest"
 	"stepping/core/plan"
 	"stepping/core/play"
-	"stepping/core/thumb"
+	"stepping/core/pattern"
 	"stepping/core/tune"
 	"stepping/core/tuning"
 )
@@ -66,9 +66,9 @@ func TestWhatFalls(t *testing.T) {
 	later := plan.Pin{At: tune.Whole, Part: play.Melody, String: 1, How: play.Open}
 	bass := plan.Pin{At: 0, Part: play.Thumb, How: play.Drop}
 	off := plan.Pin{At: 0, To: 2 * tune.Whole, Part: play.Tube, How: play.Off}
-	st := Settings{Tuning: "Open D", Thumb: thumb.Alternating, Pins: []plan.Pin{place, later, bass, off},
+	st := Settings{Tuning: "Open D", Thumb: pattern.Alternating, Pins: []plan.Pin{place, later, bass, off},
 		Kept: &Kept{7, []plan.Pin{place, later, bass}}}
-	pattern, _ := thumb.Named("Steady bass")
+	pat, _ := pattern.Named("Steady bass")
 	to := func(change func(*Settings)) Settings {
 		next := st
 		next.Pins = nil
@@ -80,11 +80,11 @@ func TestWhatFalls(t *testing.T) {
 		want, kept []plan.Pin
 	}{
 		"tempo":   {to(func(s *Settings) { s.Tempo = 90 }), st.Pins, st.Kept.Choices},
-		"thumb":   {to(func(s *Settings) { s.Thumb = thumb.Steady }), []plan.Pin{place, later, off}, []plan.Pin{place, later}},
+		"thumb":   {to(func(s *Settings) { s.Thumb = pattern.Steady }), []plan.Pin{place, later, off}, []plan.Pin{place, later}},
 		"capo":    {to(func(s *Settings) { s.Capo = 2 }), []plan.Pin{}, nil},
 		"tuning":  {to(func(s *Settings) { s.Tuning = "Open G" }), []plan.Pin{}, nil},
 		"key":     {to(func(s *Settings) { s.Steps = -1 }), []plan.Pin{}, nil},
-		"pattern": {st.WithSection(1, pattern), []plan.Pin{place, later, off}, []plan.Pin{place, later}},
+		"pattern": {st.WithSection(1, pat), []plan.Pin{place, later, off}, []plan.Pin{place, later}},
 		"melody": {st.WithMelody(tu, []tune.Rewrite{{Bar: 2, Notes: tu.BarMelody(1)}}, nil), []plan.Pin{place, bass, off},
 			[]plan.Pin{place, bass}},
 		"one let go": {st.WithoutPin(&bass), []plan.Pin{place, later, off}, st.Kept.Choices},
@@ -100,9 +100,9 @@ func TestWhatFalls(t *testing.T) {
 		t.Errorf("the settings changed: %+v", st)
 	}
 	for field, bad := range map[string]Settings{
-		"tuning": {Tuning: "H", Thumb: thumb.None}, "capo": {Tuning: "Standard", Capo: tuning.MaxCapo + 1, Thumb: thumb.None},
-		"steps": {Tuning: "Standard", Steps: -MaxSteps - 1, Thumb: thumb.None},
-		"tempo": {Tuning: "Standard", Tempo: math.NaN(), Thumb: thumb.None}, "thumb": {Tuning: "Standard", Thumb: "loud"},
+		"tuning": {Tuning: "H", Thumb: pattern.None}, "capo": {Tuning: "Standard", Capo: tuning.MaxCapo + 1, Thumb: pattern.None},
+		"steps": {Tuning: "Standard", Steps: -MaxSteps - 1, Thumb: pattern.None},
+		"tempo": {Tuning: "Standard", Tempo: math.NaN(), Thumb: pattern.None}, "thumb": {Tuning: "Standard", Thumb: "loud"},
 	} {
 		if err := bad.Check(); err == nil || err.Field != field {
 			t.Errorf("a wrong %s: %v", field, err)

@@ -11,7 +11,7 @@ import (
 	"strings"
 
 	"stepping/core/play"
-	"stepping/core/thumb"
+	"stepping/core/pattern"
 	"stepping/core/tune"
 	"stepping/core/tuning"
 )
@@ -318,9 +318,9 @@ func newBurst(d *deed) *burst {
 	switch {
 	case d.kind == tick:
 		return &burst{hz: 1320, tau: 0.012, noisy: 0.05, level: 0.5 * d.level}
-	case d.hit == thumb.Thump:
+	case d.hit == pattern.Thump:
 		return &burst{hz: 92, tau: 0.07, noisy: 0.25, level: d.level}
-	case d.hit == thumb.Tap:
+	case d.hit == pattern.Tap:
 		return &burst{hz: 520, tau: 0.012, noisy: 0.8, level: 0.6 * d.level}
 	}
 	return &burst{hz: 240, tau: 0.03, noisy: 1, level: 0.8 * d.level}

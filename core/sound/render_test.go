@@ -14,11 +14,11 @@ import (
 	"stepping/core/play"
 	"stepping/core/player"
 	"stepping/core/sound"
-	"stepping/core/thumb"
+	"stepping/core/pattern"
 	"stepping/core/tune"
 )
 
-func solve(t testing.TB, tu *tune.Tune, tuning string, kind thumb.Kind, change func(*player.Profile)) *plan.Plan {
+func solve(t testing.TB, tu *tune.Tune, tuning string, kind pattern.Kind, change func(*player.Profile)) *plan.Plan {
 	t.Helper()
 	pr := player.Default()
 	if change != nil {
@@ -78,7 +78,7 @@ func TestPitchAndOnset(t *testing.T) {
 	const rate = 48000
 	for _, lean := range []string{player.LeanNone, player.LeanSlide} {
 		tu := coretest.Line('D', 60, tune.Quarter, "D", coretest.Notes(50, 57, 62, 66, 69, 74, 78, 62)...)
-		p := solve(t, tu, "Open D", thumb.None, func(pr *player.Profile) { pr.Lean = lean })
+		p := solve(t, tu, "Open D", pattern.None, func(pr *player.Profile) { pr.Lean = lean })
 		s := render(t, p, sound.Options{Rate: rate, Layers: sound.Melody})
 		for i := range p.Moments {
 			mo := &p.Moments[i]
@@ -101,7 +101,7 @@ func TestPitchAndOnset(t *testing.T) {
 
 // TestNoise: without its dampers a plan sounds dirty; with them, and no leaks, what should not sound is far down.
 func TestNoise(t *testing.T) {
-	p := solve(t, coretest.Wander(4, 40), "Open D", thumb.Alternating, nil)
+	p := solve(t, coretest.Wander(4, 40), "Open D", pattern.Alternating, nil)
 	melody := rms(render(t, p, sound.Options{Layers: sound.Melody}))
 	clean := rms(render(t, p, sound.Options{Layers: sound.Noise}))
 	dirty := rms(render(t, p, sound.Options{Layers: sound.Noise, NoDampers: true}))
@@ -126,7 +126,7 @@ func TestNoise(t *testing.T) {
 // options give the same samples; nothing is clipped.
 func TestBarsAndLoops(t *testing.T) {
 	const rate = 24000
-	p := solve(t, coretest.Wander(2, 40), "Open G", thumb.Alternating, nil)
+	p := solve(t, coretest.Wander(2, 40), "Open G", pattern.Alternating, nil)
 	whole := render(t, p, sound.Options{Rate: rate})
 	tu := p.Request.Tune
 	clock := tu.Clock(p.Tempo())
@@ -169,7 +169,7 @@ func TestBarsAndLoops(t *testing.T) {
 
 // TestSpeed: far faster than it is heard, in memory that does not grow.
 func TestSpeed(t *testing.T) {
-	p := solve(t, coretest.Wander(1, 64), "Open D", thumb.Alternating, nil)
+	p := solve(t, coretest.Wander(1, 64), "Open D", pattern.Alternating, nil)
 	s, err := sound.New(sound.Of(p), sound.Options{})
 	if err != nil {
 		t.Fatal(err)

@@ -8,7 +8,7 @@ import (
 	"stepping/core/pitch"
 	"stepping/core/play"
 	"stepping/core/quiet"
-	"stepping/core/thumb"
+	"stepping/core/pattern"
 	"stepping/core/tune"
 	"stepping/core/tuning"
 )
@@ -115,7 +115,7 @@ func (p *Played) deeds(clock tune.Clock, dampers bool) (out []deed) {
 				out = append(out, deed{at: at, str: i + 1, kind: free, hz: open.Hertz(440), tau: quiet.RingTime(open)})
 			}
 		}
-		if mo.Hit != "" && mo.Hit != thumb.Release {
+		if mo.Hit != "" && mo.Hit != pattern.Release {
 			out = append(out, deed{at: at, kind: hitTop, hit: mo.Hit, level: melodyLevel, layer: Percussion})
 		}
 	}

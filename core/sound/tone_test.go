@@ -9,7 +9,7 @@ import (
 	"stepping/core/pitch"
 	"stepping/core/play"
 	"stepping/core/sound"
-	"stepping/core/thumb"
+	"stepping/core/pattern"
 )
 
 // all reads a whole sound.
@@ -71,7 +71,7 @@ func TestStrokes(t *testing.T) {
 // TestMoment: a moment by itself is what the whole plan sounds from there on, but for what rang long before.
 func TestMoment(t *testing.T) {
 	const rate = 24000
-	p := solve(t, coretest.Wander(3, 40), "Open D", thumb.Alternating, nil)
+	p := solve(t, coretest.Wander(3, 40), "Open D", pattern.Alternating, nil)
 	whole := render(t, p, sound.Options{Rate: rate})
 	for _, m := range []int{0, 7, len(p.Moments) - 1} {
 		snd, err := sound.NewMoment(sound.Of(p), m, rate)

@@ -21,7 +21,7 @@ import (
 	"stepping/core/play"
 	"stepping/core/player"
 	"stepping/core/retune"
-	"stepping/core/thumb"
+	"stepping/core/pattern"
 	"stepping/core/tune"
 	"stepping/core/tuning"
 )
@@ -347,7 +347,7 @@ func (rk *ranker) home(c *candidate, t tuning.Tuning, slid float64) float64 {
 		}
 	}
 	cost := slid * perHome * float64(off) / tuning.Strings
-	if rk.r.Plan.Thumb == thumb.None && len(rk.r.Plan.Sections) == 0 {
+	if rk.r.Plan.Thumb == pattern.None && len(rk.r.Plan.Sections) == 0 {
 		return cost
 	}
 	root := func(s int) bool { return home.IsBass(t.Open(s) + pitch.Midi(c.Capo)) }

@@ -15,7 +15,7 @@ import (
 	"stepping/core/plan"
 	"stepping/core/player"
 	"stepping/core/retune"
-	"stepping/core/thumb"
+	"stepping/core/pattern"
 	"stepping/core/tune"
 	"stepping/core/tuning"
 )
@@ -40,7 +40,7 @@ func request(seed uint64, notes int) Request {
 	if err := g.Complete(6); err != nil {
 		panic(err)
 	}
-	return Request{Plan: plan.Request{Tune: tu, Tuning: std, Player: player.Default(), Thumb: thumb.Alternating}, Guitar: g}
+	return Request{Plan: plan.Request{Tune: tu, Tuning: std, Player: player.Default(), Thumb: pattern.Alternating}, Guitar: g}
 }
 
 // The first ten are the first ten of planning every way, and standard tuning stands in the list.

@@ -15,11 +15,11 @@ import (
 	"stepping/core/player"
 	"stepping/core/sound"
 	"stepping/core/take"
-	"stepping/core/thumb"
+	"stepping/core/pattern"
 	"stepping/core/tune"
 )
 
-func solve(t testing.TB, tu *tune.Tune, tuning string, kind thumb.Kind) *plan.Plan {
+func solve(t testing.TB, tu *tune.Tune, tuning string, kind pattern.Kind) *plan.Plan {
 	t.Helper()
 	p, err := plan.Solve(context.Background(), plan.Request{Tune: tu, Tuning: coretest.Tuning(tuning), Player: player.Default(), Thumb: kind})
 	if err != nil {
@@ -109,7 +109,7 @@ func TestFollow(t *testing.T) {
 	var pooled []float64
 	for seed := range uint64(6) {
 		tuning := []string{"Open D", "Open G", "Standard"}[seed%3]
-		kind := []thumb.Kind{thumb.Alternating, thumb.None}[seed%2]
+		kind := []pattern.Kind{pattern.Alternating, pattern.None}[seed%2]
 		p := solve(t, coretest.Wander(seed, 40), tuning, kind)
 		tempo := p.Tempo() * (0.7 + 0.1*float64(seed))
 		samples := render(t, p, sound.Options{Tempo: tempo})
@@ -147,8 +147,8 @@ func TestFollow(t *testing.T) {
 	if pooled[len(pooled)*95/100] > 15 {
 		t.Errorf("95%% of onsets are within %.0f ms", pooled[len(pooled)*95/100])
 	}
-	p := solve(t, coretest.Wander(1, 40), "Open D", thumb.Alternating)
-	other := solve(t, coretest.Wander(9, 40), "Standard", thumb.None)
+	p := solve(t, coretest.Wander(1, 40), "Open D", pattern.Alternating)
+	other := solve(t, coretest.Wander(9, 40), "Standard", pattern.None)
 	if _, err := prepare(t, render(t, other, sound.Options{}), rate).Follow(p); !errors.Is(err, take.ErrForeign) {
 		t.Errorf("another tune: %v", err)
 	}
@@ -238,7 +238,7 @@ func BenchmarkJudge(b *testing.B) {
 
 // aPlan is one of several kinds.
 func aPlan(t testing.TB, seed uint64) *plan.Plan {
-	return solve(t, coretest.Wander(seed, 32), []string{"Open D", "Open G", "Standard"}[seed%3], []thumb.Kind{thumb.Alternating, thumb.None}[seed%2])
+	return solve(t, coretest.Wander(seed, 32), []string{"Open D", "Open G", "Standard"}[seed%3], []pattern.Kind{pattern.Alternating, pattern.None}[seed%2])
 }
 
 // TestJudge: of clean takes nothing is said, and sure notes are within two cents; notes that are off, late or
@@ -445,7 +445,7 @@ func TestVibrato(t *testing.T) {
 	for _, i := range []int{1, 3} {
 		tu.Notes[i].Marks |= tune.Vibrato
 	}
-	p := solve(t, tu, "Open D", thumb.None)
+	p := solve(t, tu, "Open D", pattern.None)
 	tk, err := prepare(t, render(t, p, sound.Options{}), rate).Judge(p)
 	if err != nil {
 		t.Fatal(err)

@@ -8,7 +8,7 @@ import (
 	"stepping/core/plan"
 	"stepping/core/play"
 	"stepping/core/player"
-	"stepping/core/thumb"
+	"stepping/core/pattern"
 )
 
 // played are tunes whose pins are the choices, different from the planner's, of a player with other weights.
@@ -17,7 +17,7 @@ func played(t *testing.T, taste player.Taste, most int) []Source {
 	var out []Source
 	for seed := range uint64(3) {
 		pl := player.Default()
-		r := plan.Request{Tune: coretest.Wander(seed+5, 24), Tuning: coretest.Tuning("Open D"), Player: pl, Thumb: thumb.Alternating}
+		r := plan.Request{Tune: coretest.Wander(seed+5, 24), Tuning: coretest.Tuning("Open D"), Player: pl, Thumb: pattern.Alternating}
 		planner, err := plan.Solve(context.Background(), r)
 		if err != nil {
 			t.Fatal(err)

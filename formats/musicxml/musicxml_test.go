@@ -17,7 +17,7 @@ import (
 	"stepping/core/player"
 	"stepping/core/score"
 	"stepping/core/score/scoretest"
-	"stepping/core/thumb"
+	"stepping/core/pattern"
 	"stepping/core/tune"
 	"stepping/formats/musicxml"
 )
@@ -55,7 +55,7 @@ func TestPlanReadsBack(t *testing.T) {
 		}
 		p, err := plan.Solve(context.Background(), plan.Request{Tune: coretest.Wander(uint64(seed), 24),
 			Tuning: coretest.Tuning([]string{"Open D", "Open G", "Standard"}[seed]),
-			Capo:   capo, Player: pr, Thumb: thumb.Alternating})
+			Capo:   capo, Player: pr, Thumb: pattern.Alternating})
 		if err != nil {
 			t.Fatal(err)
 		}

@@ -15,7 +15,7 @@ import (
 	"stepping/core/plan"
 	"stepping/core/player"
 	"stepping/core/score"
-	"stepping/core/thumb"
+	"stepping/core/pattern"
 	"stepping/formats/musicxml"
 )
 
@@ -111,7 +111,7 @@ func TestByTheRules(t *testing.T) {
 		pr := player.Default()
 		pr.Techniques = []string{"bend", "harmonic", "tap"}
 		p, err := plan.Solve(context.Background(), plan.Request{Tune: coretest.Wander(uint64(i), 30), Tuning: coretest.Tuning(name),
-			Capo: i, Player: pr, Thumb: thumb.Steady})
+			Capo: i, Player: pr, Thumb: pattern.Steady})
 		if err != nil {
 			t.Fatal(err)
 		}

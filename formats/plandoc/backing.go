@@ -8,7 +8,7 @@ import (
 	"stepping/core/grip"
 	"stepping/core/pitch"
 	"stepping/core/play"
-	"stepping/core/thumb"
+	"stepping/core/pattern"
 	"stepping/core/tuning"
 )
 
@@ -106,7 +106,7 @@ func NewBacking(b *backing.Backing) *Doc {
 	}
 	t := grip.Guitar{Tuning: r.Tuning, Capo: r.Capo, Player: r.Player}
 	d := &Doc{
-		Version: Version, Title: r.Tune.Title, Tuning: r.Tuning.Spelled(), Capo: r.Capo, Tempo: tempo, Thumb: string(thumb.None), Player: r.Player,
+		Version: Version, Title: r.Tune.Title, Tuning: r.Tuning.Spelled(), Capo: r.Capo, Tempo: tempo, Thumb: string(pattern.None), Player: r.Player,
 		Patterns: r.Sections, Pins: []Pin{}, Dropped: []Dropped{}, Total: round(b.Total), Proof: Proof{"bound", round(b.Gap)},
 		Ceiling: Ceiling{b.Ceiling.BPM, b.Ceiling.At.String(), b.Ceiling.Why}, Bars: make([]float64, len(r.Tune.Bars)),
 	}

@@ -11,7 +11,7 @@ import (
 	"stepping/core/plan"
 	"stepping/core/play"
 	"stepping/core/player"
-	"stepping/core/thumb"
+	"stepping/core/pattern"
 )
 
 // Version is the version of the document's shape.
@@ -26,7 +26,7 @@ type Doc struct {
 	Tempo    float64         `json:"tempo"`
 	Swing    float64         `json:"swing,omitempty"` // share of the first of two eighths
 	Thumb    string          `json:"thumb"`
-	Patterns []thumb.Section `json:"patterns,omitempty"`
+	Patterns []pattern.Section `json:"patterns,omitempty"`
 	Player   player.Profile  `json:"player"`
 	Pins     []Pin           `json:"pins"`
 	Grips    []Held          `json:"grips,omitempty"` // of a progression without melody
@@ -190,7 +190,7 @@ func moment(mo *play.Moment, why []string) Moment {
 	for _, s := range mo.Strokes() {
 		out.Strokes = append(out.Strokes, stroke(s))
 	}
-	if mo.Hit != "" && mo.Hit != thumb.Release { // a release is the dead stroke itself
+	if mo.Hit != "" && mo.Hit != pattern.Release { // a release is the dead stroke itself
 		out.Strokes = append(out.Strokes, Stroke{Part: string(play.Percussion), String: hitString[mo.Hit], How: mo.Hit,
 			Digit: hitDigit[mo.Hit], Dur: "0"})
 	}
@@ -207,8 +207,8 @@ func moment(mo *play.Moment, why []string) Moment {
 
 // Where percussion falls: the thickest string that it touches, and with what; a thump is on the top.
 var (
-	hitString = map[string]int{thumb.Slap: 6, thumb.Tap: 3, thumb.Thump: 6}
-	hitDigit  = map[string]play.Digit{thumb.Slap: play.P, thumb.Tap: play.I}
+	hitString = map[string]int{pattern.Slap: 6, pattern.Tap: 3, pattern.Thump: 6}
+	hitDigit  = map[string]play.Digit{pattern.Slap: play.P, pattern.Tap: play.I}
 )
 
 func stroke(s *play.Stroke) Stroke {

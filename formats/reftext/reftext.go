@@ -13,7 +13,7 @@ import (
 	"stepping/core/plan"
 	"stepping/core/player"
 	"stepping/core/reference"
-	"stepping/core/thumb"
+	"stepping/core/pattern"
 	"stepping/core/tuning"
 	"stepping/formats/abc"
 )
@@ -112,9 +112,9 @@ func request(fields map[string]field) (r plan.Request, err error) {
 			return r, at("capo", err)
 		}
 	}
-	r.Thumb = thumb.None
+	r.Thumb = pattern.None
 	if f, ok := fields["thumb"]; ok {
-		r.Thumb = thumb.Kind(f.value)
+		r.Thumb = pattern.Kind(f.value)
 	}
 	r.Player = player.Default()
 	if f, ok := fields["player"]; ok {

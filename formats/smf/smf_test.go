@@ -16,7 +16,7 @@ import (
 	"stepping/core/player"
 	"stepping/core/score"
 	"stepping/core/score/scoretest"
-	"stepping/core/thumb"
+	"stepping/core/pattern"
 	"stepping/core/tune"
 	"stepping/formats/smf"
 )
@@ -65,7 +65,7 @@ func TestTuneReadsBack(t *testing.T) {
 // TestPlanOnStrings: in a plan's file every note stands in the channel of its string, at its pitch, and glides come from below.
 func TestPlanOnStrings(t *testing.T) {
 	p, err := plan.Solve(context.Background(), plan.Request{Tune: coretest.Wander(3, 32), Tuning: coretest.Tuning("Open D"),
-		Player: player.Default(), Thumb: thumb.Alternating})
+		Player: player.Default(), Thumb: pattern.Alternating})
 	if err != nil {
 		t.Fatal(err)
 	}

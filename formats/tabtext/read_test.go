@@ -16,7 +16,7 @@ import (
 	"stepping/core/player"
 	"stepping/core/score"
 	"stepping/core/score/scoretest"
-	"stepping/core/thumb"
+	"stepping/core/pattern"
 	"stepping/formats/tabtext"
 )
 
@@ -25,9 +25,9 @@ func TestPlansReadBack(t *testing.T) {
 	lean := player.Default()
 	lean.Lean = player.LeanNone
 	for i, r := range []plan.Request{
-		{Tune: coretest.Wander(1, 40), Tuning: coretest.Tuning("Open D"), Player: player.Default(), Thumb: thumb.Alternating},
-		{Tune: coretest.Wander(2, 40), Tuning: coretest.Tuning("Open G"), Capo: 2, Player: player.Default(), Thumb: thumb.Steady},
-		{Tune: coretest.Wander(3, 40), Tuning: coretest.Tuning("Standard"), Player: lean, Thumb: thumb.None},
+		{Tune: coretest.Wander(1, 40), Tuning: coretest.Tuning("Open D"), Player: player.Default(), Thumb: pattern.Alternating},
+		{Tune: coretest.Wander(2, 40), Tuning: coretest.Tuning("Open G"), Capo: 2, Player: player.Default(), Thumb: pattern.Steady},
+		{Tune: coretest.Wander(3, 40), Tuning: coretest.Tuning("Standard"), Player: lean, Thumb: pattern.None},
 	} {
 		p, err := plan.Solve(context.Background(), r)
 		if err != nil {

@@ -18,7 +18,7 @@ import (
 
 	"stepping/core/plan"
 	"stepping/core/play"
-	"stepping/core/thumb"
+	"stepping/core/pattern"
 	"stepping/core/tune"
 )
 
@@ -70,7 +70,7 @@ func hasHits(p *plan.Plan) bool {
 }
 
 // hitSigns are the letters of percussion.
-var hitSigns = map[string]string{thumb.Slap: "s", thumb.Tap: "t", thumb.Thump: "k", thumb.Release: "x"}
+var hitSigns = map[string]string{pattern.Slap: "s", pattern.Tap: "t", pattern.Thump: "k", pattern.Release: "x"}
 
 // left is the width of the strings' names.
 const left = 3

@@ -12,13 +12,13 @@ import (
 	"stepping/core/plan"
 	"stepping/core/play"
 	"stepping/core/player"
-	"stepping/core/thumb"
+	"stepping/core/pattern"
 	"stepping/core/tuning"
 	"stepping/formats/abc"
 	"stepping/formats/tabtext"
 )
 
-func write(t *testing.T, text, tn string, capo int, sections []thumb.Section) (*plan.Plan, string) {
+func write(t *testing.T, text, tn string, capo int, sections []pattern.Section) (*plan.Plan, string) {
 	t.Helper()
 	tu, _, err := abc.Read(strings.NewReader(text))
 	if err != nil {
@@ -29,7 +29,7 @@ func write(t *testing.T, text, tn string, capo int, sections []thumb.Section) (*
 		t.Fatal(err)
 	}
 	p, err := plan.Solve(context.Background(), plan.Request{Tune: tu, Tuning: tuned, Capo: capo, Player: player.Default(),
-		Thumb: thumb.Alternating, Sections: sections})
+		Thumb: pattern.Alternating, Sections: sections})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -50,11 +50,11 @@ var number = regexp.MustCompile(`(?:/?<|[hpbt])?\d+(?:\.\d+)?[>o]?`)
 // the plan, counted from the capo, in brackets under the slide; lines are equally long and no longer
 // than a page is wide; every bar played stands there with its number and its beats.
 func TestEveryStrokeIsWritten(t *testing.T) {
-	slapped := slices.IndexFunc(thumb.Library, func(p thumb.Pattern) bool {
-		return p.Meter == "4/4" && slices.ContainsFunc(p.Beats, func(b thumb.Beat) bool { return b.Hit == thumb.Slap })
+	slapped := slices.IndexFunc(pattern.Library, func(p pattern.Pattern) bool {
+		return p.Meter == "4/4" && slices.ContainsFunc(p.Beats, func(b pattern.Beat) bool { return b.Hit == pattern.Slap })
 	})
-	slaps := []thumb.Section{{Bar: 1, Pattern: &thumb.Library[slapped]}}
-	for capo, sections := range map[int][]thumb.Section{0: nil, 2: nil, 1: slaps} {
+	slaps := []pattern.Section{{Bar: 1, Pattern: &pattern.Library[slapped]}}
+	for capo, sections := range map[int][]pattern.Section{0: nil, 2: nil, 1: slaps} {
 		p, text := write(t, tune, "Open D", capo, sections)
 		var want, got [7][]string
 		hits := 0
@@ -73,7 +73,7 @@ func TestEveryStrokeIsWritten(t *testing.T) {
 				}
 				want[s.String] = append(want[s.String], fret)
 			}
-			if p.Moments[i].Hit == thumb.Slap {
+			if p.Moments[i].Hit == pattern.Slap {
 				hits++
 			}
 		}

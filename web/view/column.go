@@ -8,7 +8,7 @@ import (
 
 	"stepping/core/plan"
 	"stepping/core/play"
-	"stepping/core/thumb"
+	"stepping/core/pattern"
 	"stepping/core/tune"
 )
 
@@ -195,7 +195,7 @@ func beatLines(tu *tune.Tune, from, to tune.Time, y func(tune.Time) float64) []b
 func (c *Column) addSounds(mo *play.Moment, y1, y2 float64) {
 	for s, st := range mo.Strings {
 		if st.State == play.Struck || st.State == play.Rings {
-			c.Sounds = append(c.Sounds, soundLine{stringX(s + 1), y1, y2, thumb.IsBassString(s + 1)})
+			c.Sounds = append(c.Sounds, soundLine{stringX(s + 1), y1, y2, pattern.IsBassString(s + 1)})
 		}
 	}
 }
@@ -274,9 +274,9 @@ func quietTip(s int, st play.StringState) string {
 // hitX is where percussion falls: between the strings that it touches, or beside them.
 func hitX(hit string) float64 {
 	switch hit {
-	case thumb.Slap:
+	case pattern.Slap:
 		return (stringX(6) + stringX(5)) / 2
-	case thumb.Tap:
+	case pattern.Tap:
 		return stringX(2)
 	}
 	return stringX(4)

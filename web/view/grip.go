@@ -7,7 +7,7 @@ import (
 	"stepping/core/grip"
 	"stepping/core/pitch"
 	"stepping/core/play"
-	"stepping/core/thumb"
+	"stepping/core/pattern"
 	"stepping/core/tuning"
 )
 
@@ -161,7 +161,7 @@ type gridCell struct {
 }
 
 // Counts labels the steps of a pattern as they are counted aloud.
-func Counts(p *thumb.Pattern) (out []string) {
+func Counts(p *pattern.Pattern) (out []string) {
 	m, ok := p.Signature()
 	if !ok || p.Steps%m.Num != 0 {
 		return nil
@@ -178,7 +178,7 @@ func Counts(p *thumb.Pattern) (out []string) {
 }
 
 // NewStepGrid lays the moments of one bar under a pattern's steps.
-func NewStepGrid(p *thumb.Pattern, moments []play.Moment, at func(mo *play.Moment) int) StepGrid {
+func NewStepGrid(p *pattern.Pattern, moments []play.Moment, at func(mo *play.Moment) int) StepGrid {
 	g := StepGrid{Counts: Counts(p)}
 	m, _ := p.Signature()
 	each := max(p.Steps/max(m.Num, 1), 1)

@@ -10,7 +10,7 @@ import (
 
 	"stepping/core/plan"
 	"stepping/core/play"
-	"stepping/core/thumb"
+	"stepping/core/pattern"
 	"stepping/core/tune"
 )
 
@@ -211,8 +211,8 @@ func thumbName(mo *play.Moment) string {
 // hitWords say how percussion is made, muteWords how the palm mutes the thumb's note.
 var (
 	hitWords = map[string]string{
-		thumb.Slap: "side of the thumb against strings 6 and 5", thumb.Tap: "fingertips onto the strings",
-		thumb.Thump: "heel on the top, off the strings", thumb.Release: "the finger lets up, the strike is dead",
+		pattern.Slap: "side of the thumb against strings 6 and 5", pattern.Tap: "fingertips onto the strings",
+		pattern.Thump: "heel on the top, off the strings", pattern.Release: "the finger lets up, the strike is dead",
 	}
 	muteWords = map[string]string{"half": "half muted by the palm", "thump": "muted to a thump", "stab": "cut short by the palm"}
 )

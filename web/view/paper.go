@@ -7,7 +7,7 @@ import (
 
 	"stepping/core/plan"
 	"stepping/core/play"
-	"stepping/core/thumb"
+	"stepping/core/pattern"
 	"stepping/core/tuning"
 )
 
@@ -219,7 +219,7 @@ func (c *paperCell) fill(p *plan.Plan, t int) {
 	c.Y1, c.Y2 = paperY(highest), paperY(lowest)
 	c.Pinch = len(c.Marks) > 1
 	c.Digits = digitWord(mo)
-	if mo.Hit != "" && mo.Hit != thumb.Release {
+	if mo.Hit != "" && mo.Hit != pattern.Release {
 		c.Hit = mo.Hit
 	}
 	c.Quiet = quietWords(mo)

@@ -4,7 +4,7 @@ import (
 	"slices"
 	"strings"
 
-	"stepping/core/thumb"
+	"stepping/core/pattern"
 )
 
 // PatternPicture is a bar of a pattern as it is felt, without a chord: time to the right, the fingers on three
@@ -42,7 +42,7 @@ const (
 )
 
 // NewPatternPicture draws a pattern.
-func NewPatternPicture(p *thumb.Pattern) PatternPicture {
+func NewPatternPicture(p *pattern.Pattern) PatternPicture {
 	v := PatternPicture{Width: patternWidth, Height: patternCounts + 8}
 	x := func(step int) float64 {
 		return patternLeft + (patternWidth-2*patternLeft)*(float64(step)-0.5)/float64(max(p.Steps, 1))
@@ -61,7 +61,7 @@ func NewPatternPicture(p *thumb.Pattern) PatternPicture {
 	for i := range p.Beats {
 		b := &p.Beats[i]
 		for _, f := range b.Fingers {
-			v.Fingers = append(v.Fingers, patternDot{X: x(b.Step), Y: patternTop + patternFinger*float64(slices.Index(thumb.FingerRoles, f))})
+			v.Fingers = append(v.Fingers, patternDot{X: x(b.Step), Y: patternTop + patternFinger*float64(slices.Index(pattern.FingerRoles, f))})
 		}
 		if b.Thumb != "" {
 			y := patternThumb

@@ -12,7 +12,7 @@ import (
 	"stepping/core/plan"
 	"stepping/core/play"
 	"stepping/core/player"
-	"stepping/core/thumb"
+	"stepping/core/pattern"
 	"stepping/core/tuning"
 	"stepping/formats/abc"
 )
@@ -27,7 +27,7 @@ func planOf(t *testing.T, text string, change func(*plan.Request)) *plan.Plan {
 	if err != nil {
 		t.Fatal(err)
 	}
-	r := plan.Request{Tune: tu, Tuning: tn, Player: player.Default(), Thumb: thumb.Alternating}
+	r := plan.Request{Tune: tu, Tuning: tn, Player: player.Default(), Thumb: pattern.Alternating}
 	if change != nil {
 		change(&r)
 	}
@@ -49,10 +49,10 @@ func TestViewsAgree(t *testing.T) {
 		"ringing": func(r *plan.Request) { r.Player.Silence = player.Ring },
 		"lap":     func(r *plan.Request) { r.Player.Posture, r.Player.Silence = player.Lap, player.LapStop },
 		"capo":    func(r *plan.Request) { r.Capo = 2 },
-		"none":    func(r *plan.Request) { r.Player.Lean, r.Thumb = player.LeanNone, thumb.None },
+		"none":    func(r *plan.Request) { r.Player.Lean, r.Thumb = player.LeanNone, pattern.None },
 		"slap": func(r *plan.Request) {
-			slap, _ := thumb.Named("Slap under a flicked top")
-			r.Sections = []thumb.Section{{Bar: 1, Pattern: slap}}
+			slap, _ := pattern.Named("Slap under a flicked top")
+			r.Sections = []pattern.Section{{Bar: 1, Pattern: slap}}
 		},
 	} {
 		p := planOf(t, viewTune, change)
@@ -204,7 +204,7 @@ func TestCounts(t *testing.T) {
 	}
 	for name, want := range map[string]string{"Steady bass": "1 & 2 & 3 & 4 &", "Rolling six": "1 2 3 4 5 6",
 		"Waltz, one string at a time": "1 & 2 & 3 &"} {
-		p, ok := thumb.Named(name)
+		p, ok := pattern.Named(name)
 		if got := strings.Join(Counts(p), " "); !ok || got != want {
 			t.Errorf("%s is counted %q", name, got)
 		}

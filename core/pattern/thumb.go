@@ -4,7 +4,7 @@
 // A role is musical ("the root", "the alternate"), not a string: it stays the same
 // when tuning or chord change. Which string fills it costs 0 for the best choice and
 // more for lesser ones, in the planner's cost units.
-package thumb
+package pattern
 
 import (
 	"cmp"

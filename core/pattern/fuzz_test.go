@@ -1,4 +1,4 @@
-package thumb
+package pattern
 
 import (
 	"bytes"
