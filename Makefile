@@ -43,7 +43,7 @@ fit: build
 
 bench:
 	GOMAXPROCS=1 $(GO) test ./core/plan -run '^$$' -bench . -benchtime 2x -count 3
-	$(GO) test ./core/grip ./core/suit -run '^$$' -bench . -benchtime 1x -count 1
+	$(GO) test ./core/grip ./core/rank -run '^$$' -bench . -benchtime 1x -count 1
 	$(GO) test ./formats/reftext -run TestReferences -v -count 1 | grep figure
 	$(GO) test ./core/setlist -run TestFourteen -v -count 1 | grep figure
 	$(GO) test ./web -run TestFigures -v -count 1 | grep -E 'figure|ok|FAIL'

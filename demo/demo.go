@@ -7,10 +7,10 @@ import (
 	"embed"
 	"fmt"
 
+	"stepping/core/pattern"
 	"stepping/core/plan"
 	"stepping/core/player"
 	"stepping/core/setup"
-	"stepping/core/pattern"
 	"stepping/formats/abc"
 	"stepping/store"
 )

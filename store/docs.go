@@ -7,9 +7,9 @@ import (
 	"fmt"
 
 	"stepping/core/entry"
+	"stepping/core/pattern"
 	"stepping/core/player"
 	"stepping/core/retune"
-	"stepping/core/pattern"
 )
 
 // Kept is a document of the owner's with its key and version.

@@ -7,8 +7,8 @@ import (
 
 	"github.com/google/uuid"
 
-	"stepping/core/player"
 	"stepping/core/pattern"
+	"stepping/core/player"
 	"stepping/store"
 )
 

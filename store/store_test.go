@@ -15,11 +15,11 @@ import (
 
 	"github.com/pressly/goose/v3"
 
+	"stepping/core/pattern"
 	"stepping/core/plan"
 	"stepping/core/play"
 	"stepping/core/player"
 	"stepping/core/setup"
-	"stepping/core/pattern"
 	"stepping/core/tune"
 	"stepping/store"
 	"stepping/store/storetest"

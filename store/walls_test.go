@@ -11,10 +11,10 @@ import (
 	"time"
 
 	"stepping/account"
+	"stepping/core/pattern"
 	"stepping/core/player"
 	"stepping/core/practice"
 	"stepping/core/retune"
-	"stepping/core/pattern"
 	"stepping/store"
 )
 

@@ -15,13 +15,13 @@ import (
 
 	"github.com/gin-gonic/gin"
 
+	"stepping/core/pattern"
 	"stepping/core/plan"
 	"stepping/core/play"
 	"stepping/core/proofread"
+	"stepping/core/rank"
 	"stepping/core/score"
 	"stepping/core/setup"
-	"stepping/core/suit"
-	"stepping/core/pattern"
 	"stepping/core/tune"
 	"stepping/core/tuning"
 	"stepping/formats/abc"
@@ -500,7 +500,7 @@ func (s *Server) takeIn(c *gin.Context, in *incoming) (id store.ID, said string,
 	} else if in.tune.WrittenHigh() {
 		st.Steps = -12
 	}
-	var found []suit.Way
+	var found []rank.Way
 	if st.Tuning == "" {
 		if found, st.Tuning, err = s.propose(c, in.tune.Transposed(st.Steps), &profiles[0].Profile); err != nil {
 			return id, "", err

@@ -10,8 +10,8 @@ import (
 
 	"github.com/gin-gonic/gin"
 
-	"stepping/core/setup"
 	"stepping/core/pattern"
+	"stepping/core/setup"
 	"stepping/core/tune"
 	"stepping/jobs"
 	"stepping/store"

@@ -19,10 +19,10 @@ import (
 
 	"github.com/gin-gonic/gin"
 
+	"stepping/core/pattern"
 	"stepping/core/player"
 	"stepping/core/practice"
 	"stepping/core/setup"
-	"stepping/core/pattern"
 	"stepping/formats/abc"
 	"stepping/formats/plaintext"
 	"stepping/store"

@@ -10,9 +10,9 @@ import (
 	"testing"
 	"time"
 
+	"stepping/core/pattern"
 	"stepping/core/plan"
 	"stepping/core/setup"
-	"stepping/core/pattern"
 	"stepping/store/storetest"
 )
 

@@ -15,8 +15,8 @@ import (
 
 	"stepping/core/backing"
 	"stepping/core/grip"
-	"stepping/core/player"
 	"stepping/core/pattern"
+	"stepping/core/player"
 	"stepping/core/tune"
 	"stepping/core/tuning"
 	"stepping/store"

@@ -12,9 +12,9 @@ import (
 
 	"github.com/gin-gonic/gin"
 
+	"stepping/core/pattern"
 	"stepping/core/plan"
 	"stepping/core/setup"
-	"stepping/core/pattern"
 	"stepping/core/tune"
 	"stepping/core/tuning"
 	"stepping/formats/abc"

@@ -7,11 +7,11 @@ import (
 
 	"github.com/gin-gonic/gin"
 
+	"stepping/core/pattern"
 	"stepping/core/plan"
 	"stepping/core/player"
+	"stepping/core/rank"
 	"stepping/core/setup"
-	"stepping/core/suit"
-	"stepping/core/pattern"
 	"stepping/core/tune"
 	"stepping/core/tuning"
 	"stepping/store"
@@ -32,20 +32,20 @@ type proposedView struct {
 
 // propose finds the ways for a new tune, and the tuning that the guitar is in. No ways if none can be found:
 // the plan page says why.
-func (s *Server) propose(c *gin.Context, tu *tune.Tune, p *player.Profile) (out []suit.Way, present string, err error) {
+func (s *Server) propose(c *gin.Context, tu *tune.Tune, p *player.Profile) (out []rank.Way, present string, err error) {
 	guitars, err := s.guitars(c)
 	if err != nil {
 		return nil, "", err
 	}
 	g, now := sixStringed(guitars)
-	r := suit.Request{Plan: plan.Request{Tune: tu, Tuning: now, Player: *p, Thumb: pattern.Alternating}, Guitar: g.Guitar, Workers: 2}
+	r := rank.Request{Plan: plan.Request{Tune: tu, Tuning: now, Player: *p, Thumb: pattern.Alternating}, Guitar: g.Guitar, Workers: 2}
 	if err := r.Guitar.Complete(tuning.Strings); err != nil {
 		return out, g.Tuning, nil
 	}
-	rows, _ := do(c, s, "proposals", of(owner(c), 10*len(tu.Notes)), func(ctx context.Context) ([]suit.Row, error) {
+	rows, _ := do(c, s, "proposals", of(owner(c), 10*len(tu.Notes)), func(ctx context.Context) ([]rank.Row, error) {
 		ctx, stop := context.WithTimeout(ctx, proposeLimit)
 		defer stop()
-		return suit.Propose(ctx, r, proposals) // out of time or of range: what was found, else the tuning that the guitar is in
+		return rank.Propose(ctx, r, proposals) // out of time or of range: what was found, else the tuning that the guitar is in
 	})
 	for i := range rows {
 		out = append(out, rows[i].Way)
@@ -54,7 +54,7 @@ func (s *Server) propose(c *gin.Context, tu *tune.Tune, p *player.Profile) (out 
 }
 
 // keepProposed keeps what was proposed for the tune.
-func (s *Server) keepProposed(c *gin.Context, id store.ID, ways []suit.Way) {
+func (s *Server) keepProposed(c *gin.Context, id store.ID, ways []rank.Way) {
 	if len(ways) == 0 {
 		return
 	}
@@ -73,7 +73,7 @@ func (s *Server) proposedFor(c *gin.Context, id store.ID, st *setup.Settings) (o
 	if err != nil {
 		return nil
 	}
-	var ways []suit.Way
+	var ways []rank.Way
 	if json.Unmarshal(kept.Doc, &ways) != nil || len(ways) > proposals {
 		return nil // of another version of the program
 	}

@@ -18,7 +18,7 @@ import (
 	"stepping/core/plan"
 	"stepping/core/play"
 	"stepping/core/player"
-	"stepping/core/suit"
+	"stepping/core/rank"
 	"stepping/core/tuning"
 	"stepping/jobs"
 	"stepping/store"
@@ -70,7 +70,7 @@ type firstMark struct {
 // firstWidth is the width in pixels of the first bars as drawn.
 const firstWidth = 210.0
 
-func firstMarks(w *suit.Way) (out []firstMark) {
+func firstMarks(w *rank.Way) (out []firstMark) {
 	end := 1.0
 	for _, s := range w.First {
 		if s.String != 0 {
@@ -87,13 +87,13 @@ func firstMarks(w *suit.Way) (out []firstMark) {
 }
 
 // sortViews orders the list by another column than the rank, best first.
-func sortViews(rows []suit.Row, by string) {
-	key := map[string]func(w *suit.Way) float64{
-		"plan": func(w *suit.Way) float64 { return w.Total }, "retuning": func(w *suit.Way) float64 { return w.Retuning },
-		"risk":    func(w *suit.Way) float64 { return w.Risk },
-		"ceiling": func(w *suit.Way) float64 { return -holdsUpTo(w) },
-		"leaks":   func(w *suit.Way) float64 { return float64(w.Leaks) }, "bar": func(w *suit.Way) float64 { return -w.UnderBar },
-		"home": func(w *suit.Way) float64 { return w.Home }, "known": func(w *suit.Way) float64 { return w.Strange },
+func sortViews(rows []rank.Row, by string) {
+	key := map[string]func(w *rank.Way) float64{
+		"plan": func(w *rank.Way) float64 { return w.Total }, "retuning": func(w *rank.Way) float64 { return w.Retuning },
+		"risk":    func(w *rank.Way) float64 { return w.Risk },
+		"ceiling": func(w *rank.Way) float64 { return -holdsUpTo(w) },
+		"leaks":   func(w *rank.Way) float64 { return float64(w.Leaks) }, "bar": func(w *rank.Way) float64 { return -w.UnderBar },
+		"home": func(w *rank.Way) float64 { return w.Home }, "known": func(w *rank.Way) float64 { return w.Strange },
 	}[by]
 	if key != nil {
 		sort.SliceStable(rows, func(i, j int) bool { return key(&rows[i].Way) < key(&rows[j].Way) })
@@ -134,7 +134,7 @@ func (s *Server) suit(c *gin.Context) {
 // ranked shows the ranking that is under way here, or what is kept of one.
 func (s *Server) ranked(c *gin.Context, t *store.Tune, keep bool, body *suitBody) {
 	key, k := s.homeOf(c.Request.Context(), t)
-	if j := jobs.Find[suit.Ranking](s.jobs, suitKey(t, keep)); j != nil {
+	if j := jobs.Find[rank.Ranking](s.jobs, suitKey(t, keep)); j != nil {
 		body.Running = j.Running() // before what is seen: what ends in between is shown as still under way
 		got, _ := j.Seen()
 		if err := j.Err(); err != nil && !errors.Is(err, jobs.ErrStopped) && !errors.Is(err, context.DeadlineExceeded) {
@@ -150,27 +150,27 @@ func (s *Server) ranked(c *gin.Context, t *store.Tune, keep bool, body *suitBody
 }
 
 // keptRanking is what is kept of a ranking, by whichever copy of the program.
-func (s *Server) keptRanking(ctx context.Context, t *store.Tune, keep bool) (kept store.Result, got *suit.Ranking, ok bool) {
+func (s *Server) keptRanking(ctx context.Context, t *store.Tune, keep bool) (kept store.Result, got *rank.Ranking, ok bool) {
 	kept, err := s.store.Result(ctx, t.Owner, t.ID, rankingKind(keep))
 	if err != nil {
 		return kept, nil, false
 	}
-	got = &suit.Ranking{}
+	got = &rank.Ranking{}
 	return kept, got, json.Unmarshal(kept.Doc, got) == nil
 }
 
 func rankingKind(keep bool) string { return rankingJob + " " + fmt.Sprint(keep) }
 
 // take shows what a ranking has found, and how far it is.
-func (b *suitBody) take(got *suit.Ranking, t *store.Tune, by string, key pitch.Note, k neck.Neck) {
+func (b *suitBody) take(got *rank.Ranking, t *store.Tune, by string, key pitch.Note, k neck.Neck) {
 	b.All, b.Planned, b.Proved = got.All, got.Planned, got.Proved
 	b.Stopped = !b.Running && got.Proved == 0 && b.Problem == ""
-	rows := suit.Rows(got.Ways)
+	rows := rank.Rows(got.Ways)
 	best := math.Inf(1)
 	for i := range rows {
 		best = min(best, rows[i].Score)
 	}
-	rank := map[suit.Way]int{}
+	rank := map[rank.Way]int{}
 	for i := range rows {
 		rank[rows[i].Way] = i
 	}
@@ -191,7 +191,7 @@ func (b *suitBody) take(got *suit.Ranking, t *store.Tune, by string, key pitch.N
 // shownWays is how many ways a page lists.
 const shownWays = 24
 
-func newSuitView(i int, w *suit.Way, t *store.Tune) suitView {
+func newSuitView(i int, w *rank.Way, t *store.Tune) suitView {
 	v := suitView{Rank: i + 1, Name: wayName(w), Tuning: w.Tuning.Name, Notes: classesOf(w.Tuning.Spelt), Key: "as written",
 		Score: fmt.Sprintf("%.1f", w.Score), Total: fmt.Sprintf("%.1f", w.Total),
 		Retuning: fmt.Sprintf("%.1f", w.Retuning), Risk: fmt.Sprintf("%.1f", w.Risk), Ceiling: "–", Leaks: fmt.Sprint(w.Leaks),
@@ -227,7 +227,7 @@ func (s *Server) homeOf(ctx context.Context, t *store.Tune) (key pitch.Note, k n
 }
 
 // draw shows where home is in a way.
-func (v *suitView) draw(w *suit.Way, key pitch.Note, k neck.Neck) {
+func (v *suitView) draw(w *rank.Way, key pitch.Note, k neck.Neck) {
 	v.Words = w.Reason()
 	t, err := tuning.Parse(w.Tuning.Spelt)
 	if err != nil {
@@ -238,7 +238,7 @@ func (v *suitView) draw(w *suit.Way, key pitch.Note, k neck.Neck) {
 }
 
 // wayName is how a shape is got: "Open D, capo 2".
-func wayName(w *suit.Way) string {
+func wayName(w *rank.Way) string {
 	if w.Capo == 0 {
 		return w.Tuning.Name
 	}
@@ -279,7 +279,7 @@ func (s *Server) startSuit(c *gin.Context) {
 		req.Tune = req.Tune.Transposed(-t.Settings.Steps)
 	}
 	g, present := sixStringed(guitars)
-	r := suit.Request{Plan: req, Guitar: g.Guitar, KeepKey: keep, Capos: maxSuitCapo, Workers: 2}
+	r := rank.Request{Plan: req, Guitar: g.Guitar, KeepKey: keep, Capos: maxSuitCapo, Workers: 2}
 	r.Plan.Tuning = present
 	if err := r.Guitar.Complete(tuning.Strings); err != nil {
 		s.fail(c, http.StatusUnprocessableEntity, err)
@@ -302,12 +302,12 @@ func suitLink(t *store.Tune, keep bool) string {
 }
 
 // runSuit starts the job unless it runs, here or elsewhere; one that was stopped goes on from what it found.
-func (s *Server) runSuit(ctx context.Context, t *store.Tune, keep bool, basis string, r suit.Request) error {
+func (s *Server) runSuit(ctx context.Context, t *store.Tune, keep bool, basis string, r rank.Request) error {
 	key := suitKey(t, keep)
-	if old := jobs.Find[suit.Ranking](s.jobs, key); old != nil && !old.Running() {
+	if old := jobs.Find[rank.Ranking](s.jobs, key); old != nil && !old.Running() {
 		old.Drop()
 	}
-	if jobs.Find[suit.Ranking](s.jobs, key) == nil {
+	if jobs.Find[rank.Ranking](s.jobs, key) == nil {
 		if kept, got, ok := s.keptRanking(ctx, t, keep); ok && kept.Basis == basis {
 			if kept.Running {
 				return nil // another copy of the program is at it
@@ -316,14 +316,14 @@ func (s *Server) runSuit(ctx context.Context, t *store.Tune, keep bool, basis st
 		}
 	}
 	_, err := jobs.Start(s.jobs, key, basis, jobs.Work{Owner: t.Owner.String(), Long: true}, suitLimit,
-		timed(s, rankingJob, func(ctx context.Context, j *jobs.Job[suit.Ranking]) (suit.Ranking, error) {
-			return suit.Ranking{}, s.rank(ctx, j, t.Owner, t.ID, rankingKind(keep), basis, r)
+		timed(s, rankingJob, func(ctx context.Context, j *jobs.Job[rank.Ranking]) (rank.Ranking, error) {
+			return rank.Ranking{}, s.rank(ctx, j, t.Owner, t.ID, rankingKind(keep), basis, r)
 		}))
 	return err
 }
 
 // rank ranks, and keeps what it finds from time to time, so that any copy of the program can show it, and stop it.
-func (s *Server) rank(ctx context.Context, j *jobs.Job[suit.Ranking], owner, id store.ID, kind, basis string, r suit.Request) error {
+func (s *Server) rank(ctx context.Context, j *jobs.Job[rank.Ranking], owner, id store.ID, kind, basis string, r rank.Request) error {
 	ctx, stop := context.WithCancelCause(ctx)
 	defer stop(nil)
 	save := func(ctx context.Context, underWay, first bool) {
@@ -340,12 +340,12 @@ func (s *Server) rank(ctx context.Context, j *jobs.Job[suit.Ranking], owner, id 
 			stop(jobs.ErrStopped)
 		}
 	}
-	show := func(rk *suit.Ranking) {
+	show := func(rk *rank.Ranking) {
 		seen := *rk
 		seen.Ways = slices.Clone(rk.Ways[:min(len(rk.Ways), shownWays)])
 		j.Show(seen)
 	}
-	show(&suit.Ranking{Ways: r.Known})
+	show(&rank.Ranking{Ways: r.Known})
 	save(ctx, true, true)
 	saver := make(chan struct{})
 	go func() {
@@ -360,7 +360,7 @@ func (s *Server) rank(ctx context.Context, j *jobs.Job[suit.Ranking], owner, id 
 		}
 	}()
 	r.Progress = show
-	got, err := suit.Rank(ctx, r)
+	got, err := rank.Rank(ctx, r)
 	if got != nil {
 		show(got)
 	}
@@ -381,7 +381,7 @@ func (s *Server) stopSuit(c *gin.Context) {
 		return
 	}
 	keep := c.PostForm("key") != "any"
-	if j := jobs.Find[suit.Ranking](s.jobs, suitKey(t, keep)); j != nil {
+	if j := jobs.Find[rank.Ranking](s.jobs, suitKey(t, keep)); j != nil {
 		j.Stop()
 	} else if err := s.store.StopResult(c.Request.Context(), t.Owner, t.ID, rankingKind(keep)); err != nil &&
 		!errors.Is(err, store.ErrNotFound) { // it runs elsewhere
@@ -407,7 +407,7 @@ func (s *Server) takeWay(c *gin.Context) {
 }
 
 // holdsUpTo is a way's ceiling, plan.FastestShown where nothing of account limits it.
-func holdsUpTo(w *suit.Way) float64 {
+func holdsUpTo(w *rank.Way) float64 {
 	if w.Ceiling <= 0 {
 		return plan.FastestShown
 	}

@@ -15,10 +15,10 @@ import (
 	"github.com/chromedp/chromedp/kb"
 	"github.com/google/uuid"
 
+	"stepping/core/pattern"
 	"stepping/core/plan"
 	"stepping/core/player"
 	"stepping/core/sound"
-	"stepping/core/pattern"
 	"stepping/core/tune"
 	"stepping/core/tuning"
 	"stepping/formats/abc"

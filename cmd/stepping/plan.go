@@ -12,10 +12,10 @@ import (
 	"strings"
 	"text/tabwriter"
 
+	"stepping/core/pattern"
 	"stepping/core/plan"
 	"stepping/core/play"
 	"stepping/core/player"
-	"stepping/core/pattern"
 	"stepping/core/tune"
 	"stepping/core/tuning"
 	"stepping/formats/plandoc"

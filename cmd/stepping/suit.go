@@ -9,11 +9,11 @@ import (
 	"runtime"
 	"strings"
 
+	"stepping/core/pattern"
 	"stepping/core/plan"
+	"stepping/core/rank"
 	"stepping/core/retune"
 	"stepping/core/setlist"
-	"stepping/core/suit"
-	"stepping/core/pattern"
 	"stepping/core/tuning"
 )
 
@@ -71,7 +71,7 @@ func suitCommand(ctx context.Context, args []string, out io.Writer) error {
 	if capos < 0 || capos > tuning.MaxCapo {
 		return &inputError{fmt.Sprintf("--capos:1:1: %d: give the highest fret for a capo, 0 to %d", capos, tuning.MaxCapo)}
 	}
-	r := suit.Request{Plan: plan.Request{Thumb: pattern.Kind(a.thumb)}, KeepKey: keep, Capos: capos, Workers: runtime.GOMAXPROCS(0)}
+	r := rank.Request{Plan: plan.Request{Thumb: pattern.Kind(a.thumb)}, KeepKey: keep, Capos: capos, Workers: runtime.GOMAXPROCS(0)}
 	if r.Plan.Tune, err = readTune(&a); err != nil {
 		return err
 	}
@@ -84,7 +84,7 @@ func suitCommand(ctx context.Context, args []string, out io.Writer) error {
 	if r.Guitar, err = readGuitar(guitar, tuning.Strings); err != nil {
 		return err
 	}
-	got, err := suit.Rank(ctx, r)
+	got, err := rank.Rank(ctx, r)
 	if err != nil {
 		if ctx.Err() != nil {
 			return err
@@ -92,7 +92,7 @@ func suitCommand(ctx context.Context, args []string, out io.Writer) error {
 		return &inputError{fmt.Sprintf("%s:1:1: %v", a.file, err)}
 	}
 	doc := suitDoc{Title: r.Plan.Tune.Title, Present: r.Plan.Tuning.Spelled(), KeepKey: keep, All: got.All, Planned: got.Planned, Proved: got.Proved}
-	for _, row := range suit.Rows(got.Ways) {
+	for _, row := range rank.Rows(got.Ways) {
 		w := &row.Way
 		var to []suitTo
 		for i := range row.Ways {

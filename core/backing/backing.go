@@ -16,10 +16,10 @@ import (
 
 	"stepping/core/chord"
 	"stepping/core/grip"
+	"stepping/core/pattern"
 	"stepping/core/pitch"
 	"stepping/core/play"
 	"stepping/core/player"
-	"stepping/core/pattern"
 	"stepping/core/tune"
 	"stepping/core/tuning"
 )

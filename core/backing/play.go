@@ -7,10 +7,10 @@ import (
 
 	"stepping/core/digits"
 	"stepping/core/grip"
+	"stepping/core/pattern"
 	"stepping/core/plan"
 	"stepping/core/play"
-	"stepping/core/quiet"
-	"stepping/core/pattern"
+	"stepping/core/ring"
 	"stepping/core/tune"
 	"stepping/core/tuning"
 )
@@ -288,14 +288,14 @@ func (s *solver) state(f *stepAt, str int, struck bool, ring *ringing, now float
 func (f *stepAt) usesOpen(str int) bool { return f.thumb.str == str }
 
 // leak is an open string that rings on under a chord that leaves it out.
-func (s *solver) leak(str int, ring *ringing, now float64) play.StringState {
-	p := s.t.Pitch(str, ring[str].fret)
-	strength := quiet.Strength(p, now-ring[str].since)
+func (s *solver) leak(str int, sounding *ringing, now float64) play.StringState {
+	p := s.t.Pitch(str, sounding[str].fret)
+	strength := ring.Strength(p, now-sounding[str].since)
 	if strength == 0 {
-		ring[str].on = false
+		sounding[str].on = false
 		return play.StringState{State: play.Harmless}
 	}
-	return play.StringState{State: play.Leaks, Note: s.spell(p).String(), DB: quiet.Decibels(strength)}
+	return play.StringState{State: play.Leaks, Note: s.spell(p).String(), DB: ring.Decibels(strength)}
 }
 
 // placeTime is the least time in seconds in which fingers leave one grip and come down on another that

@@ -5,8 +5,8 @@ import (
 	"math/bits"
 
 	"stepping/core/chord"
-	"stepping/core/pitch"
 	"stepping/core/pattern"
+	"stepping/core/pitch"
 )
 
 // Listed is how many grips of a chord are usually enough.

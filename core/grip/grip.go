@@ -14,10 +14,10 @@ import (
 	"slices"
 
 	"stepping/core/chord"
+	"stepping/core/pattern"
 	"stepping/core/pitch"
 	"stepping/core/play"
 	"stepping/core/player"
-	"stepping/core/pattern"
 	"stepping/core/tuning"
 )
 

@@ -8,11 +8,11 @@ import (
 
 	"stepping/core/chord"
 	"stepping/core/coretest"
+	"stepping/core/pattern"
 	"stepping/core/pitch"
 	"stepping/core/plan"
 	"stepping/core/play"
 	"stepping/core/player"
-	"stepping/core/pattern"
 	"stepping/core/tune"
 )
 

@@ -1,4 +1,4 @@
-// Package thumb turns a thumb pattern into strokes as roles, and roles into the
+// Package pattern turns a thumb pattern into strokes as roles, and roles into the
 // strings that can fill them over a chord.
 //
 // A role is musical ("the root", "the alternate"), not a string: it stays the same

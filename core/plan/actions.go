@@ -6,7 +6,7 @@ import (
 	"slices"
 
 	"stepping/core/digits"
-	"stepping/core/quiet"
+	"stepping/core/ring"
 )
 
 // dampingKey is all that a dampingSearch looks at, packed.
@@ -15,7 +15,7 @@ type dampingKey uint64
 // packer puts small values side by side into one word.
 type packer uint64
 
-func (k *packer) strings(sets ...quiet.Strings) {
+func (k *packer) strings(sets ...ring.Strings) {
 	for _, s := range sets {
 		*k = *k<<6 | packer(s) // six strings
 	}

@@ -7,9 +7,9 @@ import (
 	"testing"
 
 	"stepping/core/coretest"
+	"stepping/core/pattern"
 	"stepping/core/play"
 	"stepping/core/player"
-	"stepping/core/pattern"
 	"stepping/core/tune"
 )
 

@@ -5,7 +5,7 @@ import (
 	"slices"
 	"sync"
 
-	"stepping/core/quiet"
+	"stepping/core/ring"
 )
 
 // successor is the best continuation of a state: its cost to the end, and the state of the next
@@ -44,7 +44,7 @@ type damped struct{ t, str int }
 
 type extraKey struct {
 	t, hand int32
-	live    quiet.Strings
+	live    ring.Strings
 	pick    pickState
 }
 
@@ -229,10 +229,10 @@ func (bw *backward) newIndex(t int, old *stateIndex) *stateIndex {
 	return ix
 }
 
-func setOf(hand int, live quiet.Strings) int { return hand<<liveShift | int(live>>liveShift) }
+func setOf(hand int, live ring.Strings) int { return hand<<liveShift | int(live>>liveShift) }
 
 // find returns the number of a state that the forward pass met, -1 if it is not one.
-func (ix *stateIndex) find(hand int, live quiet.Strings, p pickState) int32 {
+func (ix *stateIndex) find(hand int, live ring.Strings, p pickState) int32 {
 	n := ix.picks.of[p]
 	if n < 0 {
 		return -1
@@ -241,7 +241,7 @@ func (ix *stateIndex) find(hand int, live quiet.Strings, p pickState) int32 {
 }
 
 // least bounds the cost to the end of any state from below.
-func (ix *stateIndex) least(hand int, live quiet.Strings) float64 {
+func (ix *stateIndex) least(hand int, live ring.Strings) float64 {
 	return ix.minToGo[setOf(hand, live)] - ix.gap
 }
 

@@ -3,10 +3,10 @@ package plan
 import (
 	"slices"
 
+	"stepping/core/pattern"
 	"stepping/core/pitch"
 	"stepping/core/play"
-	"stepping/core/quiet"
-	"stepping/core/pattern"
+	"stepping/core/ring"
 )
 
 // bassOptions lists what the thumb can do at mo with hand h: open strings from 6 down,
@@ -98,10 +98,10 @@ func (m *model) withHit(mo *moment, h *hand, options []bassOption) []bassOption 
 
 // hitStrings are the strings that percussion silences: those that a slap drives against the frets,
 // those that the fingertips fall on.
-func (o *bassOption) hitStrings() quiet.Strings {
+func (o *bassOption) hitStrings() ring.Strings {
 	switch o.hit {
 	case pattern.Slap:
-		return quiet.From(5)
+		return ring.From(5)
 	case pattern.Tap:
 		return trebles
 	}
@@ -178,7 +178,7 @@ type leakPrice struct {
 func (m *model) newLeakPrice(mo *moment) (lp leakPrice) {
 	for s := 1; s <= 6; s++ {
 		p := m.open(s)
-		lp.bass[s], lp.ended[s], lp.ease[s], lp.weight = quiet.Strength(p, mo.bassFor), quiet.Strength(p, mo.endedFor), 1, m.w.Leak
+		lp.bass[s], lp.ended[s], lp.ease[s], lp.weight = ring.Strength(p, mo.bassFor), ring.Strength(p, mo.endedFor), 1, m.w.Leak
 		if m.req.Player.Lap() {
 			lp.weight = m.w.LapLeak
 		}
@@ -197,7 +197,7 @@ func (mo *moment) strength(s *silence, str int) float64 {
 	case s.ringIn.ended.Has(str):
 		return mo.leak.ended[str]
 	case s.swept.Has(str):
-		return quiet.Swept
+		return ring.Swept
 	}
 	return mo.leak.bass[str]
 }

@@ -7,8 +7,8 @@ import (
 	"slices"
 
 	"stepping/core/digits"
-	"stepping/core/quiet"
 	"stepping/core/pattern"
+	"stepping/core/ring"
 )
 
 // bound is an admissible bound on what is still to pay: the least cost from each hand of each moment and each
@@ -157,7 +157,7 @@ type pickToGo struct {
 	idle    float64
 }
 
-func (b *bound) pickToGo(again *[mostClasses][mostClasses]float64, r *pickShape, after *minToGo, ended quiet.Strings) *pickToGo {
+func (b *bound) pickToGo(again *[mostClasses][mostClasses]float64, r *pickShape, after *minToGo, ended ring.Strings) *pickToGo {
 	v := &pickToGo{idle: r.leastPickCost(b.m, false, ended)}
 	if r.mo.note < 0 {
 		return v
@@ -205,7 +205,7 @@ func (b *bound) promising(st *stage) []int {
 }
 
 // endedInto is the ended strings of ringInAfter with no bass string ringing.
-func (st *stage) endedInto(h, g *hand) quiet.Strings {
+func (st *stage) endedInto(h, g *hand) ring.Strings {
 	if st.mo.ended < 0 || !st.m.damps(st.mo) {
 		return 0
 	}
@@ -217,7 +217,7 @@ func (st *stage) endedInto(h, g *hand) quiet.Strings {
 }
 
 // leastPickCost is the least that the picking hand can cost with r's hands after ended strings.
-func (r *pickShape) leastPickCost(m *model, plucked bool, ended quiet.Strings) float64 {
+func (r *pickShape) leastPickCost(m *model, plucked bool, ended ring.Strings) float64 {
 	k := 0
 	if plucked {
 		k = 1
@@ -231,7 +231,7 @@ func (r *pickShape) leastPickCost(m *model, plucked bool, ended quiet.Strings) f
 }
 
 // leastByClass is the same for plucking with each class of digits, without what has ended.
-func (r *pickShape) leastByClass(m *model, ended quiet.Strings) *[mostClasses]float64 {
+func (r *pickShape) leastByClass(m *model, ended ring.Strings) *[mostClasses]float64 {
 	v := &r.leastBy[ended&trebles]
 	if *v == nil {
 		by := m.leastPick(r, true, ended)
@@ -242,7 +242,7 @@ func (r *pickShape) leastByClass(m *model, ended quiet.Strings) *[mostClasses]fl
 
 // leastEndingAfter is what ended strings cost at least: a bass string may be struck anew by the thumb, and the
 // fingertips of a tap silence the others.
-func (r *pickShape) leastEndingAfter(m *model, ended quiet.Strings) float64 {
+func (r *pickShape) leastEndingAfter(m *model, ended ring.Strings) float64 {
 	if r.mo.hit == pattern.Tap {
 		return 0
 	}
@@ -250,11 +250,11 @@ func (r *pickShape) leastEndingAfter(m *model, ended quiet.Strings) float64 {
 }
 
 // trebles are the strings on which no bass note can be ringing.
-const trebles quiet.Strings = 0b111
+const trebles ring.Strings = 0b111
 
 // leastPick takes, for each class of digits, the best bass option and pluck, and the sympathy of idle treble
 // strings as far as the heel cannot damp it for less. What plucks nothing stands under class 0.
-func (m *model) leastPick(r *pickShape, plucked bool, ended quiet.Strings) (by [mostClasses]float64) {
+func (m *model) leastPick(r *pickShape, plucked bool, ended ring.Strings) (by [mostClasses]float64) {
 	var idle [1]pluck
 	for k := range by {
 		by[k] = inf
@@ -281,35 +281,35 @@ func (m *model) leastPick(r *pickShape, plucked bool, ended quiet.Strings) (by [
 	return by
 }
 
-func (m *model) leastSympathy(r *pickShape, s *silence, o *bassOption, idle quiet.Strings) float64 {
+func (m *model) leastSympathy(r *pickShape, s *silence, o *bassOption, idle ring.Strings) float64 {
 	if !m.damps(r.mo) {
 		return 0
 	}
 	least := m.leastRest(r, o, idle)
 	for heel := 4; m.school.Heel && heel < heelStates; heel++ { // fewer reach no treble string
-		if quiet.Heel(heel)&s.struck != 0 {
+		if ring.Heel(heel)&s.struck != 0 {
 			break
 		}
-		least = min(least, m.w.HeelEffort*float64(heel)+m.w.Sympathy*sympathetic(r, o, idle&^quiet.Heel(heel)))
+		least = min(least, m.w.HeelEffort*float64(heel)+m.w.Sympathy*sympathetic(r, o, idle&^ring.Heel(heel)))
 	}
 	return least
 }
 
 // leastRest is the least that idle strings cost, ringing along or under resting digits.
-func (m *model) leastRest(r *pickShape, o *bassOption, idle quiet.Strings) float64 {
+func (m *model) leastRest(r *pickShape, o *bassOption, idle ring.Strings) float64 {
 	least := m.w.Sympathy * sympathetic(r, o, idle)
 	if !m.school.Rests {
 		return least
 	}
 	for place := 1; place < restPlaces; place++ {
-		lain := idle & quiet.Between(place, place+m.req.Player.Fingers-1)
+		lain := idle & ring.Between(place, place+m.req.Player.Fingers-1)
 		least = min(least, m.w.RestHold*float64(lain.Len())+m.w.Sympathy*sympathetic(r, o, idle&^lain))
 	}
 	return least
 }
 
 // leastEnding is the least that the dearest of the ended strings can cost.
-func (r *pickShape) leastEnding(m *model, ended quiet.Strings) float64 {
+func (r *pickShape) leastEnding(m *model, ended ring.Strings) float64 {
 	most := 0.0
 	for s := 1; ended>>(s-1) != 0; s++ {
 		if !ended.Has(s) {

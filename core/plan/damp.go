@@ -2,9 +2,9 @@ package plan
 
 import (
 	"stepping/core/digits"
-	"stepping/core/play"
-	"stepping/core/quiet"
 	"stepping/core/pattern"
+	"stepping/core/play"
+	"stepping/core/ring"
 )
 
 // heelStates is how far the heel may lie: over 0 … 5 strings.
@@ -14,19 +14,19 @@ const heelStates = 6
 // anything stops strings one by one.
 type silence struct {
 	ringIn   ringIn
-	struck   quiet.Strings
-	keep     quiet.Strings // must go on ringing: nothing may touch them
-	may      quiet.Strings // may ring on or be damped
-	unwanted quiet.Strings // unwanted and ringing, before heel and trailing fingers
-	unw      quiet.Strings // of them, those that remain
-	swept    quiet.Strings // caught by a brush
-	demanded quiet.Strings // those that pins want silenced one by one
-	heel     quiet.Strings
-	idle     quiet.Strings // nothing struck them and nothing lies on them: they ring in sympathy
-	rest     quiet.Strings // digits rest on them
-	hit      quiet.Strings // percussion silences them
-	touch    quiet.Strings // a fretting finger's tip reaches them
-	below    quiet.Strings // its underside can lie on them
+	struck   ring.Strings
+	keep     ring.Strings // must go on ringing: nothing may touch them
+	may      ring.Strings // may ring on or be damped
+	unwanted ring.Strings // unwanted and ringing, before heel and trailing fingers
+	unw      ring.Strings // of them, those that remain
+	swept    ring.Strings // caught by a brush
+	demanded ring.Strings // those that pins want silenced one by one
+	heel     ring.Strings
+	idle     ring.Strings // nothing struck them and nothing lies on them: they ring in sympathy
+	rest     ring.Strings // digits rest on them
+	hit      ring.Strings // percussion silences them
+	touch    ring.Strings // a fretting finger's tip reaches them
+	below    ring.Strings // its underside can lie on them
 	cost     float64
 	damping  float64 // of cost
 }
@@ -35,7 +35,7 @@ type silence struct {
 // pinned damper would lie on a string that must sound.
 func (m *model) still(r *pickShape, ri ringIn, o *bassOption, s *silence) (ok bool) {
 	mo, h := r.mo, r.h
-	*s = silence{ringIn: ri, struck: quiet.Of(o.str)}
+	*s = silence{ringIn: ri, struck: ring.Of(o.str)}
 	if mo.note >= 0 {
 		s.struck |= h.sounding
 	} else if mo.sounding >= 0 {
@@ -71,13 +71,13 @@ func (m *model) still(r *pickShape, ri ringIn, o *bassOption, s *silence) (ok bo
 func (m *model) damps(mo *moment) bool { return m.school.Cares && !mo.pins.ringing }
 
 // idleStrings are the open strings that nothing has struck and nothing lies on.
-func (m *model) idleStrings(r *pickShape, s *silence) quiet.Strings {
-	return quiet.Upto(6) &^ (s.struck | s.keep | s.may | s.unwanted | s.hit | r.h.trailed | r.h.under)
+func (m *model) idleStrings(r *pickShape, s *silence) ring.Strings {
+	return ring.Upto(6) &^ (s.struck | s.keep | s.may | s.unwanted | s.hit | r.h.trailed | r.h.under)
 }
 
 // underHeel lays the heel over n strings; ok is false if a pin does not allow it.
-func (m *model) underHeel(r *pickShape, s *silence, o *bassOption, idle quiet.Strings, n int) (ok bool) {
-	s.heel, s.damping = quiet.Heel(n), 0
+func (m *model) underHeel(r *pickShape, s *silence, o *bassOption, idle ring.Strings, n int) (ok bool) {
+	s.heel, s.damping = ring.Heel(n), 0
 	s.unw, s.idle = s.unwanted&^s.heel, idle&^s.heel
 	if n > 0 {
 		s.damping = play.Exact(m.w.HeelEffort * float64(n))
@@ -125,14 +125,14 @@ func (m *model) demand(r *pickShape, s *silence) (ok bool) {
 		case (s.heel | r.h.trailed).Has(str):
 			return false
 		default:
-			s.unw |= quiet.Of(str)
+			s.unw |= ring.Of(str)
 		}
 	}
 	return true
 }
 
 // sympathetic sums how strongly the idle strings ring along with what is struck.
-func sympathetic(r *pickShape, o *bassOption, idle quiet.Strings) float64 {
+func sympathetic(r *pickShape, o *bassOption, idle ring.Strings) float64 {
 	sum := 0.0
 	for str := 1; idle>>(str-1) != 0; str++ {
 		if idle.Has(str) {
@@ -145,11 +145,11 @@ func sympathetic(r *pickShape, o *bassOption, idle quiet.Strings) float64 {
 // damping is how the unwanted strings are dealt with one by one.
 type damping struct {
 	digit   [digits.Count]int8 // string that each digit comes down on, 0 if none
-	touch   quiet.Strings      // silenced by a fretting finger's tip or underside
-	spare   quiet.Strings      // by a spare finger
-	over    quiet.Strings      // by the thumb over the neck
-	tilt    quiet.Strings      // by tilting the bar
-	leak    quiet.Strings
+	touch   ring.Strings       // silenced by a fretting finger's tip or underside
+	spare   ring.Strings       // by a spare finger
+	over    ring.Strings       // by the thumb over the neck
+	tilt    ring.Strings       // by tilting the bar
+	leak    ring.Strings
 	leaked  float64 // cost of what leaks
 	effort  float64 // cost of stopping the rest, without that of the stopper
 	stopper uint8   // digit on a melody string that has ended, digits.None if none: see action
@@ -203,7 +203,7 @@ func (dl *dampingSearch) try(str, last int, cur damping) {
 	}
 	if pins.dampers[str] == "" {
 		next := cur
-		next.leak |= quiet.Of(str)
+		next.leak |= ring.Of(str)
 		next.leaked += dl.r.leakCost(dl.s, str)
 		dl.try(str+1, last, next)
 	}
@@ -211,7 +211,7 @@ func (dl *dampingSearch) try(str, last int, cur damping) {
 
 // fingers tries the left hand's ways with str.
 func (dl *dampingSearch) fingers(str, last int, cur damping) {
-	pins, at := dl.r.pins, quiet.Of(str)
+	pins, at := dl.r.pins, ring.Of(str)
 	if pins.damperAllowed(str, play.ByFinger) {
 		next := cur
 		switch {
@@ -262,7 +262,7 @@ func (dl *dampingSearch) digitMay(d, str int) bool {
 
 // thumbMay: the thumb is free and may lie from str down without touching what sounds.
 func (dl *dampingSearch) thumbMay(str int) bool {
-	if !dl.m.school.ThumbRest || dl.bass != 0 || dl.pl.busy || dl.pl.at[digits.P] != 0 || str < 3 || quiet.From(str)&(dl.s.struck|dl.s.keep) != 0 {
+	if !dl.m.school.ThumbRest || dl.bass != 0 || dl.pl.busy || dl.pl.at[digits.P] != 0 || str < 3 || ring.From(str)&(dl.s.struck|dl.s.keep) != 0 {
 		return false
 	}
 	for _, at := range dl.pl.at {

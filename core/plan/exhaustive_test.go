@@ -10,11 +10,11 @@ import (
 
 	"stepping/core/chord"
 	"stepping/core/digits"
+	"stepping/core/pattern"
 	"stepping/core/pitch"
 	"stepping/core/play"
 	"stepping/core/player"
-	"stepping/core/quiet"
-	"stepping/core/pattern"
+	"stepping/core/ring"
 	"stepping/core/tune"
 	"stepping/core/tuning"
 )
@@ -63,7 +63,7 @@ func (e *exhaustive) run() float64 {
 // bound is what a sequence may have cost when moment t is settled.
 func (e *exhaustive) bound(t int) float64 { return min(e.limit, e.found) - e.rest[t+1] }
 
-func (e *exhaustive) moment(t, i int, live quiet.Strings, was pickState, cost float64) {
+func (e *exhaustive) moment(t, i int, live ring.Strings, was pickState, cost float64) {
 	if e.steps++; e.steps > exhaustiveSteps {
 		return
 	}
@@ -126,7 +126,7 @@ func (e *exhaustive) right(t, g int, ri ringIn, plucked bool, was pickState, cos
 				}
 				var s silence
 				o := &r.opts[b]
-				if !e.m.still(r, ri, o, &s) || quiet.Heel(heel)&(s.struck|s.keep) != 0 || !e.m.underHeel(r, &s, o, e.m.idleStrings(r, &s), heel) {
+				if !e.m.still(r, ri, o, &s) || ring.Heel(heel)&(s.struck|s.keep) != 0 || !e.m.underHeel(r, &s, o, e.m.idleStrings(r, &s), heel) {
 					continue
 				}
 				e.m.sweep(r, &s, &plucks[p])
@@ -165,7 +165,7 @@ func (e *exhaustive) deal(t, g int, r *pickShape, s *silence, o *bassOption, pl 
 		return
 	}
 	dl := dampingSearch{m: e.m, r: r, s: s, pl: pl, bass: o.str}
-	at, pins := quiet.Of(str), &r.mo.pins
+	at, pins := ring.Of(str), &r.mo.pins
 	on := func(next damping, effort float64) {
 		next.effort += play.Exact(effort)
 		e.deal(t, g, r, s, o, pl, was, a, str+1, next)

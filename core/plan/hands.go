@@ -5,11 +5,11 @@ import (
 	"math/bits"
 	"slices"
 
+	"stepping/core/pattern"
 	"stepping/core/pitch"
 	"stepping/core/play"
 	"stepping/core/player"
-	"stepping/core/quiet"
-	"stepping/core/pattern"
+	"stepping/core/ring"
 )
 
 // hand is what the left hand holds at a moment.
@@ -29,10 +29,10 @@ type hand struct {
 	since               float64 // of a free hand: the second since when it is free …
 	loose               bool    // … or it may be anywhere by now
 	on                  [thumbOver + 1]int8
-	under, trailed      quiet.Strings // beneath the slide; silenced behind it
-	sounding            quiet.Strings // melody strings
-	fingered            quiet.Strings // strings that let go silently
-	ownCost             float64       // cost of holding this hand, whatever came before
+	under, trailed      ring.Strings // beneath the slide; silenced behind it
+	sounding            ring.Strings // melody strings
+	fingered            ring.Strings // strings that let go silently
+	ownCost             float64      // cost of holding this hand, whatever came before
 	shape               int32
 	narrow, wide, touch float64 // widths of the shift's target in mm; see target
 }
@@ -85,20 +85,20 @@ func (m *model) layHands(t int) (anchored, bare []hand) {
 func (h *hand) finish() {
 	for i := range h.n {
 		s := &h.stops[i]
-		h.sounding |= quiet.Of(s.str)
+		h.sounding |= ring.Of(s.str)
 		if s.finger != 0 {
 			h.on[s.finger] = int8(s.str)
 		}
 		if s.how == play.Fret || s.how == play.Bend || s.how == play.Tapped && s.finger != 0 {
-			h.fingered |= quiet.Of(s.str)
+			h.fingered |= ring.Of(s.str)
 		}
 	}
 	if b := &h.bass; b.str != 0 && h.on[b.finger] == 0 {
 		h.on[b.finger] = int8(b.str)
 	}
 	if h.slide {
-		h.under = quiet.Between(h.from, h.covers)
-		h.trailed = quiet.Upto(h.trails) &^ h.under
+		h.under = ring.Between(h.from, h.covers)
+		h.trailed = ring.Upto(h.trails) &^ h.under
 	}
 }
 
@@ -174,12 +174,12 @@ func (m *model) withBass(h *hand, b *stop) bool {
 // slideOver adds the hands with the slide on: each useful cover and trail, and, if the
 // player frets behind the slide, a fretted bass.
 func (m *model) slideOver(mo *moment, h hand, basses []stop, add func(hand)) {
-	var open quiet.Strings // and fretted ones: neither slide nor trailing fingers may lie on them
+	var open ring.Strings // and fretted ones: neither slide nor trailing fingers may lie on them
 	first, last := 0, 0
 	for i := range h.n {
 		s := &h.stops[i]
 		if s.how != play.Slide {
-			open |= quiet.Of(s.str)
+			open |= ring.Of(s.str)
 			continue
 		}
 		if first == 0 || s.str < first {
@@ -196,11 +196,11 @@ func (m *model) slideOver(mo *moment, h hand, basses []stop, add func(hand)) {
 	}
 	for _, c := range m.covers(mo, &h, first, last) {
 		h.from, h.covers = c[0], c[1]
-		if quiet.Between(h.from, h.covers)&open != 0 {
+		if ring.Between(h.from, h.covers)&open != 0 {
 			continue
 		}
 		for _, h.trails = range m.trailOptions(h.covers) {
-			if quiet.Upto(h.trails)&open != 0 || h.trails > 0 && h.from > 1 {
+			if ring.Upto(h.trails)&open != 0 || h.trails > 0 && h.from > 1 {
 				continue // on its tip the slide lifts the fingers behind it
 			}
 			add(h)

@@ -12,10 +12,10 @@ import (
 
 	"stepping/core/chord"
 	"stepping/core/coretest"
+	"stepping/core/pattern"
 	"stepping/core/pitch"
 	"stepping/core/play"
 	"stepping/core/player"
-	"stepping/core/pattern"
 	"stepping/core/tune"
 )
 

@@ -6,9 +6,9 @@ import (
 	"testing"
 
 	"stepping/core/coretest"
+	"stepping/core/pattern"
 	"stepping/core/play"
 	"stepping/core/player"
-	"stepping/core/pattern"
 )
 
 // What is kept is played as it was, stroke by stroke, by a planner with other weights; it costs what the

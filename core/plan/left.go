@@ -6,7 +6,7 @@ import (
 	"stepping/core/pitch"
 	"stepping/core/play"
 	"stepping/core/player"
-	"stepping/core/quiet"
+	"stepping/core/ring"
 	"stepping/core/tune"
 )
 
@@ -537,19 +537,19 @@ func (st *stage) terms(i, g int, a attack) (c play.Terms) {
 
 // ringIn is what rings into a moment from before, after the left hand has moved.
 type ringIn struct {
-	live  quiet.Strings // bass strings that ring on and may
-	unw   quiet.Strings // strings whose note is over or spoilt: stop them or they leak
-	ended quiet.Strings // of unw: melody strings whose note has ended
+	live  ring.Strings // bass strings that ring on and may
+	unw   ring.Strings // strings whose note is over or spoilt: stop them or they leak
+	ended ring.Strings // of unw: melody strings whose note has ended
 }
 
 // ringInAfter says what rings after the change from h (live: bass strings ringing) to g. It is the
 // same for all g of one shape.
-func (st *stage) ringInAfter(h *hand, live quiet.Strings, g *hand) ringIn {
+func (st *stage) ringInAfter(h *hand, live ring.Strings, g *hand) ringIn {
 	ri := ringIn{live: live &^ st.mo.faded}
 	if b := &h.bass; b.str != 0 && (b.str != g.bass.str || b.fret != g.bass.fret) {
-		ri.live &^= quiet.Of(b.str) // the finger lets go and silences it
+		ri.live &^= ring.Of(b.str) // the finger lets go and silences it
 	}
-	stays := quiet.Strings(0)
+	stays := ring.Strings(0)
 	if h.slide && g.slide && h.fret == g.fret {
 		stays = h.under & g.under
 	}

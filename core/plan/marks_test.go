@@ -6,10 +6,10 @@ import (
 
 	"stepping/core/coretest"
 	"stepping/core/digits"
+	"stepping/core/pattern"
 	"stepping/core/plan"
 	"stepping/core/play"
 	"stepping/core/player"
-	"stepping/core/pattern"
 	"stepping/core/tune"
 )
 

@@ -7,10 +7,10 @@ import (
 
 	"stepping/core/chord"
 	"stepping/core/neck"
+	"stepping/core/pattern"
 	"stepping/core/pitch"
 	"stepping/core/play"
-	"stepping/core/quiet"
-	"stepping/core/pattern"
+	"stepping/core/ring"
 	"stepping/core/tune"
 )
 
@@ -19,7 +19,7 @@ type model struct {
 	req    *Request
 	w      *Weights
 	neck   neck.Neck
-	school quiet.School
+	school ring.School
 	clock  tune.Clock
 
 	moments     []moment
@@ -55,15 +55,15 @@ type model struct {
 type moment struct {
 	at       tune.Time
 	sec      float64
-	note     int           // melody note that begins, -1 if none
-	sounding int           // melody note that sounds: begins or goes on; -1 in a rest
-	ended    int           // melody note that stopped since the last moment without another in its place, or was followed by note; -1
-	onBeat   bool          // the moment falls on a felt beat
-	joined   bool          // note follows ended at once
-	begins   bool          // note is the first of its phrase
-	peak     bool          // note is the highest of its phrase, and long
+	note     int             // melody note that begins, -1 if none
+	sounding int             // melody note that sounds: begins or goes on; -1 in a rest
+	ended    int             // melody note that stopped since the last moment without another in its place, or was followed by note; -1
+	onBeat   bool            // the moment falls on a felt beat
+	joined   bool            // note follows ended at once
+	begins   bool            // note is the first of its phrase
+	peak     bool            // note is the highest of its phrase, and long
 	stroke   *pattern.Stroke // of the thumb, nil if none is wanted
-	hit      string        // percussion wanted, "" for none
+	hit      string          // percussion wanted, "" for none
 	chord    chord.Chord
 	tones    uint16 // the chord's pitch classes, bit 0 is C
 	bars     uint16 // frets above the capo at which a straight bar sounds the chord, see barFrets
@@ -78,10 +78,10 @@ type moment struct {
 	options    [][]bassOption // of each shape, once they are asked for
 	leak       leakPrice
 
-	since    float64       // seconds since the last melody onset, for digit repeats
-	endedFor float64       // seconds since the ended note was struck
-	bassFor  float64       // seconds since the last stroke of the thumb
-	faded    quiet.Strings // bass strings that are silent by now, even if it was theirs
+	since    float64      // seconds since the last melody onset, for digit repeats
+	endedFor float64      // seconds since the ended note was struck
+	bassFor  float64      // seconds since the last stroke of the thumb
+	faded    ring.Strings // bass strings that are silent by now, even if it was theirs
 }
 
 // wantsThumb: the pattern has a stroke here.
@@ -96,7 +96,7 @@ func newModel(r *Request) (*model, error) {
 		return nil, err
 	}
 	m := &model{
-		req: r, w: r.weights(), neck: r.Player.Neck(), school: quiet.SchoolOf(r.Player), clock: r.Tune.Clock(r.Tempo),
+		req: r, w: r.weights(), neck: r.Player.Neck(), school: ring.SchoolOf(r.Player), clock: r.Tune.Clock(r.Tempo),
 		phraseEnd: r.Tune.PhraseEnds(), peak: r.Tune.Peaks(), sympathy: map[pitch.Pitch]*[7]float64{},
 		agains: map[float64]*againTable{}, dominances: map[float64]*dominance{},
 	}
@@ -253,8 +253,8 @@ func (m *model) followThumb() {
 		mo := &m.moments[t]
 		mo.bassFor = mo.sec - lastSec
 		for s := 1; s <= 6; s++ {
-			if quiet.Strength(m.open(s), mo.bassFor) == 0 {
-				mo.faded |= quiet.Of(s)
+			if ring.Strength(m.open(s), mo.bassFor) == 0 {
+				mo.faded |= ring.Of(s)
 			}
 		}
 		if mo.stroke != nil {
@@ -281,7 +281,7 @@ func (m *model) sympathyOf(p pitch.Pitch) *[7]float64 {
 	if v == nil {
 		v = &[7]float64{}
 		for s := 1; s <= 6; s++ {
-			v[s] = quiet.Sympathy(m.open(s), p)
+			v[s] = ring.Sympathy(m.open(s), p)
 		}
 		m.sympathy[p] = v
 	}

@@ -4,10 +4,10 @@ import (
 	"sync"
 
 	"stepping/core/digits"
+	"stepping/core/pattern"
 	"stepping/core/play"
 	"stepping/core/player"
-	"stepping/core/quiet"
-	"stepping/core/pattern"
+	"stepping/core/ring"
 )
 
 // pickState is what the picking hand carries from one moment to the next: the digits that plucked
@@ -47,7 +47,7 @@ type pluck struct {
 	busy   bool  // the hand is on the neck or bends: no digit damps
 	laid   bool  // the fingertips fall on the strings: they do nothing else
 	gauge  bool  // the thumb lies across the strings as gauge of a bend
-	sweeps quiet.Strings
+	sweeps ring.Strings
 	cost   float64 // of the digits' places, before what they did last
 }
 
@@ -63,7 +63,7 @@ type pose struct {
 // action is one choice of the picking hand at a moment beside a bass option. Its cost is without
 // that option's and what depends on the picking state before; see turn.
 type action struct {
-	live quiet.Strings // bass strings that ring on
+	live ring.Strings // bass strings that ring on
 	pose
 	heel uint8  // strings that it covers
 	of   uint16 // number of its pose in pickStage.poses
@@ -77,15 +77,15 @@ type pickShape struct {
 	pins       *pinSet // the moment's, or what takes their place
 	h          *hand   // any hand of the shape
 	opts       []bassOption
-	plucks     []pluck       // ways to pluck at an onset
-	flicks     []pluck       // ways to flick it outward, beside a slap
-	touch      quiet.Strings // strings beside fretting fingers, reached by their tips
-	edges      []int         // strings of fretting fingers, whose undersides lie on thinner ones
-	spare      bool          // a finger is free to be laid on a string
-	over       bool          // the thumb can reach over the neck to string 6
-	fits       quiet.Strings // strings whose present pitch is a tone of the chord
-	home       quiet.Strings // strings that sound the root of the stroke that is first over its chord
-	ring       [7]float64    // sympathy of each open string with the melody struck
+	plucks     []pluck      // ways to pluck at an onset
+	flicks     []pluck      // ways to flick it outward, beside a slap
+	touch      ring.Strings // strings beside fretting fingers, reached by their tips
+	edges      []int        // strings of fretting fingers, whose undersides lie on thinner ones
+	spare      bool         // a finger is free to be laid on a string
+	over       bool         // the thumb can reach over the neck to string 6
+	fits       ring.Strings // strings whose present pitch is a tone of the chord
+	home       ring.Strings // strings that sound the root of the stroke that is first over its chord
+	ring       [7]float64   // sympathy of each open string with the melody struck
 	sets       []actionSet
 	leastPicks [2][trebles + 1]float64 // see leastPickCost; 0 is not known yet
 	leastBy    [trebles + 1]*[mostClasses]float64
@@ -109,7 +109,7 @@ type part struct {
 
 // shapeKey is all that a pickShape depends on in a hand.
 type shapeKey struct {
-	sounding, under, trailed, fingers quiet.Strings
+	sounding, under, trailed, fingers ring.Strings
 	fret                              float64 // of the slide
 	pitches                           [3]float64
 	bass                              int
@@ -124,7 +124,7 @@ func (m *model) shapeOf(h *hand) shapeKey {
 		spare: m.spareFinger(h), over: m.thumbReaches(h), busy: h.tapped() || h.hooked()}
 	for i := range h.n {
 		if s := &h.stops[i]; s.how == play.Fret || s.how == play.Bend || s.how == play.Harmonic {
-			k.fingers |= quiet.Of(s.str)
+			k.fingers |= ring.Of(s.str)
 		}
 		if s := &h.stops[i]; s.how == play.Fret || s.how == play.Bend {
 			k.pitches[i] = s.fret
@@ -271,7 +271,7 @@ func (m *model) initPickShape(r *pickShape, mo *moment, pins *pinSet, shape int)
 	*r = pickShape{mo: mo, pins: pins, h: h, opts: mo.options[shape], spare: m.spareFinger(h), over: m.thumbReaches(h), edges: r.edges[:0],
 		plucks: r.plucks[:0], sets: r.sets[:0]}
 	beside := func(str int) {
-		r.touch |= quiet.Of(str) << 1 & quiet.Upto(6)
+		r.touch |= ring.Of(str) << 1 & ring.Upto(6)
 		r.edges = append(r.edges, str)
 	}
 	for i := range h.n {
@@ -284,10 +284,10 @@ func (m *model) initPickShape(r *pickShape, mo *moment, pins *pinSet, shape int)
 	}
 	for s := 1; s <= 6; s++ {
 		if mo.has(m.soundingPitch(h, s)) {
-			r.fits |= quiet.Of(s)
+			r.fits |= ring.Of(s)
 		}
 		if mo.stroke != nil && mo.stroke.Arrived && mo.stroke.Over.IsBass(m.soundingPitch(h, s)) {
-			r.home |= quiet.Of(s)
+			r.home |= ring.Of(s)
 		}
 	}
 	if mo.note >= 0 {
@@ -308,10 +308,10 @@ func (m *model) initPickShape(r *pickShape, mo *moment, pins *pinSet, shape int)
 
 // below returns the strings on which fretting fingers can lie flat: thinner than their own,
 // up to the next that sounds.
-func (r *pickShape) below(sounding quiet.Strings) (set quiet.Strings) {
+func (r *pickShape) below(sounding ring.Strings) (set ring.Strings) {
 	for _, at := range r.edges {
 		for s := at - 1; s >= 1 && !sounding.Has(s); s-- {
-			set |= quiet.Of(s)
+			set |= ring.Of(s)
 		}
 	}
 	return set
@@ -333,7 +333,7 @@ func (sd *pickStage) situations(r *pickShape, o *bassOption, s *silence, plucked
 		if heel > 1 && !(s.unwanted | s.may | idle | s.demanded).Has(7-heel) {
 			continue
 		}
-		if quiet.Heel(heel)&(s.struck|s.keep) != 0 {
+		if ring.Heel(heel)&(s.struck|s.keep) != 0 {
 			break
 		}
 		if !m.underHeel(r, s, o, idle, heel) || s.damping > most {
@@ -414,16 +414,16 @@ func pluckBesideBass(pl *pluck, o *bassOption) bool {
 }
 
 // liveAfter returns the bass strings that ring on after the moment.
-func (m *model) liveAfter(s *silence, o *bassOption, pl *pluck, d *damping) quiet.Strings {
+func (m *model) liveAfter(s *silence, o *bassOption, pl *pluck, d *damping) ring.Strings {
 	on := s.may &^ (s.heel | s.rest)
 	if t := int(d.digit[digits.P]); t != 0 {
-		on &^= quiet.From(t)
+		on &^= ring.From(t)
 	}
 	if pl.gauge {
 		on = 0
 	}
 	if !o.cut {
-		on |= quiet.Of(o.str)
+		on |= ring.Of(o.str)
 	}
 	return on | s.keep&s.ringIn.live
 }

@@ -9,9 +9,9 @@ import (
 	"strings"
 
 	"stepping/core/digits"
-	"stepping/core/play"
-	"stepping/core/quiet"
 	"stepping/core/pattern"
+	"stepping/core/play"
+	"stepping/core/ring"
 	"stepping/core/tune"
 )
 
@@ -373,10 +373,10 @@ func (mo *moment) bassAllowed(o *bassOption) bool {
 }
 
 // demanded returns the strings that a pin wants silenced.
-func (ps *pinSet) demanded() (set quiet.Strings) {
+func (ps *pinSet) demanded() (set ring.Strings) {
 	for s := 1; s <= 6; s++ {
 		if ps.dampers[s] != "" {
-			set |= quiet.Of(s)
+			set |= ring.Of(s)
 		}
 	}
 	return set

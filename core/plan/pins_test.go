@@ -9,10 +9,10 @@ import (
 	"testing"
 
 	"stepping/core/coretest"
+	"stepping/core/pattern"
 	"stepping/core/pitch"
 	"stepping/core/play"
 	"stepping/core/player"
-	"stepping/core/pattern"
 	"stepping/core/tune"
 )
 

@@ -9,10 +9,10 @@ import (
 	"sync"
 
 	"stepping/core/digits"
+	"stepping/core/pattern"
 	"stepping/core/pitch"
 	"stepping/core/play"
-	"stepping/core/quiet"
-	"stepping/core/pattern"
+	"stepping/core/ring"
 	"stepping/core/tune"
 )
 
@@ -163,8 +163,8 @@ type choice struct {
 	heel    int
 	rest    int // place of the resting digits
 	was     pickState
-	live    quiet.Strings // bass strings that rang before
-	ringsOn bool          // the thumb rests, since its root rings in
+	live    ring.Strings // bass strings that rang before
+	ringsOn bool         // the thumb rests, since its root rings in
 	terms   play.Terms
 }
 
@@ -451,12 +451,12 @@ func (m *model) idleState(mo *moment, c *choice, s int) play.StringState {
 	}
 	out := play.StringState{State: play.Harmless}
 	if mo.note >= 0 && !c.h.under.Has(s) {
-		ring := 0.0
+		sounding := 0.0
 		for _, v := range m.voices[mo.note] {
-			ring = max(ring, m.sympathyOf(v)[s])
+			sounding = max(sounding, m.sympathyOf(v)[s])
 		}
-		if ring = max(ring, c.bass.ring[s]) * quiet.Sympathetic; ring >= quiet.Inaudible {
-			out.DB = quiet.Decibels(ring)
+		if sounding = max(sounding, c.bass.ring[s]) * ring.Sympathetic; sounding >= ring.Inaudible {
+			out.DB = ring.Decibels(sounding)
 		}
 	}
 	return out
@@ -465,10 +465,10 @@ func (m *model) idleState(mo *moment, c *choice, s int) play.StringState {
 // leakState is a string left ringing; below what can be heard it is harmless.
 func (m *model) leakState(mo *moment, s *silence, str int, note string) play.StringState {
 	strength := mo.strength(s, str)
-	if strength < quiet.Inaudible {
+	if strength < ring.Inaudible {
 		return play.StringState{State: play.Harmless}
 	}
-	return play.StringState{State: play.Leaks, Note: note, DB: quiet.Decibels(strength)}
+	return play.StringState{State: play.Leaks, Note: note, DB: ring.Decibels(strength)}
 }
 
 // fingerOver names the finger that holds string s.
@@ -536,10 +536,10 @@ func (p *Plan) markLeaks() {
 // audibleFor is how long a string leaking db under the note can still be heard, in seconds.
 func (m *model) audibleFor(str int, db float64) float64 {
 	strength := math.Pow(10, db/20)
-	return quiet.RingTime(m.open(str)) * math.Log(strength/quiet.Inaudible)
+	return ring.RingTime(m.open(str)) * math.Log(strength/ring.Inaudible)
 }
 
 // stillLeaks is the level of a string that can be heard for left seconds more.
 func (m *model) stillLeaks(str int, left float64) float64 {
-	return quiet.Decibels(quiet.Inaudible * math.Exp(left/quiet.RingTime(m.open(str))))
+	return ring.Decibels(ring.Inaudible * math.Exp(left/ring.RingTime(m.open(str))))
 }

@@ -2,9 +2,9 @@ package plan
 
 import (
 	"stepping/core/digits"
-	"stepping/core/play"
-	"stepping/core/quiet"
 	"stepping/core/pattern"
+	"stepping/core/play"
+	"stepping/core/ring"
 )
 
 // idlePluck is the pluck of a moment at which no digit plucks the melody.
@@ -57,7 +57,7 @@ func (m *model) plucks(out []pluck, mo *moment, h *hand) []pluck {
 	assign(0, digits.P, pluck{})
 	if n := len(order); n > 1 && int(order[0]-order[n-1]) == n-1 && mo.digitAllowed(h, digits.I, int(order[0])) &&
 		mo.digitAllowed(h, digits.I, int(order[n-1])) {
-		p := pluck{mask: 1 << digits.I, cost: play.Exact(m.w.Brush), sweeps: quiet.Of(int(order[0]))<<1&quiet.Upto(6) | quiet.Of(int(order[n-1]))>>1}
+		p := pluck{mask: 1 << digits.I, cost: play.Exact(m.w.Brush), sweeps: ring.Of(int(order[0]))<<1&ring.Upto(6) | ring.Of(int(order[n-1]))>>1}
 		p.at[digits.I] = order[0]
 		out = append(out, p)
 	}
@@ -83,7 +83,7 @@ func (m *model) flicks(mo *moment, h *hand) (out []pluck) {
 		p := pluck{mask: 1 << d, busy: true, cost: play.Exact(m.w.Flick), sweeps: trebles &^ h.sounding}
 		p.at[d] = int8(str)
 		shallow := p
-		shallow.cost, shallow.sweeps = play.Exact(m.w.Flick+m.w.Shallow), quiet.Of(str)>>1&^h.sounding
+		shallow.cost, shallow.sweeps = play.Exact(m.w.Flick+m.w.Shallow), ring.Of(str)>>1&^h.sounding
 		out = append(out, p, shallow)
 	}
 	return out

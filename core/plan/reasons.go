@@ -8,10 +8,10 @@ import (
 
 	"stepping/core/chord"
 	"stepping/core/digits"
+	"stepping/core/pattern"
 	"stepping/core/pitch"
 	"stepping/core/play"
 	"stepping/core/player"
-	"stepping/core/pattern"
 )
 
 // Why explains the choices of moment t from their own cost terms: one sentence for each

@@ -7,9 +7,9 @@ import (
 	"slices"
 	"strings"
 
+	"stepping/core/pattern"
 	"stepping/core/play"
 	"stepping/core/player"
-	"stepping/core/pattern"
 	"stepping/core/tune"
 	"stepping/core/tuning"
 )

@@ -3,7 +3,7 @@ package plan
 import (
 	"stepping/core/digits"
 	"stepping/core/play"
-	"stepping/core/quiet"
+	"stepping/core/ring"
 )
 
 // Resting digits: i, m and a each lie on a string of their own between notes, on neighbouring
@@ -51,7 +51,7 @@ func (m *model) rest(r *pickShape, s *silence, pl *pluck, o *bassOption, place i
 			return false
 		}
 		pl.at[d] = int8(str)
-		s.rest |= quiet.Of(str)
+		s.rest |= ring.Of(str)
 		s.damping += play.Exact(m.w.RestHold)
 		if s.unw.Has(str) {
 			s.damping += play.Exact(m.w.RestStop)

@@ -5,11 +5,11 @@ import (
 
 	"stepping/core/coretest"
 	"stepping/core/digits"
+	"stepping/core/pattern"
 	"stepping/core/pitch"
 	"stepping/core/play"
 	"stepping/core/player"
-	"stepping/core/quiet"
-	"stepping/core/pattern"
+	"stepping/core/ring"
 	"stepping/core/tune"
 )
 
@@ -170,7 +170,7 @@ func (c *termCase) slides() {
 		return slices.ContainsFunc(c.m.moments[0].hands, func(h hand) bool { return h.slide && want(&h) })
 	}
 	c.rule("the tip alone", has(func(h *hand) bool { return h.from > 1 && h.trails == 0 }), true)
-	c.rule("fingers behind a slide laid flat", has(func(h *hand) bool { return h.from == 1 && h.trails == 6 && h.trailed == quiet.From(3) }), true)
+	c.rule("fingers behind a slide laid flat", has(func(h *hand) bool { return h.from == 1 && h.trails == 6 && h.trailed == ring.From(3) }), true)
 	c.rule("fingers trail behind the tip",
 		slices.ContainsFunc(c.m.moments[0].hands, func(h hand) bool { return h.slide && h.from > 1 && h.trails > 0 }), false)
 	c.set(func(r *Request) { // D5 slid, A2 below it open on string 5
@@ -187,7 +187,7 @@ func (c *termCase) slides() {
 	add := func(within bool) bool {
 		found := false
 		c.m.slideOver(&c.m.moments[0], hand{voicing: voicing{n: 1, stops: [3]stop{{str: 1, fret: 12, how: play.Slide}}},
-			slide: true, sounding: quiet.Of(1)},
+			slide: true, sounding: ring.Of(1)},
 			[]stop{{str: 6, fret: 10, finger: 1, how: play.Fret}}, func(h hand) { found = found || h.bass.str == 6 && (h.trails == 6) == within })
 		return found
 	}
@@ -201,13 +201,13 @@ func (c *termCase) slides() {
 func (c *termCase) hands() {
 	c.set(nil, 74, 74)
 	c.rule("a bass note on the melody's string",
-		c.m.withBass(&hand{voicing: voicing{n: 1, stops: [3]stop{{str: 4, how: play.Open}}}, sounding: quiet.Of(4)},
+		c.m.withBass(&hand{voicing: voicing{n: 1, stops: [3]stop{{str: 4, how: play.Open}}}, sounding: ring.Of(4)},
 			&stop{str: 4, fret: 2, finger: 1, how: play.Fret}), false)
 	c.rule("a bass note beside a melody finger out of reach",
 		c.m.withBass(&hand{voicing: voicing{n: 1, stops: [3]stop{{str: 1, fret: 12, finger: 1, how: play.Fret}}},
-			sounding: quiet.Of(1)}, &stop{str: 6, fret: 5, finger: 2, how: play.Fret}), false)
+			sounding: ring.Of(1)}, &stop{str: 6, fret: 5, finger: 2, how: play.Fret}), false)
 	c.rule("a bass note beside an open melody",
-		c.m.withBass(&hand{voicing: voicing{n: 1, stops: [3]stop{{str: 1, how: play.Open}}}, sounding: quiet.Of(1)},
+		c.m.withBass(&hand{voicing: voicing{n: 1, stops: [3]stop{{str: 1, how: play.Open}}}, sounding: ring.Of(1)},
 			&stop{str: 6, fret: 5, finger: 2, how: play.Fret}), true)
 	// A half note over steady bass in quarters: the second stroke falls while it sounds.
 	c.set(func(r *Request) {
@@ -226,32 +226,32 @@ func (c *termCase) hands() {
 	}
 	c.rule("a bass finger comes down without a stroke",
 		st.may(&hand{line: 0}, k, &hand{anchored: true, bass: stop{str: 6, fret: 5, finger: 1}}), true)
-	before := hand{voicing: voicing{n: 1}, sounding: quiet.Of(1), fingered: quiet.Of(1), bass: stop{str: 6, fret: 5}}
+	before := hand{voicing: voicing{n: 1}, sounding: ring.Of(1), fingered: ring.Of(1), bass: stop{str: 6, fret: 5}}
 	st.mo.ended = 0
-	ri := st.ringInAfter(&before, quiet.Of(6)|quiet.Of(5), &hand{})
-	c.rule("a bass string goes silent when its finger lets go", ri.live == quiet.Of(5) && ri.unw == 0, true)
-	ri = st.ringInAfter(&before, quiet.Of(6), &hand{bass: before.bass})
-	c.rule("a bass string rings on under its finger", ri.live == quiet.Of(6), true)
+	ri := st.ringInAfter(&before, ring.Of(6)|ring.Of(5), &hand{})
+	c.rule("a bass string goes silent when its finger lets go", ri.live == ring.Of(5) && ri.unw == 0, true)
+	ri = st.ringInAfter(&before, ring.Of(6), &hand{bass: before.bass})
+	c.rule("a bass string rings on under its finger", ri.live == ring.Of(6), true)
 	before.fingered, c.m.school.Cares = 0, true
 	ri = st.ringInAfter(&before, 0, &hand{})
-	c.rule("an open melody string rings on when its note is over", ri.ended == quiet.Of(1) && ri.unw == quiet.Of(1), true)
-	before.fingered = quiet.Of(1)
+	c.rule("an open melody string rings on when its note is over", ri.ended == ring.Of(1) && ri.unw == ring.Of(1), true)
+	before.fingered = ring.Of(1)
 	ri = st.ringInAfter(&before, 0, &hand{})
 	c.rule("a fretted one is silenced by letting go", ri.ended == 0 && ri.unw == 0, true)
-	ri = st.ringInAfter(&hand{slide: true, fret: 5, under: quiet.Of(4)}, quiet.Of(4), &hand{slide: true, fret: 7, under: quiet.Of(4)})
-	c.rule("a bass string under a slide that moves is spoilt", ri.live == 0 && ri.unw == quiet.Of(4), true)
-	ri = st.ringInAfter(&hand{slide: true, fret: 5, under: quiet.Of(4)}, quiet.Of(4), &hand{slide: true, fret: 5, under: quiet.Of(4)})
-	c.rule("a bass string under a slide that stays rings on", ri.live == quiet.Of(4), true)
+	ri = st.ringInAfter(&hand{slide: true, fret: 5, under: ring.Of(4)}, ring.Of(4), &hand{slide: true, fret: 7, under: ring.Of(4)})
+	c.rule("a bass string under a slide that moves is spoilt", ri.live == 0 && ri.unw == ring.Of(4), true)
+	ri = st.ringInAfter(&hand{slide: true, fret: 5, under: ring.Of(4)}, ring.Of(4), &hand{slide: true, fret: 5, under: ring.Of(4)})
+	c.rule("a bass string under a slide that stays rings on", ri.live == ring.Of(4), true)
 	var s silence
 	mo := &moment{note: -1, sounding: -1, ended: -1}
-	shape := &pickShape{mo: mo, pins: &mo.pins, h: &hand{trailed: quiet.Of(4)}, fits: quiet.Upto(6)}
-	c.rule("fingers trail over a string that must ring on", c.m.still(shape, ringIn{live: quiet.Of(4)}, &bassOption{}, &s), false)
+	shape := &pickShape{mo: mo, pins: &mo.pins, h: &hand{trailed: ring.Of(4)}, fits: ring.Upto(6)}
+	c.rule("fingers trail over a string that must ring on", c.m.still(shape, ringIn{live: ring.Of(4)}, &bassOption{}, &s), false)
 	shape.h = &hand{}
-	c.rule("a bass string must ring on until the next stroke", c.m.still(shape, ringIn{live: quiet.Of(4)}, &bassOption{}, &s) &&
-		s.keep == quiet.Of(4), true)
+	c.rule("a bass string must ring on until the next stroke", c.m.still(shape, ringIn{live: ring.Of(4)}, &bassOption{}, &s) &&
+		s.keep == ring.Of(4), true)
 	shape.fits = 0
-	c.rule("unless it is no tone of the chord", c.m.still(shape, ringIn{live: quiet.Of(4)}, &bassOption{}, &s) && s.keep == 0 &&
-		s.unwanted == quiet.Of(4), true)
+	c.rule("unless it is no tone of the chord", c.m.still(shape, ringIn{live: ring.Of(4)}, &bassOption{}, &s) && s.keep == 0 &&
+		s.unwanted == ring.Of(4), true)
 	came := c.m.bassOptions(st.mo, &hand{bass: stop{str: 6, fret: 5, finger: 1}})
 	c.rule("a bass finger that came down is used", slices.ContainsFunc(came, func(o bassOption) bool { return o.str == 0 }), false)
 	st.mo = &moment{note: 0, sounding: 0, ended: -1}
@@ -287,7 +287,7 @@ func (c *termCase) digits() {
 	c.rule("the thumb on melody without bass", pluckBesideBass(at(4, 0, 0, 0), &bassOption{}), true)
 
 	c.set(func(r *Request) { r.Player.Silence, r.Player.Fingers = player.Fingers, 3 }, 74)
-	search := func(pl *pluck, bass int, struck quiet.Strings) *dampingSearch {
+	search := func(pl *pluck, bass int, struck ring.Strings) *dampingSearch {
 		return &dampingSearch{m: c.m, s: &silence{struck: struck}, pl: pl, bass: bass}
 	}
 	c.rule("i stops a string between p's and m's", search(at(0, 0, 2, 0), 5, 0).digitMay(digits.I, 3), true)
@@ -302,7 +302,7 @@ func (c *termCase) digits() {
 	c.rule("i rests on m's string", inPlace(at(0, 0, 2, 0), digits.I, 2), false)
 	c.rule("m rests above i", inPlace(at(0, 3, 0, 0), digits.M, 2), true)
 	c.rule("the thumb rests while it plays", search(at(0, 0, 0, 0), 6, 0).thumbMay(5), false)
-	c.rule("the thumb rests over what sounds below", search(at(0, 0, 0, 0), 0, quiet.Of(6)).thumbMay(5), false)
+	c.rule("the thumb rests over what sounds below", search(at(0, 0, 0, 0), 0, ring.Of(6)).thumbMay(5), false)
 	c.rule("the thumb rests on a treble string", search(at(0, 0, 0, 0), 0, 0).thumbMay(2), false)
 	c.rule("the thumb rests", search(at(0, 3, 0, 0), 0, 0).thumbMay(4), true)
 	c.rule("the thumb rests above a finger", search(at(0, 5, 0, 0), 0, 0).thumbMay(4), false)
@@ -313,7 +313,7 @@ func (c *termCase) digits() {
 	c.rule("rest at string 4", c.m.mayRest(at(0, 0, 0, 0), 4), false)
 	c.rule("rest around a plucking m", c.m.mayRest(at(0, 0, 2, 0), 1), true)
 	c.rule("rest beside a plucking m", c.m.mayRest(at(0, 0, 2, 0), 2), false)
-	c.rule("rest in a hand that brushes", c.m.mayRest(&pluck{sweeps: quiet.Of(1)}, 1), false)
+	c.rule("rest in a hand that brushes", c.m.mayRest(&pluck{sweeps: ring.Of(1)}, 1), false)
 	c.rule("rest in a hand on the neck", c.m.mayRest(&pluck{busy: true}, 1), false)
 	c.rule("rest in a hand whose fingertips fall", c.m.mayRest(&pluck{laid: true}, 1), false)
 	c.m.school.Rests = false
@@ -326,7 +326,7 @@ func (c *termCase) digits() {
 		h := hand{voicing: voicing{n: len(strs)}}
 		for v, s := range strs {
 			h.stops[v].str = s
-			h.sounding |= quiet.Of(s)
+			h.sounding |= ring.Of(s)
 		}
 		return slices.ContainsFunc(c.m.plucks(nil, mo, &h), func(p pluck) bool { return p.sweeps != 0 })
 	}
@@ -341,12 +341,12 @@ func (c *termCase) digits() {
 	var s silence
 	slap := &bassOption{hit: pattern.Slap}
 	still := &moment{note: -1, sounding: 0, ended: -1}
-	shape := &pickShape{mo: still, pins: &still.pins, h: &hand{sounding: quiet.Of(5)}}
+	shape := &pickShape{mo: still, pins: &still.pins, h: &hand{sounding: ring.Of(5)}}
 	c.rule("a slap on the string of a held note", c.m.still(shape, ringIn{}, slap, &s), false)
-	shape.h = &hand{sounding: quiet.Of(1)}
-	c.rule("a slap beside a held note", c.m.still(shape, ringIn{live: quiet.Of(6)}, slap, &s) && s.hit == quiet.From(5) &&
-		s.may|s.keep == quiet.Of(1), true)
-	c.rule("a tap silences the treble strings", (&bassOption{hit: pattern.Tap}).hitStrings() == quiet.Upto(3), true)
+	shape.h = &hand{sounding: ring.Of(1)}
+	c.rule("a slap beside a held note", c.m.still(shape, ringIn{live: ring.Of(6)}, slap, &s) && s.hit == ring.From(5) &&
+		s.may|s.keep == ring.Of(1), true)
+	c.rule("a tap silences the treble strings", (&bassOption{hit: pattern.Tap}).hitStrings() == ring.Upto(3), true)
 	// A finger that hops: the little one counts too.
 	c.set(func(r *Request) { r.Player.SlideFinger = 2 }, 74, 71)
 	var y play.Terms

@@ -6,7 +6,7 @@ import (
 	"slices"
 	"sync"
 
-	"stepping/core/quiet"
+	"stepping/core/ring"
 )
 
 // state is what the next moment can feel of the choices so far, and which choices they were.
@@ -20,7 +20,7 @@ type state struct {
 type place struct {
 	hand int32 // index into the moment's hands
 	pick pickState
-	live quiet.Strings
+	live ring.Strings
 	step
 }
 

@@ -4,7 +4,7 @@ import (
 	"stepping/core/digits"
 	"stepping/core/pitch"
 	"stepping/core/play"
-	"stepping/core/quiet"
+	"stepping/core/ring"
 )
 
 // Strummed is one string in the strum test: the position is held, all six strings are
@@ -37,7 +37,7 @@ func (p *Plan) strum(t int) []Strummed {
 	s.unw, s.swept = 0, 0
 	for str := 1; str <= 6; str++ {
 		if !wanted.Has(str) && m.dampedBy(&c, str) == "" && !(c.h.under.Has(str) && c.h.trails > 0) {
-			s.unw |= quiet.Of(str)
+			s.unw |= ring.Of(str)
 		}
 	}
 	s.swept = s.unw

@@ -6,11 +6,11 @@ import (
 
 	"stepping/core/coretest"
 	"stepping/core/digits"
+	"stepping/core/pattern"
 	"stepping/core/pitch"
 	"stepping/core/play"
 	"stepping/core/player"
-	"stepping/core/quiet"
-	"stepping/core/pattern"
+	"stepping/core/ring"
 	"stepping/core/tune"
 )
 
@@ -100,15 +100,15 @@ func (c *termCase) picking() {
 	c.is("Spread", cost(0, 3, 2, 1), 0)
 	// i on 3, m on 1: two strings apart is what two digits reach; i on 5 and m on 2 is one more.
 	c.is("Spread", cost(0, 5, 2), digits.PlaceCost(3, digits.I, 5)+digits.PlaceCost(3, digits.M, 2)+inForce.Spread)
-	two := c.m.plucks(nil, &c.m.moments[0], &hand{voicing: voicing{n: 2}, sounding: quiet.Of(1) | quiet.Of(2)})
+	two := c.m.plucks(nil, &c.m.moments[0], &hand{voicing: voicing{n: 2}, sounding: ring.Of(1) | ring.Of(2)})
 	i := slices.IndexFunc(two, func(p pluck) bool { return p.sweeps != 0 })
 	c.is("Brush", two[i].cost, inForce.Brush)
-	c.rule("a brush catches its neighbour", two[i].sweeps == quiet.Of(3), true)
-	flicks := c.m.flicks(&c.m.moments[0], &hand{voicing: voicing{n: 1}, sounding: quiet.Of(2)})
+	c.rule("a brush catches its neighbour", two[i].sweeps == ring.Of(3), true)
+	flicks := c.m.flicks(&c.m.moments[0], &hand{voicing: voicing{n: 1}, sounding: ring.Of(2)})
 	c.is("Flick", flicks[0].cost, inForce.Flick)
 	c.is("Shallow", flicks[1].cost, inForce.Flick+inForce.Shallow)
-	c.rule("a flick catches strings 1 and 3", flicks[0].sweeps == quiet.Of(1)|quiet.Of(3), true)
-	c.rule("a shallow one only string 1", flicks[1].sweeps == quiet.Of(1), true)
+	c.rule("a flick catches strings 1 and 3", flicks[0].sweeps == ring.Of(1)|ring.Of(3), true)
+	c.rule("a shallow one only string 1", flicks[1].sweeps == ring.Of(1), true)
 	// The heel comes down supported or from the air, and lifts.
 	c.set(func(r *Request) { r.Player.Support = player.HeelRests }, 74)
 	c.is("HeelFall HeelLift", c.m.heelMove[0][1]+c.m.heelMove[1][0], inForce.HeelFall+inForce.HeelLift)
@@ -139,7 +139,7 @@ func (c *termCase) dampers() {
 	c.set(func(r *Request) { r.Player.Silence, r.Player.Fingers = player.Both, 3 }, 74)
 	mo := &c.m.moments[0]
 	r := &pickShape{mo: mo, pins: &mo.pins, h: &hand{}, spare: true, over: true}
-	unw := func(str int) silence { return silence{unw: quiet.Of(str), struck: quiet.Of(1)} }
+	unw := func(str int) silence { return silence{unw: ring.Of(str), struck: ring.Of(1)} }
 	digit := func(d int) func(*damping) bool { return func(x *damping) bool { return x.digit[d] != 0 } }
 	c.is("StopEffort", c.silent(r, unw(3), pluck{}, digit(digits.I)), inForce.StopEffort)
 	c.is("StopReach", c.silent(r, unw(5), pluck{}, digit(digits.I)), inForce.StopEffort+2*inForce.StopReach)
@@ -148,15 +148,15 @@ func (c *termCase) dampers() {
 	c.is("SpareEffort", c.silent(r, unw(4), pluck{}, func(d *damping) bool { return d.spare != 0 }), inForce.SpareEffort)
 	c.is("OverEffort", c.silent(r, unw(6), pluck{}, func(d *damping) bool { return d.over != 0 }), inForce.OverEffort)
 	s := unw(4)
-	s.touch = quiet.Of(4)
+	s.touch = ring.Of(4)
 	c.is("FingerTouch", c.silent(r, s, pluck{}, func(d *damping) bool { return d.touch != 0 }), inForce.FingerTouch)
 	s = unw(4)
-	s.below = quiet.Of(4)
+	s.below = ring.Of(4)
 	c.is("UnderTouch", c.silent(r, s, pluck{}, func(d *damping) bool { return d.touch != 0 }), inForce.UnderTouch)
 	// The thumb's side lies on all below it; a finger lies on one string.
-	both := silence{unw: quiet.Of(5) | quiet.Of(6), struck: quiet.Of(1)}
+	both := silence{unw: ring.Of(5) | ring.Of(6), struck: ring.Of(1)}
 	c.is("RestEffort", c.silent(r, both, pluck{}, digit(digits.P)), inForce.RestEffort)
-	three := silence{unw: quiet.Between(2, 4), struck: quiet.Of(1)}
+	three := silence{unw: ring.Between(2, 4), struck: ring.Of(1)}
 	pl := pluck{}
 	c.m.eachDamping(r, &three, &pl, 0, func(d *damping) {
 		n := d.leak.Len() + d.spare.Len() + d.touch.Len() + d.over.Len()
@@ -175,18 +175,18 @@ func (c *termCase) dampers() {
 	// The heel over three strings; nothing to silence there.
 	h := &c.m.moments[0].hands[c.hand(0, 1, play.Fret, 1, nil)]
 	shape := &pickShape{mo: mo, pins: &mo.pins, h: h}
-	lain := silence{struck: quiet.Of(1)}
+	lain := silence{struck: ring.Of(1)}
 	c.m.underHeel(shape, &lain, &bassOption{}, 0, 3)
 	c.is("HeelEffort", lain.damping, 3*inForce.HeelEffort)
 	// Two digits rest on strings 2 and 3 beside the one that plays string 1; string 2 was ringing.
-	lain = silence{struck: quiet.Of(1), unw: quiet.Of(2)}
+	lain = silence{struck: ring.Of(1), unw: ring.Of(2)}
 	pl = pluck{}
 	pl.at[digits.A] = 1
 	ok := c.m.rest(shape, &lain, &pl, &bassOption{}, 1)
 	c.is("RestHold RestStop", lain.damping, 2*inForce.RestHold+inForce.RestStop)
 	c.rule("they lie beside it", ok && pl.at[digits.M] == 2 && pl.at[digits.I] == 3 && lain.unw == 0, true)
 	// Not on a string that sounds: i stays off string 3.
-	lain, pl = silence{struck: quiet.Of(1) | quiet.Of(3)}, pluck{}
+	lain, pl = silence{struck: ring.Of(1) | ring.Of(3)}, pluck{}
 	pl.at[digits.A] = 1
 	ok = c.m.rest(shape, &lain, &pl, &bassOption{}, 1)
 	c.rule("a digit rests on a string that sounds", ok && pl.at[digits.I] == 3, false)
@@ -195,7 +195,7 @@ func (c *termCase) dampers() {
 	mo = &c.m.moments[0]
 	r = &pickShape{mo: mo, pins: &mo.pins, h: &hand{}}
 	s = unw(3)
-	s.ringIn.ended = quiet.Of(3)
+	s.ringIn.ended = ring.Of(3)
 	c.is("TiltEffort", c.silent(r, s, pluck{}, func(d *damping) bool { return d.tilt != 0 }), inForce.TiltEffort)
 	s.ringIn.ended = 0
 	c.rule("the bar is not tilted off a string whose note goes on",
@@ -207,10 +207,10 @@ func (c *termCase) leaks() {
 	c.set(func(r *Request) { r.Player.Silence = player.Both }, 74, 71)
 	mo := &c.m.moments[1]
 	r := &pickShape{mo: mo, pins: &mo.pins, h: &hand{}}
-	after := math.Exp(-1 / quiet.RingTime(pitch.Midi(62))) // string 1, D4, a second after it was struck
-	ended := silence{ringIn: ringIn{ended: quiet.Of(1)}}
+	after := math.Exp(-1 / ring.RingTime(pitch.Midi(62))) // string 1, D4, a second after it was struck
+	ended := silence{ringIn: ringIn{ended: ring.Of(1)}}
 	c.is("Leak Consonant", r.leakCost(&ended, 1), inForce.Leak*after*inForce.Consonant) // D belongs to D
-	r.h = &hand{under: quiet.Of(1)}
+	r.h = &hand{under: ring.Of(1)}
 	c.is("Leak", r.leakCost(&ended, 1), inForce.Leak*after) // but not under the slide
 	c.set(func(r *Request) {
 		*r.Tune = *coretest.Line('D', 60, tune.Quarter, "C", coretest.Notes(74, 71)...)
@@ -219,18 +219,18 @@ func (c *termCase) leaks() {
 	mo = &c.m.moments[1]
 	r = &pickShape{mo: mo, pins: &mo.pins, h: &hand{}}
 	c.is("DroneEase", r.leakCost(&ended, 1), inForce.Leak*after*inForce.DroneEase) // over C it is a drone
-	swept := silence{swept: quiet.Of(3)}
+	swept := silence{swept: ring.Of(3)}
 	c.is("Leak", r.leakCost(&swept, 3), inForce.Leak*0.4) // F# over C is neither
 	c.set(func(r *Request) { r.Player.Posture, r.Player.Silence = player.Lap, player.LapStop }, 74, 71)
 	mo = &c.m.moments[1]
-	r = &pickShape{mo: mo, pins: &mo.pins, h: &hand{under: quiet.Of(1)}}
+	r = &pickShape{mo: mo, pins: &mo.pins, h: &hand{under: ring.Of(1)}}
 	c.is("LapLeak", r.leakCost(&ended, 1), inForce.LapLeak*after)
 	// An idle string rings along with what is struck by the share of overtones that agree.
 	c.set(func(r *Request) { r.Player.Silence = player.Both }, 74)
 	mo = &c.m.moments[0]
 	r = &pickShape{mo: mo, pins: &mo.pins, h: &hand{}}
 	r.ring[3] = 0.5
-	s := silence{idle: quiet.Of(3)}
+	s := silence{idle: ring.Of(3)}
 	c.m.priceSilence(r, &s, &bassOption{ring: &noRing})
 	c.is("Sympathy", s.cost, inForce.Sympathy*0.5)
 }

@@ -9,11 +9,11 @@ import (
 
 	"stepping/core/chord"
 	"stepping/core/coretest"
+	"stepping/core/pattern"
 	"stepping/core/pitch"
 	"stepping/core/play"
 	"stepping/core/player"
-	"stepping/core/quiet"
-	"stepping/core/pattern"
+	"stepping/core/ring"
 	"stepping/core/tune"
 )
 
@@ -199,9 +199,9 @@ func (c *termCase) moving() {
 	c.is("BassNeck", c.options(1, to)[6].cost[play.Place], 5*inForce.BassNeck)
 	// A2 falls to a thirtieth, its end, in 3.45 times its ring time of 2.86 s: with a stroke a second it rings on.
 	held := &c.m.moments[0].hands[from]
-	c.rule("a bass string rings on", c.m.stage(1).ringInAfter(held, quiet.Of(5), held).live == quiet.Of(5), true)
-	c.m.moments[1].faded = quiet.Of(5)
-	c.rule("a bass string rings for ever", c.m.stage(1).ringInAfter(held, quiet.Of(5), held).live == quiet.Of(5), false)
+	c.rule("a bass string rings on", c.m.stage(1).ringInAfter(held, ring.Of(5), held).live == ring.Of(5), true)
+	c.m.moments[1].faded = ring.Of(5)
+	c.rule("a bass string rings for ever", c.m.stage(1).ringInAfter(held, ring.Of(5), held).live == ring.Of(5), false)
 }
 
 // holding: spreads, bars, the thumb over the neck, what trailing costs, tone and lean.

@@ -8,9 +8,9 @@ import (
 	"testing"
 
 	"stepping/core/coretest"
+	"stepping/core/pattern"
 	"stepping/core/play"
 	"stepping/core/player"
-	"stepping/core/pattern"
 )
 
 // TestWindow: what is told about a moment of a longer tune, and after a pin, is the same to the last word and

@@ -6,9 +6,9 @@ import (
 	"strings"
 
 	"stepping/core/lick"
+	"stepping/core/pattern"
 	"stepping/core/plan"
 	"stepping/core/play"
-	"stepping/core/pattern"
 	"stepping/core/tuning"
 )
 

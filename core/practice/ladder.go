@@ -13,10 +13,10 @@ import (
 	"slices"
 	"strings"
 
+	"stepping/core/pattern"
 	"stepping/core/plan"
 	"stepping/core/play"
 	"stepping/core/sound"
-	"stepping/core/pattern"
 	"stepping/core/tune"
 )
 

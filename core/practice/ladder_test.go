@@ -8,10 +8,10 @@ import (
 	"time"
 
 	"stepping/core/coretest"
+	"stepping/core/pattern"
 	"stepping/core/plan"
 	"stepping/core/player"
 	"stepping/core/practice"
-	"stepping/core/pattern"
 )
 
 // TestLadder: over plans of many kinds the steps come in the order of the layers, stay within the tune, cite

@@ -8,9 +8,9 @@ import (
 	"time"
 
 	"stepping/core/coretest"
+	"stepping/core/pattern"
 	"stepping/core/plan"
 	"stepping/core/player"
-	"stepping/core/pattern"
 )
 
 // worksFor are tunes in work with the ladders of their plans.

@@ -11,9 +11,9 @@ import (
 	"testing"
 
 	"stepping/core/coretest"
+	"stepping/core/pattern"
 	"stepping/core/plan"
 	"stepping/core/player"
-	"stepping/core/pattern"
 	"stepping/core/tune"
 	"stepping/formats/abc"
 	"stepping/formats/tabtext"

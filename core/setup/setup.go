@@ -7,11 +7,11 @@ import (
 	"slices"
 	"strings"
 
+	"stepping/core/pattern"
 	"stepping/core/pitch"
 	"stepping/core/plan"
 	"stepping/core/play"
 	"stepping/core/player"
-	"stepping/core/pattern"
 	"stepping/core/tune"
 	"stepping/core/tuning"
 )
@@ -21,17 +21,17 @@ const MaxSteps = 36
 
 // Settings are everything about a tune that a player chooses, beside the player himself.
 type Settings struct {
-	Tuning   string          `json:"tuning"` // as tuning.Parse reads it
-	Capo     int             `json:"capo"`
-	Tempo    float64         `json:"tempo"`           // 0: the tune's own
-	Steps    int             `json:"steps,omitempty"` // half steps that the tune is moved up
-	Swing    float64         `json:"swing,omitempty"` // share of the first of two eighths, see tune.Swung; 0: the tune's own
+	Tuning   string            `json:"tuning"` // as tuning.Parse reads it
+	Capo     int               `json:"capo"`
+	Tempo    float64           `json:"tempo"`           // 0: the tune's own
+	Steps    int               `json:"steps,omitempty"` // half steps that the tune is moved up
+	Swing    float64           `json:"swing,omitempty"` // share of the first of two eighths, see tune.Swung; 0: the tune's own
 	Thumb    pattern.Kind      `json:"thumb"`
 	Sections []pattern.Section `json:"sections,omitempty"` // patterns in force from a bar on
-	Rewrites []tune.Rewrite  `json:"rewrites,omitempty"` // bars whose melody is another than the one written
-	Pins     []plan.Pin      `json:"pins"`
-	Varied   bool            `json:"varied,omitempty"` // repeated bars need not be played alike
-	Kept     *Kept           `json:"kept,omitempty"`   // the plan that the player has taken up
+	Rewrites []tune.Rewrite    `json:"rewrites,omitempty"` // bars whose melody is another than the one written
+	Pins     []plan.Pin        `json:"pins"`
+	Varied   bool              `json:"varied,omitempty"` // repeated bars need not be played alike
+	Kept     *Kept             `json:"kept,omitempty"`   // the plan that the player has taken up
 }
 
 // Kept is a plan that a player has taken up: it stays as it is, whatever the planner or his taste come to be.

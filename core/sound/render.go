@@ -10,8 +10,8 @@ import (
 	"strconv"
 	"strings"
 
-	"stepping/core/play"
 	"stepping/core/pattern"
+	"stepping/core/play"
 	"stepping/core/tune"
 	"stepping/core/tuning"
 )

@@ -10,11 +10,11 @@ import (
 	"time"
 
 	"stepping/core/coretest"
+	"stepping/core/pattern"
 	"stepping/core/plan"
 	"stepping/core/play"
 	"stepping/core/player"
 	"stepping/core/sound"
-	"stepping/core/pattern"
 	"stepping/core/tune"
 )
 

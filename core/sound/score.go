@@ -5,10 +5,10 @@ import (
 	"math"
 	"slices"
 
+	"stepping/core/pattern"
 	"stepping/core/pitch"
 	"stepping/core/play"
-	"stepping/core/quiet"
-	"stepping/core/pattern"
+	"stepping/core/ring"
 	"stepping/core/tune"
 	"stepping/core/tuning"
 )
@@ -112,7 +112,7 @@ func (p *Played) deeds(clock tune.Clock, dampers bool) (out []deed) {
 			}
 			if st.State == play.Harmless || st.State == play.Leaks || st.State == play.Silenced && !dampers {
 				open := p.Tuning.Open(i+1) + pitch.Midi(p.Capo)
-				out = append(out, deed{at: at, str: i + 1, kind: free, hz: open.Hertz(440), tau: quiet.RingTime(open)})
+				out = append(out, deed{at: at, str: i + 1, kind: free, hz: open.Hertz(440), tau: ring.RingTime(open)})
 			}
 		}
 		if mo.Hit != "" && mo.Hit != pattern.Release {
@@ -148,7 +148,7 @@ func (p *Played) strokeDeeds(mo *play.Moment, s *play.Stroke, clock tune.Clock) 
 	at := clock.Seconds(mo.At)
 	note := s.Note.Pitch()
 	d := deed{at: at, str: s.String, kind: strike, hz: note.Hertz(440), level: melodyLevel, width: excitation[p.Attack], place: 0.18, layer: Melody,
-		tau: quiet.RingTime(p.Tuning.Open(s.String)) * ringShare(s)}
+		tau: ring.RingTime(p.Tuning.Open(s.String)) * ringShare(s)}
 	if d.width == 0 {
 		d.width = excitation["flesh"]
 	}

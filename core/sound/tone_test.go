@@ -6,10 +6,10 @@ import (
 	"testing"
 
 	"stepping/core/coretest"
+	"stepping/core/pattern"
 	"stepping/core/pitch"
 	"stepping/core/play"
 	"stepping/core/sound"
-	"stepping/core/pattern"
 )
 
 // all reads a whole sound.

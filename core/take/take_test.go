@@ -10,12 +10,12 @@ import (
 	"testing"
 
 	"stepping/core/coretest"
+	"stepping/core/pattern"
 	"stepping/core/plan"
 	"stepping/core/play"
 	"stepping/core/player"
 	"stepping/core/sound"
 	"stepping/core/take"
-	"stepping/core/pattern"
 	"stepping/core/tune"
 )
 

@@ -5,10 +5,10 @@ import (
 	"testing"
 
 	"stepping/core/coretest"
+	"stepping/core/pattern"
 	"stepping/core/plan"
 	"stepping/core/play"
 	"stepping/core/player"
-	"stepping/core/pattern"
 )
 
 // played are tunes whose pins are the choices, different from the planner's, of a player with other weights.

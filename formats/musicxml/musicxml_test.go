@@ -12,12 +12,12 @@ import (
 	"unicode/utf16"
 
 	"stepping/core/coretest"
+	"stepping/core/pattern"
 	"stepping/core/plan"
 	"stepping/core/play"
 	"stepping/core/player"
 	"stepping/core/score"
 	"stepping/core/score/scoretest"
-	"stepping/core/pattern"
 	"stepping/core/tune"
 	"stepping/formats/musicxml"
 )

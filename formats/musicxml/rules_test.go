@@ -12,10 +12,10 @@ import (
 	"testing"
 
 	"stepping/core/coretest"
+	"stepping/core/pattern"
 	"stepping/core/plan"
 	"stepping/core/player"
 	"stepping/core/score"
-	"stepping/core/pattern"
 	"stepping/formats/musicxml"
 )
 

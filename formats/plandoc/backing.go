@@ -6,9 +6,9 @@ import (
 	"stepping/core/backing"
 	"stepping/core/chord"
 	"stepping/core/grip"
+	"stepping/core/pattern"
 	"stepping/core/pitch"
 	"stepping/core/play"
-	"stepping/core/pattern"
 	"stepping/core/tuning"
 )
 

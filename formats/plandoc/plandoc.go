@@ -8,10 +8,10 @@ import (
 	"io"
 	"math"
 
+	"stepping/core/pattern"
 	"stepping/core/plan"
 	"stepping/core/play"
 	"stepping/core/player"
-	"stepping/core/pattern"
 )
 
 // Version is the version of the document's shape.
@@ -19,23 +19,23 @@ const Version = 2
 
 // Doc is a plan document. Field names and meanings: docs/formats.md.
 type Doc struct {
-	Version  int             `json:"version"`
-	Title    string          `json:"title"`
-	Tuning   []string        `json:"tuning"`
-	Capo     int             `json:"capo"`
-	Tempo    float64         `json:"tempo"`
-	Swing    float64         `json:"swing,omitempty"` // share of the first of two eighths
-	Thumb    string          `json:"thumb"`
+	Version  int               `json:"version"`
+	Title    string            `json:"title"`
+	Tuning   []string          `json:"tuning"`
+	Capo     int               `json:"capo"`
+	Tempo    float64           `json:"tempo"`
+	Swing    float64           `json:"swing,omitempty"` // share of the first of two eighths
+	Thumb    string            `json:"thumb"`
 	Patterns []pattern.Section `json:"patterns,omitempty"`
-	Player   player.Profile  `json:"player"`
-	Pins     []Pin           `json:"pins"`
-	Grips    []Held          `json:"grips,omitempty"` // of a progression without melody
-	Moments  []Moment        `json:"moments"`
-	Dropped  []Dropped       `json:"dropped"`
-	Total    float64         `json:"total"`
-	Proof    Proof           `json:"proof"`
-	Ceiling  Ceiling         `json:"ceiling"`
-	Bars     []float64       `json:"bars"`
+	Player   player.Profile    `json:"player"`
+	Pins     []Pin             `json:"pins"`
+	Grips    []Held            `json:"grips,omitempty"` // of a progression without melody
+	Moments  []Moment          `json:"moments"`
+	Dropped  []Dropped         `json:"dropped"`
+	Total    float64           `json:"total"`
+	Proof    Proof             `json:"proof"`
+	Ceiling  Ceiling           `json:"ceiling"`
+	Bars     []float64         `json:"bars"`
 }
 
 // Moment is one onset.

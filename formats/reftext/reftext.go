@@ -10,10 +10,10 @@ import (
 	"strconv"
 	"strings"
 
+	"stepping/core/pattern"
 	"stepping/core/plan"
 	"stepping/core/player"
 	"stepping/core/reference"
-	"stepping/core/pattern"
 	"stepping/core/tuning"
 	"stepping/formats/abc"
 )

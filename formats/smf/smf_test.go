@@ -12,11 +12,11 @@ import (
 	"time"
 
 	"stepping/core/coretest"
+	"stepping/core/pattern"
 	"stepping/core/plan"
 	"stepping/core/player"
 	"stepping/core/score"
 	"stepping/core/score/scoretest"
-	"stepping/core/pattern"
 	"stepping/core/tune"
 	"stepping/formats/smf"
 )

@@ -11,12 +11,12 @@ import (
 	"time"
 
 	"stepping/core/coretest"
+	"stepping/core/pattern"
 	"stepping/core/plan"
 	"stepping/core/play"
 	"stepping/core/player"
 	"stepping/core/score"
 	"stepping/core/score/scoretest"
-	"stepping/core/pattern"
 	"stepping/formats/tabtext"
 )
 

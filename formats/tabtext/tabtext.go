@@ -16,9 +16,9 @@ import (
 	"strings"
 	"unicode/utf8"
 
+	"stepping/core/pattern"
 	"stepping/core/plan"
 	"stepping/core/play"
-	"stepping/core/pattern"
 	"stepping/core/tune"
 )
 

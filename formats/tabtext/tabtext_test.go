@@ -9,10 +9,10 @@ import (
 	"testing"
 	"unicode/utf8"
 
+	"stepping/core/pattern"
 	"stepping/core/plan"
 	"stepping/core/play"
 	"stepping/core/player"
-	"stepping/core/pattern"
 	"stepping/core/tuning"
 	"stepping/formats/abc"
 	"stepping/formats/tabtext"

@@ -5,9 +5,9 @@ import (
 	"strings"
 
 	"stepping/core/grip"
+	"stepping/core/pattern"
 	"stepping/core/pitch"
 	"stepping/core/play"
-	"stepping/core/pattern"
 	"stepping/core/tuning"
 )
 

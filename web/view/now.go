@@ -8,9 +8,9 @@ import (
 	"strconv"
 	"strings"
 
+	"stepping/core/pattern"
 	"stepping/core/plan"
 	"stepping/core/play"
-	"stepping/core/pattern"
 	"stepping/core/tune"
 )
 

@@ -5,9 +5,9 @@ import (
 	"slices"
 	"strings"
 
+	"stepping/core/pattern"
 	"stepping/core/plan"
 	"stepping/core/play"
-	"stepping/core/pattern"
 	"stepping/core/tuning"
 )
 

@@ -8,11 +8,11 @@ import (
 
 	"stepping/core/chord"
 	"stepping/core/grip"
+	"stepping/core/pattern"
 	"stepping/core/pitch"
 	"stepping/core/plan"
 	"stepping/core/play"
 	"stepping/core/player"
-	"stepping/core/pattern"
 	"stepping/core/tuning"
 	"stepping/formats/abc"
 )

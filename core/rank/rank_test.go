@@ -1,4 +1,4 @@
-package suit
+package rank
 
 import (
 	"context"
@@ -11,11 +11,11 @@ import (
 	"time"
 
 	"stepping/core/chord"
+	"stepping/core/pattern"
 	"stepping/core/pitch"
 	"stepping/core/plan"
 	"stepping/core/player"
 	"stepping/core/retune"
-	"stepping/core/pattern"
 	"stepping/core/tune"
 	"stepping/core/tuning"
 )

@@ -1,4 +1,4 @@
-package suit
+package rank
 
 import (
 	"context"

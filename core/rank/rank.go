@@ -1,11 +1,11 @@
-// Package suit finds the tuning, capo and key in which a tune is played best.
+// Package rank finds the tuning, capo and key in which a tune is played best.
 //
 // Every way is judged by the least total of a plan, what the retuning takes, how near the strings come to their
 // limit, which chords lie under a straight bar, and whether the plan holds the wanted tempo. Most ways are
 // never planned: a plan costs at least what the left hand costs (plan.Floor, plan.Bound), and what already
 // costs more than the tenth best cannot be among the first ten. The first ten are proved so; all terms of each
 // are shown.
-package suit
+package rank
 
 import (
 	"context"
@@ -16,12 +16,12 @@ import (
 	"sync"
 
 	"stepping/core/chord"
+	"stepping/core/pattern"
 	"stepping/core/pitch"
 	"stepping/core/plan"
 	"stepping/core/play"
 	"stepping/core/player"
 	"stepping/core/retune"
-	"stepping/core/pattern"
 	"stepping/core/tune"
 	"stepping/core/tuning"
 )

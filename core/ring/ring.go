@@ -1,6 +1,6 @@
-// Package quiet judges unwanted sound: how strongly a string that should be silent
+// Package ring judges unwanted sound: how strongly a string that should be silent
 // is heard, and which dampers a school of silence allows.
-package quiet
+package ring
 
 import (
 	"math"
