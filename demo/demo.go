@@ -8,7 +8,7 @@ import (
 	"fmt"
 
 	"stepping/core/pattern"
-	"stepping/core/plan"
+	"stepping/core/play"
 	"stepping/core/player"
 	"stepping/core/setup"
 	"stepping/formats/abc"
@@ -80,7 +80,7 @@ func prepare(ctx context.Context, st *store.Store, withTunes bool) (store.ID, er
 		}
 	}
 	for _, d := range order {
-		if _, err := add(ctx, st, owner, id, d.file, setup.Settings{Tuning: d.tuning, Thumb: d.thumb, Pins: []plan.Pin{}}); err != nil {
+		if _, err := add(ctx, st, owner, id, d.file, setup.Settings{Tuning: d.tuning, Thumb: d.thumb, Pins: []play.Pin{}}); err != nil {
 			return owner, err
 		}
 	}
@@ -101,7 +101,7 @@ func One(ctx context.Context, st *store.Store, owner store.ID) (id store.ID, err
 			return err
 		}
 		d := order[0]
-		id, err = add(ctx, st, owner, profile, d.file, setup.Settings{Tuning: d.tuning, Thumb: d.thumb, Pins: []plan.Pin{}})
+		id, err = add(ctx, st, owner, profile, d.file, setup.Settings{Tuning: d.tuning, Thumb: d.thumb, Pins: []play.Pin{}})
 		return err
 	})
 	return id, err

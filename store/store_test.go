@@ -16,7 +16,6 @@ import (
 	"github.com/pressly/goose/v3"
 
 	"stepping/core/pattern"
-	"stepping/core/plan"
 	"stepping/core/play"
 	"stepping/core/player"
 	"stepping/core/setup"
@@ -61,7 +60,7 @@ func openFixture(t *testing.T, dsn string) fixture {
 
 func settings(capo int) setup.Settings {
 	return setup.Settings{Tuning: "Open D", Capo: capo, Tempo: 92.5, Thumb: pattern.Steady,
-		Pins: []plan.Pin{{At: 5 * tune.Quarter / 2, Part: play.Melody, String: 2, Fret: 8.5, How: play.Slide, Finger: 0}}}
+		Pins: []play.Pin{{At: 5 * tune.Quarter / 2, Part: play.Melody, String: 2, Fret: 8.5, How: play.Slide, Finger: 0}}}
 }
 
 func (f *fixture) tune(t *testing.T, id store.ID) store.Tune {

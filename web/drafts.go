@@ -16,7 +16,6 @@ import (
 	"github.com/gin-gonic/gin"
 
 	"stepping/core/pattern"
-	"stepping/core/plan"
 	"stepping/core/play"
 	"stepping/core/proofread"
 	"stepping/core/rank"
@@ -432,7 +431,7 @@ type incoming struct {
 	source string // ABC text
 	tuning string // "" for one that suits
 	capo   int
-	pins   []plan.Pin
+	pins   []play.Pin
 }
 
 // incomingOf is the tune of a draft: entered on the neck, or read from its file.
@@ -493,9 +492,9 @@ func (s *Server) takeIn(c *gin.Context, in *incoming) (id store.ID, said string,
 	}
 	st := setup.Settings{Tuning: in.tuning, Capo: in.capo, Thumb: pattern.Alternating, Pins: in.pins}
 	if st.Pins == nil {
-		st.Pins = []plan.Pin{}
+		st.Pins = []play.Pin{}
 	}
-	if slices.ContainsFunc(in.pins, func(p plan.Pin) bool { return p.Part == play.Melody && p.String > 0 }) {
+	if slices.ContainsFunc(in.pins, func(p play.Pin) bool { return p.Part == play.Melody && p.String > 0 }) {
 		st.Thumb = pattern.None // what the file has is all that is played
 	} else if in.tune.WrittenHigh() {
 		st.Steps = -12

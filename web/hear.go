@@ -228,7 +228,7 @@ func strummed(p *plan.Plan, m int) (*sound.Sound, error) {
 
 // elsewhere is a note of a moment at the place of a pin, before it is pinned.
 func elsewhere(p *plan.Plan, m int, pinned string) (*sound.Sound, error) {
-	var pin plan.Pin
+	var pin play.Pin
 	if err := json.Unmarshal([]byte(pinned), &pin); err != nil || pin.String < 1 || pin.String > p.Request.Tuning.Len() ||
 		!(pin.Fret >= 0 && pin.Fret <= 40) {
 		return nil, errors.New("this place is not understood: load the page again")

@@ -11,7 +11,7 @@ import (
 	"time"
 
 	"stepping/core/pattern"
-	"stepping/core/plan"
+	"stepping/core/play"
 	"stepping/core/setup"
 	"stepping/store/storetest"
 )
@@ -34,7 +34,7 @@ func TestThousandTunes(t *testing.T) {
 	for i := range count {
 		text := fmt.Sprintf("T:Tune %d\nM:4/4\nL:1/8\nK:D\n%s|", i, strings.Repeat("\"D\"D2 F2 A2 F2|", 16))
 		if _, err := s.store.AddTune(t.Context(), s.owner, fmt.Sprint("Tune ", i), text, profiles[0].ID,
-			setup.Settings{Tuning: "Open D", Thumb: pattern.Alternating, Pins: []plan.Pin{}}); err != nil {
+			setup.Settings{Tuning: "Open D", Thumb: pattern.Alternating, Pins: []play.Pin{}}); err != nil {
 			t.Fatal(err)
 		}
 	}
@@ -70,7 +70,7 @@ func TestShortBesideLong(t *testing.T) {
 	var ids []string
 	for i := range 4 {
 		id, err := s.store.AddTune(t.Context(), s.owner, fmt.Sprint("Long ", i), long, profiles[0].ID,
-			setup.Settings{Tuning: "Open D", Thumb: pattern.Alternating, Tempo: float64(80 + i), Pins: []plan.Pin{}})
+			setup.Settings{Tuning: "Open D", Thumb: pattern.Alternating, Tempo: float64(80 + i), Pins: []play.Pin{}})
 		if err != nil {
 			t.Fatal(err)
 		}

@@ -9,7 +9,7 @@ import (
 
 	"github.com/gin-gonic/gin"
 
-	"stepping/core/plan"
+	"stepping/core/play"
 	"stepping/core/setup"
 	"stepping/core/tune"
 	"stepping/store"
@@ -39,11 +39,11 @@ func newPins(t *store.Tune, w *worked) []pinView {
 
 // readPin reads the pin in a form, written out or as a choice for some bars; the error is
 // written for people.
-func readPin(c *gin.Context, tu *tune.Tune) (plan.Pin, error) {
+func readPin(c *gin.Context, tu *tune.Tune) (play.Pin, error) {
 	if c.PostForm("choice") != "" {
 		return readChoice(c, tu)
 	}
-	var p plan.Pin
+	var p play.Pin
 	dec := json.NewDecoder(strings.NewReader(c.PostForm("pin")))
 	dec.DisallowUnknownFields()
 	if err := dec.Decode(&p); err != nil {
@@ -53,11 +53,11 @@ func readPin(c *gin.Context, tu *tune.Tune) (plan.Pin, error) {
 }
 
 // readChoice reads a choice for the bars first to last.
-func readChoice(c *gin.Context, tu *tune.Tune) (plan.Pin, error) {
+func readChoice(c *gin.Context, tu *tune.Tune) (play.Pin, error) {
 	first, err1 := strconv.Atoi(strings.TrimSpace(c.PostForm("first")))
 	last, err2 := strconv.Atoi(strings.TrimSpace(c.PostForm("last")))
 	if err1 != nil || err2 != nil {
-		return plan.Pin{}, fmt.Errorf("bars %q to %q: give the first and the last bar, from 1 to %d", c.PostForm("first"),
+		return play.Pin{}, fmt.Errorf("bars %q to %q: give the first and the last bar, from 1 to %d", c.PostForm("first"),
 			c.PostForm("last"), len(tu.Bars))
 	}
 	return setup.PinBars(tu, c.PostForm("choice"), first, last)

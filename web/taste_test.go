@@ -46,7 +46,7 @@ func (s *site) chooses(t *testing.T) (pins int) {
 		st := tune.Settings
 		for _, c := range his.Choices() {
 			c.Finger, c.Digit = 0, ""
-			if held, _ := c.HeldBy(planner); !held && c.Part == play.Melody && (c.How == play.Slide || c.How == play.Glide) {
+			if held, _ := planner.Holds(&c); !held && c.Part == play.Melody && (c.How == play.Slide || c.How == play.Glide) {
 				st, pins = st.WithPin(c), pins+1
 			}
 		}

@@ -50,11 +50,11 @@ type lickView struct{ Chords, Where, Shape, Becomes, Tones, Change, Key string }
 // written again), as written before the tune is moved, and pins for them.
 type melodyChange struct {
 	Rewrites []tune.Rewrite `json:"rewrites"`
-	Pins     []plan.Pin     `json:"pins"`
+	Pins     []play.Pin     `json:"pins"`
 }
 
 // melodyText is a melodyChange as JSON, for a tune under the settings.
-func melodyText(st *setup.Settings, rewrites []tune.Rewrite, pins []plan.Pin) string {
+func melodyText(st *setup.Settings, rewrites []tune.Rewrite, pins []play.Pin) string {
 	data, err := json.Marshal(melodyChange{st.AsWritten(rewrites), pins})
 	if err != nil {
 		panic("web: a change of the melody cannot be written as JSON: " + err.Error())

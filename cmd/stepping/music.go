@@ -13,7 +13,7 @@ import (
 	"strings"
 	"text/tabwriter"
 
-	"stepping/core/plan"
+	"stepping/core/play"
 	"stepping/core/proofread"
 	"stepping/core/score"
 	"stepping/core/tune"
@@ -27,7 +27,7 @@ type read struct {
 	file     *music.File
 	voice    int
 	tune     *tune.Tune
-	pins     []plan.Pin
+	pins     []play.Pin
 	warnings []score.Warning
 }
 

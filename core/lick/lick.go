@@ -22,7 +22,7 @@ type Mix struct {
 	Degrees  []string // of the chord, for each note
 	Busy     int      // strings crossed in all: 0 stays on one
 	Rewrites []tune.Rewrite
-	Pins     []plan.Pin // that keep its strings
+	Pins     []play.Pin // that keep its strings
 }
 
 // Held is a bar whose melody lies at one slide position.
@@ -82,7 +82,7 @@ func HeldBar(p *plan.Plan, t int) (h Held, ok bool) {
 		}
 		for k, s := range x.Strings {
 			notes[k].Pitch, notes[k].With = under(p, h.Fret, s), nil
-			x.Pins = append(x.Pins, plan.Pin{At: begin + notes[k].At, Part: play.Melody, String: s, Fret: h.Fret, How: play.Slide})
+			x.Pins = append(x.Pins, play.Pin{At: begin + notes[k].At, Part: play.Melody, String: s, Fret: h.Fret, How: play.Slide})
 		}
 		x.Rewrites = []tune.Rewrite{{Bar: h.Bar, Notes: notes}}
 	}
@@ -145,7 +145,7 @@ type Place struct {
 	Pitches  []pitch.Pitch
 	Tones    int // notes that are tones of their chord
 	Rewrites []tune.Rewrite
-	Pins     []plan.Pin // that keep its shape
+	Pins     []play.Pin // that keep its shape
 }
 
 // mostPlaces is how many places of a lick are listed; mostOver how many strings over it is tried.
@@ -250,9 +250,9 @@ func placeIn(p *plan.Plan, moments []int, bar, shift, over int) (place Place, ok
 
 // moved is a stroke's place on the neck after moving along it, or over to another string at the same
 // pitch, as a pin for string and fret; how it is sounded is left open unless the string is.
-func moved(p *plan.Plan, s *play.Stroke, shift, over int) (pin plan.Pin, ok bool) {
+func moved(p *plan.Plan, s *play.Stroke, shift, over int) (pin play.Pin, ok bool) {
 	capo, last := float64(p.Request.Capo), float64(p.Request.Player.Instrument.Frets)
-	pin = plan.Pin{Part: play.Melody, String: s.String + over, Fret: s.Fret + float64(shift)}
+	pin = play.Pin{Part: play.Melody, String: s.String + over, Fret: s.Fret + float64(shift)}
 	if pin.String < 1 || pin.String > tuning.Strings {
 		return pin, false
 	}

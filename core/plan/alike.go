@@ -34,7 +34,7 @@ type equalBars struct {
 // barWay is one way to play a bar: its pins, with times from the bar line.
 type barWay struct {
 	key  string
-	pins []Pin
+	pins []pin
 	cost float64 // of the moments of the bars so played, on average
 	n    int
 }
@@ -126,7 +126,7 @@ func (p *Plan) repeats() []*equalBars {
 		mo, m := &p.Moments[t], &p.m.moments[t]
 		bar, since := tu.Position(mo.At)
 		for i := range p.Request.Pins {
-			if pin := &p.Request.Pins[i]; pin.inForce(mo.At) && (pin.Part == play.Melody || pin.Part == play.Thumb) {
+			if pin := &p.Request.Pins[i]; pin.InForce(mo.At) && (pin.Part == play.Melody || pin.Part == play.Thumb) {
 				own[bar] = true
 			}
 		}
@@ -176,21 +176,21 @@ func (p *Plan) writeContent(b *strings.Builder, m *moment, since tune.Time) {
 
 // add adds how a moment is played to the bar's way.
 func (w *barWay) add(mo *play.Moment, since tune.Time, capo int) {
-	pin := func(p Pin) {
-		p.At, p.alike = since, true
+	hold := func(p play.Pin) {
+		p.At = since
 		w.key += fmt.Sprintf("%s %s %d %d %g %s;", since, p.Part, p.Voice, p.String, p.Fret, p.How)
-		w.pins = append(w.pins, p)
+		w.pins = append(w.pins, pin{p, true})
 	}
 	if mo.Melody != nil {
 		for _, s := range append([]*play.Stroke{mo.Melody}, mo.With...) {
-			pin(Pin{Part: play.Melody, Voice: s.Voice, String: s.String, Fret: s.Fret, How: mannerOf(s, capo)})
+			hold(play.Pin{Part: play.Melody, Voice: s.Voice, String: s.String, Fret: s.Fret, How: mannerOf(s, capo)})
 		}
 	}
 	switch {
 	case mo.Thumb != nil:
-		pin(Pin{Part: play.Thumb, String: mo.Thumb.String, Fret: mo.Thumb.Fret, How: mo.Thumb.How})
+		hold(play.Pin{Part: play.Thumb, String: mo.Thumb.String, Fret: mo.Thumb.Fret, How: mo.Thumb.How})
 	case mo.Stroke != "" || mo.Arrival != "":
-		pin(Pin{Part: play.Thumb, How: play.Drop})
+		hold(play.Pin{Part: play.Thumb, How: play.Drop})
 	}
 	w.cost += mo.Cost.Sum()
 }

@@ -93,7 +93,7 @@ func TestPinnedBarStandsApart(t *testing.T) {
 	r := Request{Tune: tu, Tuning: coretest.Tuning("Open D"), Player: player.Default(), Thumb: pattern.Steady}
 	p := solve(t, r)
 	at := 2 * tune.Whole
-	r.Pins = []Pin{{At: at, Part: play.Melody, String: 2, Fret: 17, How: play.Slide}}
+	r.Pins = []play.Pin{{At: at, Part: play.Melody, String: 2, Fret: 17, How: play.Slide}}
 	q := solve(t, r)
 	for i := range p.Moments {
 		a, b := p.Moments[i].Melody, q.Moments[i].Melody
@@ -138,8 +138,8 @@ func TestAlikeAgainstEveryWay(t *testing.T) {
 				for _, at := range []tune.Time{0, 2 * tune.Whole} {
 					for i, alt := range []Alternative{a, b} {
 						s := &play.Stroke{Fret: alt.Fret, How: alt.How}
-						q.alike = append(q.alike, Pin{At: at + tune.Time(i)*2*tune.Quarter, Part: play.Melody, String: alt.String,
-							Fret: alt.Fret, How: mannerOf(s, 0), alike: true})
+						q.alike = append(q.alike, pin{play.Pin{At: at + tune.Time(i)*2*tune.Quarter, Part: play.Melody, String: alt.String,
+							Fret: alt.Fret, How: mannerOf(s, 0)}, true})
 					}
 				}
 				if got, err := solveFree(ctx, q); err == nil {

@@ -34,8 +34,8 @@ type link struct {
 }
 
 // Pin returns the pin that makes the plan play moment t so.
-func (a *Alternative) Pin(mo *play.Moment) Pin {
-	return Pin{At: mo.At, Part: a.Part, Voice: a.Voice, String: a.String, Fret: a.Fret, How: a.How, By: a.By}
+func (a *Alternative) Pin(mo *play.Moment) play.Pin {
+	return play.Pin{At: mo.At, Part: a.Part, Voice: a.Voice, String: a.String, Fret: a.Fret, How: a.How, By: a.By}
 }
 
 // Alternatives returns the alternatives of moment t for the highest melody note (part Melody)

@@ -195,7 +195,7 @@ func BenchmarkPin(b *testing.B) {
 	if err != nil || len(alts) < 2 {
 		b.Fatal(err, len(alts))
 	}
-	r.Pins = []Pin{alts[1].Pin(&p.Moments[at])}
+	r.Pins = []play.Pin{alts[1].Pin(&p.Moments[at])}
 	for _, known := range []bool{false, true} {
 		b.Run(fmt.Sprintf("known=%v", known), func(b *testing.B) {
 			if known {

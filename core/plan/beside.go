@@ -62,7 +62,7 @@ func (p *Plan) Beside(q *Plan) {
 
 // sow lets p begin with what q knows, if that is the plan without one pin that is in force at one moment alone, of whatever kind.
 func (p *Plan) sow(q *Plan) {
-	i := slices.IndexFunc(p.Request.Pins, func(pin Pin) bool { return !slices.Contains(q.Request.Pins, pin) })
+	i := slices.IndexFunc(p.Request.Pins, func(pin play.Pin) bool { return !slices.Contains(q.Request.Pins, pin) })
 	if i < 0 || p.Request.Pins[i].To > p.Request.Pins[i].At || !slices.Equal(p.alike, q.alike) {
 		return
 	}
@@ -94,7 +94,7 @@ func (p *Plan) without(ctx context.Context, t int, part play.Part, voice int) (*
 func (p *Plan) freed(at tune.Time, part play.Part, voice int) Request {
 	free := p.Request
 	free.Progress = nil
-	free.Pins = slices.DeleteFunc(slices.Clone(free.Pins), func(pin Pin) bool { return pin.inForce(at) && pin.Part == part && pin.Voice == voice })
+	free.Pins = slices.DeleteFunc(slices.Clone(free.Pins), func(pin play.Pin) bool { return pin.InForce(at) && pin.Part == part && pin.Voice == voice })
 	return free
 }
 

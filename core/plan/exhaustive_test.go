@@ -343,7 +343,7 @@ func TestExhaustive(t *testing.T) {
 			continue
 		}
 		if tries%2 == 1 { // every other case under a random pin, so that rare choices are compared too
-			r.Pins = []Pin{randomPin(t, rng, p)}
+			r.Pins = []play.Pin{randomPin(t, rng, p)}
 			if p, err = Solve(context.Background(), r); err != nil {
 				t.Fatalf("%+v: %v", r.Pins, err)
 			}
@@ -404,12 +404,12 @@ func meet(met map[string]int, p *Plan) {
 }
 
 // randomPin is one of the alternatives of a random moment, so it can be kept.
-func randomPin(t *testing.T, rng *rand.Rand, p *Plan) Pin {
+func randomPin(t *testing.T, rng *rand.Rand, p *Plan) play.Pin {
 	t.Helper()
 	i := rng.IntN(len(p.Moments))
 	all, err := p.marginalsAt(context.Background(), i)
 	if err != nil || len(all) == 0 {
-		return Pin{At: p.Moments[i].At, Part: play.Heel, How: play.Off}
+		return play.Pin{At: p.Moments[i].At, Part: play.Heel, How: play.Off}
 	}
 	return all[rng.IntN(len(all))].Pin(&p.Moments[i])
 }
@@ -457,7 +457,7 @@ func TestMarginals(t *testing.T) {
 func checkMarginal(t *testing.T, r *Request, p *Plan, i int, a *Alternative) {
 	t.Helper()
 	pinned := *r
-	pinned.Pins = []Pin{a.Pin(&p.Moments[i])}
+	pinned.Pins = []play.Pin{a.Pin(&p.Moments[i])}
 	q, err := Solve(context.Background(), pinned)
 	if err != nil {
 		t.Fatalf("%+v pinned: %v", a, err)
@@ -483,7 +483,7 @@ func TestBound(t *testing.T) {
 			continue // out of range
 		}
 		if cases++; cases%2 == 1 {
-			r.Pins = []Pin{randomPin(t, rng, p)}
+			r.Pins = []play.Pin{randomPin(t, rng, p)}
 		}
 		q, err := Solve(ctx, r)
 		if err != nil {

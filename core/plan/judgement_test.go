@@ -108,7 +108,7 @@ func TestSlideOverOpenBass(t *testing.T) {
 		r := Request{Tune: coretest.Line('D', 50+20*rng.Float64(), tune.Quarter*2, "D", melody...), Tuning: tn, Player: pl, Thumb: pattern.Alternating}
 		for _, n := range r.Tune.Notes {
 			fret := float64(n.Note.Pitch()-tn.Open(str)) / 100
-			r.Pins = append(r.Pins, Pin{At: n.At, Part: play.Melody, String: str, Fret: fret, How: play.Slide})
+			r.Pins = append(r.Pins, play.Pin{At: n.At, Part: play.Melody, String: str, Fret: fret, How: play.Slide})
 		}
 		p := solve(t, r)
 		for i := range p.Moments {
@@ -276,7 +276,7 @@ func TestMonotone(t *testing.T) {
 			if s := p.Moments[i].Melody; s != nil {
 				f := 0
 				fmt.Sscan(s.Finger, &f)
-				fast.Pins = append(fast.Pins, Pin{At: p.Moments[i].At, Part: play.Melody, String: s.String, Fret: s.Fret, How: s.How, Finger: f})
+				fast.Pins = append(fast.Pins, play.Pin{At: p.Moments[i].At, Part: play.Melody, String: s.String, Fret: s.Fret, How: s.How, Finger: f})
 			}
 		}
 		fast.Thumb, fast.Sections = pattern.None, nil // so that the pins fix the whole left hand
@@ -316,7 +316,7 @@ func TestSlapAndFlick(t *testing.T) {
 			Sections: []pattern.Section{{Bar: 1, Pattern: slap}}}
 		if rng.IntN(3) == 0 { // an open string: no finger is there to silence its neighbours
 			melody[3] = r.Tuning.Note(2)
-			r.Pins = []Pin{{At: 3 * tune.Quarter, Part: play.Melody, String: 2, How: play.Open}}
+			r.Pins = []play.Pin{{At: 3 * tune.Quarter, Part: play.Melody, String: 2, How: play.Open}}
 		}
 		r.Tune = coretest.Line('D', 60+40*rng.Float64(), tune.Quarter, "D G", melody...)
 		p := solve(t, r)
@@ -412,17 +412,17 @@ func TestPinConflict(t *testing.T) {
 	tu := coretest.Line('A', 80, tune.Quarter, "A", coretest.Notes(57, 57, 61, 64)...)
 	r := Request{Tune: tu, Tuning: coretest.Tuning("Standard"), Player: player.Default(), Thumb: pattern.Steady}
 	free := solve(t, r)
-	beside := Pin{At: tu.Notes[2].At, Part: play.Melody, String: 2, Fret: 2, How: play.Fret}
-	melody := Pin{At: 0, Part: play.Melody, String: 4, Fret: 7, How: play.Fret}
-	bass := Pin{At: 0, Part: play.Thumb, String: 4, Fret: 0, How: play.Open}
-	for _, tt := range []struct{ pins, named []Pin }{
-		{[]Pin{beside, melody}, nil},
-		{[]Pin{bass, beside}, nil},
-		{[]Pin{beside, melody, bass}, []Pin{melody, bass}}, // one string, two notes
-		{[]Pin{beside, {At: tu.Notes[1].At, Part: play.Melody, String: 6, Fret: 1, How: play.Fret}},
-			[]Pin{{At: tu.Notes[1].At, Part: play.Melody, String: 6, Fret: 1, How: play.Fret}}},
-		{[]Pin{{At: tu.Notes[1].At, Part: play.Melody, String: 3, Fret: 2, How: play.Fret, Finger: 4}, beside},
-			[]Pin{{At: tu.Notes[1].At, Part: play.Melody, String: 3, Fret: 2, How: play.Fret, Finger: 4}}},
+	beside := play.Pin{At: tu.Notes[2].At, Part: play.Melody, String: 2, Fret: 2, How: play.Fret}
+	melody := play.Pin{At: 0, Part: play.Melody, String: 4, Fret: 7, How: play.Fret}
+	bass := play.Pin{At: 0, Part: play.Thumb, String: 4, Fret: 0, How: play.Open}
+	for _, tt := range []struct{ pins, named []play.Pin }{
+		{[]play.Pin{beside, melody}, nil},
+		{[]play.Pin{bass, beside}, nil},
+		{[]play.Pin{beside, melody, bass}, []play.Pin{melody, bass}}, // one string, two notes
+		{[]play.Pin{beside, {At: tu.Notes[1].At, Part: play.Melody, String: 6, Fret: 1, How: play.Fret}},
+			[]play.Pin{{At: tu.Notes[1].At, Part: play.Melody, String: 6, Fret: 1, How: play.Fret}}},
+		{[]play.Pin{{At: tu.Notes[1].At, Part: play.Melody, String: 3, Fret: 2, How: play.Fret, Finger: 4}, beside},
+			[]play.Pin{{At: tu.Notes[1].At, Part: play.Melody, String: 3, Fret: 2, How: play.Fret, Finger: 4}}},
 	} {
 		r.Pins = tt.pins
 		p, err := Solve(context.Background(), r)
@@ -481,7 +481,7 @@ func TestLeadingIn(t *testing.T) {
 				t.Errorf("%v: %q does not say that it leads to %s", err, why, mo.LeadsTo)
 			}
 			pinned := r
-			pinned.Pins = []Pin{{At: mo.At, Part: play.Thumb, How: play.Drop}}
+			pinned.Pins = []play.Pin{{At: mo.At, Part: play.Thumb, How: play.Drop}}
 			if q := solve(t, pinned); q.Total < p.Total-1e-9 {
 				t.Errorf("%v without what leads on, %v with it", q.Total, p.Total)
 			}
@@ -512,7 +512,7 @@ func arriveEarly(t *testing.T, r Request, p *Plan) (added, rests int) {
 		if best < 0 {
 			continue
 		}
-		r.Pins = []Pin{alts[best].Pin(&p.Moments[at])}
+		r.Pins = []play.Pin{alts[best].Pin(&p.Moments[at])}
 		q := solve(t, r)
 		if mo := &q.Moments[at]; math.Abs(q.Total-p.Total-alts[best].Extra) > 1e-9 || mo.Thumb == nil ||
 			mo.LeadsTo != s.Over.Name || mo.Wanted != "" {
@@ -520,7 +520,7 @@ func arriveEarly(t *testing.T, r Request, p *Plan) (added, rests int) {
 		}
 		added++
 		next := at + 1 + slices.IndexFunc(q.Moments[at+1:], func(mo play.Moment) bool { return mo.Stroke != "" })
-		r.Pins = append(r.Pins, Pin{At: q.Moments[next].At, Part: play.Thumb, How: play.Drop})
+		r.Pins = append(r.Pins, play.Pin{At: q.Moments[next].At, Part: play.Thumb, How: play.Drop})
 		if z, err := Solve(ctx, r); err == nil {
 			checkPlan(t, z)
 			if mo := &z.Moments[next]; mo.RingsOn == mo.Dropped {

@@ -17,13 +17,13 @@ import (
 
 // Choices are what p plays, note by note and stroke by stroke, as pins that make it be played so again:
 // place, technique, finger and digit. Dampers are free.
-func (p *Plan) Choices() []Pin {
-	var out []Pin
+func (p *Plan) Choices() []play.Pin {
+	var out []play.Pin
 	for t := range p.Moments {
 		mo := &p.Moments[t]
 		if mo.Melody != nil {
 			for _, s := range append([]*play.Stroke{mo.Melody}, mo.With...) {
-				pin := Pin{At: mo.At, Part: play.Melody, Voice: s.Voice, String: s.String, Fret: s.Fret, How: s.How, Finger: fingerNumber(s.Finger)}
+				pin := play.Pin{At: mo.At, Part: play.Melody, Voice: s.Voice, String: s.String, Fret: s.Fret, How: s.How, Finger: play.FingerNumber(s.Finger)}
 				if s.How != play.Tapped { // its finger is a digit's
 					if pin.Digit = s.Digit; s.Digit == "" {
 						pin.Digit = play.NoDigit
@@ -34,23 +34,13 @@ func (p *Plan) Choices() []Pin {
 		}
 		switch {
 		case mo.Thumb != nil:
-			out = append(out, Pin{At: mo.At, Part: play.Thumb, String: mo.Thumb.String, Fret: mo.Thumb.Fret, How: mo.Thumb.How,
-				Finger: fingerNumber(mo.Thumb.Finger)})
+			out = append(out, play.Pin{At: mo.At, Part: play.Thumb, String: mo.Thumb.String, Fret: mo.Thumb.Fret, How: mo.Thumb.How,
+				Finger: play.FingerNumber(mo.Thumb.Finger)})
 		case mo.Stroke != "" || mo.Arrival != "":
-			out = append(out, Pin{At: mo.At, Part: play.Thumb, How: play.Drop})
+			out = append(out, play.Pin{At: mo.At, Part: play.Thumb, How: play.Drop})
 		}
 	}
 	return out
-}
-
-// fingerNumber is a finger as pins number it, 0 for none and for the slide.
-func fingerNumber(name string) int {
-	for f := 1; f <= thumbOver; f++ {
-		if fingerName(f) == name {
-			return f
-		}
-	}
-	return 0
 }
 
 // solveKept plans r with what is kept; where that cannot be played any more, without it.
@@ -65,8 +55,8 @@ func solveKept(ctx context.Context, r Request) (*Plan, error) {
 	held.Known, held.Within, held.Progress = nil, 0, nil
 	var q *Plan
 	var impossible *PinError
-	for _, opposes := range []func(p, k *Pin) bool{(*Pin).opposes, (*Pin).touches} {
-		held.alike = r.keptChoices(opposes)
+	for _, gives := range []func(p, k *play.Pin) bool{opposes, touches} {
+		held.alike = r.keptChoices(gives)
 		if q, err = solveFree(ctx, held); !errors.As(err, &impossible) {
 			break
 		}
@@ -84,36 +74,36 @@ func solveKept(ctx context.Context, r Request) (*Plan, error) {
 }
 
 // keptChoices is what is kept, without the bars in which a pin opposes some of it.
-func (r *Request) keptChoices(opposes func(p, k *Pin) bool) []Pin {
+func (r *Request) keptChoices(gives func(p, k *play.Pin) bool) []pin {
 	own := map[int]bool{}
 	for i := range r.Kept {
 		k := &r.Kept[i]
-		if slices.ContainsFunc(r.Pins, func(p Pin) bool { return p.inForce(k.At) && opposes(&p, k) }) {
+		if slices.ContainsFunc(r.Pins, func(p play.Pin) bool { return p.InForce(k.At) && gives(&p, k) }) {
 			own[r.Tune.BarOver(k.At)] = true
 		}
 	}
-	var out []Pin
+	var out []pin
 	for _, k := range r.Kept {
 		if !own[r.Tune.BarOver(k.At)] {
-			out = append(out, k)
+			out = append(out, pin{Pin: k})
 		}
 	}
 	return out
 }
 
 // opposes reports whether pin p wants the note or stroke that k holds otherwise.
-func (p *Pin) opposes(k *Pin) bool {
+func opposes(p, k *play.Pin) bool {
 	if p.Part != k.Part || p.Voice != k.Voice {
 		return false
 	}
-	return p.String != 0 && (p.String != k.String || p.Fret != k.Fret && p.How != "") || !p.takes(k.How) ||
+	return p.String != 0 && (p.String != k.String || p.Fret != k.Fret && p.How != "") || !(&pin{Pin: *p}).takes(k.How) ||
 		p.Finger != 0 && p.Finger != k.Finger || p.Digit != "" && p.Digit != k.Digit
 }
 
 // touches reports whether p opposes k, or binds the slide, the heel or what rings around it: most such pins leave
 // what is kept as it is, and only if they do not must it give way.
-func (p *Pin) touches(k *Pin) bool {
-	return p.opposes(k) || p.Part != play.Melody && p.Part != play.Thumb
+func touches(p, k *play.Pin) bool {
+	return opposes(p, k) || p.Part != play.Melody && p.Part != play.Thumb
 }
 
 // Today is the plan that the request has today without what is kept; p itself if nothing is.

@@ -63,9 +63,9 @@ func TestKept(t *testing.T) {
 		}
 		for k := range alts {
 			if a := &alts[k]; !a.Chosen {
-				r.Pins = []Pin{a.Pin(&p.Moments[at])}
+				r.Pins = []play.Pin{a.Pin(&p.Moments[at])}
 				q := solve(r)
-				if held, _ := r.Pins[0].HeldBy(q); !held {
+				if held, _ := q.Holds(&r.Pins[0]); !held {
 					t.Errorf("%d: the pin %+v is not kept", i, r.Pins[0])
 				}
 				if q.Lost == "" {
@@ -78,13 +78,13 @@ func TestKept(t *testing.T) {
 			}
 		}
 		// A pin on the heel goes with what is kept; one against the slide frees its bar where a slide was kept.
-		r.Pins = []Pin{{At: 0, To: r.Tune.Length, Part: play.Heel, How: play.Off}}
+		r.Pins = []play.Pin{{At: 0, To: r.Tune.Length, Part: play.Heel, How: play.Off}}
 		if q := solve(r); !q.Kept || q.Lost != "" {
 			t.Errorf("%d: a pin on the heel loses what is kept: %q", i, q.Lost)
 		} else {
 			same(q, was, 0)
 		}
-		r.Pins = []Pin{{At: r.Tune.Bars[0], To: r.Tune.Bars[1], Part: play.Tube, How: play.Off}}
+		r.Pins = []play.Pin{{At: r.Tune.Bars[0], To: r.Tune.Bars[1], Part: play.Tube, How: play.Off}}
 		if q := solve(r); q.Lost == "" {
 			same(q, was, 1)
 		}

@@ -5,6 +5,8 @@ import (
 	"context"
 	"reflect"
 	"slices"
+
+	"stepping/core/play"
 )
 
 // Known is what a plan's alternatives have found out. A pin on a note or a stroke only forbids, at its moment:
@@ -19,8 +21,8 @@ type Known struct {
 	layers   []layer // of the pass forward, those at hand
 	lo, hi   int     // the window
 	costToGo [][]successor
-	priced   map[Pin]priced // what the plan costs under one more pin, of those that were asked for
-	beside   []*Known       // of plans without one of the pins, if something else is put in its place
+	priced   map[play.Pin]priced // what the plan costs under one more pin, of those that were asked for
+	beside   []*Known            // of plans without one of the pins, if something else is put in its place
 }
 
 // priced is a pin's moment and the least total with it.
@@ -55,7 +57,7 @@ func (p *Plan) ownKnown() *Known {
 		return &Known{request: p.Request, lo: len(p.states), beside: beside}
 	}
 	k := &Known{request: p.Request, states: p.states, layers: slices.Clone(bw.layers), lo: bw.lo, hi: bw.hi,
-		costToGo: slices.Clone(bw.costToGo), beside: beside, priced: map[Pin]priced{}}
+		costToGo: slices.Clone(bw.costToGo), beside: beside, priced: map[play.Pin]priced{}}
 	price := func(t int, alts []Alternative) {
 		for i := range alts {
 			k.priced[alts[i].Pin(&p.Moments[t])] = priced{t, p.Total + alts[i].Extra}

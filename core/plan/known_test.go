@@ -147,13 +147,13 @@ func TestBeside(t *testing.T) {
 			pin := alts[rng.IntN(len(alts))].Pin(&told.Moments[at])
 			switch rng.IntN(6) {
 			case 0: // for a stretch
-				pin = Pin{At: pin.At, To: pin.At + 3*tune.Quarter, Part: play.Melody, How: []play.How{play.Fret, play.Slide}[rng.IntN(2)]}
+				pin = play.Pin{At: pin.At, To: pin.At + 3*tune.Quarter, Part: play.Melody, How: []play.How{play.Fret, play.Slide}[rng.IntN(2)]}
 			case 1:
-				pin = Pin{At: pin.At, Part: play.Melody, Finger: 1 + rng.IntN(3)}
+				pin = play.Pin{At: pin.At, Part: play.Melody, Finger: 1 + rng.IntN(3)}
 			case 2:
-				pin = Pin{At: pin.At, Part: play.Melody, Digit: play.Digits[rng.IntN(3)]}
+				pin = play.Pin{At: pin.At, Part: play.Melody, Digit: play.Digits[rng.IntN(3)]}
 			case 3:
-				pin = Pin{At: pin.At, Part: []play.Part{play.Heel, play.Ringing}[rng.IntN(2)], How: play.Off}
+				pin = play.Pin{At: pin.At, Part: []play.Part{play.Heel, play.Ringing}[rng.IntN(2)], How: play.Off}
 			}
 			r.Pins = append(slices.Clone(r.Pins), pin)
 			fresh, err := Solve(ctx, r)

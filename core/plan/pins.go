@@ -3,61 +3,26 @@ package plan
 import (
 	"context"
 	"errors"
-	"fmt"
 	"math"
 	"slices"
 	"strings"
 
-	"stepping/core/digits"
 	"stepping/core/pattern"
 	"stepping/core/play"
 	"stepping/core/ring"
-	"stepping/core/tune"
 )
 
-// Pin is a user's choice and a hard constraint on everything of Part that begins in
-// [At, To), or at At alone if To is 0. Zero fields leave that side of the choice open.
-//
-//   - Melody: the note (of chords the one of Voice) is played on String at Fret (from the
-//     nut) in the technique How, with Finger and Digit (play.NoDigit: not plucked). Fret counts only beside String.
-//     Without a String, How names a kind: slide takes glides in, fret takes hammers and pulls.
-//   - Thumb: String, Fret, How and Finger; How Drop leaves the stroke out.
-//   - Tube: How Off keeps the slide off the strings, Slide keeps it on; Covers is how many
-//     strings it reaches over while it is on.
-//   - Heel: How Off, or Covers strings from string 6 inward.
-//   - Damper: String is silenced by By (of play.Dampers).
-//   - Ringing: strings are left to ring; nothing damps them and nothing counts as a leak.
-type Pin struct {
-	At     tune.Time   `json:"at"`
-	To     tune.Time   `json:"to,omitempty"`
-	Part   play.Part   `json:"part"`
-	Voice  int         `json:"voice,omitempty"` // 0 is the highest
-	String int         `json:"string"`
-	Fret   float64     `json:"fret"`
-	How    play.How    `json:"how"`
-	Finger int         `json:"finger,omitempty"`
-	Digit  play.Digit  `json:"digit,omitempty"`
-	Covers int         `json:"covers,omitempty"`
-	By     play.Damper `json:"by,omitempty"`
-
+// pin is a choice as the planner holds to it.
+type pin struct {
+	play.Pin
 	alike bool // of a repeated bar: How is a manner, see mannerOf
-}
-
-// inForce reports whether the pin binds what begins at at.
-func (p *Pin) inForce(at tune.Time) bool {
-	return p.At == at || p.To > p.At && at >= p.At && at < p.To
-}
-
-// SameTarget reports whether a new pin p replaces q: both choose for the same thing.
-func (p *Pin) SameTarget(q *Pin) bool {
-	return p.At == q.At && p.To == q.To && p.Part == q.Part && p.Voice == q.Voice && (p.Part != play.Damped || p.String == q.String)
 }
 
 // PinError reports pins that cannot be kept. Pins is a smallest set in the sense that
 // leaving out any one of them makes the others possible; Rule is the rule that they break
 // together.
 type PinError struct {
-	Pins []Pin
+	Pins []play.Pin
 	Rule string
 	Why  string // the whole message
 }
@@ -66,7 +31,7 @@ func (e *PinError) Error() string { return e.Why }
 
 // pinSet is the pins in force at one moment, by what they bind.
 type pinSet struct {
-	strokes, tube, heel []*Pin         // strokes: on melody notes and the thumb
+	strokes, tube, heel []*pin         // strokes: on melody notes and the thumb
 	dampers             [7]play.Damper // by string
 	ringing             bool
 }
@@ -81,30 +46,30 @@ func (m *model) applyPins() error {
 		}
 	}
 	for i := range m.req.Pins {
-		p := &m.req.Pins[i]
-		if err := p.check(); err != nil {
-			return &PinError{[]Pin{*p}, "a pin names what exists", m.pinWords(p) + ": " + err.Error()}
+		p := &pin{Pin: m.req.Pins[i]}
+		if err := p.Check(); err != nil {
+			return &PinError{[]play.Pin{p.Pin}, "a pin names what exists", m.pinWords(&p.Pin) + ": " + err.Error()}
 		}
 		bound := 0
 		for t := range m.moments {
 			mo := &m.moments[t]
-			if !p.inForce(mo.at) {
+			if !p.InForce(mo.at) {
 				continue
 			}
 			if q := m.otherDamper(mo, p, i); q != nil {
-				return m.conflictOf(ruleDampers, *q, *p)
+				return m.conflictOf(ruleDampers, *q, p.Pin)
 			}
 			bound += m.bind(mo, p)
 		}
 		if bound == 0 {
-			return &PinError{[]Pin{*p}, "a pin needs something to hold", m.pinWords(p) + ": nothing there that this choice could hold"}
+			return &PinError{[]play.Pin{p.Pin}, "a pin needs something to hold", m.pinWords(&p.Pin) + ": nothing there that this choice could hold"}
 		}
 	}
 	return m.filterPlaces()
 }
 
 // bind files p with mo and returns 1 if there is something for it to bind.
-func (m *model) bind(mo *moment, p *Pin) int {
+func (m *model) bind(mo *moment, p *pin) int {
 	switch p.Part {
 	case play.Melody:
 		if mo.note < 0 || p.Voice > len(m.req.Tune.Notes[mo.note].With) {
@@ -130,60 +95,44 @@ func (m *model) bind(mo *moment, p *Pin) int {
 
 // otherDamper returns an earlier pin that wants p's string silenced by something else at mo, or
 // left to ring.
-func (m *model) otherDamper(mo *moment, p *Pin, before int) *Pin {
+func (m *model) otherDamper(mo *moment, p *pin, before int) *play.Pin {
 	for i := range m.req.Pins[:before] {
 		q := &m.req.Pins[i]
 		damps := p.Part == play.Damped && q.Part == play.Damped && p.String == q.String && p.By != q.By
 		rings := p.Part == play.Damped && q.Part == play.Ringing || p.Part == play.Ringing && q.Part == play.Damped
-		if q.inForce(mo.at) && (damps || rings) {
+		if q.InForce(mo.at) && (damps || rings) {
 			return q
 		}
 	}
 	return nil
 }
 
-func (m *model) conflictOf(rule string, pins ...Pin) *PinError {
+func (m *model) conflictOf(rule string, pins ...play.Pin) *PinError {
 	return &PinError{pins, rule, m.pinList(pins) + ": " + rule + ". Unpin one of them"}
 }
 
-// Target is the stroke of a moment for which p chooses, nil if there is none.
-func (p *Pin) Target(mo *play.Moment) *play.Stroke {
-	switch {
-	case p.Part == play.Thumb:
-		return mo.Thumb
-	case p.Part != play.Melody || mo.Melody == nil:
-		return nil
-	}
-	for _, s := range append([]*play.Stroke{mo.Melody}, mo.With...) {
-		if s.Voice == p.Voice {
-			return s
-		}
-	}
-	return nil
-}
-
-// HeldBy reports whether pl, a plan made without the pin, plays everything that p binds as it says,
+// Holds reports whether p, a plan made without the pin, plays everything that the pin binds as it says,
 // fingers and digits apart; a glide counts as the slide, a hammer or pull as fretted. first is the first moment that
 // it binds, -1 if there is none.
-func (p *Pin) HeldBy(pl *Plan) (held bool, first int) {
+func (p *Plan) Holds(pin *play.Pin) (held bool, first int) {
 	held, first = true, -1
-	for t := range pl.Moments {
-		mo := &pl.Moments[t]
-		s := p.Target(mo)
-		wanted := p.Part == play.Thumb && (mo.Stroke != "" || s != nil) || p.Part == play.Melody && s != nil
-		if !p.inForce(mo.At) || !wanted {
+	for t := range p.Moments {
+		mo := &p.Moments[t]
+		s := pin.Target(mo)
+		wanted := pin.Part == play.Thumb && (mo.Stroke != "" || s != nil) || pin.Part == play.Melody && s != nil
+		if !pin.InForce(mo.At) || !wanted {
 			continue
 		}
 		if first < 0 {
 			first = t
 		}
-		held = held && p.plays(s, pl.Request.Capo)
+		held = held && plays(pin, s, p.Request.Capo)
 	}
 	return held, first
 }
 
-// plays reports whether s is the place and manner that p asks for; nil is a stroke left out.
-func (p *Pin) plays(s *play.Stroke, capo int) bool {
+// plays reports whether s is the place and manner that pin p asks for; nil is a stroke left out.
+func plays(p *play.Pin, s *play.Stroke, capo int) bool {
 	switch {
 	case s == nil || p.How == play.Drop:
 		return s == nil && p.How == play.Drop
@@ -197,21 +146,6 @@ func (p *Pin) plays(s *play.Stroke, capo int) bool {
 		was.Fret = s.Fret
 	}
 	return mannerOf(&was, capo) == mannerOf(s, capo)
-}
-
-func (p *Pin) check() error {
-	switch {
-	case p.Voice < 0 || p.Voice > tune.MaxWith || p.String < 0 || p.String > 6 || p.Finger < 0 || p.Finger > thumbOver ||
-		p.Covers < 0 || p.Covers > 6:
-		return errors.New("voices go from 0 to 2, strings from 1 to 6, fingers from 1 to 4 and 5 for the thumb")
-	case p.Digit != "" && p.Digit != play.NoDigit && p.Digit.Number() > digits.A:
-		return fmt.Errorf("digit %q: p, i, m or a, or - for none", p.Digit)
-	case p.Part == play.Damped && (p.String == 0 || !slices.Contains(play.Dampers, p.By)):
-		return fmt.Errorf("a damper pin names a string and one of %v", play.Dampers)
-	case !slices.Contains([]play.Part{play.Melody, play.Thumb, play.Tube, play.Heel, play.Damped, play.Ringing}, p.Part):
-		return fmt.Errorf("part %q is not known", p.Part)
-	}
-	return nil
 }
 
 // filterPlaces removes the places that melody and thumb pins rule out by themselves.
@@ -236,16 +170,16 @@ func (m *model) filterPlaces() error {
 
 // noPlace is the error for a pin that leaves its note nowhere to go: by itself, or together
 // with the other pins on the same note.
-func (m *model) noPlace(mo *moment, p *Pin) error {
-	pins := []Pin{*p}
+func (m *model) noPlace(mo *moment, p *pin) error {
+	pins := []play.Pin{p.Pin}
 	for _, q := range mo.pins.strokes {
 		if q != p && q.Part == p.Part && q.Voice != p.Voice {
-			pins = append(pins, *q)
+			pins = append(pins, q.Pin)
 		}
 	}
-	why := m.pinWords(p) + " is not a place where this note can be played"
+	why := m.pinWords(&p.Pin) + " is not a place where this note can be played"
 	if p.Part == play.Thumb {
-		why = m.pinWords(p) + " does not fill the thumb's role there"
+		why = m.pinWords(&p.Pin) + " does not fill the thumb's role there"
 	}
 	if len(pins) > 1 {
 		why = "these choices cannot be played together: " + m.pinList(pins)
@@ -253,7 +187,7 @@ func (m *model) noPlace(mo *moment, p *Pin) error {
 	return &PinError{pins, "right pitches, one string for one note", why + ". Unpin it, or choose one of the places listed for the note"}
 }
 
-func (m *model) thumbPinPossible(mo *moment, p *Pin) bool {
+func (m *model) thumbPinPossible(mo *moment, p *pin) bool {
 	switch {
 	case p.How == play.Drop, p.How == play.Slide, p.String == 0:
 		return true
@@ -269,7 +203,7 @@ func howBass(pl pattern.Place, capo int) play.How {
 }
 
 // fits: can the pinned voice of voicing c be played as p says; how it is attacked comes later.
-func (p *Pin) fits(c *voicing) bool {
+func (p *pin) fits(c *voicing) bool {
 	if p.Voice >= c.n {
 		return false
 	}
@@ -289,7 +223,7 @@ func (p *Pin) fits(c *voicing) bool {
 const fretSame = 0.005
 
 // takes reports whether the pin's How allows a note played how.
-func (p *Pin) takes(how play.How) bool {
+func (p *pin) takes(how play.How) bool {
 	if p.How == "" || p.How == how {
 		return true
 	}
@@ -353,7 +287,7 @@ func (mo *moment) heelAllowed(n int) bool {
 }
 
 // fitsBass: can the thumb's stroke be taken so; its finger is the hand's, see handAllowed.
-func (p *Pin) fitsBass(str int, fret float64, how play.How) bool {
+func (p *pin) fitsBass(str int, fret float64, how play.How) bool {
 	switch {
 	case p.How == play.Drop || how == play.Drop:
 		return p.How == how
@@ -400,7 +334,7 @@ const (
 func conflict(ctx context.Context, r Request) error {
 	pins, rule := slices.Clone(r.Pins), ""
 	r.Progress = nil
-	impossible := func(pins []Pin) (string, error) {
+	impossible := func(pins []play.Pin) (string, error) {
 		trial := r
 		trial.Pins = pins
 		m, err := newModel(&trial)
@@ -440,7 +374,7 @@ func conflict(ctx context.Context, r Request) error {
 	return m.conflictOf(rule, pins...)
 }
 
-func (m *model) pinList(pins []Pin) string {
+func (m *model) pinList(pins []play.Pin) string {
 	var parts []string
 	for i := range pins {
 		parts = append(parts, m.pinWords(&pins[i]))
@@ -448,59 +382,4 @@ func (m *model) pinList(pins []Pin) string {
 	return strings.Join(parts, "; ")
 }
 
-func (m *model) pinWords(p *Pin) string { return p.Words(m.req.Tune, m.req.Capo) }
-
-// Words says the pin in words; frets count from the capo.
-func (p *Pin) Words(tu *tune.Tune, capo int) string {
-	where := fmt.Sprintf("bar %s", tu.BarPrinted(tu.BarOver(p.At)))
-	if p.To > p.At {
-		if last := tu.BarOver(p.To - 1); last > tu.BarOver(p.At) {
-			where += fmt.Sprintf(" to %s", tu.BarPrinted(last))
-		}
-	}
-	return where + ", " + p.what(capo)
-}
-
-func (p *Pin) what(capo int) string {
-	switch {
-	case p.How == play.Drop:
-		return "thumb left out"
-	case p.Part == play.Tube && p.How == play.Off:
-		return "no slide"
-	case p.Part == play.Tube && p.Covers > 0:
-		return fmt.Sprintf("slide over strings to %d", p.Covers)
-	case p.Part == play.Tube:
-		return "slide on"
-	case p.Part == play.Heel && p.Covers == 0:
-		return "heel off"
-	case p.Part == play.Heel:
-		return fmt.Sprintf("heel over %d strings", p.Covers)
-	case p.Part == play.Damped:
-		return fmt.Sprintf("string %d silenced by %s", p.String, p.By)
-	case p.Part == play.Ringing:
-		return "left to ring"
-	}
-	words := []string{string(p.Part)}
-	if p.Voice > 0 {
-		words[0] = fmt.Sprintf("melody, voice %d", p.Voice+1)
-	}
-	switch {
-	case p.String != 0 && p.How != "":
-		words = append(words, fmt.Sprintf("on string %d %s", p.String, play.HowText(p.How, play.FromCapo(p.Fret, capo))))
-	case p.String != 0:
-		words = append(words, fmt.Sprintf("on string %d", p.String))
-	case p.How != "":
-		words = append(words, p.How.Name())
-	}
-	if p.Finger != 0 {
-		words = append(words, "finger "+fingerName(p.Finger))
-	}
-	switch p.Digit {
-	case "":
-	case play.NoDigit:
-		words = append(words, "not plucked")
-	default:
-		words = append(words, "plucked by "+string(p.Digit))
-	}
-	return strings.Join(words, " ")
-}
+func (m *model) pinWords(p *play.Pin) string { return p.Words(m.req.Tune, m.req.Capo) }

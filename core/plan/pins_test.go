@@ -29,32 +29,32 @@ func TestPinsAreKept(t *testing.T) {
 		at := free.Moments[rng.IntN(len(free.Moments))].At
 		to := at + tune.Quarter*tune.Time(1+rng.IntN(3))
 		for name, c := range map[string]struct {
-			pin  Pin
+			pin  play.Pin
 			kept func(mo *play.Moment) bool
 		}{
-			"no slide": {Pin{At: at, To: to, Part: play.Tube, How: play.Off}, func(mo *play.Moment) bool { return !mo.Hand.SlideOn }},
-			"slide on": {Pin{At: at, Part: play.Tube, How: play.Slide}, func(mo *play.Moment) bool { return mo.Hand.SlideOn }},
-			"cover": {Pin{At: at, To: to, Part: play.Tube, Covers: 2},
+			"no slide": {play.Pin{At: at, To: to, Part: play.Tube, How: play.Off}, func(mo *play.Moment) bool { return !mo.Hand.SlideOn }},
+			"slide on": {play.Pin{At: at, Part: play.Tube, How: play.Slide}, func(mo *play.Moment) bool { return mo.Hand.SlideOn }},
+			"cover": {play.Pin{At: at, To: to, Part: play.Tube, Covers: 2},
 				func(mo *play.Moment) bool { return !mo.Hand.SlideOn || mo.Hand.Covers == 2 }},
-			"heel off": {Pin{At: at, To: to, Part: play.Heel, How: play.Off}, func(mo *play.Moment) bool { return mo.Heel == 0 }},
-			"all slide": {Pin{At: at, To: to, Part: play.Melody, How: play.Slide},
+			"heel off": {play.Pin{At: at, To: to, Part: play.Heel, How: play.Off}, func(mo *play.Moment) bool { return mo.Heel == 0 }},
+			"all slide": {play.Pin{At: at, To: to, Part: play.Melody, How: play.Slide},
 				func(mo *play.Moment) bool { return mo.Melody == nil || mo.Melody.Finger == "S" }},
-			"all fret": {Pin{At: at, To: to, Part: play.Melody, How: play.Fret}, func(mo *play.Moment) bool {
+			"all fret": {play.Pin{At: at, To: to, Part: play.Melody, How: play.Fret}, func(mo *play.Moment) bool {
 				return mo.Melody == nil || mo.Melody.Finger >= "1" && mo.Melody.Finger <= "3" || mo.Melody.How == play.Pull || mo.Melody.Finger == "T"
 			}},
-			"digit": {Pin{At: at, Part: play.Melody, Digit: "i"},
+			"digit": {play.Pin{At: at, Part: play.Melody, Digit: "i"},
 				func(mo *play.Moment) bool { return mo.Melody == nil || mo.Melody.Digit == "i" }},
-			"finger": {Pin{At: at, Part: play.Melody, Finger: 2},
+			"finger": {play.Pin{At: at, Part: play.Melody, Finger: 2},
 				func(mo *play.Moment) bool { return mo.Melody == nil || mo.Melody.Finger == "2" }},
-			"slide finger": {Pin{At: at, Part: play.Melody, Finger: 4}, func(mo *play.Moment) bool { return mo.Melody == nil }},
-			"thumb out":    {Pin{At: at, To: to, Part: play.Thumb, How: play.Drop}, func(mo *play.Moment) bool { return mo.Thumb == nil }},
-			"ring": {Pin{At: at, To: to, Part: play.Ringing},
+			"slide finger": {play.Pin{At: at, Part: play.Melody, Finger: 4}, func(mo *play.Moment) bool { return mo.Melody == nil }},
+			"thumb out":    {play.Pin{At: at, To: to, Part: play.Thumb, How: play.Drop}, func(mo *play.Moment) bool { return mo.Thumb == nil }},
+			"ring": {play.Pin{At: at, To: to, Part: play.Ringing},
 				func(mo *play.Moment) bool { return len(mo.Leaking()) == 0 && mo.Heel == 0 && mo.Hand.Trails == 0 }},
-			"damper": {Pin{At: at, Part: play.Damped, String: 3, By: "m"},
+			"damper": {play.Pin{At: at, Part: play.Damped, String: 3, By: "m"},
 				func(mo *play.Moment) bool { return mo.Strings[2].State == play.Silenced && mo.Strings[2].By == "m" }},
 		} {
 			q := r
-			q.Pins = []Pin{c.pin}
+			q.Pins = []play.Pin{c.pin}
 			p, err := Solve(ctx, q)
 			var pe *PinError
 			if errors.As(err, &pe) {
@@ -73,7 +73,7 @@ func TestPinsAreKept(t *testing.T) {
 				t.Errorf("%s made the plan cheaper", name)
 			}
 			for i := range p.Moments {
-				if c.pin.inForce(p.Moments[i].At) && !c.kept(&p.Moments[i]) {
+				if c.pin.InForce(p.Moments[i].At) && !c.kept(&p.Moments[i]) {
 					t.Errorf("%s not kept at %s: %+v", name, p.Moments[i].At, p.Moments[i])
 				}
 			}
@@ -89,10 +89,10 @@ func TestPinsAreKept(t *testing.T) {
 func TestDampersConflict(t *testing.T) {
 	r := benchRequest(6, "Open D")
 	at := r.Tune.Notes[2].At
-	beside := Pin{At: at, Part: play.Heel, How: play.Off}
-	damp := Pin{At: at, Part: play.Damped, String: 3, By: "m"}
-	for _, other := range []Pin{{At: 0, To: r.Tune.Length, Part: play.Damped, String: 3, By: "i"}, {At: 0, To: r.Tune.Length, Part: play.Ringing}} {
-		r.Pins = []Pin{beside, other, damp}
+	beside := play.Pin{At: at, Part: play.Heel, How: play.Off}
+	damp := play.Pin{At: at, Part: play.Damped, String: 3, By: "m"}
+	for _, other := range []play.Pin{{At: 0, To: r.Tune.Length, Part: play.Damped, String: 3, By: "i"}, {At: 0, To: r.Tune.Length, Part: play.Ringing}} {
+		r.Pins = []play.Pin{beside, other, damp}
 		_, err := Solve(context.Background(), r)
 		var pe *PinError
 		if !errors.As(err, &pe) || len(pe.Pins) != 2 || pe.Pins[0] != other || pe.Pins[1] != damp || pe.Rule != ruleDampers {
@@ -105,8 +105,8 @@ func TestDampersConflict(t *testing.T) {
 // where a passage left to ring begins.
 func TestLeaksGoOn(t *testing.T) {
 	tu := coretest.Line('D', 240, tune.Quarter, "D", coretest.Notes(74, 74, 74, 74, 74, 74, 74, 74)...)
-	ring := Pin{At: tu.Notes[5].At, To: tu.Notes[7].At, Part: play.Ringing}
-	p := solve(t, Request{Tune: tu, Tuning: coretest.Tuning("Open D"), Player: player.Default(), Thumb: pattern.None, Pins: []Pin{ring}})
+	ring := play.Pin{At: tu.Notes[5].At, To: tu.Notes[7].At, Part: play.Ringing}
+	p := solve(t, Request{Tune: tu, Tuning: coretest.Tuning("Open D"), Player: player.Default(), Thumb: pattern.None, Pins: []play.Pin{ring}})
 	const str = 6
 	for i := range p.Moments {
 		p.Moments[i].Strings[str-1] = play.StringState{State: play.Harmless}
@@ -130,7 +130,7 @@ func TestLeaveRinging(t *testing.T) {
 	eachVariation(t, func(t *testing.T, rng *rand.Rand) {
 		tu := coretest.Line('D', 60+60*rng.Float64(), tune.Quarter/2, "D", coretest.Notes(62, 66, 69, 74, 69+rng.IntN(3), 66, 62, 69)...)
 		r := Request{Tune: tu, Tuning: coretest.Tuning("Open D"), Player: player.Default(), Thumb: pattern.Steady,
-			Pins: []Pin{{To: tu.Length, Part: play.Ringing}}}
+			Pins: []play.Pin{{To: tu.Length, Part: play.Ringing}}}
 		for _, mo := range solve(t, r).Moments {
 			for _, st := range mo.Strings {
 				if st.State == play.Leaks || st.State == play.Silenced && !strings.HasPrefix(string(st.By), "finger") {
@@ -223,7 +223,7 @@ func TestReliefs(t *testing.T) {
 			}
 			for _, rl := range reliefs[:min(len(reliefs), 2)] {
 				offered++
-				r.Pins = []Pin{rl.Pin(&p.Moments[rl.Moment])}
+				r.Pins = []play.Pin{rl.Pin(&p.Moments[rl.Moment])}
 				q := solve(t, r)
 				ceiling := q.Ceiling.BPM
 				if ceiling == 0 {
@@ -300,29 +300,29 @@ func TestTechniques(t *testing.T) {
 	for _, tt := range []struct {
 		name  string
 		notes []pitch.Note
-		pin   Pin // for the second note
+		pin   play.Pin // for the second note
 		want  func(a, b *play.Stroke) bool
 	}{
-		{"hammer", coretest.Notes(54, 57), Pin{How: play.Hammer, String: 3, Fret: 3},
+		{"hammer", coretest.Notes(54, 57), play.Pin{How: play.Hammer, String: 3, Fret: 3},
 			func(a, b *play.Stroke) bool { return a.String == 3 && b.From == 0 && b.Digit == "" }},
-		{"pull", coretest.Notes(57, 54), Pin{How: play.Pull, String: 3, Fret: 0},
+		{"pull", coretest.Notes(57, 54), play.Pin{How: play.Pull, String: 3, Fret: 0},
 			func(a, b *play.Stroke) bool { return a.String == 3 && a.Fret == 3 && b.From == 3 && b.Digit == "" }},
-		{"bend", coretest.Notes(52, 54), Pin{How: play.Bend, String: 3, Fret: 0}, nil}, // nothing to push below the nut
-		{"whole bend", coretest.Notes(55, 57), Pin{How: play.Bend, String: 3, Fret: 3},
+		{"bend", coretest.Notes(52, 54), play.Pin{How: play.Bend, String: 3, Fret: 0}, nil}, // nothing to push below the nut
+		{"whole bend", coretest.Notes(55, 57), play.Pin{How: play.Bend, String: 3, Fret: 3},
 			func(a, b *play.Stroke) bool { return b.From == 1 || b.From == 2 }},
-		{"curl", append(coretest.Notes(54), blue), Pin{How: play.Bend, String: 4, Fret: 4.5}, func(a, b *play.Stroke) bool { return b.From == 4 }},
-		{"glide", coretest.Notes(59, 61), Pin{How: play.Glide, String: 2, Fret: 4},
+		{"curl", append(coretest.Notes(54), blue), play.Pin{How: play.Bend, String: 4, Fret: 4.5}, func(a, b *play.Stroke) bool { return b.From == 4 }},
+		{"glide", coretest.Notes(59, 61), play.Pin{How: play.Glide, String: 2, Fret: 4},
 			func(a, b *play.Stroke) bool { return b.Finger == "S" && b.From != 4 }},
-		{"harmonic", coretest.Notes(66, 74), Pin{How: play.Harmonic, String: 4, Fret: 12}, nil},
-		{"octave harmonic", coretest.Notes(54, 62), Pin{How: play.Harmonic, String: 4, Fret: 12},
+		{"harmonic", coretest.Notes(66, 74), play.Pin{How: play.Harmonic, String: 4, Fret: 12}, nil},
+		{"octave harmonic", coretest.Notes(54, 62), play.Pin{How: play.Harmonic, String: 4, Fret: 12},
 			func(a, b *play.Stroke) bool { return b.From == 12 }},
-		{"tapped", coretest.Notes(54, 62, 57), Pin{How: play.Tapped, String: 3, Fret: 8},
+		{"tapped", coretest.Notes(54, 62, 57), play.Pin{How: play.Tapped, String: 3, Fret: 8},
 			func(a, b *play.Stroke) bool { return b.From == 3 && b.Digit == "i" }},
 	} {
 		tu := coretest.Line('D', 80, tune.Quarter, "D", tt.notes...)
 		tt.pin.At, tt.pin.Part = tu.Notes[1].At, play.Melody
 		p, err := Solve(context.Background(), Request{Tune: tu, Tuning: coretest.Tuning("Open D"), Player: player.Default(),
-			Thumb: pattern.None, Pins: []Pin{tt.pin}})
+			Thumb: pattern.None, Pins: []play.Pin{tt.pin}})
 		if tt.want == nil {
 			var pe *PinError
 			if !errors.As(err, &pe) {

@@ -2,7 +2,6 @@ package plan
 
 import (
 	"context"
-	"fmt"
 	"math"
 	"math/bits"
 	"slices"
@@ -30,7 +29,7 @@ type Plan struct {
 
 	m     *model
 	free  *Plan // that best plan, nil if it is this one: what other choices cost is read there
-	alike []Pin // what its repeats are held to, or what is kept
+	alike []pin // what its repeats are held to, or what is kept
 
 	// mu guards what follows: it is worked out when it is asked for.
 	mu     sync.Mutex
@@ -287,21 +286,14 @@ func handOf(h *hand) play.LeftHand {
 	}
 	for i := range h.n {
 		if s := &h.stops[i]; s.finger != 0 {
-			out.Fingers = append(out.Fingers, play.FingerAt{Finger: fingerName(s.finger), String: s.str, Fret: int(s.holds()),
+			out.Fingers = append(out.Fingers, play.FingerAt{Finger: play.FingerName(s.finger), String: s.str, Fret: int(s.holds()),
 				Light: s.how == play.Harmonic})
 		}
 	}
 	if b := &h.bass; b.str != 0 {
-		out.Fingers = append(out.Fingers, play.FingerAt{Finger: fingerName(b.finger), String: b.str, Fret: int(b.fret)})
+		out.Fingers = append(out.Fingers, play.FingerAt{Finger: play.FingerName(b.finger), String: b.str, Fret: int(b.fret)})
 	}
 	return out
-}
-
-func fingerName(f int) string {
-	if f == thumbOver {
-		return "T"
-	}
-	return fmt.Sprint(f)
 }
 
 func strokeFinger(how play.How, finger int) string {
@@ -309,7 +301,7 @@ func strokeFinger(how play.How, finger int) string {
 	case how == play.Slide:
 		return "S"
 	case finger != 0:
-		return fingerName(finger)
+		return play.FingerName(finger)
 	}
 	return ""
 }
@@ -360,12 +352,12 @@ func (p *Plan) Pinned(at tune.Time, part play.Part, voice int) bool {
 }
 
 // PinnedAlone reports whether a pin for just the same thing as target is in the request.
-func (p *Plan) PinnedAlone(target *Pin) bool {
-	return slices.ContainsFunc(p.Request.Pins, func(q Pin) bool { return target.SameTarget(&q) })
+func (p *Plan) PinnedAlone(target *play.Pin) bool {
+	return slices.ContainsFunc(p.Request.Pins, func(q play.Pin) bool { return target.SameTarget(&q) })
 }
 
 func (m *model) isPinned(at tune.Time, part play.Part, voice int) bool {
-	return slices.ContainsFunc(m.req.Pins, func(p Pin) bool { return p.inForce(at) && p.Part == part && p.Voice == voice })
+	return slices.ContainsFunc(m.req.Pins, func(p play.Pin) bool { return p.InForce(at) && p.Part == part && p.Voice == voice })
 }
 
 func (m *model) spell(p pitch.Pitch) string { return pitch.Spell(p, m.req.Tune.Key.Flats).String() }
@@ -443,7 +435,7 @@ func (m *model) idleState(mo *moment, c *choice, s int) play.StringState {
 			return play.StringState{State: play.Silenced, By: play.DampedBy(c.from.fingerOver(s))}
 		}
 		if b := &c.from.bass; b.str == s && c.h.bass != *b && c.live.Has(s) {
-			return play.StringState{State: play.Silenced, By: play.DampedBy(fingerName(b.finger))}
+			return play.StringState{State: play.Silenced, By: play.DampedBy(play.FingerName(b.finger))}
 		}
 	}
 	if c.h.under.Has(s) && c.h.trails > 0 {
@@ -475,10 +467,10 @@ func (m *model) leakState(mo *moment, s *silence, str int, note string) play.Str
 func (h *hand) fingerOver(s int) string {
 	for i := range h.n {
 		if h.stops[i].str == s {
-			return fingerName(h.stops[i].finger)
+			return play.FingerName(h.stops[i].finger)
 		}
 	}
-	return fingerName(h.bass.finger)
+	return play.FingerName(h.bass.finger)
 }
 
 // touchingFinger names the fretting finger nearest to string s that can touch it: its tip
@@ -488,7 +480,7 @@ func (m *model) touchingFinger(h *hand, s int) string {
 	near := func(str, finger int) {
 		d := max(str-s, s-str)
 		if (s == str+1 || s < str) && d < best {
-			best, name = d, fingerName(finger)
+			best, name = d, play.FingerName(finger)
 		}
 	}
 	for i := range h.n {
@@ -505,7 +497,7 @@ func (m *model) touchingFinger(h *hand, s int) string {
 func (m *model) spareName(h *hand) string {
 	for _, f := range m.req.Player.FreeFingers() {
 		if h.on[f] == 0 {
-			return fingerName(f)
+			return play.FingerName(f)
 		}
 	}
 	return ""

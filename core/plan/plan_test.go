@@ -23,7 +23,7 @@ func TestLeaksAreReported(t *testing.T) {
 	for i, n := range r.Tune.Notes { // open and slid strings in turn, so that notes must be stopped
 		for s := 1; s <= 4; s++ {
 			if fret := float64(n.Note.Pitch()-r.Tuning.Open(s)) / 100; fret >= 1 && fret <= 14 && i%2 == 0 {
-				r.Pins = append(r.Pins, Pin{At: n.At, Part: play.Melody, String: s, Fret: fret, How: play.Slide})
+				r.Pins = append(r.Pins, play.Pin{At: n.At, Part: play.Melody, String: s, Fret: fret, How: play.Slide})
 				break
 			}
 		}
@@ -69,7 +69,7 @@ func TestThumbIsComplete(t *testing.T) {
 	if strokes != want {
 		t.Errorf("%d strokes, the pattern has %d", strokes, want)
 	}
-	r.Pins = []Pin{{At: p.Moments[0].At, Part: play.Thumb, How: play.Drop}}
+	r.Pins = []play.Pin{{At: p.Moments[0].At, Part: play.Thumb, How: play.Drop}}
 	dropped := solve(t, r)
 	if !dropped.Moments[0].Dropped || dropped.DropReason(0) != "your choice" || dropped.Total <= p.Total {
 		t.Errorf("%+v", dropped.Moments[0])
@@ -104,8 +104,8 @@ func TestWrongRequests(t *testing.T) {
 		"tempo": func(r *Request) { r.Tempo = math.NaN() },
 		"slow":  func(r *Request) { r.Tempo = 1 }, "thumb": func(r *Request) { r.Thumb = "both" },
 		"player":             func(r *Request) { r.Player.Fingers = 9 },
-		"pin without a note": func(r *Request) { r.Pins = []Pin{{At: 1, Part: play.Melody}} },
-		"pin of no thumb":    func(r *Request) { r.Thumb = pattern.None; r.Pins = []Pin{{Part: play.Thumb, How: play.Drop}} },
+		"pin without a note": func(r *Request) { r.Pins = []play.Pin{{At: 1, Part: play.Melody}} },
+		"pin of no thumb":    func(r *Request) { r.Thumb = pattern.None; r.Pins = []play.Pin{{Part: play.Thumb, How: play.Drop}} },
 	} {
 		r := good
 		spoil(&r)

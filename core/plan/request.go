@@ -27,15 +27,15 @@ type Request struct {
 	Player   player.Profile
 	Thumb    pattern.Kind
 	Sections []pattern.Section // patterns in force from a bar on; they take the place of Thumb
-	Pins     []Pin
+	Pins     []play.Pin
 
 	// Varied lets repeated bars be played otherwise each time; else they are played alike.
 	Varied bool
 
 	// Kept is what a plan that the player has taken up plays, see kept.go.
-	Kept []Pin
+	Kept []play.Pin
 
-	alike []Pin // that hold repeated bars to one way, or what is kept; see alike.go and kept.go
+	alike []pin // that hold repeated bars to one way, or what is kept; see alike.go and kept.go
 
 	// Progress, if not nil, is told after each moment how many are done. It must be quick.
 	Progress func(done, total int)

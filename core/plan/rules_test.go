@@ -335,7 +335,7 @@ func (c *termCase) digits() {
 	c.rule("one digit brushes strings apart", brushed(mo, 1, 3), false)
 	c.rule("one string is brushed", brushed(mo, 1), false)
 	pinned := *mo
-	pinned.pins.strokes = []*Pin{{Part: play.Melody, Digit: play.M}}
+	pinned.pins.strokes = []*pin{{Pin: play.Pin{Part: play.Melody, Digit: play.M}}}
 	c.rule("i brushes what is pinned to m", brushed(&pinned, 1, 2), false)
 	// Percussion: a slap silences strings 5 and 6 and cannot fall on a melody held there.
 	var s silence

@@ -180,7 +180,7 @@ func (m *model) voicingsFor(i int) []voicing {
 	ways := m.waysToHold(i)
 	at := m.req.Tune.Notes[i].At
 	for k := range m.req.Pins {
-		if p := &m.req.Pins[k]; p.Part == play.Melody && p.inForce(at) && slices.Contains([]play.How{play.Bend, play.Harmonic, play.Tapped}, p.How) {
+		if p := &(pin{Pin: m.req.Pins[k]}); p.Part == play.Melody && p.InForce(at) && slices.Contains([]play.How{play.Bend, play.Harmonic, play.Tapped}, p.How) {
 			if p.How == play.Bend && m.letsDown(i, p) {
 				break
 			}
@@ -221,21 +221,21 @@ func (m *model) waysToHold(i int) waysToHold {
 
 // letsDown reports whether note i can be had at p's place by letting down a bend of the note before, as far as the
 // pins on that one allow.
-func (m *model) letsDown(i int, p *Pin) bool {
+func (m *model) letsDown(i int, p *pin) bool {
 	if i == 0 || m.req.Tune.Notes[i-1].End() != m.req.Tune.Notes[i].At {
 		return false
 	}
 	return slices.ContainsFunc(m.voicings[i-1], func(v voicing) bool {
 		s := &v.stops[0]
 		return v.n == 1 && s.how == play.Bend && !s.hook && s.str == p.String && math.Abs(s.held-p.Fret) < fretSame &&
-			!slices.ContainsFunc(m.req.Pins, func(q Pin) bool {
-				return q.Part == play.Melody && q.inForce(m.req.Tune.Notes[i-1].At) && !q.fits(&v)
+			!slices.ContainsFunc(m.req.Pins, func(q play.Pin) bool {
+				return q.Part == play.Melody && q.InForce(m.req.Tune.Notes[i-1].At) && !(&pin{Pin: q}).fits(&v)
 			})
 	})
 }
 
 // unhooked leaves out bends by the picking hand, if the player lists none and p can be kept without.
-func (m *model) unhooked(all []voicing, p *Pin) []voicing {
+func (m *model) unhooked(all []voicing, p *pin) []voicing {
 	hooked := func(v voicing) bool { return v.hooked() && !m.req.Player.Uses(player.UsesHook) }
 	if slices.ContainsFunc(all, func(v voicing) bool { return !hooked(v) && p.fits(&v) }) {
 		return slices.DeleteFunc(slices.Clone(all), hooked)

@@ -105,11 +105,11 @@ func (s *stopping) Err() error {
 
 // lateInWindow pins a digit at a note that lies in the window of a question about moment at, but so late that
 // it could not be asked about there.
-func lateInWindow(p *Plan, at int, rng *rand.Rand) (Pin, bool) {
+func lateInWindow(p *Plan, at int, rng *rand.Rand) (play.Pin, bool) {
 	for t := at + windowBehind - windowLeast + 1; t < min(at+windowBehind, len(p.Moments)); t++ {
 		if mo := &p.Moments[t]; mo.Melody != nil && mo.Melody.Digit != "" {
-			return Pin{At: mo.At, Part: play.Melody, Digit: play.Digits[1+rng.IntN(2)]}, true
+			return play.Pin{At: mo.At, Part: play.Melody, Digit: play.Digits[1+rng.IntN(2)]}, true
 		}
 	}
-	return Pin{}, false
+	return play.Pin{}, false
 }

@@ -6,7 +6,6 @@ import (
 	"slices"
 
 	"stepping/core/pitch"
-	"stepping/core/plan"
 	"stepping/core/play"
 	"stepping/core/tune"
 )
@@ -18,7 +17,7 @@ const DefaultTempo = 100
 // with up to tune.MaxWith notes under the highest. Where the file says how a note is played, it becomes a pin.
 // The warnings say what the melody does not hold. The error is for people: a score without notes and chords, a
 // voice that is not there.
-func (s *Score) Tune(voice int) (*tune.Tune, []plan.Pin, []Warning, error) {
+func (s *Score) Tune(voice int) (*tune.Tune, []play.Pin, []Warning, error) {
 	voices := s.Voices()
 	if voice < 0 || voice >= max(len(voices), 1) {
 		return nil, nil, nil, fmt.Errorf("voice %d: this piece has voices 0 to %d", voice, len(voices)-1)
@@ -42,7 +41,7 @@ func (s *Score) Tune(voice int) (*tune.Tune, []plan.Pin, []Warning, error) {
 type melody struct {
 	score         *Score
 	tune          *tune.Tune
-	pins          []plan.Pin
+	pins          []play.Pin
 	warnings      []Warning
 	lost, rounded int
 	lostAt        tune.Place // of the first
@@ -152,8 +151,8 @@ func (m *melody) add(group []Note, next Units) {
 }
 
 // pin is the spot as a choice for a note of the melody.
-func (s *Spot) pin(at tune.Time, voice int) plan.Pin {
-	return plan.Pin{At: at, Part: play.Melody, Voice: voice, String: s.String, Fret: s.Fret, How: s.How, Finger: s.Finger, Digit: s.Digit}
+func (s *Spot) pin(at tune.Time, voice int) play.Pin {
+	return play.Pin{At: at, Part: play.Melody, Voice: voice, String: s.String, Fret: s.Fret, How: s.How, Finger: s.Finger, Digit: s.Digit}
 }
 
 // GuessKey is the major or minor key that most of the sounding time belongs to, of equals the one whose tonic

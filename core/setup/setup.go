@@ -29,7 +29,7 @@ type Settings struct {
 	Thumb    pattern.Kind      `json:"thumb"`
 	Sections []pattern.Section `json:"sections,omitempty"` // patterns in force from a bar on
 	Rewrites []tune.Rewrite    `json:"rewrites,omitempty"` // bars whose melody is another than the one written
-	Pins     []plan.Pin        `json:"pins"`
+	Pins     []play.Pin        `json:"pins"`
 	Varied   bool              `json:"varied,omitempty"` // repeated bars need not be played alike
 	Kept     *Kept             `json:"kept,omitempty"`   // the plan that the player has taken up
 }
@@ -37,7 +37,7 @@ type Settings struct {
 // Kept is a plan that a player has taken up: it stays as it is, whatever the planner or his taste come to be.
 type Kept struct {
 	Revision int        `json:"revision"` // of the planner that made it
-	Choices  []plan.Pin `json:"choices"`
+	Choices  []play.Pin `json:"choices"`
 }
 
 // MostKept is the length in moments up to which a plan can be kept: each step of undo holds its choices.
@@ -110,21 +110,21 @@ func (s *Settings) Request(tu *tune.Tune, p *player.Profile) (plan.Request, erro
 }
 
 // with returns a copy with those pins that keep holds for.
-func (s Settings) with(keep func(*plan.Pin) bool) Settings {
+func (s Settings) with(keep func(*play.Pin) bool) Settings {
 	s.Pins = those(s.Pins, keep)
 	return s
 }
 
 // withChoices is with for what is kept, too.
-func (s Settings) withChoices(keep func(*plan.Pin) bool) Settings {
+func (s Settings) withChoices(keep func(*play.Pin) bool) Settings {
 	if s.Kept != nil {
 		s.Kept = &Kept{s.Kept.Revision, those(s.Kept.Choices, keep)}
 	}
 	return s.with(keep)
 }
 
-func those(pins []plan.Pin, keep func(*plan.Pin) bool) []plan.Pin {
-	out := make([]plan.Pin, 0, len(pins))
+func those(pins []play.Pin, keep func(*play.Pin) bool) []play.Pin {
+	out := make([]play.Pin, 0, len(pins))
 	for i := range pins {
 		if keep(&pins[i]) {
 			out = append(out, pins[i])
@@ -146,19 +146,19 @@ func (s Settings) To(next Settings) Settings {
 	return next
 }
 
-func notThumb(p *plan.Pin) bool { return p.Part != play.Thumb }
+func notThumb(p *play.Pin) bool { return p.Part != play.Thumb }
 
 // WithoutPins lets go of every pin.
-func (s Settings) WithoutPins() Settings { return s.with(func(*plan.Pin) bool { return false }) }
+func (s Settings) WithoutPins() Settings { return s.with(func(*play.Pin) bool { return false }) }
 
 // WithoutPin lets go of the pin for the same thing as p.
-func (s Settings) WithoutPin(p *plan.Pin) Settings {
-	return s.with(func(old *plan.Pin) bool { return !old.SameTarget(p) })
+func (s Settings) WithoutPin(p *play.Pin) Settings {
+	return s.with(func(old *play.Pin) bool { return !old.SameTarget(p) })
 }
 
 // WithPin sets p in place of what is pinned for the same thing. A digit or finger for a note joins what
 // is pinned for its place.
-func (s Settings) WithPin(p plan.Pin) Settings {
+func (s Settings) WithPin(p play.Pin) Settings {
 	for i := range s.Pins {
 		old := &s.Pins[i]
 		if !p.SameTarget(old) || p.Part != play.Melody || p.String != 0 || p.How != "" {
@@ -191,7 +191,7 @@ func (s Settings) WithSection(bar int, p *pattern.Pattern) Settings {
 
 // WithMelody puts other melodies into bars of tu (without notes: as written again) and adds pins for
 // them. Pins in those bars name notes that are no longer there, and fall.
-func (s Settings) WithMelody(tu *tune.Tune, rewrites []tune.Rewrite, pins []plan.Pin) Settings {
+func (s Settings) WithMelody(tu *tune.Tune, rewrites []tune.Rewrite, pins []play.Pin) Settings {
 	s.Rewrites = slices.Clone(s.Rewrites)
 	for _, r := range rewrites {
 		s.Rewrites = slices.DeleteFunc(s.Rewrites, func(old tune.Rewrite) bool { return old.Bar == r.Bar })
@@ -203,7 +203,7 @@ func (s Settings) WithMelody(tu *tune.Tune, rewrites []tune.Rewrite, pins []plan
 		}
 		begin := tu.Bars[r.Bar-1]
 		end := begin + tu.BarLength(r.Bar-1)
-		s = s.withChoices(func(p *plan.Pin) bool { return p.Part != play.Melody || p.At < begin || p.At >= end })
+		s = s.withChoices(func(p *play.Pin) bool { return p.Part != play.Melody || p.At < begin || p.At >= end })
 	}
 	s.Pins = append(slices.Clone(s.Pins), pins...)
 	return s
@@ -230,30 +230,30 @@ func (s *Settings) AsWritten(rewrites []tune.Rewrite) []tune.Rewrite {
 // BarChoice is something that can be pinned for whole bars.
 type BarChoice struct {
 	Value, Text string
-	pin         plan.Pin
+	pin         play.Pin
 }
 
 // BarChoices are all of them.
 var BarChoices = []BarChoice{
-	{"no-slide", "No slide", plan.Pin{Part: play.Tube, How: play.Off}},
-	{"all-slide", "All with the slide", plan.Pin{Part: play.Melody, How: play.Slide}},
-	{"all-fret", "All fretted", plan.Pin{Part: play.Melody, How: play.Fret}},
-	{"heel-off", "Heel off the strings", plan.Pin{Part: play.Heel, How: play.Off}},
-	{"ring", "Strings left to ring", plan.Pin{Part: play.Ringing}},
-	{"no-thumb", "Thumb left out", plan.Pin{Part: play.Thumb, How: play.Drop}},
+	{"no-slide", "No slide", play.Pin{Part: play.Tube, How: play.Off}},
+	{"all-slide", "All with the slide", play.Pin{Part: play.Melody, How: play.Slide}},
+	{"all-fret", "All fretted", play.Pin{Part: play.Melody, How: play.Fret}},
+	{"heel-off", "Heel off the strings", play.Pin{Part: play.Heel, How: play.Off}},
+	{"ring", "Strings left to ring", play.Pin{Part: play.Ringing}},
+	{"no-thumb", "Thumb left out", play.Pin{Part: play.Thumb, How: play.Drop}},
 }
 
 // PinBars is a choice as a pin for the bars first to last of tu, numbered as on paper, on their first pass; the
 // error is written for people.
-func PinBars(tu *tune.Tune, choice string, first, last int) (plan.Pin, error) {
+func PinBars(tu *tune.Tune, choice string, first, last int) (play.Pin, error) {
 	from, to := tu.BarNumbered(first), tu.BarNumbered(last)
 	if from < 0 || to < from {
-		return plan.Pin{}, fmt.Errorf("bars %d to %d: give the first and the last bar, from %s to %s", first, last,
+		return play.Pin{}, fmt.Errorf("bars %d to %d: give the first and the last bar, from %s to %s", first, last,
 			tu.BarPrinted(0), tu.BarPrinted(len(tu.Bars)-1))
 	}
 	at := slices.IndexFunc(BarChoices, func(c BarChoice) bool { return c.Value == choice })
 	if at < 0 {
-		return plan.Pin{}, fmt.Errorf("choose what to pin from the list")
+		return play.Pin{}, fmt.Errorf("choose what to pin from the list")
 	}
 	p := BarChoices[at].pin
 	p.At, p.To = tu.Bars[from], tu.Bars[to]+tu.BarLength(to)

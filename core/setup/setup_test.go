@@ -9,7 +9,6 @@ import (
 
 	"stepping/core/coretest"
 	"stepping/core/pattern"
-	"stepping/core/plan"
 	"stepping/core/play"
 	"stepping/core/tune"
 	"stepping/core/tuning"
@@ -21,7 +20,7 @@ func TestWithPin(t *testing.T) {
 	rng := rand.New(rand.NewPCG(1, 9))
 	var st Settings
 	for range 400 {
-		p := plan.Pin{At: tune.Quarter * tune.Time(rng.IntN(3)), Part: []play.Part{play.Melody, play.Thumb, play.Damped, play.Tube}[rng.IntN(4)]}
+		p := play.Pin{At: tune.Quarter * tune.Time(rng.IntN(3)), Part: []play.Part{play.Melody, play.Thumb, play.Damped, play.Tube}[rng.IntN(4)]}
 		switch rng.IntN(3) {
 		case 0:
 			p.String, p.How, p.Fret = 1+rng.IntN(6), play.Fret, float64(rng.IntN(9))
@@ -52,7 +51,7 @@ func TestWithPin(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	var again []plan.Pin
+	var again []play.Pin
 	if err := json.Unmarshal(data, &again); err != nil || !reflect.DeepEqual(again, st.Pins) {
 		t.Errorf("%v: %s", err, data)
 	}
@@ -62,12 +61,12 @@ func TestWithPin(t *testing.T) {
 // and the settings that it began with stay as they were.
 func TestWhatFalls(t *testing.T) {
 	tu := coretest.Line('D', 80, tune.Quarter, "D G", coretest.Notes(62, 64, 66, 69, 74, 71, 69, 66)...)
-	place := plan.Pin{At: 0, Part: play.Melody, String: 3, How: play.Open}
-	later := plan.Pin{At: tune.Whole, Part: play.Melody, String: 1, How: play.Open}
-	bass := plan.Pin{At: 0, Part: play.Thumb, How: play.Drop}
-	off := plan.Pin{At: 0, To: 2 * tune.Whole, Part: play.Tube, How: play.Off}
-	st := Settings{Tuning: "Open D", Thumb: pattern.Alternating, Pins: []plan.Pin{place, later, bass, off},
-		Kept: &Kept{7, []plan.Pin{place, later, bass}}}
+	place := play.Pin{At: 0, Part: play.Melody, String: 3, How: play.Open}
+	later := play.Pin{At: tune.Whole, Part: play.Melody, String: 1, How: play.Open}
+	bass := play.Pin{At: 0, Part: play.Thumb, How: play.Drop}
+	off := play.Pin{At: 0, To: 2 * tune.Whole, Part: play.Tube, How: play.Off}
+	st := Settings{Tuning: "Open D", Thumb: pattern.Alternating, Pins: []play.Pin{place, later, bass, off},
+		Kept: &Kept{7, []play.Pin{place, later, bass}}}
 	pat, _ := pattern.Named("Steady bass")
 	to := func(change func(*Settings)) Settings {
 		next := st
@@ -77,17 +76,17 @@ func TestWhatFalls(t *testing.T) {
 	}
 	for name, c := range map[string]struct {
 		got        Settings
-		want, kept []plan.Pin
+		want, kept []play.Pin
 	}{
 		"tempo":   {to(func(s *Settings) { s.Tempo = 90 }), st.Pins, st.Kept.Choices},
-		"thumb":   {to(func(s *Settings) { s.Thumb = pattern.Steady }), []plan.Pin{place, later, off}, []plan.Pin{place, later}},
-		"capo":    {to(func(s *Settings) { s.Capo = 2 }), []plan.Pin{}, nil},
-		"tuning":  {to(func(s *Settings) { s.Tuning = "Open G" }), []plan.Pin{}, nil},
-		"key":     {to(func(s *Settings) { s.Steps = -1 }), []plan.Pin{}, nil},
-		"pattern": {st.WithSection(1, pat), []plan.Pin{place, later, off}, []plan.Pin{place, later}},
-		"melody": {st.WithMelody(tu, []tune.Rewrite{{Bar: 2, Notes: tu.BarMelody(1)}}, nil), []plan.Pin{place, bass, off},
-			[]plan.Pin{place, bass}},
-		"one let go": {st.WithoutPin(&bass), []plan.Pin{place, later, off}, st.Kept.Choices},
+		"thumb":   {to(func(s *Settings) { s.Thumb = pattern.Steady }), []play.Pin{place, later, off}, []play.Pin{place, later}},
+		"capo":    {to(func(s *Settings) { s.Capo = 2 }), []play.Pin{}, nil},
+		"tuning":  {to(func(s *Settings) { s.Tuning = "Open G" }), []play.Pin{}, nil},
+		"key":     {to(func(s *Settings) { s.Steps = -1 }), []play.Pin{}, nil},
+		"pattern": {st.WithSection(1, pat), []play.Pin{place, later, off}, []play.Pin{place, later}},
+		"melody": {st.WithMelody(tu, []tune.Rewrite{{Bar: 2, Notes: tu.BarMelody(1)}}, nil), []play.Pin{place, bass, off},
+			[]play.Pin{place, bass}},
+		"one let go": {st.WithoutPin(&bass), []play.Pin{place, later, off}, st.Kept.Choices},
 	} {
 		if !reflect.DeepEqual(c.got.Pins, c.want) {
 			t.Errorf("%s: %+v are left, want %+v", name, c.got.Pins, c.want)

@@ -41,7 +41,7 @@ type Source struct {
 // Choice is one note or stroke that the player has chosen.
 type Choice struct {
 	Source  int
-	Pin     plan.Pin
+	Pin     play.Pin
 	Moment  int    // of the planner's own plan, the first that the choice binds
 	Words   string // the choice
 	Planner string // what the planner would do, "" if the same
@@ -139,15 +139,15 @@ func (s *Source) bare() plan.Request {
 }
 
 // isChoice: of the pins, those on notes and strokes say what the player prefers.
-func isChoice(p plan.Pin) bool {
+func isChoice(p play.Pin) bool {
 	return (p.Part == play.Melody || p.Part == play.Thumb) && (p.String != 0 || p.How != "")
 }
 
 // choicesOf lists the choices made in a tune, and what a plan of it must agree with.
 func choicesOf(ctx context.Context, number int, s *Source) ([]Choice, fit.Case, error) {
-	pins := slices.DeleteFunc(slices.Clone(s.Request.Pins), func(p plan.Pin) bool { return !isChoice(p) })
+	pins := slices.DeleteFunc(slices.Clone(s.Request.Pins), func(p play.Pin) bool { return !isChoice(p) })
 	for _, k := range s.Request.Kept {
-		if !slices.ContainsFunc(pins, func(p plan.Pin) bool { return p.At == k.At && p.Part == k.Part && p.Voice == k.Voice }) {
+		if !slices.ContainsFunc(pins, func(p play.Pin) bool { return p.At == k.At && p.Part == k.Part && p.Voice == k.Voice }) {
 			pins = append(pins, k)
 		}
 	}
@@ -161,7 +161,7 @@ func choicesOf(ctx context.Context, number int, s *Source) ([]Choice, fit.Case, 
 	}
 	var out []Choice
 	for i := range pins {
-		held, first := pins[i].HeldBy(p)
+		held, first := p.Holds(&pins[i])
 		if first < 0 {
 			continue
 		}
@@ -175,7 +175,7 @@ func choicesOf(ctx context.Context, number int, s *Source) ([]Choice, fit.Case, 
 	return out, fit.Case{Request: r, Of: reference.Agreement{MelodyOf: len(out)}, Compare: func(p *plan.Plan) (a reference.Agreement, err error) {
 		a.MelodyOf = len(out)
 		for i := range out {
-			if held, _ := out[i].Pin.HeldBy(p); held {
+			if held, _ := p.Holds(&out[i].Pin); held {
 				a.Melody++
 			}
 		}

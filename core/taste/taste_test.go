@@ -30,7 +30,7 @@ func played(t *testing.T, taste player.Taste, most int) []Source {
 		}
 		for _, c := range his.Choices() {
 			c.Finger, c.Digit = 0, ""
-			if held, _ := c.HeldBy(planner); !held && c.Part == play.Melody && len(r.Pins) < most {
+			if held, _ := planner.Holds(&c); !held && c.Part == play.Melody && len(r.Pins) < most {
 				r.Pins = append(r.Pins, c)
 			}
 		}
@@ -95,8 +95,8 @@ func TestLearn(t *testing.T) {
 	}
 }
 
-func isHeld(pin plan.Pin, p *plan.Plan) bool {
-	held, _ := pin.HeldBy(p)
+func isHeld(pin play.Pin, p *plan.Plan) bool {
+	held, _ := p.Holds(&pin)
 	return held
 }
 

@@ -41,7 +41,7 @@ func (l leaning) opposite() (leaning, bool) { return l ^ 1, l < thumbMoves }
 
 // against says what p, the planner's own plan, does where pin asks for something else, and how the
 // choice leans. What a pin leaves open does not lean.
-func against(p *plan.Plan, pin *plan.Pin, t int) (words string, leans []leaning) {
+func against(p *plan.Plan, pin *play.Pin, t int) (words string, leans []leaning) {
 	mo := &p.Moments[t]
 	got := pin.Target(mo)
 	switch {

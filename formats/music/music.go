@@ -10,7 +10,7 @@ import (
 	"regexp"
 	"strings"
 
-	"stepping/core/plan"
+	"stepping/core/play"
 	"stepping/core/proofread"
 	"stepping/core/score"
 	"stepping/core/tune"
@@ -72,7 +72,7 @@ func Read(in io.Reader, o Options) (*File, error) {
 }
 
 // Tune is a voice of the file as the melody, with what the file says of where it is played. Played notes are moved to the grid.
-func (f *File) Tune(voice int) (*tune.Tune, []plan.Pin, []score.Warning, error) {
+func (f *File) Tune(voice int) (*tune.Tune, []play.Pin, []score.Warning, error) {
 	sc := f.Score
 	if f.Quantized != nil {
 		sc = f.Quantized.Score

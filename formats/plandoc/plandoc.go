@@ -171,7 +171,7 @@ func New(ctx context.Context, p *plan.Plan) (*Doc, error) {
 	return d, nil
 }
 
-func newPin(p *plan.Pin) Pin {
+func newPin(p *play.Pin) Pin {
 	out := Pin{At: p.At.String(), Part: string(p.Part), Voice: p.Voice, String: p.String, Fret: p.Fret, How: string(p.How),
 		Finger: p.Finger, Digit: p.Digit, Covers: p.Covers, By: p.By}
 	if p.To > p.At {

@@ -4,7 +4,7 @@ import (
 	"cmp"
 	"slices"
 
-	"stepping/core/plan"
+	"stepping/core/play"
 	"stepping/core/score"
 	"stepping/core/tune"
 )
@@ -68,7 +68,7 @@ type Moved struct {
 const firstNotes = 12
 
 // NewReading describes voice number voice of sc, which was read as tu with pins.
-func NewReading(sc *score.Score, q *score.Quantized, voice int, tu *tune.Tune, pins []plan.Pin, warnings []score.Warning) Reading {
+func NewReading(sc *score.Score, q *score.Quantized, voice int, tu *tune.Tune, pins []play.Pin, warnings []score.Warning) Reading {
 	r := Reading{Title: tu.Title, Format: sc.Format, Capo: sc.Capo, Voice: voice, Notes: []ReadNote{}, Chords: []ReadChord{},
 		Bars: len(tu.Bars), Voices: Voices(sc), Warnings: warnings}
 	if r.Warnings == nil {

@@ -83,7 +83,7 @@ type placeView struct {
 }
 
 // hearPin is the query of a sound of moment m with a note at another place.
-func hearPin(m int, pin *plan.Pin) string {
+func hearPin(m int, pin *play.Pin) string {
 	if pin.Part == play.Damped || pin.String == 0 {
 		return ""
 	}
@@ -426,7 +426,7 @@ func addPlaces(ctx context.Context, p *plan.Plan, m int, part play.Part, voice i
 		return err
 	}
 	mo := &p.Moments[m]
-	target := plan.Pin{At: mo.At, Part: part, Voice: voice}
+	target := play.Pin{At: mo.At, Part: part, Voice: voice}
 	if part == play.Damped {
 		target.Voice, target.String = 0, voice
 	}
@@ -448,7 +448,7 @@ func addPlaces(ctx context.Context, p *plan.Plan, m int, part play.Part, voice i
 func Beat(mo *play.Moment) string { return play.Decimal(mo.Beat) }
 
 // PinJSON is how forms carry a pin.
-func PinJSON(p *plan.Pin) string {
+func PinJSON(p *play.Pin) string {
 	data, err := json.Marshal(p)
 	if err != nil {
 		panic("web: a pin cannot be written as JSON: " + err.Error())
@@ -462,23 +462,23 @@ type choiceView struct{ Text, Pin string }
 func newChoices(p *plan.Plan, m int) []choiceView {
 	mo := &p.Moments[m]
 	var out []choiceView
-	add := func(text string, pin plan.Pin) {
+	add := func(text string, pin play.Pin) {
 		pin.At = mo.At
 		out = append(out, choiceView{text, PinJSON(&pin)})
 	}
 	if mo.Melody != nil {
 		for _, d := range play.Digits[:1+p.Request.Player.Fingers] {
-			add("Pluck with "+string(d)+" ("+digitWords[d]+")", plan.Pin{Part: play.Melody, Digit: d})
+			add("Pluck with "+string(d)+" ("+digitWords[d]+")", play.Pin{Part: play.Melody, Digit: d})
 		}
 		for f := 1; f <= 4; f++ {
-			add(fmt.Sprint("Fret with finger ", f), plan.Pin{Part: play.Melody, Finger: f})
+			add(fmt.Sprint("Fret with finger ", f), play.Pin{Part: play.Melody, Finger: f})
 		}
 	}
-	add("Slide off the strings", plan.Pin{Part: play.Tube, How: play.Off})
+	add("Slide off the strings", play.Pin{Part: play.Tube, How: play.Off})
 	for k := 1; mo.Hand.SlideOn && k <= 6; k++ {
-		add(fmt.Sprint("Slide reaching string ", k), plan.Pin{Part: play.Tube, Covers: k})
+		add(fmt.Sprint("Slide reaching string ", k), play.Pin{Part: play.Tube, Covers: k})
 	}
-	add("Heel off the strings", plan.Pin{Part: play.Heel, How: play.Off})
-	add("Strings left to ring", plan.Pin{Part: play.Ringing})
+	add("Heel off the strings", play.Pin{Part: play.Heel, How: play.Off})
+	add("Strings left to ring", play.Pin{Part: play.Ringing})
 	return out
 }

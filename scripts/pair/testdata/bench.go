@@ -12,6 +12,7 @@ import (
 	"stepping/core/chord"
 	"stepping/core/pitch"
 	"stepping/core/plan"
+	"stepping/core/play"
 	"stepping/core/player"
 	"stepping/core/retune"
 	"stepping/core/suit"
@@ -99,7 +100,7 @@ func pin(p *plan.Plan) {
 	alts, err := p.AlternativesOf(context.Background(), t, melody, 0)
 	check(err)
 	r := p.Request
-	r.Pins, r.Known = []plan.Pin{alts[2].Pin(&p.Moments[t])}, p.Known()
+	r.Pins, r.Known = []play.Pin{alts[2].Pin(&p.Moments[t])}, p.Known()
 	began := cpu()
 	solve(r)
 	fmt.Printf("a pin %d\t%.6f\n", len(r.Tune.Notes), cpu()-began)
