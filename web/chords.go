@@ -18,7 +18,6 @@ import (
 	"stepping/core/grip"
 	"stepping/core/pattern"
 	"stepping/core/pitch"
-	"stepping/core/plan"
 	"stepping/core/play"
 	"stepping/core/player"
 	"stepping/core/setup"
@@ -345,7 +344,7 @@ func (v *chordsBody) show(c *gin.Context, f *chordsForm, b *backing.Backing) {
 		card := spanCard{Bar: sp.Bar, Chord: sp.Chord.Name, Text: view.GripText(t, &sp.Grip),
 			Picture: view.NewSmallGrip(t, &sp.Grip), Here: i == f.At, Link: f.at(i),
 			Pinned: slices.ContainsFunc(r.Pins, func(p backing.Pin) bool { return p.Span == i })}
-		if bpm := sp.Change.BPM; bpm > 0 && bpm <= plan.FastestShown {
+		if bpm := sp.Change.BPM; bpm > 0 && bpm <= tune.FastestShown {
 			card.BPM = strconv.FormatFloat(bpm, 'f', 0, 64)
 			card.Tight = view.Tightness(bpm, b.Ceiling.BPM)
 		}
@@ -362,7 +361,7 @@ func (v *chordsBody) show(c *gin.Context, f *chordsForm, b *backing.Backing) {
 		v.NextText, v.Stays = changeText(next), staysText(next.Stays)
 		if e := next.Change.Early; e != nil {
 			v.EarlyText = fmt.Sprintf("Play string %d open on the last stroke of %s: %.2f s instead of %.2f, good up to %.0f",
-				e.String, sp.Chord.Name, e.There, next.Change.There, math.Min(e.BPM, plan.FastestShown))
+				e.String, sp.Chord.Name, e.There, next.Change.There, math.Min(e.BPM, tune.FastestShown))
 		}
 		if v.EarlyOn = slices.Contains(r.Early, f.At); v.EarlyOn {
 			v.EarlyText = fmt.Sprintf("The last stroke of %s is an open string, so that the hand is free sooner. Take that back", sp.Chord.Name)
@@ -381,7 +380,7 @@ func (v *chordsBody) show(c *gin.Context, f *chordsForm, b *backing.Backing) {
 	v.Over = fmt.Sprintf("%s&repeats=%d", sounding, max(1, int(playOver/seconds)))
 	v.others(c, f, b, t)
 	v.grid(b, f.At)
-	if bpm := b.Ceiling.BPM; bpm > 0 && bpm <= plan.FastestShown {
+	if bpm := b.Ceiling.BPM; bpm > 0 && bpm <= tune.FastestShown {
 		v.Ceiling, v.Why = strconv.FormatFloat(bpm, 'f', 0, 64), b.Ceiling.Why
 	}
 	for _, l := range b.Lost[:min(len(b.Lost), 4)] {

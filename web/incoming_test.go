@@ -22,7 +22,7 @@ import (
 	"github.com/chromedp/chromedp/kb"
 
 	"stepping/core/coretest"
-	"stepping/core/score"
+	"stepping/core/sheet"
 	"stepping/formats/musicxml"
 	"stepping/formats/smf"
 )
@@ -80,12 +80,12 @@ func TestWaysIn(t *testing.T) {
 	s := newSite(t)
 	var xml, midi bytes.Buffer
 	tu := coretest.Wander(5, 24)
-	sheet := score.SheetOf(tu)
-	sheet.Thumb = append(sheet.Thumb, sheet.Melody[0])
-	if err := musicxml.Write(&xml, sheet); err != nil {
+	paper := sheet.Of(tu)
+	paper.Thumb = append(paper.Thumb, paper.Melody[0])
+	if err := musicxml.Write(&xml, paper); err != nil {
 		t.Fatal(err)
 	}
-	if err := smf.Write(&midi, sheet); err != nil {
+	if err := smf.Write(&midi, paper); err != nil {
 		t.Fatal(err)
 	}
 	for _, tt := range []struct {

@@ -16,6 +16,7 @@ import (
 	"stepping/core/play"
 	"stepping/core/player"
 	"stepping/core/retune"
+	"stepping/core/tune"
 	"stepping/core/tuning"
 	"stepping/jobs"
 	"stepping/store"
@@ -387,7 +388,7 @@ func planSlides(ctx context.Context, req plan.Request, p *player.Profile, shelf 
 func newSlideRow(p *plan.Plan, sl *store.Slide, now bool) slideRow {
 	row := slideRow{Finger: fingerNames[p.Request.Player.SlideFinger], Name: sl.Name, Size: slideSize(sl.Slide), Ceiling: "–",
 		Now: now, total: p.Total}
-	if bpm := p.Ceiling.BPM; bpm > 0 && bpm <= plan.FastestShown {
+	if bpm := p.Ceiling.BPM; bpm > 0 && bpm <= tune.FastestShown {
 		row.Ceiling = fmt.Sprintf("%.0f", bpm)
 	}
 	f := p.Figures()

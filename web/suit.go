@@ -15,10 +15,10 @@ import (
 
 	"stepping/core/neck"
 	"stepping/core/pitch"
-	"stepping/core/plan"
 	"stepping/core/play"
 	"stepping/core/player"
 	"stepping/core/rank"
+	"stepping/core/tune"
 	"stepping/core/tuning"
 	"stepping/jobs"
 	"stepping/store"
@@ -200,7 +200,7 @@ func newSuitView(i int, w *rank.Way, t *store.Tune) suitView {
 	if w.Steps != 0 {
 		v.Key = fmt.Sprintf("%+d half steps", w.Steps)
 	}
-	if holdsUpTo(w) < plan.FastestShown {
+	if holdsUpTo(w) < tune.FastestShown {
 		v.Ceiling = fmt.Sprintf("%.0f", w.Ceiling)
 		if w.Slow > 0 {
 			v.Slow = fmt.Sprintf("+%.1f", w.Slow)
@@ -406,10 +406,10 @@ func (s *Server) takeWay(c *gin.Context) {
 	s.keep(c, &ch, st)
 }
 
-// holdsUpTo is a way's ceiling, plan.FastestShown where nothing of account limits it.
+// holdsUpTo is a way's ceiling, tune.FastestShown where nothing of account limits it.
 func holdsUpTo(w *rank.Way) float64 {
 	if w.Ceiling <= 0 {
-		return plan.FastestShown
+		return tune.FastestShown
 	}
-	return min(w.Ceiling, plan.FastestShown)
+	return min(w.Ceiling, tune.FastestShown)
 }

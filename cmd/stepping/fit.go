@@ -13,7 +13,6 @@ import (
 	"strings"
 	"time"
 
-	"stepping/core/fit"
 	"stepping/core/plan"
 	"stepping/core/reference"
 )
@@ -24,7 +23,7 @@ func fitCommand(ctx context.Context, args []string, out io.Writer) error {
 	fs := flag.NewFlagSet("fit", flag.ContinueOnError)
 	fs.SetOutput(io.Discard)
 	from, to := fs.String("from", "", ""), fs.String("out", "", "")
-	only, folds, sweeps := fs.String("only", "", ""), fs.Int("folds", 0, ""), fs.Int("sweeps", len(fit.ToReferences.Steps), "")
+	only, folds, sweeps := fs.String("only", "", ""), fs.Int("folds", 0, ""), fs.Int("sweeps", len(reference.ToReferences.Steps), "")
 	needs := fs.Bool("needs", false, "")
 	var paths []string
 	for len(args) > 0 {
@@ -47,7 +46,7 @@ func fitCommand(ctx context.Context, args []string, out io.Writer) error {
 	if err != nil {
 		return err
 	}
-	how := fit.ToReferences
+	how := reference.ToReferences
 	if *only != "" {
 		how.Names = strings.Split(*only, ",")
 	}
@@ -59,7 +58,7 @@ func fitCommand(ctx context.Context, args []string, out io.Writer) error {
 		return writeNeeds(ctx, out, refs, start)
 	}
 	begin := time.Now()
-	best, err := fit.Fit(ctx, fit.Cases(refs), start, how, func(p fit.Progress) {
+	best, err := reference.Fit(ctx, reference.Cases(refs), start, how, func(p reference.FitProgress) {
 		fmt.Fprintf(os.Stderr, "\rsweep %d of %d, %-14s melody %d/%d, bass %d/%d  ", p.Sweep, p.Sweeps, p.Weight,
 			p.Agreement.Melody, p.Agreement.MelodyOf, p.Agreement.Bass, p.Agreement.BassOf)
 		if *to != "" {
@@ -77,8 +76,8 @@ func fitCommand(ctx context.Context, args []string, out io.Writer) error {
 }
 
 // heldOut fits on all folds but one, and measures on that one.
-func heldOut(ctx context.Context, out io.Writer, refs []*reference.Reference, start plan.Weights, how fit.Options, n int) error {
-	folds := fit.Folds(refs, n)
+func heldOut(ctx context.Context, out io.Writer, refs []*reference.Reference, start plan.Weights, how reference.FitOptions, n int) error {
+	folds := reference.Folds(refs, n)
 	var total reference.Agreement
 	for k := range folds {
 		var rest []*reference.Reference
@@ -87,11 +86,11 @@ func heldOut(ctx context.Context, out io.Writer, refs []*reference.Reference, st
 				rest = append(rest, folds[i]...)
 			}
 		}
-		w, err := fit.Fit(ctx, fit.Cases(rest), start, how, nil)
+		w, err := reference.Fit(ctx, reference.Cases(rest), start, how, nil)
 		if err != nil {
 			return err
 		}
-		a, err := fit.Agree(ctx, fit.Cases(folds[k]), &w)
+		a, err := reference.Agree(ctx, reference.Cases(folds[k]), &w)
 		if err != nil {
 			return err
 		}
@@ -139,8 +138,8 @@ func writeNeeds(ctx context.Context, out io.Writer, refs []*reference.Reference,
 // agreements counts the choices of each reference with which its plan agrees.
 func agreements(ctx context.Context, refs []*reference.Reference, w *plan.Weights) ([]int, error) {
 	out := make([]int, len(refs))
-	for i, c := range fit.Cases(refs) {
-		a, err := fit.Agree(ctx, []fit.Case{c}, w)
+	for i, c := range reference.Cases(refs) {
+		a, err := reference.Agree(ctx, []reference.Case{c}, w)
 		if err != nil {
 			return nil, err
 		}

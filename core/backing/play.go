@@ -8,7 +8,6 @@ import (
 	"stepping/core/digits"
 	"stepping/core/grip"
 	"stepping/core/pattern"
-	"stepping/core/plan"
 	"stepping/core/play"
 	"stepping/core/ring"
 	"stepping/core/tune"
@@ -350,7 +349,7 @@ func (s *solver) digitPace(b *Backing, worst float64) {
 			last[st.Digit] = mo.Seconds
 		}
 	}
-	if plan.Believable(b.Ceiling.BPM) == 0 {
+	if tune.Believable(b.Ceiling.BPM) == 0 {
 		b.Ceiling = play.Ceiling{}
 	}
 }

@@ -8,6 +8,7 @@ import (
 
 	"stepping/core/digits"
 	"stepping/core/play"
+	"stepping/core/tune"
 )
 
 // Move is one movement of a hand into a moment: the least time it needs and the time there is,
@@ -149,24 +150,12 @@ func (p *Plan) Tempo() float64 {
 func (p *Plan) Hardest(n int) []Move {
 	var out []Move
 	for t := range p.hard {
-		if v := &p.hard[t]; v.Need > 0 && Believable(p.BPMAt(v.Share())) > 0 {
+		if v := &p.hard[t]; v.Need > 0 && tune.Believable(p.BPMAt(v.Share())) > 0 {
 			out = append(out, p.hard[t])
 		}
 	}
 	sort.SliceStable(out, func(i, j int) bool { return out[i].Share() > out[j].Share() })
 	return out[:min(n, len(out))]
-}
-
-// FastestShown is the tempo above which a ceiling is none: nobody plays so fast, and the figure would
-// pretend that somebody could.
-const FastestShown = 300
-
-// Believable is a ceiling as it is shown: 0, no limit, above FastestShown.
-func Believable(bpm float64) float64 {
-	if bpm > FastestShown {
-		return 0
-	}
-	return bpm
 }
 
 // BarCeilings returns the highest tempo of each bar, 0 where nothing limits it. Index 0 is
@@ -180,7 +169,7 @@ func (p *Plan) BarCeilings() []float64 {
 	out := make([]float64, len(shares))
 	for b, s := range shares {
 		if s > 0 {
-			out[b] = Believable(p.BPMAt(s))
+			out[b] = tune.Believable(p.BPMAt(s))
 		}
 	}
 	return out
@@ -252,7 +241,7 @@ func (p *Plan) paceOf(d detour, at int) (local, whole float64) {
 		}
 	}
 	limit := func(share float64) float64 {
-		if share == 0 || Believable(p.BPMAt(share)) == 0 {
+		if share == 0 || tune.Believable(p.BPMAt(share)) == 0 {
 			return noLimit
 		}
 		return p.BPMAt(share)

@@ -13,7 +13,6 @@ import (
 	"math"
 	"slices"
 
-	"stepping/core/fit"
 	"stepping/core/plan"
 	"stepping/core/play"
 	"stepping/core/player"
@@ -78,7 +77,7 @@ func (l *Lesson) Enough() bool { return l.Against >= MinAgainst }
 // Learn finds what the player's choices in his tunes teach. progress is told the share done, 0 … 1.
 func Learn(ctx context.Context, sources []Source, progress func(float64)) (*Lesson, error) {
 	l := &Lesson{}
-	var cases []fit.Case
+	var cases []reference.Case
 	for i := range sources {
 		choices, c, err := choicesOf(ctx, i, &sources[i])
 		if err != nil {
@@ -98,9 +97,9 @@ func Learn(ctx context.Context, sources []Source, progress func(float64)) (*Less
 		return l, nil
 	}
 	base := plan.InForce()
-	o := fit.Options{Names: fitted(sources), Steps: []float64{player.MostTaste, 1.25}, Most: player.MostTaste, Regular: 0.6, Each: 1}
+	o := reference.FitOptions{Names: fitted(sources), Steps: []float64{player.MostTaste, 1.25}, Most: player.MostTaste, Regular: 0.6, Each: 1}
 	done := 0
-	w, err := fit.Fit(ctx, cases, base, o, func(fit.Progress) {
+	w, err := reference.Fit(ctx, cases, base, o, func(reference.FitProgress) {
 		if done++; progress != nil {
 			progress(float64(done) / float64(len(o.Names)*len(o.Steps)))
 		}
@@ -108,7 +107,7 @@ func Learn(ctx context.Context, sources []Source, progress func(float64)) (*Less
 	if err != nil {
 		return nil, err
 	}
-	a, err := fit.Agree(ctx, cases, &w)
+	a, err := reference.Agree(ctx, cases, &w)
 	if err != nil {
 		return nil, err
 	}
@@ -144,7 +143,7 @@ func isChoice(p play.Pin) bool {
 }
 
 // choicesOf lists the choices made in a tune, and what a plan of it must agree with.
-func choicesOf(ctx context.Context, number int, s *Source) ([]Choice, fit.Case, error) {
+func choicesOf(ctx context.Context, number int, s *Source) ([]Choice, reference.Case, error) {
 	pins := slices.DeleteFunc(slices.Clone(s.Request.Pins), func(p play.Pin) bool { return !isChoice(p) })
 	for _, k := range s.Request.Kept {
 		if !slices.ContainsFunc(pins, func(p play.Pin) bool { return p.At == k.At && p.Part == k.Part && p.Voice == k.Voice }) {
@@ -152,12 +151,12 @@ func choicesOf(ctx context.Context, number int, s *Source) ([]Choice, fit.Case, 
 		}
 	}
 	if len(pins) == 0 || len(s.Request.Tune.Notes) > MostNotes {
-		return nil, fit.Case{}, nil
+		return nil, reference.Case{}, nil
 	}
 	r := s.bare()
 	p, err := plan.Solve(ctx, r)
 	if err != nil {
-		return nil, fit.Case{}, ctx.Err() // a tune without a plan teaches nothing
+		return nil, reference.Case{}, ctx.Err() // a tune without a plan teaches nothing
 	}
 	var out []Choice
 	for i := range pins {
@@ -172,7 +171,7 @@ func choicesOf(ctx context.Context, number int, s *Source) ([]Choice, fit.Case, 
 		out = append(out, c)
 	}
 	slices.SortStableFunc(out, func(a, b Choice) int { return int(max(min(a.Pin.At-b.Pin.At, 1), -1)) })
-	return out, fit.Case{Request: r, Of: reference.Agreement{MelodyOf: len(out)}, Compare: func(p *plan.Plan) (a reference.Agreement, err error) {
+	return out, reference.Case{Request: r, Of: reference.Agreement{MelodyOf: len(out)}, Compare: func(p *plan.Plan) (a reference.Agreement, err error) {
 		a.MelodyOf = len(out)
 		for i := range out {
 			if held, _ := p.Holds(&out[i].Pin); held {

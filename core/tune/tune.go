@@ -98,6 +98,18 @@ const (
 // TempoRule says what a tempo may be, for errors.
 var TempoRule = fmt.Sprintf("give %d to %d quarter notes a minute", MinTempo, MaxTempo)
 
+// FastestShown is the tempo above which a ceiling is none: nobody plays so fast, and the figure would
+// pretend that somebody could.
+const FastestShown = 300
+
+// Believable is a ceiling as it is shown: 0, no limit, above FastestShown.
+func Believable(bpm float64) float64 {
+	if bpm > FastestShown {
+		return 0
+	}
+	return bpm
+}
+
 // TempoAt is a tempo in quarter notes a minute in force from At.
 type TempoAt struct {
 	At  Time

@@ -4,7 +4,7 @@ import (
 	"io"
 
 	"stepping/core/plan"
-	"stepping/core/score"
+	"stepping/core/sheet"
 	"stepping/formats/abc"
 	"stepping/formats/musicxml"
 	"stepping/formats/smf"
@@ -13,8 +13,8 @@ import (
 
 // Writers write a plan in another program's format, by the format's name.
 var Writers = map[string]func(io.Writer, *plan.Plan) error{
-	"musicxml": func(w io.Writer, p *plan.Plan) error { return musicxml.Write(w, score.SheetOfPlan(p)) },
-	"midi":     func(w io.Writer, p *plan.Plan) error { return smf.Write(w, score.SheetOfPlan(p)) },
+	"musicxml": func(w io.Writer, p *plan.Plan) error { return musicxml.Write(w, sheet.OfPlan(p)) },
+	"midi":     func(w io.Writer, p *plan.Plan) error { return smf.Write(w, sheet.OfPlan(p)) },
 	"abc":      abc.WritePlan,
 	"tab":      tabtext.Write,
 }

@@ -18,6 +18,7 @@ import (
 	"stepping/core/player"
 	"stepping/core/score"
 	"stepping/core/score/scoretest"
+	"stepping/core/sheet"
 	"stepping/core/tune"
 	"stepping/formats/musicxml"
 )
@@ -27,7 +28,7 @@ func TestTuneReadsBack(t *testing.T) {
 	for seed := range uint64(300) {
 		tu := coretest.Any(seed)
 		var buf bytes.Buffer
-		if err := musicxml.Write(&buf, score.SheetOf(tu)); err != nil {
+		if err := musicxml.Write(&buf, sheet.Of(tu)); err != nil {
 			t.Fatal(err)
 		}
 		text := buf.String()
@@ -60,7 +61,7 @@ func TestPlanReadsBack(t *testing.T) {
 			t.Fatal(err)
 		}
 		var buf bytes.Buffer
-		if err := musicxml.Write(&buf, score.SheetOfPlan(p)); err != nil {
+		if err := musicxml.Write(&buf, sheet.OfPlan(p)); err != nil {
 			t.Fatal(err)
 		}
 		sc, err := musicxml.Read(&buf)

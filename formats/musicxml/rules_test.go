@@ -15,7 +15,7 @@ import (
 	"stepping/core/pattern"
 	"stepping/core/plan"
 	"stepping/core/player"
-	"stepping/core/score"
+	"stepping/core/sheet"
 	"stepping/formats/musicxml"
 )
 
@@ -81,7 +81,7 @@ func held(t *testing.T, d *xml.Decoder, name string) {
 	}
 }
 
-func byTheRules(t *testing.T, s *score.Sheet) {
+func byTheRules(t *testing.T, s *sheet.Sheet) {
 	t.Helper()
 	var buf bytes.Buffer
 	if err := musicxml.Write(&buf, s); err != nil {
@@ -105,7 +105,7 @@ func byTheRules(t *testing.T, s *score.Sheet) {
 // TestByTheRules: what is written holds to the format's definition: elements, their order, whole numbers.
 func TestByTheRules(t *testing.T) {
 	for seed := range uint64(100) {
-		byTheRules(t, score.SheetOf(coretest.Any(seed)))
+		byTheRules(t, sheet.Of(coretest.Any(seed)))
 	}
 	for i, name := range []string{"Open D", "Standard", "Open G"} {
 		pr := player.Default()
@@ -115,6 +115,6 @@ func TestByTheRules(t *testing.T) {
 		if err != nil {
 			t.Fatal(err)
 		}
-		byTheRules(t, score.SheetOfPlan(p))
+		byTheRules(t, sheet.OfPlan(p))
 	}
 }

@@ -12,14 +12,14 @@ import (
 	"stepping/core/chord"
 	"stepping/core/pitch"
 	"stepping/core/play"
-	"stepping/core/score"
+	"stepping/core/sheet"
 	"stepping/core/tune"
 )
 
 // Write writes a sheet as a part-wise score of one part: the melody is voice 1, the thumb voice 2. Repeats
 // stand written out. Techniques that the format has no element for stand as <other-technical>: slide, glide,
 // tapped, dead.
-func Write(w io.Writer, s *score.Sheet) error {
+func Write(w io.Writer, s *sheet.Sheet) error {
 	out := &writer{Writer: bufio.NewWriter(w), sheet: s, divisions: s.Divisions()}
 	out.start()
 	for bar := range s.Tune.Bars {
@@ -32,7 +32,7 @@ func Write(w io.Writer, s *score.Sheet) error {
 // writer writes elements; what it is given as text is escaped.
 type writer struct {
 	*bufio.Writer
-	sheet     *score.Sheet
+	sheet     *sheet.Sheet
 	divisions tune.Time // of a quarter; every time of the sheet is a whole number of them
 	meter     tune.MeterAt
 }
@@ -127,17 +127,17 @@ func (w *writer) key() {
 
 // piece is a note, or the part of one that lies in a bar.
 type piece struct {
-	*score.Played
+	*sheet.Played
 	at, end tune.Time
-	next    *score.Played // the note after it
+	next    *sheet.Played // the note after it
 }
 
 func (p *piece) begins() bool { return p.at == p.At }
 func (p *piece) ends() bool   { return p.end == p.End() }
 
 // voice is what sounds of notes between two times, those cut at the end of the bar, of another bar, and where something changes.
-func (w *writer) voice(notes []score.Played, begin, end tune.Time) (out []piece) {
-	first, _ := slices.BinarySearchFunc(notes, begin, func(n score.Played, t tune.Time) int {
+func (w *writer) voice(notes []sheet.Played, begin, end tune.Time) (out []piece) {
+	first, _ := slices.BinarySearchFunc(notes, begin, func(n sheet.Played, t tune.Time) int {
 		if n.End() <= t {
 			return -1
 		}
@@ -260,7 +260,7 @@ func (w *writer) changesLater(at, offset tune.Time) {
 	if i := slices.IndexFunc(tu.Chords, func(c tune.ChordAt) bool { return c.At == at }); i >= 0 {
 		w.harmony(tu.Chords[i].Chord, strings.Replace(shift, ` sound="yes"`, "", 1))
 	}
-	if i := slices.IndexFunc(w.sheet.Hits, func(h score.Hit) bool { return h.At == at }); i >= 0 {
+	if i := slices.IndexFunc(w.sheet.Hits, func(h sheet.Hit) bool { return h.At == at }); i >= 0 {
 		w.raw("<direction placement=\"below\"><direction-type>")
 		w.element("words", w.sheet.Hits[i].What)
 		w.raw("</direction-type>%s</direction>\n", shift)

@@ -6,7 +6,6 @@ import (
 	"strings"
 	"testing"
 
-	"stepping/core/fit"
 	"stepping/core/plan"
 	"stepping/core/reference"
 )
@@ -43,7 +42,7 @@ const (
 // TestReferences: the best plans choose what good players chose.
 func TestReferences(t *testing.T) {
 	w := plan.InForce()
-	a, err := fit.Agree(t.Context(), fit.Cases(readAll(t)), &w)
+	a, err := reference.Agree(t.Context(), reference.Cases(readAll(t)), &w)
 	if err != nil {
 		t.Fatal(err)
 	}

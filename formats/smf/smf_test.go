@@ -17,6 +17,7 @@ import (
 	"stepping/core/player"
 	"stepping/core/score"
 	"stepping/core/score/scoretest"
+	"stepping/core/sheet"
 	"stepping/core/tune"
 	"stepping/formats/smf"
 )
@@ -34,7 +35,7 @@ func TestTuneReadsBack(t *testing.T) {
 			}
 		}
 		var buf bytes.Buffer
-		if err := smf.Write(&buf, score.SheetOf(tu)); err != nil {
+		if err := smf.Write(&buf, sheet.Of(tu)); err != nil {
 			t.Fatal(err)
 		}
 		sc, err := smf.Read(&buf)
@@ -70,7 +71,7 @@ func TestPlanOnStrings(t *testing.T) {
 		t.Fatal(err)
 	}
 	var buf bytes.Buffer
-	if err := smf.Write(&buf, score.SheetOfPlan(p)); err != nil {
+	if err := smf.Write(&buf, sheet.OfPlan(p)); err != nil {
 		t.Fatal(err)
 	}
 	sc, err := smf.Read(&buf)

@@ -9,14 +9,14 @@ import (
 	"slices"
 
 	"stepping/core/play"
-	"stepping/core/score"
+	"stepping/core/sheet"
 	"stepping/core/tune"
 )
 
 // Write writes a sheet in format 1: a track of tempo, meters, key and chord names as text, one of the melody
 // and one of the thumb. Of a plan every string has a channel, string 1 the first; of a tune alone every voice
 // of notes struck together. Bends reach BendRange half steps.
-func Write(w io.Writer, s *score.Sheet) error {
+func Write(w io.Writer, s *sheet.Sheet) error {
 	out := &writer{sheet: s, division: divisionOf(s)}
 	tracks := [][]byte{out.conductor(), out.track("Melody", s.Melody)}
 	if len(s.Thumb) > 0 {
@@ -45,7 +45,7 @@ const (
 )
 
 // divisionOf is a number of parts of a quarter in which all times are whole, if there is one.
-func divisionOf(s *score.Sheet) tune.Time {
+func divisionOf(s *sheet.Sheet) tune.Time {
 	d := s.Divisions()
 	if d > most {
 		return fallback
@@ -54,7 +54,7 @@ func divisionOf(s *score.Sheet) tune.Time {
 }
 
 type writer struct {
-	sheet    *score.Sheet
+	sheet    *sheet.Sheet
 	division tune.Time
 }
 
@@ -134,7 +134,7 @@ const (
 )
 
 // track is a track of notes.
-func (w *writer) track(name string, notes []score.Played) []byte {
+func (w *writer) track(name string, notes []sheet.Played) []byte {
 	events := []event{{0, changes, meta(0x03, []byte(name))}}
 	var used [16]bool
 	bends := [16]int{}
@@ -172,7 +172,7 @@ func (w *writer) track(name string, notes []score.Played) []byte {
 	return encode(events)
 }
 
-func (w *writer) channel(n *score.Played) byte {
+func (w *writer) channel(n *sheet.Played) byte {
 	ch := n.Voice
 	if n.On != nil {
 		ch = n.On.String - 1
@@ -196,7 +196,7 @@ const (
 )
 
 // curve is the bends of a note: its cents, come to from the fret before if it is a glide or a bend, shaken if it is so marked.
-func (w *writer) curve(n *score.Played, at, end int64, cents float64) []bend {
+func (w *writer) curve(n *sheet.Played, at, end int64, cents float64) []bend {
 	value := func(c float64) int {
 		return max(-8192, min(8191, int(math.Round(c/(100*BendRange)*8192))))
 	}

@@ -1,15 +1,4 @@
-// Package fit finds weights with which the planner chooses as reference arrangements do.
-//
-// What is sought is the least of
-//
-//	misses + Regular · Σ (ln w − ln w₀)² + Each · (weights that differ)
-//
-// over the weights, misses being the choices in which the best plans differ from the references and w₀
-// the weights that it starts from. The number of misses is piecewise constant in the weights, so it is
-// sought by trying: a pattern search (Hooke and Jeeves 1961) that goes through the weights in a fixed
-// order and multiplies or divides each by a step that shrinks from sweep to sweep. It is deterministic.
-// A weight is fitted only if it may matter to the references; what they say nothing about stays.
-package fit
+package reference
 
 import (
 	"context"
@@ -20,11 +9,10 @@ import (
 	"sync"
 
 	"stepping/core/plan"
-	"stepping/core/reference"
 )
 
-// Options say what is fitted, and how freely.
-type Options struct {
+// FitOptions say what is fitted, and how freely.
+type FitOptions struct {
 	Names   []string  // of the weights; none: all
 	Steps   []float64 // the factors of the sweeps
 	Most    float64   // by which a weight may differ from the one that it starts from, at most plan.MostFactor
@@ -33,36 +21,36 @@ type Options struct {
 }
 
 // ToReferences are the options for fitting to reference arrangements.
-var ToReferences = Options{Steps: []float64{1.5, 1.25, 1.25, 1.12, 1.12, 1.06}, Most: plan.MostFactor, Regular: 0.6}
+var ToReferences = FitOptions{Steps: []float64{1.5, 1.25, 1.25, 1.12, 1.12, 1.06}, Most: plan.MostFactor, Regular: 0.6}
 
-// Progress is told after each weight of a sweep.
-type Progress struct {
+// FitProgress is told after each weight of a sweep.
+type FitProgress struct {
 	Sweep, Sweeps int
 	Weight        string
 	Best          plan.Weights
-	Agreement     reference.Agreement
+	Agreement     Agreement
 }
 
 // Case is a request, and what its plan should choose.
 type Case struct {
 	Request plan.Request
-	Of      reference.Agreement // how much there is to agree with
-	Compare func(*plan.Plan) (reference.Agreement, error)
+	Of      Agreement // how much there is to agree with
+	Compare func(*plan.Plan) (Agreement, error)
 }
 
 // Cases are references as cases.
-func Cases(refs []*reference.Reference) []Case {
+func Cases(refs []*Reference) []Case {
 	out := make([]Case, len(refs))
 	for i, r := range refs {
-		out[i] = Case{r.Request, reference.Agreement{MelodyOf: len(r.Melody), BassOf: len(r.Bass)}, r.Compare}
+		out[i] = Case{r.Request, Agreement{MelodyOf: len(r.Melody), BassOf: len(r.Bass)}, r.Compare}
 	}
 	return out
 }
 
 // Agree plans every case with the weights and counts where the plans agree. One that cannot
 // be planned agrees nowhere.
-func Agree(ctx context.Context, cases []Case, w *plan.Weights) (reference.Agreement, error) {
-	parts := make([]reference.Agreement, len(cases))
+func Agree(ctx context.Context, cases []Case, w *plan.Weights) (Agreement, error) {
+	parts := make([]Agreement, len(cases))
 	next := make(chan int)
 	var all sync.WaitGroup
 	for range runtime.GOMAXPROCS(0) {
@@ -77,14 +65,14 @@ func Agree(ctx context.Context, cases []Case, w *plan.Weights) (reference.Agreem
 	}
 	close(next)
 	all.Wait()
-	var total reference.Agreement
+	var total Agreement
 	for i := range parts {
 		total.Add(&parts[i])
 	}
 	return total, ctx.Err()
 }
 
-func (c *Case) agree(ctx context.Context, w *plan.Weights) reference.Agreement {
+func (c *Case) agree(ctx context.Context, w *plan.Weights) Agreement {
 	req := c.Request
 	req.Weights = w
 	p, err := plan.Solve(ctx, req)
@@ -98,8 +86,18 @@ func (c *Case) agree(ctx context.Context, w *plan.Weights) reference.Agreement {
 	return a
 }
 
-// Fit fits weights to the cases.
-func Fit(ctx context.Context, cases []Case, start plan.Weights, o Options, progress func(Progress)) (plan.Weights, error) {
+// Fit finds weights with which the planner chooses as the cases do.
+//
+// What is sought is the least of
+//
+//	misses + Regular · Σ (ln w − ln w₀)² + Each · (weights that differ)
+//
+// over the weights, misses being the choices in which the best plans differ from the references and w₀
+// the weights that it starts from. The number of misses is piecewise constant in the weights, so it is
+// sought by trying: a pattern search (Hooke and Jeeves 1961) that goes through the weights in a fixed
+// order and multiplies or divides each by a step that shrinks from sweep to sweep. It is deterministic.
+// A weight is fitted only if it may matter to the references; what they say nothing about stays.
+func Fit(ctx context.Context, cases []Case, start plan.Weights, o FitOptions, progress func(FitProgress)) (plan.Weights, error) {
 	best := start
 	now, err := Agree(ctx, cases, &best)
 	if err != nil {
@@ -128,7 +126,7 @@ func Fit(ctx context.Context, cases []Case, start plan.Weights, o Options, progr
 				}
 			}
 			if progress != nil {
-				progress(Progress{sweep + 1, len(o.Steps), name, best, now})
+				progress(FitProgress{sweep + 1, len(o.Steps), name, best, now})
 			}
 		}
 		if !moved && sweep+1 < len(o.Steps) && o.Steps[sweep+1] == step {
@@ -138,7 +136,7 @@ func Fit(ctx context.Context, cases []Case, start plan.Weights, o Options, progr
 	return best, nil
 }
 
-func (o *Options) objective(a *reference.Agreement, start, w *plan.Weights) float64 {
+func (o *FitOptions) objective(a *Agreement, start, w *plan.Weights) float64 {
 	cost := float64(a.MelodyOf - a.Melody + a.BassOf - a.Bass)
 	from, to := reflect.ValueOf(start).Elem(), reflect.ValueOf(w).Elem()
 	for i := range from.NumField() {
@@ -157,7 +155,7 @@ func (o *Options) objective(a *reference.Agreement, start, w *plan.Weights) floa
 const slack = 1e-9
 
 // scale multiplies a weight, rounded to three digits; ok is false if it would leave its range.
-func (o *Options) scale(w, start *plan.Weights, name string, factor float64) (ok bool) {
+func (o *FitOptions) scale(w, start *plan.Weights, name string, factor float64) (ok bool) {
 	f, from := reflect.ValueOf(w).Elem().FieldByName(name), reflect.ValueOf(start).Elem().FieldByName(name).Float()
 	v := f.Float() * factor
 	digit := math.Pow(10, math.Floor(math.Log10(v))-2)
@@ -171,15 +169,15 @@ func (o *Options) scale(w, start *plan.Weights, name string, factor float64) (ok
 
 // Folds splits references into n sets by their idioms: a set holds every n-th when they are sorted by name,
 // so that neighbours, which are alike, lie in different ones.
-func Folds(refs []*reference.Reference, n int) [][]*reference.Reference {
+func Folds(refs []*Reference, n int) [][]*Reference {
 	sorted := slices.Clone(refs)
-	slices.SortFunc(sorted, func(a, b *reference.Reference) int {
+	slices.SortFunc(sorted, func(a, b *Reference) int {
 		if a.Name < b.Name {
 			return -1
 		}
 		return 1
 	})
-	out := make([][]*reference.Reference, n)
+	out := make([][]*Reference, n)
 	for i, r := range sorted {
 		out[i%n] = append(out[i%n], r)
 	}

@@ -1,4 +1,6 @@
-package score
+// Package sheet is what leaves the program as notation: a tune, and how a plan plays it, note by note. The writers of
+// MusicXML, MIDI and ABC are given sheets. Times are those of the tune.
+package sheet
 
 import (
 	"strconv"
@@ -6,6 +8,7 @@ import (
 	"stepping/core/pitch"
 	"stepping/core/plan"
 	"stepping/core/play"
+	"stepping/core/score"
 	"stepping/core/tune"
 	"stepping/core/tuning"
 )
@@ -28,8 +31,8 @@ type Played struct {
 	Voice   int // of notes struck together, 0 the highest
 	Marks   tune.Marks
 	Lyric   string
-	On      *Spot   // where; nil in a sheet without a plan
-	From    float64 // fret that a glide, hammer, pull or bend comes from
+	On      *score.Spot // where; nil in a sheet without a plan
+	From    float64     // fret that a glide, hammer, pull or bend comes from
 }
 
 // End is when it stops.
@@ -41,8 +44,8 @@ type Hit struct {
 	What string
 }
 
-// SheetOf is a tune without a plan.
-func SheetOf(tu *tune.Tune) *Sheet {
+// Of is a tune without a plan.
+func Of(tu *tune.Tune) *Sheet {
 	s := &Sheet{Tune: tu, Tempo: tu.Tempos[0].BPM}
 	for i := range tu.Notes {
 		s.addNote(i, nil)
@@ -65,8 +68,8 @@ func (s *Sheet) addNote(i int, strokes []*play.Stroke) {
 	}
 }
 
-// SheetOfPlan is a plan. Notes of the thumb last to its next stroke, or as long as the plan says if that is sooner.
-func SheetOfPlan(p *plan.Plan) *Sheet {
+// OfPlan is a plan. Notes of the thumb last to its next stroke, or as long as the plan says if that is sooner.
+func OfPlan(p *plan.Plan) *Sheet {
 	r := &p.Request
 	s := &Sheet{Tune: r.Tune, Tempo: p.Tempo(), Tuning: &r.Tuning, Capo: r.Capo}
 	for t := range p.Moments {
@@ -89,8 +92,8 @@ func SheetOfPlan(p *plan.Plan) *Sheet {
 }
 
 // spotOf is where and how a stroke is played.
-func spotOf(st *play.Stroke) *Spot {
-	out := &Spot{String: st.String, Fret: st.Fret, How: st.How, Digit: st.Digit}
+func spotOf(st *play.Stroke) *score.Spot {
+	out := &score.Spot{String: st.String, Fret: st.Fret, How: st.How, Digit: st.Digit}
 	switch n, err := strconv.Atoi(st.Finger); {
 	case err == nil:
 		out.Finger = n
