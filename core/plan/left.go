@@ -291,7 +291,7 @@ func (st *stage) beginCost(k int, g *hand, a attack, y *tally) {
 		y.add(play.Tone, st.m.w.PeakPlain)
 	}
 	if g.slide && a == plain && st.m.marked(st.mo, tune.Scoop) {
-		y.add(play.Tone, comePlain)
+		y.add(play.Tone, st.m.w.ScoopPlain)
 	}
 }
 

@@ -15,7 +15,8 @@ type Coordination struct {
 	Text   string
 }
 
-// Weights of what has to be lined up at one moment.
+// How much each thing that has to be lined up at one moment counts. They order moments for practice and are no costs:
+// the planner does not see them, so they are no Weights.
 const (
 	loadPinch   = 0.5 // two strokes at once
 	loadBetween = 0.6 // melody between two thumb strokes that are close

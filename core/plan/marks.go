@@ -1,21 +1,13 @@
 package plan
 
+// What marks of a note ask of the hands: a note to be given vibrato wants the slide, or a finger; one to be come to
+// from below wants the slide on its way in, or a bend; an accent wants a strong digit; a note left to ring wants its
+// strings free.
+
 import (
 	"stepping/core/digits"
 	"stepping/core/play"
 	"stepping/core/tune"
-)
-
-// What marks of a note ask of the hands, in cost units. A note to be shaken wants the slide, or a finger; one
-// to be come to from below wants the slide on its way in, or a bend; an accent wants a strong digit; a note
-// left to ring wants its strings free.
-const (
-	shakeFree    = 1.2  // a note to be shaken that nothing holds: an open string, a harmonic
-	shakeFret    = 0.25 // one held by a finger, whose vibrato is narrow
-	comeFret     = 0.9  // a note to be come to from below that is fretted or open
-	comePlain    = 0.7  // one struck dead on the wire with the slide
-	accentRing   = 0.35 // an accent by the ring finger
-	accentLegato = 0.6  // one that no digit strikes
 )
 
 // marked reports whether the note that begins at mo has a mark.
@@ -28,13 +20,13 @@ func (m *model) markCost(mo *moment, s *stop, share float64, y *tally) {
 	if m.marked(mo, tune.Vibrato) {
 		switch s.how {
 		case play.Open, play.Harmonic:
-			y.add(play.Tone, share*shakeFree)
+			y.add(play.Tone, share*m.w.VibratoFree)
 		case play.Fret, play.Tapped:
-			y.add(play.Tone, share*shakeFret)
+			y.add(play.Tone, share*m.w.VibratoFret)
 		}
 	}
 	if m.marked(mo, tune.Scoop) && s.how != play.Slide && s.how != play.Bend {
-		y.add(play.Tone, share*comeFret)
+		y.add(play.Tone, share*m.w.ScoopFret)
 	}
 }
 
@@ -45,7 +37,7 @@ func (m *model) accents(mo *moment, ways []pluck) {
 	}
 	for i := range ways {
 		if ways[i].at[digits.A] != 0 {
-			ways[i].cost = play.Exact(ways[i].cost + accentRing)
+			ways[i].cost = play.Exact(ways[i].cost + m.w.AccentRing)
 		}
 	}
 }
@@ -53,7 +45,7 @@ func (m *model) accents(mo *moment, ways []pluck) {
 // legatoCost is what an accent costs on a note that is hammered, pulled off or carried on to.
 func (m *model) legatoCost(mo *moment) float64 {
 	if m.marked(mo, tune.Accent) {
-		return accentLegato
+		return m.w.AccentLegato
 	}
 	return 0
 }

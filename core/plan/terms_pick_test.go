@@ -234,3 +234,48 @@ func (c *termCase) leaks() {
 	c.m.priceSilence(r, &s, &bassOption{ring: &noRing})
 	c.is("Sympathy", s.cost, inForce.Sympathy*0.5)
 }
+
+// marks: what they cost is the difference to the same notes without them.
+func (c *termCase) marks() {
+	unmarked := func(of func() float64) float64 { c.set(nil, 74, 74, 57); return of() }
+	marked := func(mark tune.Marks, of func() float64) float64 {
+		c.set(func(r *Request) {
+			for i := range r.Tune.Notes {
+				r.Tune.Notes[i].Marks = mark
+			}
+		}, 74, 74, 57)
+		return of()
+	}
+	fretted := func() float64 { return c.own(0, c.hand(0, 1, play.Fret, 1, nil))[play.Tone] }
+	open := func() float64 { return c.own(2, c.hand(2, 2, play.Open, 0, nil))[play.Tone] }
+	slid := func() float64 { return c.own(0, c.hand(0, 1, play.Slide, 0, nil))[play.Tone] }
+	bell := func() float64 { return c.own(0, c.hand(0, 1, play.Harmonic, 1, nil))[play.Tone] }
+	struck := func() float64 {
+		return c.change(1, c.hand(0, 1, play.Slide, 0, nil), c.hand(1, 1, play.Slide, 0, nil), plain)[play.Tone]
+	}
+	glided := func() float64 {
+		return c.change(1, c.hand(0, 1, play.Slide, 0, nil), c.hand(1, 1, play.Slide, 0, nil), scoop)[play.Tone]
+	}
+	for _, tt := range []struct {
+		weight string
+		mark   tune.Marks
+		of     func() float64
+		want   float64
+	}{
+		{"VibratoFret", tune.Vibrato, fretted, inForce.VibratoFret}, {"VibratoFree", tune.Vibrato, open, inForce.VibratoFree},
+		{"VibratoFree", tune.Vibrato, bell, inForce.VibratoFree}, {"VibratoFree", tune.Vibrato, slid, 0},
+		{"ScoopFret", tune.Scoop, fretted, inForce.ScoopFret}, {"ScoopFret", tune.Scoop, open, inForce.ScoopFret},
+		{"ScoopFret", tune.Scoop, slid, 0}, {"ScoopPlain", tune.Scoop, struck, inForce.ScoopPlain}, {"ScoopPlain", tune.Scoop, glided, 0},
+	} {
+		c.is(tt.weight, marked(tt.mark, tt.of)-unmarked(tt.of), tt.want)
+	}
+	for _, mark := range []tune.Marks{0, tune.Accent} {
+		marked(mark, fretted)
+		ways, accent := []pluck{{}, {}}, float64(mark/max(mark, 1))
+		ways[0].at[digits.A], ways[1].at[digits.M] = 1, 1
+		c.m.accents(&c.m.moments[0], ways)
+		c.is("AccentRing", ways[0].cost, accent*inForce.AccentRing)
+		c.is("AccentRing", ways[1].cost, 0)
+		c.is("AccentLegato", c.m.legatoCost(&c.m.moments[0]), accent*inForce.AccentLegato)
+	}
+}

@@ -123,6 +123,7 @@ func TestTerms(t *testing.T) {
 	c.picking()
 	c.dampers()
 	c.leaks()
+	c.marks()
 	c.rules()
 	for of := range reflect.TypeFor[Weights]().Fields() {
 		if !c.seen[of.Name] {

@@ -130,6 +130,13 @@ type Weights struct {
 	MixedFret   float64 // such a note, a peak or one under the bar, fretted
 	MixedSlide  float64 // a shorter one off the bar, slid
 
+	// What marks of a note ask for.
+	VibratoFree  float64 // a note marked vibrato that nothing holds: an open string, a harmonic
+	VibratoFret  float64 // one held by a finger, whose vibrato is narrow
+	ScoopFret    float64 // a note marked as scooped that is fretted or open
+	ScoopPlain   float64 // one struck dead on the wire with the slide
+	AccentRing   float64 // an accent by the ring finger
+	AccentLegato float64 // an accent that no digit strikes
 }
 
 // MostFactor bounds the range of every weight: fits move none further from the one in force, up or down,
@@ -259,4 +266,11 @@ var inForce = Weights{
 	MixedLong:   0.4,
 	MixedFret:   0.4,
 	MixedSlide:  0.4,
+
+	VibratoFree:  1.2,
+	VibratoFret:  0.25,
+	ScoopFret:    0.9,
+	ScoopPlain:   0.7,
+	AccentRing:   0.35,
+	AccentLegato: 0.6,
 }
