@@ -57,7 +57,7 @@ func Month(ctx context.Context, st *store.Store, owner store.ID, now time.Time) 
 				return err
 			}
 		}
-		_, err := st.Occasions().Add(ctx, owner, &store.Occasion{Name: "Supper at the mill",
+		_, err := st.Gigs().Add(ctx, owner, &store.Gig{Name: "Supper at the mill",
 			On: now.AddDate(0, 0, 19).Format(time.DateOnly), Tunes: ids[:2]})
 		return err
 	})

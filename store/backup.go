@@ -27,10 +27,13 @@ const (
 // nothing elsewhere or later: sessions, sign-ins, links, counts of tries, leases, and plan documents and
 // rankings, which are worked out again.
 var backedUp = []string{"players", "accounts", "profiles", "tunes", "edits", "patterns", "guitars", "slides", "pages", "drafts",
-	"passes", "bar_notes", "occasions", "takes", sounds}
+	"passes", "bar_notes", "gigs", "takes", sounds}
 
 // sounds is the table that a backup may leave out: it is many times larger than all others.
 const sounds = "take_blocks"
+
+// renamed are tables by the names that they had in older backups.
+var renamed = map[string]string{"occasions": "gigs"}
 
 // Manifest describes a backup.
 type Manifest struct {
@@ -162,7 +165,7 @@ func ReadManifest(r io.ReaderAt, size int64) (*Manifest, error) {
 		return nil, &BackupError{fmt.Sprintf("this backup was made by a newer Stepping (schema %d, this one knows up to %d): restore it with that", m.Schema, newest)}
 	}
 	for table, want := range m.Sums {
-		if !slices.Contains(backedUp, table) {
+		if !slices.Contains(backedUp, table) && renamed[table] == "" {
 			return nil, &BackupError{"the backup has a table that Stepping does not know: " + table}
 		}
 		sum := sha256.New()
@@ -204,11 +207,13 @@ func (s *Store) Restore(ctx context.Context, r io.ReaderAt, size int64, replace 
 			}
 		}
 		for _, table := range backedUp {
-			if _, in := m.Rows[table]; !in { // of an older Stepping, or without sounds
-				continue
-			}
-			if err := refill(ctx, tx, z, table, m.Rows[table]); err != nil {
-				return err
+			for file, want := range m.Rows { // fewer of an older Stepping, or without sounds
+				if file != table && renamed[file] != table {
+					continue
+				}
+				if err := refill(ctx, tx, z, file, table, want); err != nil {
+					return err
+				}
 			}
 		}
 		_, err := tx.ExecContext(ctx, "UPDATE players SET here = TRUE WHERE NOT EXISTS (SELECT 1 FROM (SELECT 1 FROM players WHERE here) p) ORDER BY created_at, id LIMIT 1")
@@ -216,15 +221,15 @@ func (s *Store) Restore(ctx context.Context, r io.ReaderAt, size int64, replace 
 	})
 }
 
-// refill puts the rows of one table back.
-func refill(ctx context.Context, tx *sql.Tx, z *zip.Reader, table string, want int) error {
+// refill puts the rows of one table back from its file, which an older Stepping may have named otherwise.
+func refill(ctx context.Context, tx *sql.Tx, z *zip.Reader, file, table string, want int) error {
 	known, err := columnsOf(ctx, tx, table)
 	if err != nil {
 		return err
 	}
-	f, err := z.Open(table + ".jsonl")
+	f, err := z.Open(file + ".jsonl")
 	if err != nil {
-		return &BackupError{"the backup has no " + table + ".jsonl"}
+		return &BackupError{"the backup has no " + file + ".jsonl"}
 	}
 	defer f.Close()
 	lines := bufio.NewScanner(f)
@@ -233,19 +238,19 @@ func refill(ctx context.Context, tx *sql.Tx, z *zip.Reader, table string, want i
 	for ; lines.Scan(); n++ {
 		row := map[string]*string{}
 		if err := json.Unmarshal(lines.Bytes(), &row); err != nil {
-			return &BackupError{fmt.Sprintf("the backup is damaged: %s.jsonl, line %d", table, n+1)}
+			return &BackupError{fmt.Sprintf("the backup is damaged: %s.jsonl, line %d", file, n+1)}
 		}
 		var names []string
 		var values []any
 		for name, v := range row {
 			at := slices.IndexFunc(known, func(c *sql.ColumnType) bool { return c.Name() == name })
 			if at < 0 {
-				return &BackupError{fmt.Sprintf("the backup's %s.jsonl has a column that Stepping does not know, in line %d", table, n+1)}
+				return &BackupError{fmt.Sprintf("the backup's %s.jsonl has a column that Stepping does not know, in line %d", file, n+1)}
 			}
 			var value any = v
 			if v != nil && isBlob(known[at]) {
 				if value, err = base64.StdEncoding.DecodeString(*v); err != nil {
-					return &BackupError{fmt.Sprintf("the backup is damaged: %s.jsonl, line %d", table, n+1)}
+					return &BackupError{fmt.Sprintf("the backup is damaged: %s.jsonl, line %d", file, n+1)}
 				}
 			}
 			names, values = append(names, "`"+name+"`"), append(values, value)
@@ -256,7 +261,7 @@ func refill(ctx context.Context, tx *sql.Tx, z *zip.Reader, table string, want i
 		}
 	}
 	if lines.Err() != nil || n != want {
-		return &BackupError{fmt.Sprintf("the backup is damaged: %s.jsonl has %d rows of %d", table, n, want)}
+		return &BackupError{fmt.Sprintf("the backup is damaged: %s.jsonl has %d rows of %d", file, n, want)}
 	}
 	return nil
 }

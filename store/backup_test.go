@@ -98,6 +98,18 @@ func TestBackup(t *testing.T) {
 	if err := restore(file.Bytes(), true); err != nil || len(g.list(t)) != 1 {
 		t.Errorf("after the bad ones: %v", err)
 	}
+	// Until version 23 gigs were called occasions.
+	older := rewritten(t, file.Bytes(), func(name, text string) string {
+		if name == "manifest.json" || name == "a file's name" {
+			return strings.Replace(strings.ReplaceAll(text, "gigs", "occasions"), `"schema":23`, `"schema":22`, 1)
+		}
+		return text
+	})
+	if err := restore(older, true); err != nil {
+		t.Error(err)
+	} else if gigs, err := g.Gigs().All(g.ctx, g.owner); err != nil || len(gigs) != 1 || gigs[0].Doc.Name != "Barn dance" {
+		t.Errorf("gigs of an older backup: %v %+v", err, gigs)
+	}
 	if err := restore(daily.Bytes(), true); err != nil {
 		t.Fatal(err)
 	}
@@ -119,7 +131,7 @@ func (f *fixture) list(t *testing.T) []store.Listed {
 	return out
 }
 
-// rewritten is a zip whose files were changed.
+// rewritten is a zip whose files, and their names, were changed.
 func rewritten(t *testing.T, data []byte, change func(name, text string) string) []byte {
 	t.Helper()
 	r, err := zip.NewReader(bytes.NewReader(data), int64(len(data)))
@@ -137,7 +149,7 @@ func rewritten(t *testing.T, data []byte, change func(name, text string) string)
 		if err != nil {
 			t.Fatal(err)
 		}
-		to, err := w.Create(f.Name)
+		to, err := w.Create(change("a file's name", f.Name))
 		if err == nil {
 			_, err = io.WriteString(to, change(f.Name, string(text)))
 		}

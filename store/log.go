@@ -186,17 +186,17 @@ func (s *Store) Results(ctx context.Context, owner ID, kind string) (map[ID][]by
 	return out, rows.Err()
 }
 
-// Occasion is a day on which tunes are to be played to others.
-type Occasion struct {
+// Gig is a day on which tunes are played to others.
+type Gig struct {
 	Name  string `json:"name"`
 	On    string `json:"on"` // 2006-01-02, in the place where it is
 	Tunes []ID   `json:"tunes"`
 }
 
-// Occasions are the owner's.
-func (s *Store) Occasions() shelf[Occasion] {
-	return shelf[Occasion]{s, "occasions", 100, func(o *Occasion) string { return cut(o.Name, 255) }}
+// Gigs are the owner's.
+func (s *Store) Gigs() shelf[Gig] {
+	return shelf[Gig]{s, "gigs", 100, func(o *Gig) string { return cut(o.Name, 255) }}
 }
 
-// With reports whether a tune is played on the occasion.
-func (o *Occasion) With(tune ID) bool { return slices.Contains(o.Tunes, tune) }
+// With reports whether a tune is played on the gig.
+func (o *Gig) With(tune ID) bool { return slices.Contains(o.Tunes, tune) }

@@ -27,7 +27,7 @@ var ownerless = map[string]string{
 	"AddAccount": "by a secret", "ResetPassword": "by a secret",
 	"SignedIn": "by the secret of a session", "TryAfter": "by hashes of addresses", "Succeeded": "by hashes of addresses",
 	"Patterns": "a shelf, below", "Guitars": "a shelf, below", "Slides": "a shelf, below", "Pages": "a shelf, below",
-	"Drafts": "a shelf, below", "Occasions": "a shelf, below",
+	"Drafts": "a shelf, below", "Gigs": "a shelf, below",
 }
 
 // TestWalls walks every method of the store as another owner: nothing is found, nothing is changed, and the
@@ -122,9 +122,9 @@ func TestWalls(t *testing.T) {
 		"DeleteTake":       func() error { return f.DeleteTake(f.ctx, other, id, kept) },
 		"TakeBackPass":     func() error { return f.TakeBackPass(f.ctx, other, id) },
 		"SetNote":          func() error { return f.SetNote(f.ctx, other, id, 3, "theirs") },
-		"occasions.Get":    func() error { _, err := f.Occasions().Get(f.ctx, other, mine[4]); return err },
-		"occasions.Save":   func() error { return f.Occasions().Save(f.ctx, other, mine[4], 1, &store.Occasion{}) },
-		"occasions.Delete": func() error { return f.Occasions().Delete(f.ctx, other, mine[4]) },
+		"gigs.Get":    func() error { _, err := f.Gigs().Get(f.ctx, other, mine[4]); return err },
+		"gigs.Save":   func() error { return f.Gigs().Save(f.ctx, other, mine[4], 1, &store.Gig{}) },
+		"gigs.Delete": func() error { return f.Gigs().Delete(f.ctx, other, mine[4]) },
 		"drafts.Delete":    func() error { return f.Drafts().Delete(f.ctx, other, mine[3]) },
 	}
 	for name, f := range refused {
@@ -141,7 +141,7 @@ func TestWalls(t *testing.T) {
 		"guitars.All":   func() (int, error) { v, err := f.Guitars().All(f.ctx, other); return len(v), err },
 		"pages.All":     func() (int, error) { v, err := f.Pages().All(f.ctx, other); return len(v), err },
 		"slides.All":    func() (int, error) { v, err := f.Slides().All(f.ctx, other); return len(v), err },
-		"occasions.All": func() (int, error) { v, err := f.Occasions().All(f.ctx, other); return len(v), err },
+		"gigs.All": func() (int, error) { v, err := f.Gigs().All(f.ctx, other); return len(v), err },
 		"Passes":        func() (int, error) { v, err := f.Passes(f.ctx, other); return len(v), err },
 		"PassesOver":    func() (int, error) { v, err := f.PassesOver(f.ctx, other, id); return len(v), err },
 		"GoneTunes":     func() (int, error) { v, err := f.GoneTunes(f.ctx, other); return len(v), err },
@@ -182,7 +182,7 @@ func TestWalls(t *testing.T) {
 		"guitars.Add":   func() error { _, err := f.Guitars().Add(f.ctx, other, &store.Guitar{}); return err },
 		"pages.Add":     func() error { _, err := f.Pages().Add(f.ctx, other, &store.Page{}); return err },
 		"slides.Add":    func() error { _, err := f.Slides().Add(f.ctx, other, &store.Slide{}); return err },
-		"occasions.Add": func() error { _, err := f.Occasions().Add(f.ctx, other, &store.Occasion{}); return err },
+		"gigs.Add": func() error { _, err := f.Gigs().Add(f.ctx, other, &store.Gig{}); return err },
 		"drafts.Add":    func() error { _, err := f.Drafts().Add(f.ctx, other, &store.Draft{}); return err },
 	}
 	for name, f := range own {
@@ -216,7 +216,7 @@ func TestWalls(t *testing.T) {
 	covered("slides.", f.Slides())
 	covered("pages.", f.Pages())
 	covered("drafts.", f.Drafts())
-	covered("occasions.", f.Occasions())
+	covered("gigs.", f.Gigs())
 }
 
 // aPass is a pass with all that one can have.
@@ -230,7 +230,7 @@ func (f *fixture) whose(id store.ID) (store.ID, error) {
 	return who, err
 }
 
-// shelved puts a pattern, a guitar, a slide, a draft, an occasion and a page on the owner's shelves.
+// shelved puts a pattern, a guitar, a slide, a draft, a gig and a page on the owner's shelves.
 func shelved(t *testing.T, f *fixture) (ids [6]store.ID) {
 	t.Helper()
 	var errs [6]error
@@ -238,7 +238,7 @@ func shelved(t *testing.T, f *fixture) (ids [6]store.ID) {
 	ids[1], errs[1] = f.Guitars().Add(f.ctx, f.owner, &store.Guitar{Guitar: retune.Guitar{Name: "Plank"}})
 	ids[2], errs[2] = f.Slides().Add(f.ctx, f.owner, &store.Slide{Name: "Glass"})
 	ids[3], errs[3] = f.Drafts().Add(f.ctx, f.owner, &store.Draft{Name: "half a tune"})
-	ids[4], errs[4] = f.Occasions().Add(f.ctx, f.owner, &store.Occasion{Name: "Barn dance", On: "2026-06-20"})
+	ids[4], errs[4] = f.Gigs().Add(f.ctx, f.owner, &store.Gig{Name: "Barn dance", On: "2026-06-20"})
 	ids[5], errs[5] = f.Pages().Add(f.ctx, f.owner, &store.Page{Name: "Saturday", Kind: "set", Query: "guitars=1"})
 	if err := errors.Join(errs[:]...); err != nil {
 		t.Fatal(err)
@@ -275,7 +275,7 @@ func everything(t *testing.T, f *fixture) []any {
 	drafts, e8 := f.Drafts().All(f.ctx, f.owner)
 	passes, e9 := f.Passes(f.ctx, f.owner)
 	notes, e11 := f.Notes(f.ctx, f.owner, tunes[0].ID)
-	occasions, e10 := f.Occasions().All(f.ctx, f.owner)
+	gigs, e10 := f.Gigs().All(f.ctx, f.owner)
 	takes, e12 := f.Takes(f.ctx, f.owner, tunes[0].ID)
 	var sounds []string
 	for i := range takes {
@@ -292,7 +292,7 @@ func everything(t *testing.T, f *fixture) []any {
 	if err := errors.Join(e1, e2, e3, e4, e5, e6, e7, e8, e9, e10, e11, e12, e13); err != nil {
 		t.Fatal(err)
 	}
-	return []any{tunes, profiles, patterns, guitars, slides, pages, drafts, passes, notes, occasions, takes, sounds, a, string(plan)}
+	return []any{tunes, profiles, patterns, guitars, slides, pages, drafts, passes, notes, gigs, takes, sounds, a, string(plan)}
 }
 
 // TestAccounts: sign-ins end when they should, links work once, tries are slowed down and survive a restart, and the account

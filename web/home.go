@@ -174,12 +174,12 @@ func (s *Server) home(c *gin.Context) {
 }
 
 func (s *Server) showHome(c *gin.Context, status int, body homeBody) {
-	days, err := s.store.Occasions().All(c.Request.Context(), owner(c))
+	gigs, err := s.store.Gigs().All(c.Request.Context(), owner(c))
 	if err != nil {
 		s.failFor(c, err)
 		return
 	}
-	works, tunes, err := s.works(c, days)
+	works, tunes, err := s.works(c, gigs)
 	if err != nil {
 		s.failFor(c, err)
 		return

@@ -209,17 +209,17 @@ func TestPractisePages(t *testing.T) {
 	for field, form := range map[string]url.Values{"name": {"on": {"2999-01-01"}, "t": {id}},
 		"day": {"name": {"x"}, "on": {"soon"}, "t": {id}}, "over": {"name": {"x"}, "on": {"2001-01-01"}, "t": {id}},
 		"tune": {"name": {"x"}, "on": {"2999-01-01"}}} {
-		if status, body, _ := s.ask(t, "POST", "/occasions", form); status != 422 || !strings.Contains(body, `role="alert"`) ||
+		if status, body, _ := s.ask(t, "POST", "/gigs", form); status != 422 || !strings.Contains(body, `role="alert"`) ||
 			!strings.Contains(body, field) {
-			t.Errorf("an occasion without %s: %d", field, status)
+			t.Errorf("a gig without %s: %d", field, status)
 		}
 	}
-	if status, _, _ := s.ask(t, "POST", "/occasions", url.Values{"name": {"Wedding in the barn"},
+	if status, _, _ := s.ask(t, "POST", "/gigs", url.Values{"name": {"Wedding in the barn"},
 		"on": {time.Now().AddDate(0, 0, 3).Format(time.DateOnly)}, "t": {id}}); status != 303 {
-		t.Errorf("an occasion: %d", status)
+		t.Errorf("a gig: %d", status)
 	}
 	_, body, _ := s.ask(t, "GET", "/today", nil)
-	if !strings.Contains(body, "Wedding in the barn") || !strings.Contains(body, "it is wanted in 3 days") {
+	if !strings.Contains(body, "Wedding in the barn") || !strings.Contains(body, "the gig is in 3 days") {
 		t.Error("the day does not bring its tune forward")
 	}
 	tunes, err := s.store.Tunes(t.Context(), s.owner)

@@ -175,8 +175,8 @@ func (s *Server) routes() *gin.Engine {
 func (s *Server) practiceRoutes(r *gin.Engine) {
 	r.GET("/today", s.today)
 	r.GET("/today/part", s.sittingPart)
-	r.POST("/occasions", s.addOccasion)
-	r.POST("/occasions/:id/delete", s.deleteOccasion)
+	r.POST("/gigs", s.addGig)
+	r.POST("/gigs/:id/delete", s.deleteGig)
 	r.GET("/log.csv", s.logFile)
 	r.GET("/log.json", s.logFile)
 }

@@ -90,7 +90,7 @@ var ownersOwn = map[string]bool{
 	"GET /slides": true, "POST /slides": true,
 	"GET /chords": true, "GET /chords.wav": true, "GET /patterns": true, "POST /patterns": true, "POST /pages": true,
 	"GET /profiles": true, "POST /profiles": true, "POST /sign-out": true, "GET /account": true,
-	"GET /today": true, "GET /today/part": true, "GET /log.csv": true, "GET /log.json": true, "POST /occasions": true,
+	"GET /today": true, "GET /today/part": true, "GET /log.csv": true, "GET /log.json": true, "POST /gigs": true,
 	"POST /account/password": true, "POST /account/end": true, "POST /account/end-all": true, "POST /account/invite": true,
 	"GET /everything.zip": true, "POST /everything": true, "POST /account/close": true,
 }
@@ -118,7 +118,7 @@ func TestWalls(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	occasion, err := s.store.Occasions().Add(t.Context(), s.owner, &store.Occasion{Name: "Ash's evening", On: "2999-01-01"})
+	gig, err := s.store.Gigs().Add(t.Context(), s.owner, &store.Gig{Name: "Ash's evening", On: "2999-01-01"})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -126,7 +126,7 @@ func TestWalls(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	things := map[string]string{"pages": page.String(), "patterns": pattern.String(), "drafts": draft.String(), "occasions": occasion.String()}
+	things := map[string]string{"pages": page.String(), "patterns": pattern.String(), "drafts": draft.String(), "gigs": gig.String()}
 	tunes, _ := s.store.Tunes(t.Context(), s.owner)
 	recorded, err := s.store.AddTake(t.Context(), s.owner,
 		&store.Take{Tune: tunes[0].ID, At: time.Now(), Name: "Ash's take", Samples: 1, Doc: []byte("{}")}, strings.NewReader("ab"))

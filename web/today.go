@@ -120,12 +120,12 @@ type todayBody struct {
 	Begin    string
 	Sum      float64
 	New      []store.Listed // tunes that nobody has begun to practise
-	Days     []occasionView
+	Gigs     []gigView
 	Tunes    []store.Listed
 	Fault    string
 	Played   int // minutes today
 	NoTunes  bool
-	Occasion occasionForm
+	Gig gigForm
 }
 
 type todayItem struct {
@@ -136,7 +136,7 @@ type todayItem struct {
 	Address string
 }
 
-type occasionView struct {
+type gigView struct {
 	ID, Name, On string
 	In           string
 	Version      int
@@ -144,16 +144,16 @@ type occasionView struct {
 	Past         bool
 }
 
-// occasionForm is a day as typed.
-type occasionForm struct {
+// gigForm is a day as typed.
+type gigForm struct {
 	Name, On string
 	Chosen   map[string]bool
 }
 
-func (s *Server) today(c *gin.Context) { s.showToday(c, http.StatusOK, "", occasionForm{}) }
+func (s *Server) today(c *gin.Context) { s.showToday(c, http.StatusOK, "", gigForm{}) }
 
 // works are the owner's tunes that are being practised, with the rest.
-func (s *Server) works(c *gin.Context, days []store.Kept[store.Occasion]) (works []practice.Work, list []store.Listed, err error) {
+func (s *Server) works(c *gin.Context, gigs []store.Kept[store.Gig]) (works []practice.Work, list []store.Listed, err error) {
 	ctx := c.Request.Context()
 	if list, err = s.store.List(ctx, owner(c)); err != nil {
 		return nil, nil, err
@@ -175,7 +175,7 @@ func (s *Server) works(c *gin.Context, days []store.Kept[store.Occasion]) (works
 		if !ok {
 			continue
 		}
-		w := practice.Work{ID: t.ID.String(), Title: t.Title, Passes: passes[t.ID], By: wantedBy(days, t.ID)}
+		w := practice.Work{ID: t.ID.String(), Title: t.Title, Passes: passes[t.ID], By: wantedBy(gigs, t.ID)}
 		if err := json.Unmarshal(doc, &w.Rungs); err != nil {
 			s.logFor(c).Error("ladder", "tune", t.ID, "err", err)
 			continue
@@ -185,30 +185,30 @@ func (s *Server) works(c *gin.Context, days []store.Kept[store.Occasion]) (works
 	return works, list, nil
 }
 
-// wantedBy is the first day to come on which a tune is played to others, zero if none.
-func wantedBy(days []store.Kept[store.Occasion], tune store.ID) (by time.Time) {
-	for i := range days {
-		on, err := time.ParseInLocation(time.DateOnly, days[i].Doc.On, time.Local)
-		if err == nil && days[i].Doc.With(tune) && !on.Before(time.Now().AddDate(0, 0, -1)) && (by.IsZero() || on.Before(by)) {
+// wantedBy is the day of the first gig to come that a tune is played at, zero if none.
+func wantedBy(gigs []store.Kept[store.Gig], tune store.ID) (by time.Time) {
+	for i := range gigs {
+		on, err := time.ParseInLocation(time.DateOnly, gigs[i].Doc.On, time.Local)
+		if err == nil && gigs[i].Doc.With(tune) && !on.Before(time.Now().AddDate(0, 0, -1)) && (by.IsZero() || on.Before(by)) {
 			by = on
 		}
 	}
 	return by
 }
 
-func (s *Server) showToday(c *gin.Context, status int, fault string, typed occasionForm) {
-	days, err := s.store.Occasions().All(c.Request.Context(), owner(c))
+func (s *Server) showToday(c *gin.Context, status int, fault string, typed gigForm) {
+	gigs, err := s.store.Gigs().All(c.Request.Context(), owner(c))
 	if err != nil {
 		s.failFor(c, err)
 		return
 	}
-	works, list, err := s.works(c, days)
+	works, list, err := s.works(c, gigs)
 	if err != nil {
 		s.failFor(c, err)
 		return
 	}
 	b := todayBody{Minutes: c.DefaultQuery("minutes", "30"), Choices: []string{"15", "20", "25", "30", "40"}, Tunes: list,
-		NoTunes: len(list) == 0, Fault: fault, Occasion: typed}
+		NoTunes: len(list) == 0, Fault: fault, Gig: typed}
 	now := time.Now()
 	items := practice.Today(works, float64(atoi(b.Minutes)), now)
 	b.list(items)
@@ -230,8 +230,8 @@ func (s *Server) showToday(c *gin.Context, status int, fault string, typed occas
 			b.New = append(b.New, t)
 		}
 	}
-	for i := range days {
-		b.Days = append(b.Days, newOccasion(&days[i], titles, now))
+	for i := range gigs {
+		b.Gigs = append(b.Gigs, newGig(&gigs[i], titles, now))
 	}
 	s.render(c, status, "today", "layout", "Today", b)
 }
@@ -258,8 +258,8 @@ func (b *todayBody) list(items []practice.Item) {
 	}
 }
 
-func newOccasion(k *store.Kept[store.Occasion], titles map[store.ID]string, now time.Time) occasionView {
-	v := occasionView{ID: k.ID.String(), Name: k.Doc.Name, On: k.Doc.On, Version: k.Version}
+func newGig(k *store.Kept[store.Gig], titles map[store.ID]string, now time.Time) gigView {
+	v := gigView{ID: k.ID.String(), Name: k.Doc.Name, On: k.Doc.On, Version: k.Version}
 	for _, id := range k.Doc.Tunes {
 		if title, ok := titles[id]; ok {
 			if v.Titles != "" {
@@ -313,10 +313,10 @@ func (s *Server) sittingPart(c *gin.Context) {
 	s.render(c, http.StatusOK, "part", "layout", "A sitting", b)
 }
 
-// addOccasion keeps a day on which tunes are played to others.
-func (s *Server) addOccasion(c *gin.Context) {
-	f := occasionForm{Name: strings.TrimSpace(c.PostForm("name")), On: strings.TrimSpace(c.PostForm("on")), Chosen: map[string]bool{}}
-	o := store.Occasion{Name: f.Name, On: f.On}
+// addGig saves a gig, and the tunes that are played there.
+func (s *Server) addGig(c *gin.Context) {
+	f := gigForm{Name: strings.TrimSpace(c.PostForm("name")), On: strings.TrimSpace(c.PostForm("on")), Chosen: map[string]bool{}}
+	o := store.Gig{Name: f.Name, On: f.On}
 	list, err := s.store.List(c.Request.Context(), owner(c))
 	if err != nil {
 		s.failFor(c, err)
@@ -334,31 +334,31 @@ func (s *Server) addOccasion(c *gin.Context) {
 	fault := ""
 	switch {
 	case f.Name == "" || len([]rune(f.Name)) > 80:
-		fault = "Give the day a name of up to 80 characters."
+		fault = "Give the gig a name of up to 80 characters."
 	case err != nil:
 		fault = fmt.Sprintf("%q is no day: write it like %s.", f.On, time.Now().AddDate(0, 0, 14).Format(time.DateOnly))
 	case on.Before(time.Now().AddDate(0, 0, -1)):
 		fault = "That day is over: give one to come."
 	case len(o.Tunes) == 0:
-		fault = "Choose at least one tune for that day."
+		fault = "Choose at least one tune for the gig."
 	}
 	if fault != "" {
 		s.showToday(c, http.StatusUnprocessableEntity, fault, f)
 		return
 	}
-	if _, err := s.store.Occasions().Add(c.Request.Context(), owner(c), &o); err != nil {
+	if _, err := s.store.Gigs().Add(c.Request.Context(), owner(c), &o); err != nil {
 		s.failFor(c, err)
 		return
 	}
 	c.Redirect(http.StatusSeeOther, "/today")
 }
 
-func (s *Server) deleteOccasion(c *gin.Context) {
+func (s *Server) deleteGig(c *gin.Context) {
 	id, ok := s.idParam(c)
 	if !ok {
 		return
 	}
-	if err := s.store.Occasions().Delete(c.Request.Context(), owner(c), id); err != nil {
+	if err := s.store.Gigs().Delete(c.Request.Context(), owner(c), id); err != nil {
 		s.failFor(c, err)
 		return
 	}

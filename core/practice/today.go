@@ -13,7 +13,7 @@ type Work struct {
 	ID, Title string
 	Rungs     []Rung
 	Passes    []Pass    // of this tune, oldest first
-	By        time.Time // the day on which it is to be played to others, zero if none
+	By        time.Time // the day of the gig that it is played at, zero if none
 }
 
 // Kinds of what a sitting holds, besides what is practised.
@@ -141,7 +141,7 @@ func (t *today) look(w *Work) {
 	if !w.By.IsZero() && !w.By.Before(t.now.AddDate(0, 0, -1)) {
 		days := max(1, day(w.By)-day(t.now))
 		perDay = float64(ahead) / float64(days)
-		why = fmt.Sprintf("it is wanted in %s, and %s left: %.2g a day", inDays(days), steps(ahead), math.Max(perDay, 0.1))
+		why = fmt.Sprintf("the gig is in %s, and %s left: %.2g a day", inDays(days), steps(ahead), math.Max(perDay, 0.1))
 	}
 	var last time.Time
 	if n := len(w.Passes); n > 0 {
