@@ -51,7 +51,7 @@ func (s *Server) planFile(file string) gin.HandlerFunc {
 			return
 		}
 		var buf bytes.Buffer
-		if err := music.Writers[planFiles[file].format](&buf, w.plan); err != nil {
+		if err := music.Writers[planFiles[file].format](&buf, w.Plan); err != nil {
 			s.failFor(c, err)
 			return
 		}

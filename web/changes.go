@@ -4,8 +4,8 @@ import (
 	"fmt"
 	"strings"
 
-	"stepping/core/plan"
 	"stepping/core/play"
+	"stepping/web/desk"
 )
 
 // lastChange says what the last change did to the plan.
@@ -24,23 +24,17 @@ type changedBar struct {
 // mostNamed is how many changed bars are named.
 const mostNamed = 4
 
-// overall is what is said of a plan as a whole beside another.
-type overall struct{ cost, ceiling float64 }
-
-func overallOf(p *plan.Plan) overall { return overall{p.Total, p.Ceiling.BPM} }
-
-// change is what differs from the plan looked at before, nil if nothing does.
-func (w *worked) change() *lastChange {
-	w.mu.Lock()
-	defer w.mu.Unlock()
-	if len(w.changed) == 0 {
+// changeOf is what differs from the plan looked at before, nil if nothing does.
+func changeOf(w *desk.Planned) *lastChange {
+	changed := w.Differing()
+	if len(changed) == 0 {
 		return nil
 	}
-	v := &lastChange{Moments: len(w.changed), Words: overallOf(w.plan).against(w.before)}
+	v := &lastChange{Moments: len(changed), Words: against(desk.WholeOf(w.Plan), w.Before())}
 	last := 0
-	for m := range w.plan.Moments {
-		mo := &w.plan.Moments[m]
-		if !w.changed[m] || mo.Bar == last {
+	for m := range w.Plan.Moments {
+		mo := &w.Plan.Moments[m]
+		if !changed[m] || mo.Bar == last {
 			continue
 		}
 		last = mo.Bar
@@ -54,12 +48,12 @@ func (w *worked) change() *lastChange {
 }
 
 // against says how a plan differs from the one before it.
-func (w overall) against(before overall) string {
+func against(now, before desk.Whole) string {
 	var out []string
-	if w.cost != before.cost {
-		out = append(out, "As a whole "+play.Priced(w.cost-before.cost))
+	if now.Cost != before.Cost {
+		out = append(out, "As a whole "+play.Priced(now.Cost-before.Cost))
 	}
-	if a, b := fmt.Sprintf("%.0f", w.ceiling), fmt.Sprintf("%.0f", before.ceiling); a != b && w.ceiling > 0 && before.ceiling > 0 {
+	if a, b := fmt.Sprintf("%.0f", now.Ceiling), fmt.Sprintf("%.0f", before.Ceiling); a != b && now.Ceiling > 0 && before.Ceiling > 0 {
 		out = append(out, fmt.Sprintf("top tempo %s, %s before", a, b))
 	}
 	return strings.Join(out, "; ")

@@ -25,6 +25,7 @@ import (
 	"stepping/core/tune"
 	"stepping/core/tuning"
 	"stepping/store"
+	"stepping/web/desk"
 	"stepping/web/view"
 )
 
@@ -259,7 +260,7 @@ func (s *Server) hearChords(c *gin.Context) {
 		s.fail(c, http.StatusBadRequest, errors.New(f.Fault))
 		return
 	}
-	b, err := do(c, s, "chords", of(owner(c), 0), func(ctx context.Context) (*backing.Backing, error) { return backing.Solve(ctx, r) })
+	b, err := desk.Do(c.Request.Context(), s.desk, "chords", desk.Of(owner(c), 0), func(ctx context.Context) (*backing.Backing, error) { return backing.Solve(ctx, r) })
 	if err != nil {
 		s.fail(c, http.StatusBadRequest, err)
 		return
@@ -316,7 +317,7 @@ func (s *Server) chords(c *gin.Context) {
 	}
 	status := http.StatusOK
 	if r, ok := s.backingRequest(c, &f, profiles); ok {
-		b, err := do(c, s, "chords", of(owner(c), 0), func(ctx context.Context) (*backing.Backing, error) { return backing.Solve(ctx, r) })
+		b, err := desk.Do(c.Request.Context(), s.desk, "chords", desk.Of(owner(c), 0), func(ctx context.Context) (*backing.Backing, error) { return backing.Solve(ctx, r) })
 		switch {
 		case err != nil && c.Err() != nil:
 			c.Abort()

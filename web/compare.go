@@ -11,6 +11,7 @@ import (
 	"stepping/core/player"
 	"stepping/jobs"
 	"stepping/store"
+	"stepping/web/desk"
 	"stepping/web/view"
 )
 
@@ -84,7 +85,7 @@ func (s *Server) compare(c *gin.Context) {
 	}
 	body := compareBody{ID: t.ID.String(), Title: t.Title, Moment: max(atoi(c.Query("m")), 0), A: c.DefaultQuery("a", ways[0].Key),
 		B: c.DefaultQuery("b", ways[1].Key)}
-	plans, err := do(c, s, "comparison", jobs.Work{Owner: t.Owner.String(), Long: true},
+	plans, err := desk.Do(c.Request.Context(), s.desk, "comparison", jobs.Work{Owner: t.Owner.String(), Long: true},
 		func(ctx context.Context) ([]*plan.Plan, error) { return s.planWays(ctx, t, ways) })
 	switch {
 	case c.Err() != nil:
@@ -115,7 +116,7 @@ func (s *Server) compare(c *gin.Context) {
 func (s *Server) planWays(ctx context.Context, t *store.Tune, ways []wayView) ([]*plan.Plan, error) {
 	plans := make([]*plan.Plan, len(ways))
 	for i, way := range ways {
-		req, _, err := s.request(t, &way.player)
+		req, _, err := s.desk.Request(t, &way.player)
 		if err != nil {
 			return nil, err
 		}

@@ -159,7 +159,7 @@ func (s *Server) editPin(c *gin.Context, set bool) {
 	if !ok {
 		return
 	}
-	tu, _, err := s.readTune(ch.tune.Source)
+	tu, _, err := s.desk.Read(ch.tune.Source)
 	if err != nil {
 		s.fail(c, http.StatusUnprocessableEntity, err)
 		return
@@ -183,7 +183,7 @@ func (s *Server) tryAndFinish(c *gin.Context, ch *change, st setup.Settings, ref
 	trial := ch.tune
 	trial.Settings = st
 	var busy *jobs.NotReady
-	if _, err := s.work(c.Request.Context(), &trial); err != nil && !errors.As(err, &busy) {
+	if _, err := s.desk.Plan(c.Request.Context(), &trial, s.patience); err != nil && !errors.As(err, &busy) {
 		s.showPlan(c, http.StatusUnprocessableEntity, ch.tune.ID, ch.moment, planNote{Notice: refused + err.Error() + "."})
 		return
 	}
@@ -213,12 +213,12 @@ func (s *Server) keepPlan(c *gin.Context) {
 		s.keep(c, &ch, ch.tune.Settings.LetGo())
 		return
 	}
-	w, err := s.work(c.Request.Context(), &ch.tune)
+	w, err := s.desk.Plan(c.Request.Context(), &ch.tune, s.patience)
 	if err != nil {
 		s.failFor(c, err)
 		return
 	}
-	st, err := ch.tune.Settings.Keep(w.plan)
+	st, err := ch.tune.Settings.Keep(w.Plan)
 	if err != nil {
 		s.showPlan(c, http.StatusUnprocessableEntity, ch.tune.ID, ch.moment, planNote{Notice: "Not kept: " + err.Error() + "."})
 		return

@@ -26,6 +26,7 @@ import (
 	"stepping/formats/abc"
 	"stepping/formats/plaintext"
 	"stepping/store"
+	"stepping/web/desk"
 )
 
 // An archive is everything of one owner's as a zip of open formats: each tune as ABC text, with what was set
@@ -145,7 +146,7 @@ func (s *Server) writeEverything(ctx context.Context, owner store.ID, to io.Writ
 			}
 		}
 		if p := whole[t.ProfileID]; p != nil {
-			if doc, err := s.store.Plan(ctx, owner, t.ID, basisOf(t, p)); err == nil {
+			if doc, err := s.store.Plan(ctx, owner, t.ID, desk.Basis(t, p)); err == nil {
 				if err := put("plans/"+name+".json", doc); err != nil {
 					return err
 				}

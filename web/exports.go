@@ -14,7 +14,7 @@ func (s *Server) planJSON(c *gin.Context) {
 	if !ok {
 		return
 	}
-	doc, err := s.document(c.Request.Context(), t, w)
+	doc, err := s.desk.Document(c.Request.Context(), t, w)
 	if err != nil {
 		s.failFor(c, err)
 		return

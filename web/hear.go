@@ -2,7 +2,6 @@ package web
 
 import (
 	"bytes"
-	"container/list"
 	"context"
 	"crypto/sha256"
 	"encoding/json"
@@ -14,7 +13,6 @@ import (
 	"slices"
 	"strconv"
 	"strings"
-	"sync"
 	"time"
 
 	"github.com/gin-gonic/gin"
@@ -24,59 +22,12 @@ import (
 	"stepping/core/play"
 	"stepping/core/sound"
 	"stepping/core/tune"
+	"stepping/web/desk"
 	"stepping/web/view"
 )
 
 // soundRate is the sample rate of what is heard on pages, samples a second.
 const soundRate = 32000
-
-// soundCache keeps the sounds that were heard last, by what they were made from.
-type soundCache struct {
-	mu    sync.Mutex
-	files map[[32]byte]*list.Element
-	order list.List // of *soundFile, the one heard last in front
-	bytes int
-}
-
-type soundFile struct {
-	key  [32]byte
-	data []byte
-}
-
-// Bounds of the sounds that are kept: of one, two minutes, and of all.
-const (
-	mostSoundFile = 8 << 20
-	mostSounds    = 64 << 20
-)
-
-func (sc *soundCache) get(key [32]byte) []byte {
-	sc.mu.Lock()
-	defer sc.mu.Unlock()
-	e, ok := sc.files[key]
-	if !ok {
-		return nil
-	}
-	sc.order.MoveToFront(e)
-	return e.Value.(*soundFile).data
-}
-
-func (sc *soundCache) put(key [32]byte, data []byte) {
-	sc.mu.Lock()
-	defer sc.mu.Unlock()
-	if sc.files == nil {
-		sc.files = map[[32]byte]*list.Element{}
-	}
-	if sc.files[key] != nil {
-		return
-	}
-	sc.files[key] = sc.order.PushFront(&soundFile{key, data})
-	for sc.bytes += len(data); sc.bytes > mostSounds; {
-		last := sc.order.Back()
-		f := sc.order.Remove(last).(*soundFile)
-		delete(sc.files, f.key)
-		sc.bytes -= len(f.data)
-	}
-}
 
 // What is made of a sound at one turn in the pool, in bytes: little at first, so that it is heard at once, then
 // some seconds. Between turns others have theirs, and a slow listener holds up nobody.
@@ -89,7 +40,7 @@ const (
 func (s *Server) stream(c *gin.Context, basis string, make func() (*sound.Sound, error)) {
 	key := sha256.Sum256([]byte(basis))
 	c.Header("Content-Type", "audio/wav")
-	if data := s.sounds.get(key); data != nil {
+	if data := s.desk.Sounds.Get(key); data != nil {
 		http.ServeContent(c.Writer, c.Request, "", time.Time{}, bytes.NewReader(data))
 		return
 	}
@@ -100,11 +51,11 @@ func (s *Server) stream(c *gin.Context, basis string, make func() (*sound.Sound,
 		return
 	}
 	var kept bytes.Buffer
-	keep := snd.Bytes() <= mostSoundFile
+	keep := snd.Bytes() <= desk.MostSound
 	turn := bytes.NewBuffer(nil)
 	for size := int64(firstTurn); ; size = nextTurn {
 		turn.Reset()
-		n, err := do(c, s, "sound", of(owner(c), 0), func(context.Context) (int64, error) { return io.CopyN(turn, snd, size) })
+		n, err := desk.Do(c.Request.Context(), s.desk, "sound", desk.Of(owner(c), 0), func(context.Context) (int64, error) { return io.CopyN(turn, snd, size) })
 		if err != nil && !errors.Is(err, io.EOF) {
 			s.unheard(c, err)
 			return
@@ -125,7 +76,7 @@ func (s *Server) stream(c *gin.Context, basis string, make func() (*sound.Sound,
 		}
 	}
 	if keep {
-		s.sounds.put(key, kept.Bytes())
+		s.desk.Sounds.Put(key, kept.Bytes())
 	}
 }
 
@@ -150,7 +101,7 @@ func (s *Server) hear(c *gin.Context) {
 		return
 	}
 	q := c.Request.URL.Query()
-	s.stream(c, w.basis+"?"+q.Encode(), func() (*sound.Sound, error) { return soundOf(w.plan, q) })
+	s.stream(c, w.Basis+"?"+q.Encode(), func() (*sound.Sound, error) { return soundOf(w.Plan, q) })
 }
 
 // soundOf prepares what a query asks to hear of a plan: bars in layers, or one moment as it is, struck string
@@ -292,9 +243,9 @@ func (s *Server) hearPage(c *gin.Context) {
 		return
 	}
 	b := hearBody{ID: t.ID.String(), Title: t.Title, Bars: strings.TrimSpace(c.Query("bars")), Count: c.Query("count"),
-		Tempo: c.Query("tempo"), Last: len(w.plan.Request.Tune.Bars)}
+		Tempo: c.Query("tempo"), Last: len(w.Plan.Request.Tune.Bars)}
 	if b.Tempo == "" {
-		b.Tempo = figure(w.plan.Tempo())
+		b.Tempo = figure(w.Plan.Tempo())
 	}
 	q := url.Values{"tempo": {b.Tempo}}
 	chosen := c.QueryArray("layer")
@@ -319,10 +270,10 @@ func (s *Server) hearPage(c *gin.Context) {
 	}
 	b.Source = "/tunes/" + b.ID + "/sound.wav?" + q.Encode()
 	status := http.StatusOK
-	if snd, err := soundOf(w.plan, q); err != nil {
+	if snd, err := soundOf(w.Plan, q); err != nil {
 		b.Fault, status = sentence(err.Error()), http.StatusUnprocessableEntity
 	} else {
-		b.follow(w.plan, q, snd)
+		b.follow(w.Plan, q, snd)
 	}
 	s.render(c, status, "hear", "layout", "Hear "+t.Title, b)
 }

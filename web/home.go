@@ -242,7 +242,7 @@ func (s *Server) facts(c *gin.Context, id store.ID) (facts string) {
 	t, err := s.store.Tune(ctx, owner(c), id)
 	if err == nil {
 		var tu *tune.Tune
-		if tu, _, err = s.readTune(t.Source); err == nil {
+		if tu, _, err = s.desk.Read(t.Source); err == nil {
 			facts = fmt.Sprintf("%s · %d bars · %d notes", keyName(tu.Key), len(tu.Bars), len(tu.Notes))
 			err = s.store.SetFacts(ctx, t.Owner, id, t.Version, facts)
 		}
@@ -279,7 +279,7 @@ func (s *Server) addTune(c *gin.Context) {
 		refuse(newFault(body.Text, err))
 		return
 	}
-	tu, _, err := s.readTune(body.Text)
+	tu, _, err := s.desk.Read(body.Text)
 	if err != nil {
 		refuse(newFault(body.Text, err))
 		return
@@ -336,7 +336,7 @@ func (s *Server) deleteTune(c *gin.Context) {
 		s.failFor(c, err)
 		return
 	}
-	s.jobs.StopOf(id.String())
+	s.desk.Jobs.StopOf(id.String())
 	c.Redirect(http.StatusSeeOther, "/?gone="+id.String())
 }
 

@@ -14,6 +14,7 @@ import (
 
 	"stepping/core/practice"
 	"stepping/store"
+	"stepping/web/desk"
 	"stepping/web/view"
 )
 
@@ -54,7 +55,7 @@ func (s *Server) showLog(c *gin.Context, status int, fault string) {
 	if !ok {
 		return
 	}
-	tu := p.work.plan.Request.Tune
+	tu := p.work.Plan.Request.Tune
 	id := p.tune.ID.String()
 	b := logBody{ID: id, Title: p.tune.Title, Passes: len(p.passes), Bars: len(tu.Bars), Fault: fault}
 	layers, cells := practice.BarGrid(p.states[:p.ladder], p.passes, len(tu.Bars))
@@ -89,8 +90,8 @@ func (s *Server) showLog(c *gin.Context, status int, fault string) {
 }
 
 // printedAt names a moment of a plan.
-func printedAt(w *worked, m int) string {
-	mo := &w.plan.Moments[min(m, len(w.plan.Moments)-1)]
+func printedAt(w *desk.Planned, m int) string {
+	mo := &w.Plan.Moments[min(m, len(w.Plan.Moments)-1)]
 	return fmt.Sprintf("bar %s, beat %.4g", mo.Printed, mo.Beat)
 }
 
@@ -100,7 +101,7 @@ func (s *Server) saveNote(c *gin.Context) {
 	if !ok {
 		return
 	}
-	tu := w.plan.Request.Tune
+	tu := w.Plan.Request.Tune
 	bar, note := tu.BarNumbered(atoi(c.PostForm("bar"))), strings.TrimSpace(c.PostForm("note"))
 	if played := c.PostForm("played"); played != "" {
 		bar = atoi(played) - 1

@@ -13,8 +13,6 @@ import (
 	"github.com/prometheus/client_golang/prometheus"
 	"github.com/prometheus/client_golang/prometheus/collectors"
 	"github.com/prometheus/client_golang/prometheus/promhttp"
-
-	"stepping/jobs"
 )
 
 // meters is what /metrics tells.
@@ -38,13 +36,18 @@ func (s *Server) newMeters() *meters {
 		m.registry.MustRegister(prometheus.NewGaugeFunc(prometheus.GaugeOpts{Name: name, Help: help}, value))
 	}
 	gauge("stepping_work_waiting", "Plans, rankings and other long work that wait for their turn.",
-		func() float64 { n, _ := s.jobs.Load(); return float64(n) })
-	gauge("stepping_work_running", "Plans, rankings and other long work under way.", func() float64 { _, n := s.jobs.Load(); return float64(n) })
-	gauge("stepping_cached_plans", "Plans kept in memory.", func() float64 { n, _ := s.plans.size(); return float64(n) })
-	gauge("stepping_cached_moments", "Moments of these plans; one takes 30 to 90 KiB.", func() float64 { _, n := s.plans.size(); return float64(n) })
+		func() float64 { n, _ := s.desk.Jobs.Load(); return float64(n) })
+	gauge("stepping_work_running", "Plans, rankings and other long work under way.", func() float64 { _, n := s.desk.Jobs.Load(); return float64(n) })
+	gauge("stepping_cached_plans", "Plans kept in memory.", func() float64 { n, _ := s.desk.Cached(); return float64(n) })
+	gauge("stepping_cached_moments", "Moments of these plans; one takes 30 to 90 KiB.", func() float64 { _, n := s.desk.Cached(); return float64(n) })
 	m.registry.MustRegister(m.requests, m.work, s.store.Collector(), collectors.NewGoCollector(),
 		collectors.NewProcessCollector(collectors.ProcessCollectorOpts{}))
 	return m
+}
+
+// worked is told how long a piece of long work took.
+func (m *meters) worked(kind string, took time.Duration) {
+	m.work.WithLabelValues(kind).Observe(took.Seconds())
 }
 
 // observed measures a request, and gives it an id that its log lines carry.
@@ -84,22 +87,4 @@ func atHome(r *http.Request) bool {
 	host, _, err := net.SplitHostPort(r.RemoteAddr)
 	ip := net.ParseIP(host)
 	return err == nil && ip != nil && ip.IsLoopback() && !forwarded(r)
-}
-
-// timed measures work of a kind.
-func timed[T any](s *Server, kind string, work func(context.Context, *jobs.Job[T]) (T, error)) func(context.Context, *jobs.Job[T]) (T, error) {
-	return func(ctx context.Context, j *jobs.Job[T]) (T, error) {
-		began := time.Now()
-		defer func() { s.meters.work.WithLabelValues(kind).Observe(time.Since(began).Seconds()) }()
-		return work(ctx, j)
-	}
-}
-
-// do is jobs.Do, measured, for a request's own work.
-func do[T any](c *gin.Context, s *Server, kind string, w jobs.Work, work func(context.Context) (T, error)) (T, error) {
-	return jobs.Do(c.Request.Context(), s.jobs, w, func(ctx context.Context) (T, error) {
-		began := time.Now()
-		defer func() { s.meters.work.WithLabelValues(kind).Observe(time.Since(began).Seconds()) }()
-		return work(ctx)
-	})
 }

@@ -60,9 +60,9 @@ func (s *Server) pace(c *gin.Context) {
 	if !ok {
 		return
 	}
-	body := paceBody{ID: t.ID.String(), Title: t.Title, Version: t.Version, Ceiling: w.plan.Ceiling.BPM, Moment: atoi(c.Query("m"))}
-	for i, v := range w.plan.Hardest(hardMoves) {
-		mv, err := newMove(c, w.plan, v)
+	body := paceBody{ID: t.ID.String(), Title: t.Title, Version: t.Version, Ceiling: w.Plan.Ceiling.BPM, Moment: atoi(c.Query("m"))}
+	for i, v := range w.Plan.Hardest(hardMoves) {
+		mv, err := newMove(c, w.Plan, v)
 		if err != nil {
 			s.failFor(c, err)
 			return
@@ -70,8 +70,8 @@ func (s *Server) pace(c *gin.Context) {
 		mv.Key = reliefKeys[i]
 		body.Moves = append(body.Moves, mv)
 	}
-	for _, h := range w.plan.Coordinations(hardMoves) {
-		mo := &w.plan.Moments[h.Moment]
+	for _, h := range w.Plan.Coordinations(hardMoves) {
+		mo := &w.Plan.Moments[h.Moment]
 		body.LineUp = append(body.LineUp, lineUp{mo.Printed, h.Moment, view.Beat(mo), h.Text})
 	}
 	part := "layout"

@@ -20,6 +20,7 @@ import (
 	"stepping/core/tune"
 	"stepping/core/tuning"
 	"stepping/store"
+	"stepping/web/desk"
 	"stepping/web/view"
 )
 
@@ -235,7 +236,7 @@ func (s *Server) newPreview(c *gin.Context, p *pattern.Pattern, symbol, spelt st
 	pl := player.Default()
 	pl.Fingers = 3
 	r := backing.Request{Tune: tu, Tuning: t, Player: pl, Sections: []pattern.Section{{Bar: 1, Pattern: p}}}
-	b, err := do(c, s, "chords", of(owner(c), 0), func(ctx context.Context) (*backing.Backing, error) { return backing.Solve(ctx, r) })
+	b, err := desk.Do(c.Request.Context(), s.desk, "chords", desk.Of(owner(c), 0), func(ctx context.Context) (*backing.Backing, error) { return backing.Solve(ctx, r) })
 	if err != nil {
 		v.Fault = err.Error()
 		return v

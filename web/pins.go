@@ -13,6 +13,7 @@ import (
 	"stepping/core/setup"
 	"stepping/core/tune"
 	"stepping/store"
+	"stepping/web/desk"
 	"stepping/web/view"
 )
 
@@ -22,13 +23,13 @@ type pinView struct {
 	Moment      int // where it begins
 }
 
-func newPins(t *store.Tune, w *worked) []pinView {
+func newPins(t *store.Tune, w *desk.Planned) []pinView {
 	var out []pinView
 	for i := range t.Settings.Pins {
 		p := &t.Settings.Pins[i]
-		v := pinView{Words: p.Words(w.plan.Request.Tune, t.Settings.Capo), JSON: view.PinJSON(p)}
-		for m := range w.plan.Moments {
-			if w.plan.Moments[m].At <= p.At {
+		v := pinView{Words: p.Words(w.Plan.Request.Tune, t.Settings.Capo), JSON: view.PinJSON(p)}
+		for m := range w.Plan.Moments {
+			if w.Plan.Moments[m].At <= p.At {
 				v.Moment = m
 			}
 		}

@@ -20,6 +20,7 @@ import (
 	"stepping/formats/abc"
 	"stepping/jobs"
 	"stepping/store"
+	"stepping/web/desk"
 	"stepping/web/view"
 )
 
@@ -84,7 +85,7 @@ func newKept(st *setup.Settings, p *plan.Plan) *keptView {
 	}
 	v := &keptView{Lost: p.Lost, Renewed: st.Kept.Revision != plan.Revision}
 	if p.Kept {
-		v.Moments = len(differences(p.Today(), p))
+		v.Moments = len(desk.Differences(p.Today(), p))
 		v.Percent = strconv.FormatFloat(100*p.Gap/p.Total, 'f', 1, 64)
 	}
 	return v
@@ -104,7 +105,7 @@ type sectionView struct {
 
 // chordsLink leads to the chords page with a tune's chords, bar by bar.
 func (s *Server) chordsLink(t *store.Tune) string {
-	tu, _, err := s.readTune(t.Source)
+	tu, _, err := s.desk.Read(t.Source)
 	if err != nil {
 		return ""
 	}
@@ -193,7 +194,7 @@ func (s *Server) showPlan(c *gin.Context, status int, id store.ID, moment string
 		s.failFor(c, err)
 		return
 	}
-	w, err := s.work(c.Request.Context(), &t)
+	w, err := s.desk.Plan(c.Request.Context(), &t, s.patience)
 	switch {
 	case errors.As(err, &body.Busy):
 	case errors.Is(err, jobs.ErrStopped):
@@ -213,7 +214,7 @@ func (s *Server) showPlan(c *gin.Context, status int, id store.ID, moment string
 		}
 	default:
 		body.PinList, body.Choices = newPins(&t, w), setup.BarChoices
-		body.Kept, body.CanKeep = newKept(&t.Settings, w.plan), len(w.plan.Moments) <= setup.MostKept
+		body.Kept, body.CanKeep = newKept(&t.Settings, w.Plan), len(w.Plan.Moments) <= setup.MostKept
 		heard := s.lastHeard(c.Request.Context(), &t, w)
 		if err := body.addWork(c.Request.Context(), w, heard, atoi(moment), waitsForReasons(c)); err != nil {
 			s.failFor(c, err)
@@ -250,7 +251,7 @@ func (s *Server) newPlanBody(c *gin.Context, t *store.Tune, note planNote) (plan
 		}
 	}
 	body.describe(&t.Settings)
-	if tu, _, err := s.readTune(t.Source); err == nil {
+	if tu, _, err := s.desk.Read(t.Source); err == nil {
 		body.Swing, body.SwingOwn = swingWords(tu.Swung(t.Settings.Swing).Swing), swingWords(tu.Swing)
 	}
 	body.Proposed, body.OctaveDown = s.proposedFor(c, t.ID, &t.Settings), t.Settings.Steps == -12
@@ -287,7 +288,7 @@ func (s *Server) fits(c *gin.Context, t *store.Tune, problem error) []fitView {
 	if !errors.As(problem, &rangeErr) || err != nil {
 		return nil
 	}
-	req, _, err := s.request(t, &prof.Profile)
+	req, _, err := s.desk.Request(t, &prof.Profile)
 	if err != nil {
 		return nil
 	}
@@ -362,24 +363,24 @@ func waitsForReasons(c *gin.Context) time.Duration {
 
 // addWork draws the plan. Reasons and other places take longer than the plan itself: they are left out if they do not
 // come within wait, and the script asks for them when the picture stands. heard is of the last take.
-func (b *planBody) addWork(ctx context.Context, w *worked, heard map[int]view.Heard, m int, wait time.Duration) error {
-	m = min(max(m, 0), len(w.plan.Moments)-1)
-	b.Warnings, b.Changed, b.Leaves = w.warnings, w.change(), leavesAt(b.ID, m)
-	now := view.NewNow(b.ID, b.Version, w.plan, m)
-	now.Changed = w.differing()[m]
+func (b *planBody) addWork(ctx context.Context, w *desk.Planned, heard map[int]view.Heard, m int, wait time.Duration) error {
+	m = min(max(m, 0), len(w.Plan.Moments)-1)
+	b.Warnings, b.Changed, b.Leaves = w.Warnings, changeOf(w), leavesAt(b.ID, m)
+	now := view.NewNow(b.ID, b.Version, w.Plan, m)
+	now.Changed = w.Differing()[m]
 	if wait > 0 {
 		soon, stop := context.WithTimeout(ctx, wait)
 		defer stop()
-		if err := w.addReasons(soon, &now); err != nil && (ctx.Err() != nil || !errors.Is(err, context.DeadlineExceeded)) {
+		if err := addReasons(soon, w, &now); err != nil && (ctx.Err() != nil || !errors.Is(err, context.DeadlineExceeded)) {
 			return err
 		}
 	}
-	col := view.NewColumn(w.plan, w.differing(), heard, m)
-	b.Work = &workView{Column: col, Heard: len(heard) > 0, Now: now, Bars: view.NewBars(w.plan, m), Why: w.plan.Ceiling.Why,
-		Client: clientData{ID: b.ID, At: m, Count: len(w.plan.Moments), First: col.First, Rows: col.RowYs(), Bars: col.RowBars()},
-		Total:  fmt.Sprintf("%.1f", w.plan.Total)}
-	b.Work.Client.timed(w.plan)
-	if c := w.plan.Ceiling.BPM; c > 0 {
+	col := view.NewColumn(w.Plan, w.Differing(), heard, m)
+	b.Work = &workView{Column: col, Heard: len(heard) > 0, Now: now, Bars: view.NewBars(w.Plan, m), Why: w.Plan.Ceiling.Why,
+		Client: clientData{ID: b.ID, At: m, Count: len(w.Plan.Moments), First: col.First, Rows: col.RowYs(), Bars: col.RowBars()},
+		Total:  fmt.Sprintf("%.1f", w.Plan.Total)}
+	b.Work.Client.timed(w.Plan)
+	if c := w.Plan.Ceiling.BPM; c > 0 {
 		b.Work.Ceiling = strconv.FormatFloat(c, 'f', 0, 64)
 	}
 	return nil
@@ -391,12 +392,22 @@ func (s *Server) atMoment(c *gin.Context) {
 	if !ok {
 		return
 	}
-	m := min(max(atoi(c.Param("m")), 0), len(w.plan.Moments)-1)
-	now := view.NewNow(t.ID.String(), t.Version, w.plan, m)
-	now.Changed = w.differing()[m]
-	if err := w.addReasons(c.Request.Context(), &now); err != nil {
+	m := min(max(atoi(c.Param("m")), 0), len(w.Plan.Moments)-1)
+	now := view.NewNow(t.ID.String(), t.Version, w.Plan, m)
+	now.Changed = w.Differing()[m]
+	if err := addReasons(c.Request.Context(), w, &now); err != nil {
 		s.failFor(c, err)
 		return
 	}
 	s.render(c, http.StatusOK, "plan", "now", "", now)
+}
+
+// addReasons fills in why the moment is played so, and its other places.
+func addReasons(ctx context.Context, w *desk.Planned, v *view.Now) error {
+	r, err := w.Reasons(ctx, v.Moment)
+	if err != nil {
+		return err
+	}
+	v.Why, v.Places, v.Dampers, v.Strum = r.Why, r.Places, r.Dampers, r.Strum
+	return nil
 }

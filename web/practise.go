@@ -19,6 +19,7 @@ import (
 	"stepping/core/practice"
 	"stepping/core/tune"
 	"stepping/store"
+	"stepping/web/desk"
 	"stepping/web/view"
 )
 
@@ -36,7 +37,7 @@ var layerWords = map[string][2]string{
 // practised is a tune with its ladder, and how far each rung is.
 type practised struct {
 	tune   *store.Tune
-	work   *worked
+	work   *desk.Planned
 	passes []practice.Pass
 	rungs  []practice.Rung  // of the ladder, and the exercises beside it
 	ladder int              // how many of them are the ladder's
@@ -58,16 +59,16 @@ func (s *Server) practised(c *gin.Context) (p practised, ok bool) {
 		return p, false
 	}
 	ctx := c.Request.Context()
-	p.rungs = practice.Rungs(practice.Ladder(p.work.plan))
+	p.rungs = practice.Rungs(practice.Ladder(p.work.Plan))
 	p.ladder = len(p.rungs)
-	err := s.keepLadder(ctx, p.tune, p.work.basis, p.rungs)
+	err := s.keepLadder(ctx, p.tune, p.work.Basis, p.rungs)
 	passes, err2 := s.store.PassesOver(ctx, owner(c), p.tune.ID)
 	if err = errors.Join(err, err2); err != nil {
 		s.failFor(c, err)
 		return p, false
 	}
 	p.weigh(passes)
-	p.rungs = append(p.rungs, practice.Rungs(practice.Exercises(p.work.plan, p.states))...)
+	p.rungs = append(p.rungs, practice.Rungs(practice.Exercises(p.work.Plan, p.states))...)
 	p.weigh(passes)
 	return p, true
 }
@@ -204,7 +205,7 @@ func (s *Server) showStep(c *gin.Context, p *practised, at int, notice string) {
 
 func newPractise(p *practised, at int) *practiseBody {
 	st := &p.states[at]
-	pl := p.work.plan
+	pl := p.work.Plan
 	id := p.tune.ID.String()
 	words := layerWords[st.Layer]
 	b := &practiseBody{ID: id, Title: p.tune.Title, Kind: "step", Number: at + 1, Of: p.ladder, Layer: words[0], Why: words[1],
@@ -221,7 +222,7 @@ func newPractise(p *practised, at int) *practiseBody {
 	}
 	for i := range slices.Backward(p.passes) {
 		if q := &p.passes[i]; q.Key == st.Key {
-			b.Other = q.Plan != "" && q.Plan != p.work.basis
+			b.Other = q.Plan != "" && q.Plan != p.work.Basis
 			break
 		}
 	}
@@ -330,7 +331,7 @@ func (s *Server) addPass(c *gin.Context) {
 		seconds = full
 	}
 	pass := practice.Pass{At: time.Now(), Key: st.Key, Layer: st.Layer, Bars: st.Bars, Tempo: tempo, Verdict: v,
-		Seconds: milliseconds(seconds), Plan: p.work.basis, Move: st.Move.At(st.Rung.Tempo, tempo)}
+		Seconds: milliseconds(seconds), Plan: p.work.Basis, Move: st.Move.At(st.Rung.Tempo, tempo)}
 	if err := s.store.AddPasses(c.Request.Context(), owner(c), p.tune.ID, pass); err != nil {
 		s.failFor(c, err)
 		return
@@ -390,7 +391,7 @@ func (s *Server) overChords(p *practised) string {
 	if link == "" {
 		return ""
 	}
-	pl := p.work.plan
+	pl := p.work.Plan
 	seconds := pl.Request.Tune.Clock(pl.Tempo()).Seconds(pl.Request.Tune.Length)
 	return fmt.Sprintf("%s&tempo=%s&repeats=%d", strings.Replace(link, "/chords", "/chords.wav", 1), figure(pl.Tempo()),
 		max(1, int(playOver/seconds)))

@@ -296,7 +296,7 @@ func (s *Server) deleteProfile(c *gin.Context) {
 	case err != nil:
 		s.failFor(c, err)
 	default:
-		s.jobs.StopOf(id.String())
+		s.desk.Jobs.StopOf(id.String())
 		c.Redirect(http.StatusSeeOther, "/profiles")
 	}
 }

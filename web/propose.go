@@ -15,6 +15,7 @@ import (
 	"stepping/core/tune"
 	"stepping/core/tuning"
 	"stepping/store"
+	"stepping/web/desk"
 )
 
 // How many shapes are proposed for a new tune, and how long finding them may take.
@@ -42,7 +43,7 @@ func (s *Server) propose(c *gin.Context, tu *tune.Tune, p *player.Profile) (out 
 	if err := r.Guitar.Complete(tuning.Strings); err != nil {
 		return out, g.Tuning, nil
 	}
-	rows, _ := do(c, s, "proposals", of(owner(c), 10*len(tu.Notes)), func(ctx context.Context) ([]rank.Row, error) {
+	rows, _ := desk.Do(c.Request.Context(), s.desk, "proposals", desk.Of(owner(c), 10*len(tu.Notes)), func(ctx context.Context) ([]rank.Row, error) {
 		ctx, stop := context.WithTimeout(ctx, proposeLimit)
 		defer stop()
 		return rank.Propose(ctx, r, proposals) // out of time or of range: what was found, else the tuning that the guitar is in

@@ -4,6 +4,7 @@ package web
 
 import (
 	"bytes"
+	"cmp"
 	"context"
 	"embed"
 	"errors"
@@ -22,6 +23,7 @@ import (
 
 	"stepping/jobs"
 	"stepping/store"
+	"stepping/web/desk"
 )
 
 //go:embed templates/*.html
@@ -38,6 +40,8 @@ type Config struct {
 	Log  *slog.Logger // nil: the default
 	Host string       // a host name that requests may use beside IP addresses and localhost; "" for none
 	Demo AddDemo      // nil: no demo tune can be had
+
+	Patience time.Duration // how long a page waits for a plan before it shows how far the work is; 0: 3 s
 }
 
 // AddDemo adds a demo tune for an owner.
@@ -53,12 +57,10 @@ type Server struct {
 	host     string
 	log      *slog.Logger
 	pages    map[string]*template.Template
-	jobs     *jobs.Registry
-	sounds   soundCache
-	plans    planCache
-	parsed   parsedCache
+	desk     *desk.Desk
 	engine   *gin.Engine
 	demo     AddDemo
+	patience time.Duration
 }
 
 // maxBody bounds a request: a tune of 1 MiB and its form.
@@ -73,24 +75,25 @@ const (
 
 // New makes a server; a template that does not parse stops it here.
 func New(cfg Config) (*Server, error) {
-	s := &Server{store: cfg.Store, owner: cfg.Owner, access: cfg.Access, host: cfg.Host, log: cfg.Log, demo: cfg.Demo}
+	s := &Server{store: cfg.Store, owner: cfg.Owner, access: cfg.Access, host: cfg.Host, log: cfg.Log, demo: cfg.Demo,
+		patience: cmp.Or(cfg.Patience, pagePatience)}
 	s.access.fill()
 	if s.log == nil {
 		s.log = slog.Default()
 	}
-	s.jobs = jobs.New(workers(), jobGrace, s.log)
 	var err error
 	if s.pages, err = parsePages(); err != nil {
 		return nil, err
 	}
 	s.sessions = s.newSessions()
 	s.meters = s.newMeters()
+	s.desk = desk.New(s.store, s.log, s.meters.worked)
 	s.engine = s.routes()
 	return s, s.engine.SetTrustedProxies(s.access.Proxies)
 }
 
 // pageNames are the pages; each is parsed with the layout into a set of its own.
-var pageNames = []string{"home", "draft", "neck", "away", "whole", "hear", "practise", "ladder", "today", "part", "log", "take",
+var pageNames = []string{"home", "draft", "neck", "away", "waiting", "whole", "hear", "practise", "ladder", "today", "part", "log", "take",
 	"besides", "bench", "guitar", "suit", "slides", "slide", "slidesfor", "set", "chords", "patterns", "pattern", "plan", "text",
 	"profiles", "profile", "hands", "taste", "signin", "welcome", "account", "pace", "variations", "compare", "error"}
 
@@ -98,7 +101,7 @@ func parsePages() (map[string]*template.Template, error) {
 	pages := map[string]*template.Template{}
 	for _, name := range pageNames {
 		t, err := template.New(name).Funcs(viewFuncs).ParseFS(templateFiles, "templates/layout.html", "templates/column.html",
-			"templates/signs.html", "templates/grid.html", "templates/paper.html", "templates/hand.html",
+			"templates/signs.html", "templates/busy.html", "templates/grid.html", "templates/paper.html", "templates/hand.html",
 			"templates/takepicture.html", "templates/"+name+".html")
 		if err != nil {
 			return nil, fmt.Errorf("page %s: %w", name, err)
@@ -109,7 +112,7 @@ func parsePages() (map[string]*template.Template, error) {
 }
 
 // Close stops all work under way.
-func (s *Server) Close() { s.jobs.Close() }
+func (s *Server) Close() { s.desk.Close() }
 
 // Handler returns the application with its security measures around it.
 func (s *Server) Handler() http.Handler {
@@ -486,18 +489,38 @@ func (s *Server) tuneParam(c *gin.Context) (*store.Tune, bool) {
 	return &t, true
 }
 
-// planParam loads the tune in the path with its plan; if there is none, the reason is the answer.
-func (s *Server) planParam(c *gin.Context) (*store.Tune, *worked, bool) {
+// planParam loads the tune in the path with its plan. If there is none, the reason is the answer: a page shows how far the
+// work is, and comes by itself when it is done; anything else waits.
+func (s *Server) planParam(c *gin.Context) (*store.Tune, *desk.Planned, bool) {
 	t, ok := s.tuneParam(c)
 	if !ok {
 		return nil, nil, false
 	}
-	w, err := s.work(c.Request.Context(), t)
-	if err != nil {
-		s.fail(c, http.StatusUnprocessableEntity, err)
-		return nil, nil, false
+	page := wantsPage(c)
+	patience := filePatience
+	if page {
+		patience = s.patience
 	}
-	return t, w, true
+	w, err := s.desk.Plan(c.Request.Context(), t, patience)
+	busy := (*jobs.NotReady)(nil)
+	switch {
+	case err == nil:
+		patient(c) // part of its time is gone
+		return t, w, true
+	case errors.Is(err, context.Canceled):
+		c.Abort()
+	case errors.As(err, &busy) && page:
+		s.render(c, http.StatusOK, "waiting", "layout", t.Title, waitingBody{ID: t.ID.String(), Title: t.Title, Percent: busy.Percent,
+			Here: c.Request.URL.RequestURI()})
+	case errors.Is(err, jobs.ErrStopped) && page:
+		s.render(c, http.StatusOK, "waiting", "layout", t.Title, waitingBody{ID: t.ID.String(), Title: t.Title, Stopped: true})
+	case errors.As(err, &busy):
+		c.Header("Retry-After", "10")
+		s.fail(c, http.StatusServiceUnavailable, err)
+	default:
+		s.fail(c, http.StatusUnprocessableEntity, err)
+	}
+	return nil, nil, false
 }
 
 // profileParam loads the profile in the path; a wrong one is answered with 404.

@@ -13,6 +13,7 @@ import (
 	"stepping/core/setlist"
 	"stepping/core/tuning"
 	"stepping/jobs"
+	"stepping/web/desk"
 )
 
 // setBody is the page that orders a set.
@@ -139,7 +140,7 @@ func (s *Server) set(c *gin.Context) {
 		}
 	}
 	status := http.StatusOK
-	got, err := do(c, s, "set", jobs.Work{Owner: owner(c).String(), Long: len(r.Tunes) > setlist.ExactTunes},
+	got, err := desk.Do(c.Request.Context(), s.desk, "set", jobs.Work{Owner: owner(c).String(), Long: len(r.Tunes) > setlist.ExactTunes},
 		func(ctx context.Context) (*setlist.Set, error) { return setlist.Solve(ctx, r) })
 	if c.Err() != nil {
 		c.Abort()

@@ -496,7 +496,7 @@ func (s *Server) closeAccount(c *gin.Context) {
 		return
 	}
 	for i := range tunes {
-		s.jobs.StopOf(tunes[i].ID.String())
+		s.desk.Jobs.StopOf(tunes[i].ID.String())
 	}
 	s.logFor(c).Info("account closed", "owner", owner(c))
 	c.Redirect(http.StatusSeeOther, "/sign-in")

@@ -20,6 +20,7 @@ import (
 	"stepping/core/tuning"
 	"stepping/jobs"
 	"stepping/store"
+	"stepping/web/desk"
 )
 
 // shelfBody shows the owner's slides, on a guitar and a hand.
@@ -332,7 +333,7 @@ func (s *Server) compareSlides(c *gin.Context) {
 		s.fail(c, http.StatusUnprocessableEntity, errors.New("this player wears no slide on a finger: choose another player for the tune"))
 		return
 	}
-	req, _, err := s.request(t, &p)
+	req, _, err := s.desk.Request(t, &p)
 	if err != nil {
 		s.fail(c, http.StatusUnprocessableEntity, err)
 		return
@@ -346,7 +347,7 @@ func (s *Server) compareSlides(c *gin.Context) {
 	if !slices.ContainsFunc(shelf, func(k store.Kept[store.Slide]) bool { return k.Doc.Slide == p.Slide }) {
 		shelf = append(shelf, store.Kept[store.Slide]{Doc: store.Slide{Name: "the one worn now", Slide: p.Slide}})
 	}
-	body.Rows, err = do(c, s, "slides", jobs.Work{Owner: t.Owner.String(), Long: true},
+	body.Rows, err = desk.Do(c.Request.Context(), s.desk, "slides", jobs.Work{Owner: t.Owner.String(), Long: true},
 		func(ctx context.Context) ([]slideRow, error) { return planSlides(ctx, req, &p, shelf) })
 	switch {
 	case c.Err() != nil:

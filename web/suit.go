@@ -22,6 +22,7 @@ import (
 	"stepping/core/tuning"
 	"stepping/jobs"
 	"stepping/store"
+	"stepping/web/desk"
 	"stepping/web/view"
 )
 
@@ -134,7 +135,7 @@ func (s *Server) suit(c *gin.Context) {
 // ranked shows the ranking that is under way here, or what is kept of one.
 func (s *Server) ranked(c *gin.Context, t *store.Tune, keep bool, body *suitBody) {
 	key, k := s.homeOf(c.Request.Context(), t)
-	if j := jobs.Find[rank.Ranking](s.jobs, suitKey(t, keep)); j != nil {
+	if j := jobs.Find[rank.Ranking](s.desk.Jobs, suitKey(t, keep)); j != nil {
 		body.Running = j.Running() // before what is seen: what ends in between is shown as still under way
 		got, _ := j.Seen()
 		if err := j.Err(); err != nil && !errors.Is(err, jobs.ErrStopped) && !errors.Is(err, context.DeadlineExceeded) {
@@ -220,7 +221,7 @@ func (s *Server) homeOf(ctx context.Context, t *store.Tune) (key pitch.Note, k n
 		p = prof.Profile
 	}
 	key = pitch.Note{Letter: 'C'}
-	if tu, _, err := s.readTune(t.Source); err == nil {
+	if tu, _, err := s.desk.Read(t.Source); err == nil {
 		key = tu.Key.Tonic
 	}
 	return key, p.Neck()
@@ -270,7 +271,7 @@ func (s *Server) startSuit(c *gin.Context) {
 		s.failFor(c, err)
 		return
 	}
-	req, _, err := s.request(t, &prof.Profile)
+	req, _, err := s.desk.Request(t, &prof.Profile)
 	if err != nil {
 		s.fail(c, http.StatusUnprocessableEntity, err)
 		return
@@ -285,7 +286,7 @@ func (s *Server) startSuit(c *gin.Context) {
 		s.fail(c, http.StatusUnprocessableEntity, err)
 		return
 	}
-	basis := basisOf(t, &prof.Profile) + present.String()
+	basis := desk.Basis(t, &prof.Profile) + present.String()
 	if err := s.runSuit(c.Request.Context(), t, keep, basis, r); err != nil {
 		s.fail(c, http.StatusServiceUnavailable, errors.New("as much is being worked out already as Stepping does at once: try again in a moment"))
 		return
@@ -304,10 +305,10 @@ func suitLink(t *store.Tune, keep bool) string {
 // runSuit starts the job unless it runs, here or elsewhere; one that was stopped goes on from what it found.
 func (s *Server) runSuit(ctx context.Context, t *store.Tune, keep bool, basis string, r rank.Request) error {
 	key := suitKey(t, keep)
-	if old := jobs.Find[rank.Ranking](s.jobs, key); old != nil && !old.Running() {
+	if old := jobs.Find[rank.Ranking](s.desk.Jobs, key); old != nil && !old.Running() {
 		old.Drop()
 	}
-	if jobs.Find[rank.Ranking](s.jobs, key) == nil {
+	if jobs.Find[rank.Ranking](s.desk.Jobs, key) == nil {
 		if kept, got, ok := s.keptRanking(ctx, t, keep); ok && kept.Basis == basis {
 			if kept.Running {
 				return nil // another copy of the program is at it
@@ -315,8 +316,8 @@ func (s *Server) runSuit(ctx context.Context, t *store.Tune, keep bool, basis st
 			r.Known = got.Ways
 		}
 	}
-	_, err := jobs.Start(s.jobs, key, basis, jobs.Work{Owner: t.Owner.String(), Long: true}, suitLimit,
-		timed(s, rankingJob, func(ctx context.Context, j *jobs.Job[rank.Ranking]) (rank.Ranking, error) {
+	_, err := jobs.Start(s.desk.Jobs, key, basis, jobs.Work{Owner: t.Owner.String(), Long: true}, suitLimit,
+		desk.Timed(s.desk, rankingJob, func(ctx context.Context, j *jobs.Job[rank.Ranking]) (rank.Ranking, error) {
 			return rank.Ranking{}, s.rank(ctx, j, t.Owner, t.ID, rankingKind(keep), basis, r)
 		}))
 	return err
@@ -381,7 +382,7 @@ func (s *Server) stopSuit(c *gin.Context) {
 		return
 	}
 	keep := c.PostForm("key") != "any"
-	if j := jobs.Find[rank.Ranking](s.jobs, suitKey(t, keep)); j != nil {
+	if j := jobs.Find[rank.Ranking](s.desk.Jobs, suitKey(t, keep)); j != nil {
 		j.Stop()
 	} else if err := s.store.StopResult(c.Request.Context(), t.Owner, t.ID, rankingKind(keep)); err != nil &&
 		!errors.Is(err, store.ErrNotFound) { // it runs elsewhere

@@ -26,6 +26,7 @@ import (
 	"stepping/formats/wav"
 	"stepping/jobs"
 	"stepping/store"
+	"stepping/web/desk"
 	"stepping/web/view"
 )
 
@@ -102,7 +103,7 @@ func (s *Server) takePage(c *gin.Context) {
 	if !ok {
 		return
 	}
-	b := newTake(t, w.plan)
+	b := newTake(t, w.Plan)
 	if err := s.addKept(c, t, &b); err != nil {
 		s.failFor(c, err)
 		return
@@ -182,26 +183,26 @@ func (s *Server) judgeTake(c *gin.Context) {
 	defer r.close()
 	var tk *take.Take
 	if err == nil {
-		tk, err = do(c, s, "take", jobs.Work{Owner: owner(c).String(), Long: true},
-			func(context.Context) (*take.Take, error) { return r.signal.Judge(w.plan) })
+		tk, err = desk.Do(c.Request.Context(), s.desk, "take", jobs.Work{Owner: owner(c).String(), Long: true},
+			func(context.Context) (*take.Take, error) { return r.signal.Judge(w.Plan) })
 	}
 	if err != nil {
 		s.noTake(c, t, w, err)
 		return
 	}
-	doc := plandoc.NewTake(w.plan, tk)
+	doc := plandoc.NewTake(w.Plan, tk)
 	if r.keep {
 		s.keepTake(c, t, w, r, &doc)
 		return
 	}
-	b := newTake(t, w.plan)
+	b := newTake(t, w.Plan)
 	b.Heard = s.heard(t, w, &doc)
 	b.Heard.Name = r.name
 	s.render(c, http.StatusOK, "take", "layout", "A recording of "+t.Title, b)
 }
 
 // noTake says why a recording was not judged.
-func (s *Server) noTake(c *gin.Context, t *store.Tune, w *worked, err error) {
+func (s *Server) noTake(c *gin.Context, t *store.Tune, w *desk.Planned, err error) {
 	var busy *jobs.NotReady
 	var large *http.MaxBytesError
 	switch {
@@ -214,7 +215,7 @@ func (s *Server) noTake(c *gin.Context, t *store.Tune, w *worked, err error) {
 	case errors.As(err, &large):
 		err = errors.New("the file is larger than 1 GiB: cut it, or save it with fewer samples a second")
 	}
-	b := newTake(t, w.plan)
+	b := newTake(t, w.Plan)
 	b.Fault = sentence(err.Error())
 	if err := s.addKept(c, t, &b); err != nil {
 		s.failFor(c, err)
@@ -224,16 +225,16 @@ func (s *Server) noTake(c *gin.Context, t *store.Tune, w *worked, err error) {
 }
 
 // keepTake keeps a recording with what was heard in it, and shows it from there.
-func (s *Server) keepTake(c *gin.Context, t *store.Tune, w *worked, r *recorded, doc *plandoc.TakeDoc) {
+func (s *Server) keepTake(c *gin.Context, t *store.Tune, w *desk.Planned, r *recorded, doc *plandoc.TakeDoc) {
 	text, err := json.Marshal(doc)
 	if err != nil {
 		s.failFor(c, err)
 		return
 	}
 	id, err := s.store.AddTake(c.Request.Context(), owner(c),
-		&store.Take{Tune: t.ID, At: time.Now(), Name: r.name, Samples: r.samples, Plan: w.basis, Doc: text}, r.sound)
+		&store.Take{Tune: t.ID, At: time.Now(), Name: r.name, Samples: r.samples, Plan: w.Basis, Doc: text}, r.sound)
 	if errors.Is(err, store.ErrTooMany) {
-		b := newTake(t, w.plan)
+		b := newTake(t, w.Plan)
 		b.Heard = s.heard(t, w, doc)
 		b.Heard.Name, b.Fault = r.name, "It was judged, but not kept: your recordings take up 2 GiB. Let go of some, then give it again."
 		s.render(c, http.StatusUnprocessableEntity, "take", "layout", "A recording of "+t.Title, b)
@@ -247,13 +248,13 @@ func (s *Server) keepTake(c *gin.Context, t *store.Tune, w *worked, r *recorded,
 }
 
 // heard lays out what was heard.
-func (s *Server) heard(t *store.Tune, w *worked, doc *plandoc.TakeDoc) *heardTake {
+func (s *Server) heard(t *store.Tune, w *desk.Planned, doc *plandoc.TakeDoc) *heardTake {
 	sum := &doc.Summary
 	h := &heardTake{Doc: doc, Of: sum.Last - sum.First + 1, Picture: view.NewTakePictures(doc)[0], Verdict: sum.Verdict(),
 		Tempo: figure(math.Round(sum.Tempo))}
 	moments := map[float64]int{}
-	for m := range w.plan.Moments {
-		moments[w.plan.Moments[m].At.Quarters()] = m
+	for m := range w.Plan.Moments {
+		moments[w.Plan.Moments[m].At.Quarters()] = m
 	}
 	for _, v := range doc.Verdicts {
 		out := takeVerdict{TakeVerdict: v}

@@ -18,6 +18,7 @@ import (
 	"stepping/core/take"
 	"stepping/formats/plandoc"
 	"stepping/store"
+	"stepping/web/desk"
 	"stepping/web/view"
 )
 
@@ -55,11 +56,11 @@ func (s *Server) keptTakePage(c *gin.Context) {
 		s.failFor(c, err)
 		return
 	}
-	b := newTake(t, w.plan)
+	b := newTake(t, w.Plan)
 	b.Heard = s.heard(t, w, doc)
-	b.Heard.ID, b.Heard.Name, b.Heard.When, b.Heard.Earlier = kept.ID.String(), kept.Name, moment(kept.At), kept.Plan != w.basis
+	b.Heard.ID, b.Heard.Name, b.Heard.When, b.Heard.Earlier = kept.ID.String(), kept.Name, moment(kept.At), kept.Plan != w.Basis
 	if !b.Heard.Earlier {
-		b.Heard.Passes = passesOf(practice.Rungs(practice.Ladder(w.plan)), &doc.Summary)
+		b.Heard.Passes = passesOf(practice.Rungs(practice.Ladder(w.Plan)), &doc.Summary)
 	}
 	for i := range b.Heard.Verdicts {
 		v := &b.Heard.Verdicts[i]
@@ -239,7 +240,7 @@ func (s *Server) sendSamples(c *gin.Context, n int, next func([]float64) ([]floa
 		return
 	}
 	for ended := false; !ended; {
-		out, err := do(c, s, "recording", of(owner(c), 0), func(context.Context) (out []float64, err error) {
+		out, err := desk.Do(c.Request.Context(), s.desk, "recording", desk.Of(owner(c), 0), func(context.Context) (out []float64, err error) {
 			for len(out) < sendBlock && err == nil {
 				out, err = next(out)
 			}
@@ -259,8 +260,8 @@ func (s *Server) sendSamples(c *gin.Context, n int, next func([]float64) ([]floa
 }
 
 // lastHeard is what was heard at the moments of a plan the last time that it was recorded, nil if it was not.
-func (s *Server) lastHeard(ctx context.Context, t *store.Tune, w *worked) map[int]view.Heard {
-	kept, err := s.store.LastTake(ctx, t.Owner, t.ID, w.basis)
+func (s *Server) lastHeard(ctx context.Context, t *store.Tune, w *desk.Planned) map[int]view.Heard {
+	kept, err := s.store.LastTake(ctx, t.Owner, t.ID, w.Basis)
 	if err != nil {
 		return nil
 	}
@@ -268,5 +269,5 @@ func (s *Server) lastHeard(ctx context.Context, t *store.Tune, w *worked) map[in
 	if err != nil {
 		return nil
 	}
-	return view.NewHeard(w.plan, doc)
+	return view.NewHeard(w.Plan, doc)
 }

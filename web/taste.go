@@ -91,7 +91,7 @@ func (s *Server) learnable(ctx context.Context, owner store.ID, p *store.Profile
 			l.skipped = append(l.skipped, t.Title)
 			continue
 		}
-		req, _, err := s.request(&t, &p.Profile)
+		req, _, err := s.desk.Request(&t, &p.Profile)
 		if err != nil {
 			continue // its own page says why
 		}
@@ -112,7 +112,7 @@ func (s *Server) lesson(ctx context.Context, owner store.ID, p *store.Profile) (
 	if err != nil {
 		return nil, nil, err
 	}
-	j, err := jobs.Start(s.jobs, jobs.Key{Kind: tasteJob, Of: p.ID.String()}, from.basis,
+	j, err := jobs.Start(s.desk.Jobs, jobs.Key{Kind: tasteJob, Of: p.ID.String()}, from.basis,
 		jobs.Work{Owner: owner.String(), Long: true}, tasteLimit, func(ctx context.Context, j *jobs.Job[*taste.Lesson]) (*taste.Lesson, error) {
 			return taste.Learn(ctx, from.sources, func(share float64) { j.Report(int(1000*share), 1000) })
 		})

@@ -45,7 +45,7 @@ func (s *Server) saveText(c *gin.Context) {
 	var tu *tune.Tune
 	var err error
 	if body.Text, err = decoded([]byte(c.PostForm("abc"))); err == nil {
-		tu, _, err = s.readTune(body.Text)
+		tu, _, err = s.desk.Read(body.Text)
 	}
 	if err != nil {
 		body.Version, body.Fault = ch.version, newFault(body.Text, err)

@@ -114,18 +114,18 @@ var partWords = map[string]string{practice.WarmUp: "warm up", practice.Review: "
 
 // todayBody is what to play now, out of all tunes.
 type todayBody struct {
-	Minutes  string
-	Choices  []string
-	Items    []todayItem
-	Begin    string
-	Sum      float64
-	New      []store.Listed // tunes that nobody has begun to practise
-	Gigs     []gigView
-	Tunes    []store.Listed
-	Fault    string
-	Played   int // minutes today
-	NoTunes  bool
-	Gig gigForm
+	Minutes string
+	Choices []string
+	Items   []todayItem
+	Begin   string
+	Sum     float64
+	New     []store.Listed // tunes that nobody has begun to practise
+	Gigs    []gigView
+	Tunes   []store.Listed
+	Fault   string
+	Played  int // minutes today
+	NoTunes bool
+	Gig     gigForm
 }
 
 type todayItem struct {

@@ -81,7 +81,7 @@ func (s *Server) rewrite(c *gin.Context) {
 		s.fail(c, http.StatusBadRequest, errors.New("the form came without its notes: load the page again"))
 		return
 	}
-	tu, _, err := s.readTune(ch.tune.Source)
+	tu, _, err := s.desk.Read(ch.tune.Source)
 	if err != nil {
 		s.fail(c, http.StatusUnprocessableEntity, err)
 		return
@@ -103,16 +103,16 @@ func (s *Server) variations(c *gin.Context) {
 	if typed {
 		at = c.Query("b")
 	}
-	m := min(max(atoi(at), 0), len(w.plan.Moments)-1)
-	body := variationsBody{ID: t.ID.String(), Title: t.Title, Version: t.Version, Moment: m, Bar: w.plan.Moments[m].Printed}
-	if h, ok := lick.HeldBar(w.plan, m); ok {
-		body.Held, body.Strings = play.FromCapo(h.Fret, w.plan.Request.Capo).String(), joinInts(h.Strings)
+	m := min(max(atoi(at), 0), len(w.Plan.Moments)-1)
+	body := variationsBody{ID: t.ID.String(), Title: t.Title, Version: t.Version, Moment: m, Bar: w.Plan.Moments[m].Printed}
+	if h, ok := lick.HeldBar(w.Plan, m); ok {
+		body.Held, body.Strings = play.FromCapo(h.Fret, w.Plan.Request.Capo).String(), joinInts(h.Strings)
 		for _, x := range h.Mixes {
 			body.Mixes = append(body.Mixes, mixView{joinInts(x.Strings), strings.Join(x.Degrees, ", "), crossed(x.Busy),
 				melodyText(&t.Settings, x.Rewrites, x.Pins), rowKey(len(body.Mixes))})
 		}
 	}
-	body.lick(w.plan, &t.Settings, chosen, typed)
+	body.lick(w.Plan, &t.Settings, chosen, typed)
 	part := "layout"
 	if c.GetHeader("X-Part") != "" {
 		part = "variations"

@@ -44,7 +44,7 @@ func (s *Server) wholeTune(c *gin.Context) {
 	if !ok {
 		return
 	}
-	p := w.plan
+	p := w.Plan
 	r := &p.Request
 	m := min(max(atoi(c.Query("m")), 0), len(p.Moments)-1)
 	b := wholeBody{Moment: m, Client: clientData{ID: t.ID.String(), At: m, Count: len(p.Moments)}, ID: t.ID.String(),

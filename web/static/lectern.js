@@ -20,25 +20,10 @@ document.addEventListener('alpine:init', () => {
       this.$root.addEventListener('change', (e) => e.target.closest('[data-at-once]')?.requestSubmit());
       window.addEventListener('keydown', (e) => this.key(e));
       this.show();
-      this.poll();
+      Parts.poll(this.$root);
       if (this.$root.querySelector('[data-waiting]')) this.reasonsSoon();
       const wanted = new URLSearchParams(location.search).get('leaf'); // one that is worked out when it is opened
       if (this.data && wanted && document.getElementById(wanted)?.matches('.leaf')) this.turn(wanted);
-    },
-
-    // poll follows a plan that is still being worked out.
-    async poll() {
-      const el = this.$root.querySelector('[data-poll]');
-      if (!el) return;
-      try {
-        const { percent, done } = await (await fetch(el.dataset.poll)).json();
-        if (done) return location.reload();
-        el.querySelector('progress').value = percent;
-        el.querySelector('.poll-figure').textContent = `${percent}%`;
-      } catch {
-        this.say(Parts.away);
-      }
-      setTimeout(() => this.poll(), 700);
     },
 
     tap(e) {
@@ -312,7 +297,7 @@ document.addEventListener('alpine:init', () => {
       this.show();
       this.ear();
       this.filter();
-      this.poll();
+      Parts.poll(this.$root);
       if (this.data) this.reasonsSoon();
     },
 

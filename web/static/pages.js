@@ -3,6 +3,7 @@ document.addEventListener('alpine:init', () => {
   // keys lets links and buttons that name their keys be reached by them.
   Alpine.data('keys', () => ({
     init() {
+      Parts.poll(this.$root);
       window.addEventListener('keydown', (e) => {
         if (e.ctrlKey || e.metaKey || e.altKey || e.target.closest('input, textarea, select')) return;
         const at = [...this.$root.querySelectorAll('[data-keys]')].find((el) => el.dataset.keys.split(' ').includes(e.key));

@@ -32,4 +32,17 @@ const Parts = {
     el.innerHTML = html;
     if (focus) document.getElementById(focus)?.focus();
   },
+
+  // poll follows a plan that is still being worked out, and loads the page again when it is there.
+  async poll(root) {
+    const el = root.querySelector('[data-poll]');
+    if (!el) return;
+    try {
+      const { percent, done } = await (await fetch(el.dataset.poll)).json();
+      if (done) return location.reload();
+      el.querySelector('progress').value = percent;
+      el.querySelector('.poll-figure').textContent = `${percent}%`;
+    } catch { /* the next try may reach it */ }
+    setTimeout(() => this.poll(root), 700);
+  },
 };

@@ -1,4 +1,4 @@
-package web
+package desk
 
 import (
 	"testing"
@@ -14,8 +14,8 @@ import (
 func TestPlanCache(t *testing.T) {
 	var pc planCache
 	a, b := uuid.Must(uuid.NewV7()), uuid.Must(uuid.NewV7())
-	of := func(basis string, moments int) *worked {
-		return &worked{basis: basis, plan: &plan.Plan{Moments: make([]play.Moment, moments)}}
+	of := func(basis string, moments int) *Planned {
+		return &Planned{Basis: basis, Plan: &plan.Plan{Moments: make([]play.Moment, moments)}}
 	}
 	first, second, other := of("1", 600), of("2", 600), of("1", 600)
 	pc.put(a, first)

@@ -1,4 +1,4 @@
-package web
+package desk
 
 import (
 	"crypto/sha256"
@@ -27,9 +27,9 @@ type parsedTune struct {
 // parsedBytes bounds the texts of the tunes that are kept; a tune takes some 20 times its text.
 const parsedBytes = 4 << 20
 
-// readTune is abc.Read, from what is kept if that text was read lately. The tune must not be changed.
-func (s *Server) readTune(text string) (*tune.Tune, []abc.Warning, error) {
-	return s.parsed.read(text)
+// Read is abc.Read, from what is kept if that text was read lately. The tune must not be changed.
+func (d *Desk) Read(text string) (*tune.Tune, []abc.Warning, error) {
+	return d.parsed.read(text)
 }
 
 func (pc *parsedCache) read(text string) (*tune.Tune, []abc.Warning, error) {
