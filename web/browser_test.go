@@ -22,6 +22,7 @@ import (
 	"stepping/store"
 	"stepping/store/storetest"
 	"stepping/web"
+	"stepping/web/door"
 )
 
 //go:embed testdata/vendor/axe.min.js
@@ -55,10 +56,10 @@ func newSite(t *testing.T) *site {
 }
 
 // openSite serves what the database at dsn holds; a second call is a restart.
-func openSite(t *testing.T, dsn string) *site { return openDoor(t, dsn, web.Access{}) }
+func openSite(t *testing.T, dsn string) *site { return openDoor(t, dsn, door.Access{}) }
 
 // openDoor is openSite with other access.
-func openDoor(t *testing.T, dsn string, access web.Access) *site {
+func openDoor(t *testing.T, dsn string, access door.Access) *site {
 	t.Helper()
 	st, err := store.Open(t.Context(), dsn)
 	if err != nil {

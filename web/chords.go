@@ -26,6 +26,7 @@ import (
 	"stepping/core/tuning"
 	"stepping/store"
 	"stepping/web/desk"
+	"stepping/web/door"
 	"stepping/web/view"
 )
 
@@ -213,7 +214,7 @@ func (s *Server) findPattern(c *gin.Context, value string) (*pattern.Pattern, bo
 	if p, ok := pattern.Named(value); ok {
 		return p, true
 	}
-	own, err := s.store.Patterns().All(c.Request.Context(), owner(c))
+	own, err := s.store.Patterns().All(c.Request.Context(), door.Owner(c))
 	if err != nil {
 		return nil, false
 	}
@@ -226,7 +227,7 @@ func (s *Server) findPattern(c *gin.Context, value string) (*pattern.Pattern, bo
 }
 
 func (s *Server) patternChoices(c *gin.Context) (out []patternChoice, err error) {
-	own, err := s.store.Patterns().All(c.Request.Context(), owner(c))
+	own, err := s.store.Patterns().All(c.Request.Context(), door.Owner(c))
 	if err != nil {
 		return nil, err
 	}
@@ -250,7 +251,7 @@ func chordsFormOf(c *gin.Context) chordsForm {
 // hearChords streams a progression with its pattern, to play over for as long as wanted, or the grip of one span struck.
 func (s *Server) hearChords(c *gin.Context) {
 	f := chordsFormOf(c)
-	profiles, err := s.store.Profiles(c.Request.Context(), owner(c))
+	profiles, err := s.store.Profiles(c.Request.Context(), door.Owner(c))
 	if err != nil {
 		s.failFor(c, err)
 		return
@@ -260,7 +261,7 @@ func (s *Server) hearChords(c *gin.Context) {
 		s.fail(c, http.StatusBadRequest, errors.New(f.Fault))
 		return
 	}
-	b, err := desk.Do(c.Request.Context(), s.desk, "chords", desk.Of(owner(c), 0), func(ctx context.Context) (*backing.Backing, error) { return backing.Solve(ctx, r) })
+	b, err := desk.Do(c.Request.Context(), s.desk, "chords", desk.Of(door.Owner(c), 0), func(ctx context.Context) (*backing.Backing, error) { return backing.Solve(ctx, r) })
 	if err != nil {
 		s.fail(c, http.StatusBadRequest, err)
 		return
@@ -301,7 +302,7 @@ func strike(b *backing.Backing, at int) (*sound.Sound, error) {
 
 func (s *Server) chords(c *gin.Context) {
 	f := chordsFormOf(c)
-	profiles, err := s.store.Profiles(c.Request.Context(), owner(c))
+	profiles, err := s.store.Profiles(c.Request.Context(), door.Owner(c))
 	if err != nil {
 		s.failFor(c, err)
 		return
@@ -317,7 +318,7 @@ func (s *Server) chords(c *gin.Context) {
 	}
 	status := http.StatusOK
 	if r, ok := s.backingRequest(c, &f, profiles); ok {
-		b, err := desk.Do(c.Request.Context(), s.desk, "chords", desk.Of(owner(c), 0), func(ctx context.Context) (*backing.Backing, error) { return backing.Solve(ctx, r) })
+		b, err := desk.Do(c.Request.Context(), s.desk, "chords", desk.Of(door.Owner(c), 0), func(ctx context.Context) (*backing.Backing, error) { return backing.Solve(ctx, r) })
 		switch {
 		case err != nil && c.Err() != nil:
 			c.Abort()

@@ -12,6 +12,7 @@ import (
 	"stepping/jobs"
 	"stepping/store"
 	"stepping/web/desk"
+	"stepping/web/door"
 	"stepping/web/view"
 )
 
@@ -55,7 +56,7 @@ func (s *Server) ways(c *gin.Context, t *store.Tune, own *store.Profile) ([]wayV
 		p.Lean = lean
 		out = append(out, wayView{"lean-" + lean, leanWords[lean], p, false, false})
 	}
-	profiles, err := s.store.Profiles(c.Request.Context(), owner(c))
+	profiles, err := s.store.Profiles(c.Request.Context(), door.Owner(c))
 	for i := range profiles {
 		if p := &profiles[i]; p.ID != own.ID && len(out) < maxWays {
 			out = append(out, wayView{p.ID.String(), profileName(&p.Profile), p.Profile, false, false})
@@ -73,7 +74,7 @@ func (s *Server) compare(c *gin.Context) {
 	if !ok {
 		return
 	}
-	own, err := s.store.Profile(c.Request.Context(), owner(c), t.ProfileID)
+	own, err := s.store.Profile(c.Request.Context(), door.Owner(c), t.ProfileID)
 	if err != nil {
 		s.failFor(c, err)
 		return

@@ -27,6 +27,7 @@ import (
 	"stepping/formats/music"
 	"stepping/formats/plandoc"
 	"stepping/store"
+	"stepping/web/door"
 	"stepping/web/view"
 )
 
@@ -115,7 +116,7 @@ func (s *Server) addDraft(c *gin.Context) {
 	if d.Name == "" {
 		d.Name = f.Score.Title
 	}
-	id, err := s.store.Drafts().Add(c.Request.Context(), owner(c), &d)
+	id, err := s.store.Drafts().Add(c.Request.Context(), door.Owner(c), &d)
 	if errors.Is(err, store.ErrTooMany) {
 		body.Fault = &fault{Text: "as many unfinished tunes as Stepping keeps are kept already: finish or let go of one of them first"}
 		s.showHome(c, http.StatusUnprocessableEntity, body)
@@ -383,7 +384,7 @@ func (s *Server) chooseDraft(c *gin.Context) {
 		s.showDraft(c, http.StatusUnprocessableEntity, &k, c.PostForm("abc"), newFault("", err))
 		return
 	}
-	if err := s.store.Drafts().Save(c.Request.Context(), owner(c), k.ID, k.Version, &d); err != nil {
+	if err := s.store.Drafts().Save(c.Request.Context(), door.Owner(c), k.ID, k.Version, &d); err != nil {
 		s.failFor(c, err)
 		return
 	}
@@ -418,7 +419,7 @@ func (s *Server) keepDraft(c *gin.Context) {
 	case said != "":
 		refuse(errors.New(said))
 	default:
-		if err := s.store.Drafts().Delete(c.Request.Context(), owner(c), k.ID); err != nil && !errors.Is(err, store.ErrNotFound) {
+		if err := s.store.Drafts().Delete(c.Request.Context(), door.Owner(c), k.ID); err != nil && !errors.Is(err, store.ErrNotFound) {
 			s.logFor(c).Error("draft of a kept tune", "err", err)
 		}
 		c.Redirect(http.StatusSeeOther, "/tunes/"+id.String())
@@ -483,7 +484,7 @@ func (in *incoming) write() error {
 // takeIn keeps a tune, in the tuning that it names or in the one that promises to suit it best. said is what a
 // player can do about it if it cannot be kept.
 func (s *Server) takeIn(c *gin.Context, in *incoming) (id store.ID, said string, err error) {
-	profiles, err := s.store.Profiles(c.Request.Context(), owner(c))
+	profiles, err := s.store.Profiles(c.Request.Context(), door.Owner(c))
 	if err != nil {
 		return id, "", err
 	}
@@ -508,7 +509,7 @@ func (s *Server) takeIn(c *gin.Context, in *incoming) (id store.ID, said string,
 			st.Tuning, st.Capo = found[0].Tuning.Name, found[0].Capo
 		}
 	}
-	id, err = s.store.AddTune(c.Request.Context(), owner(c), titleOf(in.tune), in.source, profiles[0].ID, st)
+	id, err = s.store.AddTune(c.Request.Context(), door.Owner(c), titleOf(in.tune), in.source, profiles[0].ID, st)
 	if errors.Is(err, store.ErrTooMany) {
 		return id, "as many tunes as Stepping keeps are kept already: delete one in another tab, then add this one again", nil
 	}

@@ -15,6 +15,7 @@ import (
 	"stepping/core/tune"
 	"stepping/jobs"
 	"stepping/store"
+	"stepping/web/door"
 )
 
 // settingsForm is the settings as typed.
@@ -134,11 +135,11 @@ func (s *Server) saveSettings(c *gin.Context) {
 		return
 	}
 	st := ch.tune.Settings.To(next)
-	s.finish(c, &ch, s.store.SaveSettings(c.Request.Context(), owner(c), ch.tune.ID, ch.version, profile.ID, st))
+	s.finish(c, &ch, s.store.SaveSettings(c.Request.Context(), door.Owner(c), ch.tune.ID, ch.version, profile.ID, st))
 }
 
 func (s *Server) findProfile(c *gin.Context, id string) *store.Profile {
-	profiles, err := s.store.Profiles(c.Request.Context(), owner(c))
+	profiles, err := s.store.Profiles(c.Request.Context(), door.Owner(c))
 	if err != nil {
 		return nil
 	}
@@ -192,7 +193,7 @@ func (s *Server) tryAndFinish(c *gin.Context, ch *change, st setup.Settings, ref
 
 // keep puts settings in force for the player of now, and answers.
 func (s *Server) keep(c *gin.Context, ch *change, st setup.Settings) {
-	s.finish(c, ch, s.store.SaveSettings(c.Request.Context(), owner(c), ch.tune.ID, ch.version, ch.tune.ProfileID, st))
+	s.finish(c, ch, s.store.SaveSettings(c.Request.Context(), door.Owner(c), ch.tune.ID, ch.version, ch.tune.ProfileID, st))
 }
 
 // unpinAll lets go of every pin: the way out when another player or text has made one
@@ -231,6 +232,6 @@ func (s *Server) redo(c *gin.Context) { s.step(c, +1) }
 
 func (s *Server) step(c *gin.Context, by int) {
 	if ch, ok := s.readChange(c); ok {
-		s.finish(c, &ch, s.store.Step(c.Request.Context(), owner(c), ch.tune.ID, ch.version, by))
+		s.finish(c, &ch, s.store.Step(c.Request.Context(), door.Owner(c), ch.tune.ID, ch.version, by))
 	}
 }

@@ -27,6 +27,8 @@ import (
 	"stepping/formats/plaintext"
 	"stepping/store"
 	"stepping/web/desk"
+	"stepping/web/door"
+	"stepping/web/view"
 )
 
 // An archive is everything of one owner's as a zip of open formats: each tune as ABC text, with what was set
@@ -84,11 +86,11 @@ func fileName(n int, title string) string {
 // takeEverything hands out the owner's archive.
 func (s *Server) takeEverything(c *gin.Context) {
 	var buf bytes.Buffer
-	if err := s.writeEverything(c.Request.Context(), owner(c), &buf); err != nil {
+	if err := s.writeEverything(c.Request.Context(), door.Owner(c), &buf); err != nil {
 		s.failFor(c, err)
 		return
 	}
-	s.logFor(c).Info("exported", "owner", owner(c))
+	s.logFor(c).Info("exported", "owner", door.Owner(c))
 	c.Header("Content-Disposition", fmt.Sprintf("attachment; filename=%q", "stepping-"+time.Now().Format(time.DateOnly)+".zip"))
 	c.Data(http.StatusOK, "application/zip", buf.Bytes())
 }
@@ -191,7 +193,7 @@ func (s *Server) bringBack(c *gin.Context) {
 		}
 		var said string
 		err = s.store.Together(c.Request.Context(), "bring everything back", func(st *store.Store) error {
-			said, err = a.add(c.Request.Context(), st, owner(c))
+			said, err = a.add(c.Request.Context(), st, door.Owner(c))
 			return err
 		})
 		return said, err
@@ -200,13 +202,13 @@ func (s *Server) bringBack(c *gin.Context) {
 	case err != nil && store.Away(err):
 		s.failFor(c, err)
 	case errors.Is(err, store.ErrTooMany):
-		s.showAccount(c, http.StatusUnprocessableEntity,
-			accountBody{Fault: "There would be more than Stepping keeps. Nothing was added: delete something first."})
+		s.door.ShowAccount(c, http.StatusUnprocessableEntity,
+			door.AccountPage{Fault: "There would be more than Stepping keeps. Nothing was added: delete something first."})
 	case err != nil:
-		s.showAccount(c, http.StatusUnprocessableEntity, accountBody{Fault: sentence(err.Error()) + " Nothing was added."})
+		s.door.ShowAccount(c, http.StatusUnprocessableEntity, door.AccountPage{Fault: view.Sentence(err.Error()) + " Nothing was added."})
 	default:
-		s.logFor(c).Info("imported", "owner", owner(c))
-		s.showAccount(c, http.StatusOK, accountBody{Said: said})
+		s.logFor(c).Info("imported", "owner", door.Owner(c))
+		s.door.ShowAccount(c, http.StatusOK, door.AccountPage{Said: said})
 	}
 }
 

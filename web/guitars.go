@@ -14,6 +14,7 @@ import (
 	"stepping/core/retune"
 	"stepping/core/tuning"
 	"stepping/store"
+	"stepping/web/door"
 )
 
 type guitarChoice struct{ ID, Name, Tuning string }
@@ -37,16 +38,16 @@ func chosenGuitar(guitars []store.Kept[store.Guitar], id string) *store.Kept[sto
 
 // guitars returns the owner's guitars; there is always one.
 func (s *Server) guitars(c *gin.Context) ([]store.Kept[store.Guitar], error) {
-	all, err := s.store.Guitars().All(c.Request.Context(), owner(c))
+	all, err := s.store.Guitars().All(c.Request.Context(), door.Owner(c))
 	if err != nil || len(all) > 0 {
 		return all, err
 	}
 	first := store.Guitar{Tuning: "Standard"}
 	first.Name, first.Set = "My guitar", "light"
-	if _, err := s.store.Guitars().Add(c.Request.Context(), owner(c), &first); err != nil {
+	if _, err := s.store.Guitars().Add(c.Request.Context(), door.Owner(c), &first); err != nil {
 		return nil, err
 	}
-	return s.store.Guitars().All(c.Request.Context(), owner(c))
+	return s.store.Guitars().All(c.Request.Context(), door.Owner(c))
 }
 
 // keepTuning remembers what a guitar is tuned to now.
@@ -60,7 +61,7 @@ func (s *Server) keepTuning(c *gin.Context) {
 		return
 	}
 	k.Doc.Tuning = c.PostForm("tuning")
-	switch err := s.store.Guitars().Save(c.Request.Context(), owner(c), k.ID, atoi(c.PostForm("version")), &k.Doc); {
+	switch err := s.store.Guitars().Save(c.Request.Context(), door.Owner(c), k.ID, atoi(c.PostForm("version")), &k.Doc); {
 	case errors.Is(err, store.ErrStale):
 		s.fail(c, http.StatusConflict, errors.New("this guitar was changed in another tab in the meantime: go back, load the page again and repeat the change"))
 	case err != nil:
@@ -161,7 +162,7 @@ func checkGuitar(g store.Guitar) error {
 }
 
 func (s *Server) showGuitar(c *gin.Context, status int, k *store.Kept[store.Guitar], fields []profileField, notice string) {
-	profiles, err := s.store.Profiles(c.Request.Context(), owner(c))
+	profiles, err := s.store.Profiles(c.Request.Context(), door.Owner(c))
 	if err != nil {
 		s.failFor(c, err)
 		return
@@ -208,7 +209,7 @@ func (s *Server) saveGuitar(c *gin.Context) {
 		s.showGuitar(c, http.StatusUnprocessableEntity, &k, fields, "")
 		return
 	}
-	switch err := s.store.Guitars().Save(c.Request.Context(), owner(c), k.ID, atoi(c.PostForm("version")), &doc); {
+	switch err := s.store.Guitars().Save(c.Request.Context(), door.Owner(c), k.ID, atoi(c.PostForm("version")), &doc); {
 	case errors.Is(err, store.ErrStale):
 		whole := completed(&doc)
 		s.showGuitar(c, http.StatusConflict, &k, guitarFields(&doc, &whole),
@@ -235,7 +236,7 @@ func (s *Server) playGuitar(c *gin.Context) {
 func (s *Server) addGuitar(c *gin.Context) {
 	doc := store.Guitar{Tuning: "Standard"}
 	doc.Name, doc.Set = "Another guitar", "light"
-	id, err := s.store.Guitars().Add(c.Request.Context(), owner(c), &doc)
+	id, err := s.store.Guitars().Add(c.Request.Context(), door.Owner(c), &doc)
 	if err != nil {
 		s.failFor(c, err)
 		return

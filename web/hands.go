@@ -11,6 +11,7 @@ import (
 	"stepping/core/player"
 	"stepping/core/practice"
 	"stepping/store"
+	"stepping/web/door"
 )
 
 // handsBody shows what the log says of a player's hands, beside the figures in force.
@@ -48,8 +49,8 @@ func (s *Server) hands(c *gin.Context) {
 // learntHands weighs the passes over tunes that are planned for a player.
 func (s *Server) learntHands(c *gin.Context, p *store.Profile) (practice.Hands, error) {
 	ctx := c.Request.Context()
-	tunes, err := s.store.Tunes(ctx, owner(c))
-	played, err2 := s.store.Passes(ctx, owner(c))
+	tunes, err := s.store.Tunes(ctx, door.Owner(c))
+	played, err2 := s.store.Passes(ctx, door.Owner(c))
 	if err = errors.Join(err, err2); err != nil {
 		return practice.Hands{}, err
 	}
@@ -130,7 +131,7 @@ func (s *Server) takeHands(c *gin.Context) {
 	} else {
 		h.TakeOver(&p.Profile)
 	}
-	switch err := s.store.SaveProfile(c.Request.Context(), owner(c), p.ID, atoi(c.PostForm("version")), p.Profile); {
+	switch err := s.store.SaveProfile(c.Request.Context(), door.Owner(c), p.ID, atoi(c.PostForm("version")), p.Profile); {
 	case errors.Is(err, store.ErrStale):
 		fresh, ok := s.profileParam(c)
 		if ok {

@@ -7,6 +7,7 @@ import (
 	"github.com/gin-gonic/gin"
 
 	"stepping/store"
+	"stepping/web/door"
 )
 
 // headLink is a place that the head of every page leads to: where to begin, or one board of the shelf of what
@@ -41,9 +42,9 @@ func headHere(c *gin.Context) []headLink {
 // that is away draws it for the right.
 func (s *Server) mirrored(c *gin.Context) bool {
 	if v, ok := c.Get(tuneKey); ok {
-		p, err := s.store.Profile(c.Request.Context(), owner(c), v.(*store.Tune).ProfileID)
+		p, err := s.store.Profile(c.Request.Context(), door.Owner(c), v.(*store.Tune).ProfileID)
 		return err == nil && p.Profile.LeftHanded
 	}
-	all, err := s.store.Profiles(c.Request.Context(), owner(c))
+	all, err := s.store.Profiles(c.Request.Context(), door.Owner(c))
 	return err == nil && len(all) > 0 && all[0].Profile.LeftHanded
 }

@@ -23,6 +23,7 @@ import (
 	"stepping/core/sound"
 	"stepping/core/tune"
 	"stepping/web/desk"
+	"stepping/web/door"
 	"stepping/web/view"
 )
 
@@ -55,7 +56,7 @@ func (s *Server) stream(c *gin.Context, basis string, make func() (*sound.Sound,
 	turn := bytes.NewBuffer(nil)
 	for size := int64(firstTurn); ; size = nextTurn {
 		turn.Reset()
-		n, err := desk.Do(c.Request.Context(), s.desk, "sound", desk.Of(owner(c), 0), func(context.Context) (int64, error) { return io.CopyN(turn, snd, size) })
+		n, err := desk.Do(c.Request.Context(), s.desk, "sound", desk.Of(door.Owner(c), 0), func(context.Context) (int64, error) { return io.CopyN(turn, snd, size) })
 		if err != nil && !errors.Is(err, io.EOF) {
 			s.unheard(c, err)
 			return
@@ -271,7 +272,7 @@ func (s *Server) hearPage(c *gin.Context) {
 	b.Source = "/tunes/" + b.ID + "/sound.wav?" + q.Encode()
 	status := http.StatusOK
 	if snd, err := soundOf(w.Plan, q); err != nil {
-		b.Fault, status = sentence(err.Error()), http.StatusUnprocessableEntity
+		b.Fault, status = view.Sentence(err.Error()), http.StatusUnprocessableEntity
 	} else {
 		b.follow(w.Plan, q, snd)
 	}

@@ -21,6 +21,7 @@ import (
 	"stepping/formats/abc"
 	"stepping/formats/plaintext"
 	"stepping/store"
+	"stepping/web/door"
 )
 
 // homeBody is the first page.
@@ -50,7 +51,7 @@ type draftCard struct{ ID, Name, What string }
 
 // draftCards lists the drafts, the last one first.
 func (s *Server) draftCards(c *gin.Context) (out []draftCard, err error) {
-	all, err := s.store.Drafts().All(c.Request.Context(), owner(c))
+	all, err := s.store.Drafts().All(c.Request.Context(), door.Owner(c))
 	for i := len(all) - 1; i >= 0; i-- {
 		d := &all[i].Doc
 		card := draftCard{ID: all[i].ID.String(), Name: d.Name, What: "a file, not kept yet"}
@@ -174,7 +175,7 @@ func (s *Server) home(c *gin.Context) {
 }
 
 func (s *Server) showHome(c *gin.Context, status int, body homeBody) {
-	gigs, err := s.store.Gigs().All(c.Request.Context(), owner(c))
+	gigs, err := s.store.Gigs().All(c.Request.Context(), door.Owner(c))
 	if err != nil {
 		s.failFor(c, err)
 		return
@@ -184,7 +185,7 @@ func (s *Server) showHome(c *gin.Context, status int, body homeBody) {
 		s.failFor(c, err)
 		return
 	}
-	if body.Gone, err = s.store.GoneTunes(c.Request.Context(), owner(c)); err != nil {
+	if body.Gone, err = s.store.GoneTunes(c.Request.Context(), door.Owner(c)); err != nil {
 		s.failFor(c, err)
 		return
 	}
@@ -239,7 +240,7 @@ func (s *Server) showHome(c *gin.Context, status int, body homeBody) {
 // facts is what the list says of a tune's text, read once and kept.
 func (s *Server) facts(c *gin.Context, id store.ID) (facts string) {
 	ctx := c.Request.Context()
-	t, err := s.store.Tune(ctx, owner(c), id)
+	t, err := s.store.Tune(ctx, door.Owner(c), id)
 	if err == nil {
 		var tu *tune.Tune
 		if tu, _, err = s.desk.Read(t.Source); err == nil {
@@ -332,7 +333,7 @@ func (s *Server) deleteTune(c *gin.Context) {
 	if !ok {
 		return
 	}
-	if err := s.store.DeleteTune(c.Request.Context(), owner(c), id); err != nil {
+	if err := s.store.DeleteTune(c.Request.Context(), door.Owner(c), id); err != nil {
 		s.failFor(c, err)
 		return
 	}
@@ -346,7 +347,7 @@ func (s *Server) bringBackTune(c *gin.Context) {
 	if !ok {
 		return
 	}
-	if err := s.store.BringBackTune(c.Request.Context(), owner(c), id); err != nil {
+	if err := s.store.BringBackTune(c.Request.Context(), door.Owner(c), id); err != nil {
 		s.failFor(c, err)
 		return
 	}
@@ -359,7 +360,7 @@ func (s *Server) addDemoTune(c *gin.Context) {
 		s.failFor(c, store.ErrNotFound)
 		return
 	}
-	id, err := s.demo(c.Request.Context(), s.store, owner(c))
+	id, err := s.demo(c.Request.Context(), s.store, door.Owner(c))
 	if err != nil {
 		s.failFor(c, err)
 		return
@@ -378,7 +379,7 @@ type guitarNow struct {
 // presentTuning is that of the owner's first guitar, standard if there is none yet.
 func (s *Server) presentTuning(c *gin.Context) (*guitarNow, error) {
 	p := &guitarNow{known: map[string]setlist.Step{}}
-	all, err := s.store.Guitars().All(c.Request.Context(), owner(c))
+	all, err := s.store.Guitars().All(c.Request.Context(), door.Owner(c))
 	if err != nil {
 		return nil, err
 	}

@@ -15,6 +15,7 @@ import (
 	"stepping/core/practice"
 	"stepping/store"
 	"stepping/web/desk"
+	"stepping/web/door"
 	"stepping/web/view"
 )
 
@@ -76,7 +77,7 @@ func (s *Server) showLog(c *gin.Context, status int, fault string) {
 		}
 	}
 	b.Minutes = view.NewLogMinutes(practice.MinutesByDay(p.passes, time.Now(), loggedDays), time.Now())
-	notes, err := s.store.Notes(c.Request.Context(), owner(c), p.tune.ID)
+	notes, err := s.store.Notes(c.Request.Context(), door.Owner(c), p.tune.ID)
 	if err != nil {
 		s.failFor(c, err)
 		return
@@ -111,7 +112,7 @@ func (s *Server) saveNote(c *gin.Context) {
 			tu.BarPrinted(0), tu.BarPrinted(len(tu.Bars)-1)))
 		return
 	}
-	if err := s.store.SetNote(c.Request.Context(), owner(c), t.ID, bar+1, note); err != nil {
+	if err := s.store.SetNote(c.Request.Context(), door.Owner(c), t.ID, bar+1, note); err != nil {
 		s.failFor(c, err)
 		return
 	}
@@ -146,8 +147,8 @@ func (s *Server) logFile(c *gin.Context) {
 }
 
 func (s *Server) logged(c *gin.Context) ([]loggedPass, error) {
-	list, err := s.store.List(c.Request.Context(), owner(c))
-	played, err2 := s.store.Passes(c.Request.Context(), owner(c))
+	list, err := s.store.List(c.Request.Context(), door.Owner(c))
+	played, err2 := s.store.Passes(c.Request.Context(), door.Owner(c))
 	if err = errors.Join(err, err2); err != nil {
 		return nil, err
 	}

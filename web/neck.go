@@ -14,6 +14,7 @@ import (
 	"stepping/core/tune"
 	"stepping/core/tuning"
 	"stepping/store"
+	"stepping/web/door"
 	"stepping/web/view"
 )
 
@@ -48,13 +49,13 @@ var lengthKeys = []lengthKey{{entry.Whole, "w", "whole", false}, {entry.Half, "h
 func (s *Server) addNeck(c *gin.Context) {
 	ctx := c.Request.Context()
 	tuned := "Standard"
-	if tunes, err := s.store.List(ctx, owner(c)); err == nil && len(tunes) > 0 {
+	if tunes, err := s.store.List(ctx, door.Owner(c)); err == nil && len(tunes) > 0 {
 		if _, err := tuning.Parse(tunes[0].Tuning); err == nil {
 			tuned = tunes[0].Tuning
 		}
 	}
 	sheet := entry.New(tuned)
-	id, err := s.store.Drafts().Add(ctx, owner(c), &store.Draft{Name: "A tune on the neck", Neck: &sheet})
+	id, err := s.store.Drafts().Add(ctx, door.Owner(c), &store.Draft{Name: "A tune on the neck", Neck: &sheet})
 	if errors.Is(err, store.ErrTooMany) {
 		s.showHome(c, http.StatusUnprocessableEntity,
 			homeBody{Fault: &fault{Text: "as many unfinished tunes as Stepping keeps are kept already: finish or let go of one of them first"}})
@@ -113,7 +114,7 @@ func (s *Server) changeNeck(c *gin.Context, change func(*entry.Sheet) error) {
 		return
 	}
 	for try := 1; ; try++ {
-		k, err := s.store.Drafts().Get(c.Request.Context(), owner(c), id)
+		k, err := s.store.Drafts().Get(c.Request.Context(), door.Owner(c), id)
 		if err == nil && k.Doc.Neck == nil {
 			err = store.ErrNotFound
 		}
@@ -126,7 +127,7 @@ func (s *Server) changeNeck(c *gin.Context, change func(*entry.Sheet) error) {
 			said = err.Error()
 		} else {
 			k.Doc.Name = k.Doc.Neck.Title
-			err = s.store.Drafts().Save(c.Request.Context(), owner(c), k.ID, k.Version, &k.Doc)
+			err = s.store.Drafts().Save(c.Request.Context(), door.Owner(c), k.ID, k.Version, &k.Doc)
 			if errors.Is(err, store.ErrStale) && try < tries {
 				continue
 			}

@@ -3,7 +3,6 @@ package web
 import (
 	"context"
 	"log/slog"
-	"net"
 	"net/http"
 	"strconv"
 	"time"
@@ -80,11 +79,4 @@ func (s *Server) logFor(c *gin.Context) *slog.Logger {
 // metrics answers this machine alone, or who is signed in.
 func (s *Server) metrics(c *gin.Context) {
 	promhttp.HandlerFor(s.meters.registry, promhttp.HandlerOpts{}).ServeHTTP(c.Writer, c.Request)
-}
-
-// atHome reports whether a request comes from this machine itself.
-func atHome(r *http.Request) bool {
-	host, _, err := net.SplitHostPort(r.RemoteAddr)
-	ip := net.ParseIP(host)
-	return err == nil && ip != nil && ip.IsLoopback() && !forwarded(r)
 }

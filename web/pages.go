@@ -11,6 +11,7 @@ import (
 	"github.com/gin-gonic/gin"
 
 	"stepping/store"
+	"stepping/web/door"
 )
 
 // keptPage is a page that is kept by a name, as it is listed.
@@ -27,7 +28,7 @@ const (
 
 // keptPages lists what is kept of a kind.
 func (s *Server) keptPages(c *gin.Context, kind string) (out []keptPage, err error) {
-	all, err := s.store.Pages().All(c.Request.Context(), owner(c))
+	all, err := s.store.Pages().All(c.Request.Context(), door.Owner(c))
 	for i := range all {
 		if k := &all[i]; k.Doc.Kind == kind {
 			out = append(out, keptPage{k.ID.String(), k.Doc.Name, pageKinds[kind] + "?" + k.Doc.Query})
@@ -43,7 +44,7 @@ func (s *Server) addPage(c *gin.Context) {
 		s.fail(c, http.StatusUnprocessableEntity, err)
 		return
 	}
-	if _, err := s.store.Pages().Add(c.Request.Context(), owner(c), &p); err != nil {
+	if _, err := s.store.Pages().Add(c.Request.Context(), door.Owner(c), &p); err != nil {
 		s.failFor(c, err)
 		return
 	}
@@ -55,7 +56,7 @@ func (s *Server) readPage(c *gin.Context) (p store.Page, err error) {
 	if err := checkPage(&p); err != nil {
 		return p, err
 	}
-	tunes, err := s.store.List(c.Request.Context(), owner(c))
+	tunes, err := s.store.List(c.Request.Context(), door.Owner(c))
 	for i := range tunes { // archives name tunes by their titles
 		if id := tunes[i].ID.String(); strings.Contains(p.Query, id) {
 			if p.Titles == nil {
@@ -89,9 +90,9 @@ func (s *Server) deletePage(c *gin.Context) {
 	if !ok {
 		return
 	}
-	k, err := s.store.Pages().Get(c.Request.Context(), owner(c), id)
+	k, err := s.store.Pages().Get(c.Request.Context(), door.Owner(c), id)
 	if err == nil {
-		err = s.store.Pages().Delete(c.Request.Context(), owner(c), id)
+		err = s.store.Pages().Delete(c.Request.Context(), door.Owner(c), id)
 	}
 	if err != nil {
 		s.failFor(c, err)

@@ -21,6 +21,7 @@ import (
 	"stepping/core/tuning"
 	"stepping/store"
 	"stepping/web/desk"
+	"stepping/web/door"
 	"stepping/web/view"
 )
 
@@ -124,7 +125,7 @@ func (l *patternLine) busy() int {
 }
 
 func (s *Server) patterns(c *gin.Context) {
-	own, err := s.store.Patterns().All(c.Request.Context(), owner(c))
+	own, err := s.store.Patterns().All(c.Request.Context(), door.Owner(c))
 	if err != nil {
 		s.failFor(c, err)
 		return
@@ -162,7 +163,7 @@ func (s *Server) addPattern(c *gin.Context) {
 	if r := []rune(made.Name); len(r) > 60 {
 		made.Name = string(r[:60])
 	}
-	id, err := s.store.Patterns().Add(c.Request.Context(), owner(c), &made)
+	id, err := s.store.Patterns().Add(c.Request.Context(), door.Owner(c), &made)
 	if err != nil {
 		s.failFor(c, err)
 		return
@@ -236,7 +237,7 @@ func (s *Server) newPreview(c *gin.Context, p *pattern.Pattern, symbol, spelt st
 	pl := player.Default()
 	pl.Fingers = 3
 	r := backing.Request{Tune: tu, Tuning: t, Player: pl, Sections: []pattern.Section{{Bar: 1, Pattern: p}}}
-	b, err := desk.Do(c.Request.Context(), s.desk, "chords", desk.Of(owner(c), 0), func(ctx context.Context) (*backing.Backing, error) { return backing.Solve(ctx, r) })
+	b, err := desk.Do(c.Request.Context(), s.desk, "chords", desk.Of(door.Owner(c), 0), func(ctx context.Context) (*backing.Backing, error) { return backing.Solve(ctx, r) })
 	if err != nil {
 		v.Fault = err.Error()
 		return v
@@ -295,7 +296,7 @@ func (s *Server) savePattern(c *gin.Context) {
 		s.showPattern(c, http.StatusUnprocessableEntity, "layout", p, body)
 		return
 	}
-	switch err := s.store.Patterns().Save(c.Request.Context(), owner(c), old.ID, atoi(c.PostForm("version")), p); {
+	switch err := s.store.Patterns().Save(c.Request.Context(), door.Owner(c), old.ID, atoi(c.PostForm("version")), p); {
 	case errors.Is(err, store.ErrStale):
 		body.Notice = "This pattern was changed in another tab in the meantime. What you typed stands below; keep it again to put it in force."
 		s.showPattern(c, http.StatusConflict, "layout", p, body)

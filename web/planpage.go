@@ -21,6 +21,7 @@ import (
 	"stepping/jobs"
 	"stepping/store"
 	"stepping/web/desk"
+	"stepping/web/door"
 	"stepping/web/view"
 )
 
@@ -183,7 +184,7 @@ func (s *Server) planPage(c *gin.Context) {
 
 // showPlan renders the plan page, or for the script its changing part.
 func (s *Server) showPlan(c *gin.Context, status int, id store.ID, moment string, note planNote) {
-	t, err := s.store.Tune(c.Request.Context(), owner(c), id)
+	t, err := s.store.Tune(c.Request.Context(), door.Owner(c), id)
 	if err != nil {
 		s.failFor(c, err)
 		return
@@ -233,7 +234,7 @@ func (s *Server) showPlan(c *gin.Context, status int, id store.ID, moment string
 
 // newPlanBody is the page without its plan: the tune, its setup and what can be chosen there.
 func (s *Server) newPlanBody(c *gin.Context, t *store.Tune, note planNote) (planBody, error) {
-	profiles, err := s.store.Profiles(c.Request.Context(), owner(c))
+	profiles, err := s.store.Profiles(c.Request.Context(), door.Owner(c))
 	if err != nil {
 		return planBody{}, err
 	}
@@ -284,7 +285,7 @@ func swingWords(share float64) string {
 // fits finds what would bring a tune into the guitar's range.
 func (s *Server) fits(c *gin.Context, t *store.Tune, problem error) []fitView {
 	var rangeErr *plan.RangeError
-	prof, err := s.store.Profile(c.Request.Context(), owner(c), t.ProfileID)
+	prof, err := s.store.Profile(c.Request.Context(), door.Owner(c), t.ProfileID)
 	if !errors.As(problem, &rangeErr) || err != nil {
 		return nil
 	}

@@ -20,6 +20,7 @@ import (
 	"stepping/core/tune"
 	"stepping/store"
 	"stepping/web/desk"
+	"stepping/web/door"
 	"stepping/web/view"
 )
 
@@ -62,7 +63,7 @@ func (s *Server) practised(c *gin.Context) (p practised, ok bool) {
 	p.rungs = practice.Rungs(practice.Ladder(p.work.Plan))
 	p.ladder = len(p.rungs)
 	err := s.keepLadder(ctx, p.tune, p.work.Basis, p.rungs)
-	passes, err2 := s.store.PassesOver(ctx, owner(c), p.tune.ID)
+	passes, err2 := s.store.PassesOver(ctx, door.Owner(c), p.tune.ID)
 	if err = errors.Join(err, err2); err != nil {
 		s.failFor(c, err)
 		return p, false
@@ -188,7 +189,7 @@ func (s *Server) showStep(c *gin.Context, p *practised, at int, notice string) {
 	if b.Sitting != nil {
 		b.Pass, b.TakeBack = b.Pass+"?"+b.Sitting.Query, b.TakeBack+"?"+b.Sitting.Query
 	}
-	notes, err := s.store.Notes(c.Request.Context(), owner(c), p.tune.ID)
+	notes, err := s.store.Notes(c.Request.Context(), door.Owner(c), p.tune.ID)
 	if err != nil {
 		s.failFor(c, err)
 		return
@@ -332,7 +333,7 @@ func (s *Server) addPass(c *gin.Context) {
 	}
 	pass := practice.Pass{At: time.Now(), Key: st.Key, Layer: st.Layer, Bars: st.Bars, Tempo: tempo, Verdict: v,
 		Seconds: milliseconds(seconds), Plan: p.work.Basis, Move: st.Move.At(st.Rung.Tempo, tempo)}
-	if err := s.store.AddPasses(c.Request.Context(), owner(c), p.tune.ID, pass); err != nil {
+	if err := s.store.AddPasses(c.Request.Context(), door.Owner(c), p.tune.ID, pass); err != nil {
 		s.failFor(c, err)
 		return
 	}
@@ -351,7 +352,7 @@ func (s *Server) takeBackPass(c *gin.Context) {
 		s.fail(c, http.StatusConflict, errors.New("there is nothing to take back. Go back and open Practise again"))
 		return
 	}
-	if err := s.store.TakeBackPass(c.Request.Context(), owner(c), p.tune.ID); err != nil {
+	if err := s.store.TakeBackPass(c.Request.Context(), door.Owner(c), p.tune.ID); err != nil {
 		s.failFor(c, err)
 		return
 	}

@@ -12,6 +12,7 @@ import (
 
 	"stepping/core/player"
 	"stepping/store"
+	"stepping/web/door"
 )
 
 // profileField is one row of the profile form.
@@ -192,7 +193,7 @@ func fieldsOf(inputs []profileInput, p *player.Profile) (out []profileField) {
 }
 
 func (s *Server) profiles(c *gin.Context) {
-	profiles, err := s.store.Profiles(c.Request.Context(), owner(c))
+	profiles, err := s.store.Profiles(c.Request.Context(), door.Owner(c))
 	if err != nil {
 		s.failFor(c, err)
 		return
@@ -207,7 +208,7 @@ func (s *Server) profiles(c *gin.Context) {
 
 // somePlayers returns the owner's players, or if all were deleted one that is kept nowhere.
 func (s *Server) somePlayers(c *gin.Context) ([]store.Profile, error) {
-	all, err := s.store.Profiles(c.Request.Context(), owner(c))
+	all, err := s.store.Profiles(c.Request.Context(), door.Owner(c))
 	if len(all) == 0 {
 		all = []store.Profile{{Profile: player.Default()}}
 	}
@@ -221,7 +222,7 @@ func (s *Server) addProfile(c *gin.Context) {
 		s.fail(c, http.StatusUnprocessableEntity, err)
 		return
 	}
-	id, err := s.store.AddProfile(c.Request.Context(), owner(c), p)
+	id, err := s.store.AddProfile(c.Request.Context(), door.Owner(c), p)
 	if err != nil {
 		s.failFor(c, err)
 		return
@@ -254,7 +255,7 @@ func (s *Server) saveProfile(c *gin.Context) {
 		s.render(c, http.StatusUnprocessableEntity, "profile", "layout", body.Name, body)
 		return
 	}
-	err := s.store.SaveProfile(c.Request.Context(), owner(c), old.ID, atoi(c.PostForm("version")), p)
+	err := s.store.SaveProfile(c.Request.Context(), door.Owner(c), old.ID, atoi(c.PostForm("version")), p)
 	switch {
 	case errors.Is(err, store.ErrStale):
 		body.Notice = "This player was changed in another tab in the meantime. What you typed stands below; keep it again to put it in force."
@@ -277,7 +278,7 @@ func (s *Server) copyProfile(c *gin.Context) {
 	if r := []rune(p.Name); len(r) > 60 {
 		p.Name = string(r[:60])
 	}
-	id, err := s.store.AddProfile(c.Request.Context(), owner(c), p)
+	id, err := s.store.AddProfile(c.Request.Context(), door.Owner(c), p)
 	if err != nil {
 		s.failFor(c, err)
 		return
@@ -290,7 +291,7 @@ func (s *Server) deleteProfile(c *gin.Context) {
 	if !ok {
 		return
 	}
-	switch err := s.store.DeleteProfile(c.Request.Context(), owner(c), id); {
+	switch err := s.store.DeleteProfile(c.Request.Context(), door.Owner(c), id); {
 	case errors.Is(err, store.ErrInUse):
 		s.fail(c, http.StatusConflict, errors.New("a tune is planned for this player: choose another player for it first"))
 	case err != nil:

@@ -16,6 +16,7 @@ import (
 	"stepping/core/tuning"
 	"stepping/store"
 	"stepping/web/desk"
+	"stepping/web/door"
 )
 
 // How many shapes are proposed for a new tune, and how long finding them may take.
@@ -43,7 +44,7 @@ func (s *Server) propose(c *gin.Context, tu *tune.Tune, p *player.Profile) (out 
 	if err := r.Guitar.Complete(tuning.Strings); err != nil {
 		return out, g.Tuning, nil
 	}
-	rows, _ := desk.Do(c.Request.Context(), s.desk, "proposals", desk.Of(owner(c), 10*len(tu.Notes)), func(ctx context.Context) ([]rank.Row, error) {
+	rows, _ := desk.Do(c.Request.Context(), s.desk, "proposals", desk.Of(door.Owner(c), 10*len(tu.Notes)), func(ctx context.Context) ([]rank.Row, error) {
 		ctx, stop := context.WithTimeout(ctx, proposeLimit)
 		defer stop()
 		return rank.Propose(ctx, r, proposals) // out of time or of range: what was found, else the tuning that the guitar is in
@@ -61,7 +62,7 @@ func (s *Server) keepProposed(c *gin.Context, id store.ID, ways []rank.Way) {
 	}
 	doc, err := json.Marshal(ways)
 	if err == nil {
-		_, err = s.store.SaveResult(c.Request.Context(), owner(c), id, proposalJob, "", doc, false, true)
+		_, err = s.store.SaveResult(c.Request.Context(), door.Owner(c), id, proposalJob, "", doc, false, true)
 	}
 	if err != nil {
 		s.logFor(c).Error("keep proposals", "err", err) // the tune is there without
@@ -70,7 +71,7 @@ func (s *Server) keepProposed(c *gin.Context, id store.ID, ways []rank.Way) {
 
 // proposedFor shows what was proposed for a tune.
 func (s *Server) proposedFor(c *gin.Context, id store.ID, st *setup.Settings) (out []proposedView) {
-	kept, err := s.store.Result(c.Request.Context(), owner(c), id, proposalJob)
+	kept, err := s.store.Result(c.Request.Context(), door.Owner(c), id, proposalJob)
 	if err != nil {
 		return nil
 	}

@@ -13,17 +13,16 @@ import (
 	"io/fs"
 	"log/slog"
 	"net/http"
-	"net/url"
-	"strings"
 	"time"
 
-	"github.com/alexedwards/scs/v2"
 	"github.com/gin-gonic/gin"
 	"github.com/google/uuid"
 
 	"stepping/jobs"
 	"stepping/store"
 	"stepping/web/desk"
+	"stepping/web/door"
+	"stepping/web/view"
 )
 
 //go:embed templates/*.html
@@ -36,7 +35,7 @@ var staticFiles embed.FS
 type Config struct {
 	Store *store.Store
 	Owner store.ID // the player who needs no account while Access does not ask for one
-	Access
+	door.Access
 	Log  *slog.Logger // nil: the default
 	Host string       // a host name that requests may use beside IP addresses and localhost; "" for none
 	Demo AddDemo      // nil: no demo tune can be had
@@ -50,11 +49,8 @@ type AddDemo func(ctx context.Context, st *store.Store, owner store.ID) (store.I
 // Server is the application. Safe for concurrent use.
 type Server struct {
 	store    *store.Store
-	owner    store.ID
-	access   Access
-	sessions *scs.SessionManager
+	door     *door.Door
 	meters   *meters
-	host     string
 	log      *slog.Logger
 	pages    map[string]*template.Template
 	desk     *desk.Desk
@@ -62,9 +58,6 @@ type Server struct {
 	demo     AddDemo
 	patience time.Duration
 }
-
-// maxBody bounds a request: a tune of 1 MiB and its form.
-const maxBody = 3 << 20
 
 // Times after which a slow client is let go.
 const (
@@ -75,9 +68,8 @@ const (
 
 // New makes a server; a template that does not parse stops it here.
 func New(cfg Config) (*Server, error) {
-	s := &Server{store: cfg.Store, owner: cfg.Owner, access: cfg.Access, host: cfg.Host, log: cfg.Log, demo: cfg.Demo,
+	s := &Server{store: cfg.Store, log: cfg.Log, demo: cfg.Demo,
 		patience: cmp.Or(cfg.Patience, pagePatience)}
-	s.access.fill()
 	if s.log == nil {
 		s.log = slog.Default()
 	}
@@ -85,11 +77,16 @@ func New(cfg Config) (*Server, error) {
 	if s.pages, err = parsePages(); err != nil {
 		return nil, err
 	}
-	s.sessions = s.newSessions()
 	s.meters = s.newMeters()
 	s.desk = desk.New(s.store, s.log, s.meters.worked)
+	s.door = door.New(door.Config{Store: cfg.Store, Owner: cfg.Owner, Access: cfg.Access, Host: cfg.Host,
+		Bodies:     map[string]int64{"/everything": archiveBytes, "/drafts": maxUpload, takeRoute: maxRecording},
+		Streamed:   map[string]bool{takeRoute: true},
+		Microphone: map[string]bool{takeRoute: true, keptRoute: true, "/bench": true},
+		Stopped:    func(id store.ID) { s.desk.Jobs.StopOf(id.String()) },
+		Pages:      door.Pages{Draw: s.draw, Fail: s.fail, FailFor: s.failFor, Away: s.away, Log: s.logFor}})
 	s.engine = s.routes()
-	return s, s.engine.SetTrustedProxies(s.access.Proxies)
+	return s, s.engine.SetTrustedProxies(cfg.Proxies)
 }
 
 // pageNames are the pages; each is parsed with the layout into a set of its own.
@@ -115,20 +112,7 @@ func parsePages() (map[string]*template.Template, error) {
 func (s *Server) Close() { s.desk.Close() }
 
 // Handler returns the application with its security measures around it.
-func (s *Server) Handler() http.Handler {
-	guard := http.NewCrossOriginProtection()
-	guard.SetDenyHandler(http.HandlerFunc(func(w http.ResponseWriter, _ *http.Request) {
-		http.Error(w, "This change was asked for by another site and was not made. Open Stepping itself and try again.", http.StatusForbidden)
-	}))
-	known := s.sessions.LoadAndSave(s.engine)
-	return guard.Handler(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
-		if strings.HasPrefix(r.URL.Path, "/static/") { // for everybody, and also while the database is away
-			s.engine.ServeHTTP(w, r)
-			return
-		}
-		known.ServeHTTP(w, r)
-	}))
-}
+func (s *Server) Handler() http.Handler { return s.door.Around(s.engine) }
 
 // Routes lists the addresses, each as "METHOD /path".
 func (s *Server) Routes() (out []string) {
@@ -143,8 +127,8 @@ func (s *Server) routes() *gin.Engine {
 	r := gin.New()
 	r.HandleMethodNotAllowed = true
 	r.ContextWithFallback = true // a request that is given up stops the planner
-	r.MaxMultipartMemory = maxBody
-	r.Use(s.observed, s.recover, s.security, s.ownHost, s.asked, limitBody, s.texts, s.who)
+	r.MaxMultipartMemory = door.MaxBody
+	r.Use(append([]gin.HandlerFunc{s.observed, s.recover}, s.door.Guards()...)...)
 	r.NoRoute(func(c *gin.Context) { s.fail(c, http.StatusNotFound, errors.New("there is no such page")) })
 	r.NoMethod(func(c *gin.Context) {
 		s.fail(c, http.StatusMethodNotAllowed, errors.New("this address does not take that kind of request"))
@@ -159,7 +143,9 @@ func (s *Server) routes() *gin.Engine {
 	r.GET("/readyz", s.ready)
 	r.GET("/metrics", s.metrics)
 
-	s.accountRoutes(r)
+	s.door.Routes(r)
+	r.GET("/everything.zip", s.takeEverything)
+	r.POST("/everything", s.bringBack)
 
 	r.GET("/", s.home)
 	r.POST("/tunes", s.addTune)
@@ -235,23 +221,6 @@ func (s *Server) draftRoutes(r *gin.Engine) {
 	r.POST("/drafts/:id/frame", s.frameNeck)
 	r.POST("/drafts/:id/keep", s.keepDraft)
 	r.POST("/drafts/:id/delete", s.deleteDraft)
-}
-
-// accountRoutes are the addresses of the door, and of what belongs to a player as a whole.
-func (s *Server) accountRoutes(r *gin.Engine) {
-	r.GET("/sign-in", s.signIn)
-	r.POST("/sign-in", s.trySignIn)
-	r.POST("/sign-out", s.signOut)
-	r.GET("/welcome/:secret", s.welcome)
-	r.POST("/welcome/:secret", s.acceptWelcome)
-	r.GET("/account", s.account)
-	r.POST("/account/password", s.changePassword)
-	r.POST("/account/end", s.endSignin)
-	r.POST("/account/end-all", s.endSignins)
-	r.POST("/account/invite", s.invite)
-	r.POST("/account/close", s.closeAccount)
-	r.GET("/everything.zip", s.takeEverything)
-	r.POST("/everything", s.bringBack)
 }
 
 // tuneRoutes are the addresses of one tune.
@@ -350,13 +319,18 @@ func (s *Server) render(c *gin.Context, status int, name, part, title string, bo
 	var buf bytes.Buffer
 	if err := s.pages[name].ExecuteTemplate(&buf, part, page{
 		Title: title, Look: look, Large: size == "large", Mirrored: part == "layout" && s.mirrored(c), Path: c.Request.URL.RequestURI(),
-		Name: c.GetString(nameKey), Out: owner(c) == store.ID{}, Way: around, Head: headHere(c), Body: body,
+		Name: door.Name(c), Out: door.Owner(c) == store.ID{}, Way: around, Head: headHere(c), Body: body,
 	}); err != nil {
 		s.logFor(c).Error("template", "page", name, "err", err)
 		http.Error(c.Writer, "Stepping could not draw this page. Go back and try again.", http.StatusInternalServerError)
 		return
 	}
 	c.Data(status, "text/html; charset=utf-8", buf.Bytes())
+}
+
+// draw is render of a whole page.
+func (s *Server) draw(c *gin.Context, status int, name, title string, body any) {
+	s.render(c, status, name, "layout", title, body)
 }
 
 // errorBody is the error page.
@@ -386,14 +360,14 @@ func newAway(r *http.Request) errorBody {
 // away answers a request whose session cannot be looked up.
 func (s *Server) away(w http.ResponseWriter, r *http.Request, err error) {
 	s.log.Error("session", "err", err)
-	r.Body = http.MaxBytesReader(w, r.Body, maxBody)
-	_ = r.ParseMultipartForm(maxBody) // what can be read of it is given back
+	r.Body = http.MaxBytesReader(w, r.Body, door.MaxBody)
+	_ = r.ParseMultipartForm(door.MaxBody) // what can be read of it is given back
 	var buf bytes.Buffer
 	if err := s.pages["error"].ExecuteTemplate(&buf, "layout", page{Title: awayTitle, Path: "/", Out: true, Body: newAway(r)}); err != nil {
 		s.log.Error("template", "page", "error", "err", err)
 	}
 	h := w.Header()
-	h.Set("Content-Security-Policy", policy)
+	h.Set("Content-Security-Policy", door.Policy)
 	h.Set("Content-Type", "text/html; charset=utf-8")
 	h.Set("X-Content-Type-Options", "nosniff")
 	h.Set("Cache-Control", "no-store")
@@ -427,7 +401,18 @@ func (s *Server) fail(c *gin.Context, status int, err error) {
 	if status >= http.StatusInternalServerError {
 		title = "Something does not work"
 	}
-	s.render(c, status, "error", "layout", title, errorBody{status, capital(err.Error()), nil})
+	s.render(c, status, "error", "layout", title, errorBody{status, view.Capital(err.Error()), nil})
+}
+
+// recover answers a panic with the error page; the detail goes to the log.
+func (s *Server) recover(c *gin.Context) {
+	defer func() {
+		if v := recover(); v != nil {
+			s.logFor(c).Error("panic", "value", v)
+			s.fail(c, http.StatusInternalServerError, errInternal)
+		}
+	}()
+	c.Next()
 }
 
 // failFor picks the status for a store or planning error; unknown ones are logged and
@@ -480,7 +465,7 @@ func (s *Server) tuneParam(c *gin.Context) (*store.Tune, bool) {
 	if !ok {
 		return nil, false
 	}
-	t, err := s.store.Tune(c.Request.Context(), owner(c), id)
+	t, err := s.store.Tune(c.Request.Context(), door.Owner(c), id)
 	if err != nil {
 		s.failFor(c, err)
 		return nil, false
@@ -529,7 +514,7 @@ func (s *Server) profileParam(c *gin.Context) (*store.Profile, bool) {
 	if !ok {
 		return nil, false
 	}
-	p, err := s.store.Profile(c.Request.Context(), owner(c), id)
+	p, err := s.store.Profile(c.Request.Context(), door.Owner(c), id)
 	if err != nil {
 		s.failFor(c, err)
 		return nil, false
@@ -545,15 +530,5 @@ func setLook(c *gin.Context) {
 				SameSite: http.SameSiteStrictMode})
 		}
 	}
-	c.Redirect(http.StatusSeeOther, localPath(c.PostForm("back")))
-}
-
-// localPath keeps a redirect on this server.
-func localPath(p string) string {
-	u, err := url.Parse(p)
-	if err != nil || u.Host != "" || u.Scheme != "" || !strings.HasPrefix(u.Path, "/") || strings.HasPrefix(u.Path, "//") ||
-		strings.Contains(u.Path, `\`) {
-		return "/"
-	}
-	return u.RequestURI()
+	c.Redirect(http.StatusSeeOther, door.LocalPath(c.PostForm("back")))
 }

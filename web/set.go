@@ -14,6 +14,7 @@ import (
 	"stepping/core/tuning"
 	"stepping/jobs"
 	"stepping/web/desk"
+	"stepping/web/door"
 )
 
 // setBody is the page that orders a set.
@@ -86,7 +87,7 @@ func minutes(seconds float64) string {
 
 // set orders the tunes chosen so that they take least retuning between them.
 func (s *Server) set(c *gin.Context) {
-	tunes, err := s.store.Tunes(c.Request.Context(), owner(c))
+	tunes, err := s.store.Tunes(c.Request.Context(), door.Owner(c))
 	if err != nil {
 		s.failFor(c, err)
 		return
@@ -140,7 +141,7 @@ func (s *Server) set(c *gin.Context) {
 		}
 	}
 	status := http.StatusOK
-	got, err := desk.Do(c.Request.Context(), s.desk, "set", jobs.Work{Owner: owner(c).String(), Long: len(r.Tunes) > setlist.ExactTunes},
+	got, err := desk.Do(c.Request.Context(), s.desk, "set", jobs.Work{Owner: door.Owner(c).String(), Long: len(r.Tunes) > setlist.ExactTunes},
 		func(ctx context.Context) (*setlist.Set, error) { return setlist.Solve(ctx, r) })
 	if c.Err() != nil {
 		c.Abort()

@@ -7,6 +7,7 @@ import (
 	"github.com/gin-gonic/gin"
 
 	"stepping/store"
+	"stepping/web/door"
 )
 
 // getter and deleter are what handlers need of a shelf of the store.
@@ -25,7 +26,7 @@ func keptParam[T any](s *Server, c *gin.Context, from getter[T]) (k store.Kept[T
 	if !ok {
 		return k, false
 	}
-	k, err := from.Get(c.Request.Context(), owner(c), id)
+	k, err := from.Get(c.Request.Context(), door.Owner(c), id)
 	if err != nil {
 		s.failFor(c, err)
 		return k, false
@@ -39,7 +40,7 @@ func (s *Server) remove(c *gin.Context, from deleter, to string) {
 	if !ok {
 		return
 	}
-	if err := from.Delete(c.Request.Context(), owner(c), id); err != nil {
+	if err := from.Delete(c.Request.Context(), door.Owner(c), id); err != nil {
 		s.failFor(c, err)
 		return
 	}

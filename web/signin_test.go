@@ -20,7 +20,7 @@ import (
 	"stepping/core/pattern"
 	"stepping/store"
 	"stepping/store/storetest"
-	"stepping/web"
+	"stepping/web/door"
 )
 
 // caller is a browser with its cookies.
@@ -80,7 +80,7 @@ func guardedSite(t *testing.T) *site {
 	if err != nil {
 		t.Fatal(err)
 	}
-	return openDoor(t, dsn, web.Access{SignIn: true})
+	return openDoor(t, dsn, door.Access{SignIn: true})
 }
 
 // Addresses that are about nothing of anybody's, or only of the one who asks: what another gets there holds nothing of the first.
@@ -219,7 +219,7 @@ func TestSignIn(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	s := openDoor(t, dsn, web.Access{SignIn: true})
+	s := openDoor(t, dsn, door.Access{SignIn: true})
 	sign := func(c *caller, name, password string) (int, string, http.Header) {
 		return c.ask("/sign-in", url.Values{"name": {name}, "password": {password}, "next": {"/patterns"}})
 	}
@@ -264,7 +264,7 @@ func TestSignIn(t *testing.T) {
 		t.Error("the old token is still good")
 	}
 	// A restart keeps sessions; signing out ends them at the server.
-	again := openDoor(t, dsn, web.Access{SignIn: true})
+	again := openDoor(t, dsn, door.Access{SignIn: true})
 	moved := again.caller(t)
 	to, _ := url.Parse(again.URL)
 	moved.Jar.SetCookies(to, []*http.Cookie{{Name: "session", Value: token(c)}})
@@ -278,7 +278,7 @@ func TestSignIn(t *testing.T) {
 		header.Get("Retry-After") == "" || style != 200 {
 		t.Errorf("%d, style %d: %.300s", status, style, body)
 	}
-	again = openDoor(t, dsn, web.Access{SignIn: true})
+	again = openDoor(t, dsn, door.Access{SignIn: true})
 	moved.site = again
 	to, _ = url.Parse(again.URL)
 	moved.Jar.SetCookies(to, []*http.Cookie{{Name: "session", Value: token(c)}})
@@ -347,7 +347,7 @@ func TestDoor(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	secure := openDoor(t, dsn, web.Access{SignIn: true, TLS: true})
+	secure := openDoor(t, dsn, door.Access{SignIn: true, TLS: true})
 	secret, err := secure.store.AddLink(t.Context(), store.FirstLink, secure.owner)
 	if err != nil {
 		t.Fatal(err)

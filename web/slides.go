@@ -21,6 +21,7 @@ import (
 	"stepping/jobs"
 	"stepping/store"
 	"stepping/web/desk"
+	"stepping/web/door"
 )
 
 // shelfBody shows the owner's slides, on a guitar and a hand.
@@ -116,7 +117,7 @@ func (s *Server) slideShelf(c *gin.Context) {
 		s.failFor(c, err)
 		return
 	}
-	tunes, err := s.store.Tunes(c.Request.Context(), owner(c))
+	tunes, err := s.store.Tunes(c.Request.Context(), door.Owner(c))
 	if err != nil {
 		s.failFor(c, err)
 		return
@@ -198,15 +199,15 @@ func slideSize(sl player.Slide) string {
 
 // ownSlides returns the owner's slides; there is always one, at first that of a player.
 func (s *Server) ownSlides(c *gin.Context, p *player.Profile) ([]store.Kept[store.Slide], error) {
-	all, err := s.store.Slides().All(c.Request.Context(), owner(c))
+	all, err := s.store.Slides().All(c.Request.Context(), door.Owner(c))
 	if err != nil || len(all) > 0 {
 		return all, err
 	}
 	first := store.Slide{Name: "My slide", Slide: p.Slide}
-	if _, err := s.store.Slides().Add(c.Request.Context(), owner(c), &first); err != nil {
+	if _, err := s.store.Slides().Add(c.Request.Context(), door.Owner(c), &first); err != nil {
 		return nil, err
 	}
-	return s.store.Slides().All(c.Request.Context(), owner(c))
+	return s.store.Slides().All(c.Request.Context(), door.Owner(c))
 }
 
 // slideInputs are the fields of a slide, those of the profile and a name.
@@ -222,7 +223,7 @@ type slideBody struct {
 }
 
 func (s *Server) addSlide(c *gin.Context) {
-	id, err := s.store.Slides().Add(c.Request.Context(), owner(c), &store.Slide{Name: "Another slide", Slide: player.Default().Slide})
+	id, err := s.store.Slides().Add(c.Request.Context(), door.Owner(c), &store.Slide{Name: "Another slide", Slide: player.Default().Slide})
 	if err != nil {
 		s.failFor(c, err)
 		return
@@ -254,7 +255,7 @@ func (s *Server) saveSlide(c *gin.Context) {
 		s.render(c, http.StatusUnprocessableEntity, "slide", "layout", k.Doc.Name, body)
 		return
 	}
-	switch err := s.store.Slides().Save(c.Request.Context(), owner(c), k.ID, atoi(c.PostForm("version")),
+	switch err := s.store.Slides().Save(c.Request.Context(), door.Owner(c), k.ID, atoi(c.PostForm("version")),
 		&store.Slide{Name: p.Name, Slide: p.Slide}); {
 	case errors.Is(err, store.ErrStale):
 		body.Notice = "This slide was changed in another tab in the meantime. What you typed stands below; keep it again to put it in force."
@@ -282,7 +283,7 @@ func (s *Server) changePlayer(c *gin.Context, to string, change func(*player.Pro
 		s.failFor(c, store.ErrNotFound)
 		return
 	}
-	old, err := s.store.Profile(c.Request.Context(), owner(c), id)
+	old, err := s.store.Profile(c.Request.Context(), door.Owner(c), id)
 	if err != nil {
 		s.failFor(c, err)
 		return
@@ -293,7 +294,7 @@ func (s *Server) changePlayer(c *gin.Context, to string, change func(*player.Pro
 		s.fail(c, http.StatusUnprocessableEntity, fmt.Errorf("this does not go with %s: %w", profileName(&p), err))
 		return
 	}
-	switch err := s.store.SaveProfile(c.Request.Context(), owner(c), id, old.Version, p); {
+	switch err := s.store.SaveProfile(c.Request.Context(), door.Owner(c), id, old.Version, p); {
 	case errors.Is(err, store.ErrStale):
 		s.fail(c, http.StatusConflict, errors.New("this player was changed in another tab just now: go back and do it again"))
 	case err != nil:
@@ -323,7 +324,7 @@ func (s *Server) compareSlides(c *gin.Context) {
 	if !ok {
 		return
 	}
-	prof, err := s.store.Profile(c.Request.Context(), owner(c), t.ProfileID)
+	prof, err := s.store.Profile(c.Request.Context(), door.Owner(c), t.ProfileID)
 	if err != nil {
 		s.failFor(c, err)
 		return

@@ -23,6 +23,7 @@ import (
 	"stepping/jobs"
 	"stepping/store"
 	"stepping/web/desk"
+	"stepping/web/door"
 	"stepping/web/view"
 )
 
@@ -261,7 +262,7 @@ func (s *Server) startSuit(c *gin.Context) {
 		return
 	}
 	keep := c.PostForm("key") != "any"
-	prof, err := s.store.Profile(c.Request.Context(), owner(c), t.ProfileID)
+	prof, err := s.store.Profile(c.Request.Context(), door.Owner(c), t.ProfileID)
 	if err != nil {
 		s.failFor(c, err)
 		return

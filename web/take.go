@@ -27,6 +27,7 @@ import (
 	"stepping/jobs"
 	"stepping/store"
 	"stepping/web/desk"
+	"stepping/web/door"
 	"stepping/web/view"
 )
 
@@ -113,7 +114,7 @@ func (s *Server) takePage(c *gin.Context) {
 
 // addKept lists the takes of a tune, and what has become better.
 func (s *Server) addKept(c *gin.Context, t *store.Tune, b *takeBody) error {
-	takes, err := s.store.Takes(c.Request.Context(), owner(c), t.ID)
+	takes, err := s.store.Takes(c.Request.Context(), door.Owner(c), t.ID)
 	if err != nil {
 		return err
 	}
@@ -183,7 +184,7 @@ func (s *Server) judgeTake(c *gin.Context) {
 	defer r.close()
 	var tk *take.Take
 	if err == nil {
-		tk, err = desk.Do(c.Request.Context(), s.desk, "take", jobs.Work{Owner: owner(c).String(), Long: true},
+		tk, err = desk.Do(c.Request.Context(), s.desk, "take", jobs.Work{Owner: door.Owner(c).String(), Long: true},
 			func(context.Context) (*take.Take, error) { return r.signal.Judge(w.Plan) })
 	}
 	if err != nil {
@@ -216,7 +217,7 @@ func (s *Server) noTake(c *gin.Context, t *store.Tune, w *desk.Planned, err erro
 		err = errors.New("the file is larger than 1 GiB: cut it, or save it with fewer samples a second")
 	}
 	b := newTake(t, w.Plan)
-	b.Fault = sentence(err.Error())
+	b.Fault = view.Sentence(err.Error())
 	if err := s.addKept(c, t, &b); err != nil {
 		s.failFor(c, err)
 		return
@@ -231,7 +232,7 @@ func (s *Server) keepTake(c *gin.Context, t *store.Tune, w *desk.Planned, r *rec
 		s.failFor(c, err)
 		return
 	}
-	id, err := s.store.AddTake(c.Request.Context(), owner(c),
+	id, err := s.store.AddTake(c.Request.Context(), door.Owner(c),
 		&store.Take{Tune: t.ID, At: time.Now(), Name: r.name, Samples: r.samples, Plan: w.Basis, Doc: text}, r.sound)
 	if errors.Is(err, store.ErrTooMany) {
 		b := newTake(t, w.Plan)

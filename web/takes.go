@@ -19,6 +19,7 @@ import (
 	"stepping/formats/plandoc"
 	"stepping/store"
 	"stepping/web/desk"
+	"stepping/web/door"
 	"stepping/web/view"
 )
 
@@ -33,7 +34,7 @@ func (s *Server) takeParam(c *gin.Context) (*store.Tune, *store.Take, bool) {
 		s.failFor(c, store.ErrNotFound)
 		return nil, nil, false
 	}
-	kept, err := s.store.Take(c.Request.Context(), owner(c), t.ID, id)
+	kept, err := s.store.Take(c.Request.Context(), door.Owner(c), t.ID, id)
 	if err != nil {
 		s.failFor(c, err)
 		return nil, nil, false
@@ -86,7 +87,7 @@ func (s *Server) deleteTake(c *gin.Context) {
 	if !ok {
 		return
 	}
-	if err := s.store.DeleteTake(c.Request.Context(), owner(c), t.ID, kept.ID); err != nil {
+	if err := s.store.DeleteTake(c.Request.Context(), door.Owner(c), t.ID, kept.ID); err != nil {
 		s.failFor(c, err)
 		return
 	}
@@ -112,7 +113,7 @@ func (s *Server) besides(c *gin.Context) {
 	if !ok {
 		return
 	}
-	takes, err := s.store.Takes(c.Request.Context(), owner(c), t.ID)
+	takes, err := s.store.Takes(c.Request.Context(), door.Owner(c), t.ID)
 	if err != nil {
 		s.failFor(c, err)
 		return
@@ -196,7 +197,7 @@ func (s *Server) takeSound(c *gin.Context) {
 		return
 	}
 	first, n := int(from*take.KeptRate), int((to-from)*take.KeptRate)
-	ctx, who := c.Request.Context(), owner(c)
+	ctx, who := c.Request.Context(), door.Owner(c)
 	src := &blocks{which: -1, total: int(kept.Samples), get: func(number int) ([]byte, error) { return s.store.TakeSound(ctx, who, kept.ID, number) }}
 	if err := src.fill(first, make([]float64, 1)); err != nil { // before anything is answered
 		if errors.Is(err, store.ErrNoSound) {
@@ -240,7 +241,7 @@ func (s *Server) sendSamples(c *gin.Context, n int, next func([]float64) ([]floa
 		return
 	}
 	for ended := false; !ended; {
-		out, err := desk.Do(c.Request.Context(), s.desk, "recording", desk.Of(owner(c), 0), func(context.Context) (out []float64, err error) {
+		out, err := desk.Do(c.Request.Context(), s.desk, "recording", desk.Of(door.Owner(c), 0), func(context.Context) (out []float64, err error) {
 			for len(out) < sendBlock && err == nil {
 				out, err = next(out)
 			}

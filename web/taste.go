@@ -20,6 +20,7 @@ import (
 	"stepping/core/taste"
 	"stepping/jobs"
 	"stepping/store"
+	"stepping/web/door"
 )
 
 // tasteBody shows what the planner has learnt from a player's own choices, and what it could.
@@ -140,7 +141,7 @@ func (s *Server) showTaste(c *gin.Context, status int, p *store.Profile, notice 
 }
 
 func (b *tasteBody) learn(s *Server, c *gin.Context, p *store.Profile) {
-	from, j, err := s.lesson(c.Request.Context(), owner(c), p)
+	from, j, err := s.lesson(c.Request.Context(), door.Owner(c), p)
 	if err != nil {
 		b.Problem = "Other work is under way: look again in a moment."
 		return
@@ -206,7 +207,7 @@ func (s *Server) saveTaste(c *gin.Context) {
 		next.Taste = maps.Clone(next.Taste)
 		delete(next.Taste, drop)
 	default:
-		_, j, err := s.lesson(c.Request.Context(), owner(c), p)
+		_, j, err := s.lesson(c.Request.Context(), door.Owner(c), p)
 		if err != nil {
 			s.failFor(c, err)
 			return
@@ -219,7 +220,7 @@ func (s *Server) saveTaste(c *gin.Context) {
 		}
 		next.Taste = l.Taste
 	}
-	err := s.store.SaveProfile(c.Request.Context(), owner(c), p.ID, atoi(c.PostForm("version")), next)
+	err := s.store.SaveProfile(c.Request.Context(), door.Owner(c), p.ID, atoi(c.PostForm("version")), next)
 	switch {
 	case errors.Is(err, store.ErrStale):
 		s.showTaste(c, http.StatusConflict, p,

@@ -9,6 +9,7 @@ import (
 	"stepping/core/setup"
 	"stepping/core/tune"
 	"stepping/store"
+	"stepping/web/door"
 )
 
 // textBody is the page on which a tune's text is changed.
@@ -52,7 +53,7 @@ func (s *Server) saveText(c *gin.Context) {
 		s.showText(c, http.StatusUnprocessableEntity, body)
 		return
 	}
-	err = s.store.SaveSource(c.Request.Context(), owner(c), ch.tune.ID, ch.version, titleOf(tu), body.Text)
+	err = s.store.SaveSource(c.Request.Context(), door.Owner(c), ch.tune.ID, ch.version, titleOf(tu), body.Text)
 	if errors.Is(err, store.ErrStale) {
 		body.Notice = "This tune was changed in another tab or window in the meantime. Your text stands below and was not kept; keep it again to put it in force."
 		s.showText(c, http.StatusConflict, body)
@@ -74,7 +75,7 @@ func (s *Server) saveTags(c *gin.Context) {
 			Text: t.Source, Tags: typed, TagFault: err.Error()})
 		return
 	}
-	if err := s.store.SetTags(c.Request.Context(), owner(c), t.ID, tags); err != nil {
+	if err := s.store.SetTags(c.Request.Context(), door.Owner(c), t.ID, tags); err != nil {
 		s.failFor(c, err)
 		return
 	}

@@ -15,6 +15,7 @@ import (
 
 	"stepping/core/practice"
 	"stepping/store"
+	"stepping/web/door"
 )
 
 // A sitting is a list of parts in the address, so that it stays as it was planned while what is played changes
@@ -155,14 +156,14 @@ func (s *Server) today(c *gin.Context) { s.showToday(c, http.StatusOK, "", gigFo
 // works are the owner's tunes that are being practised, with the rest.
 func (s *Server) works(c *gin.Context, gigs []store.Kept[store.Gig]) (works []practice.Work, list []store.Listed, err error) {
 	ctx := c.Request.Context()
-	if list, err = s.store.List(ctx, owner(c)); err != nil {
+	if list, err = s.store.List(ctx, door.Owner(c)); err != nil {
 		return nil, nil, err
 	}
-	ladders, err := s.store.Results(ctx, owner(c), store.LadderResult)
+	ladders, err := s.store.Results(ctx, door.Owner(c), store.LadderResult)
 	if err != nil {
 		return nil, nil, err
 	}
-	played, err := s.store.Passes(ctx, owner(c))
+	played, err := s.store.Passes(ctx, door.Owner(c))
 	if err != nil {
 		return nil, nil, err
 	}
@@ -197,7 +198,7 @@ func wantedBy(gigs []store.Kept[store.Gig], tune store.ID) (by time.Time) {
 }
 
 func (s *Server) showToday(c *gin.Context, status int, fault string, typed gigForm) {
-	gigs, err := s.store.Gigs().All(c.Request.Context(), owner(c))
+	gigs, err := s.store.Gigs().All(c.Request.Context(), door.Owner(c))
 	if err != nil {
 		s.failFor(c, err)
 		return
@@ -317,7 +318,7 @@ func (s *Server) sittingPart(c *gin.Context) {
 func (s *Server) addGig(c *gin.Context) {
 	f := gigForm{Name: strings.TrimSpace(c.PostForm("name")), On: strings.TrimSpace(c.PostForm("on")), Chosen: map[string]bool{}}
 	o := store.Gig{Name: f.Name, On: f.On}
-	list, err := s.store.List(c.Request.Context(), owner(c))
+	list, err := s.store.List(c.Request.Context(), door.Owner(c))
 	if err != nil {
 		s.failFor(c, err)
 		return
@@ -346,7 +347,7 @@ func (s *Server) addGig(c *gin.Context) {
 		s.showToday(c, http.StatusUnprocessableEntity, fault, f)
 		return
 	}
-	if _, err := s.store.Gigs().Add(c.Request.Context(), owner(c), &o); err != nil {
+	if _, err := s.store.Gigs().Add(c.Request.Context(), door.Owner(c), &o); err != nil {
 		s.failFor(c, err)
 		return
 	}
@@ -358,7 +359,7 @@ func (s *Server) deleteGig(c *gin.Context) {
 	if !ok {
 		return
 	}
-	if err := s.store.Gigs().Delete(c.Request.Context(), owner(c), id); err != nil {
+	if err := s.store.Gigs().Delete(c.Request.Context(), door.Owner(c), id); err != nil {
 		s.failFor(c, err)
 		return
 	}

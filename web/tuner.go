@@ -16,6 +16,7 @@ import (
 	"stepping/core/tuning"
 	"stepping/formats/wav"
 	"stepping/web/desk"
+	"stepping/web/door"
 )
 
 // tunerBytes is the most sound at a time: half a second at any rate, and more.
@@ -36,7 +37,7 @@ func (s *Server) hearString(c *gin.Context) {
 		c.JSON(http.StatusUnprocessableEntity, gin.H{"error": err.Error()})
 		return
 	}
-	pluck, err := desk.Do(c.Request.Context(), s.desk, "tuner", desk.Of(owner(c), 0), func(context.Context) (take.Pluck, error) {
+	pluck, err := desk.Do(c.Request.Context(), s.desk, "tuner", desk.Of(door.Owner(c), 0), func(context.Context) (take.Pluck, error) {
 		samples := make([]float64, len(data)/2)
 		for i := range samples {
 			samples[i] = float64(int16(binary.LittleEndian.Uint16(data[2*i:]))) / 32768

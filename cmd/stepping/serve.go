@@ -52,7 +52,7 @@ func serve(ctx context.Context, args []string, out io.Writer, withTunes bool) er
 		return err
 	}
 	defer stop()
-	door, err := newDoor(lan, dir)
+	door, err := newEntrance(lan, dir)
 	if err != nil {
 		return err
 	}

@@ -10,13 +10,13 @@ import (
 	"syscall"
 
 	"stepping/core/chord"
+	"stepping/core/pattern"
 	"stepping/core/pitch"
 	"stepping/core/plan"
 	"stepping/core/play"
 	"stepping/core/player"
 	"stepping/core/retune"
-	"stepping/core/suit"
-	"stepping/core/thumb"
+	"stepping/core/rank"
 	"stepping/core/tune"
 	"stepping/core/tuning"
 )
@@ -58,7 +58,7 @@ func cpu() float64 {
 func request(n int, spelt string) plan.Request {
 	tn, err := tuning.Parse(spelt)
 	check(err)
-	return plan.Request{Tune: wander(7, n), Tuning: tn, Player: player.Default(), Thumb: thumb.Alternating}
+	return plan.Request{Tune: wander(7, n), Tuning: tn, Player: player.Default(), Thumb: pattern.Alternating}
 }
 
 func solve(r plan.Request) *plan.Plan {
@@ -109,8 +109,8 @@ func pin(p *plan.Plan) {
 func rank() {
 	var g retune.Guitar
 	check(g.Complete(tuning.Strings))
-	r := suit.Request{Plan: request(16, "Standard"), Guitar: g, KeepKey: true, Capos: 2, Workers: 1}
-	_, err := suit.Rank(context.Background(), r)
+	r := rank.Request{Plan: request(16, "Standard"), Guitar: g, KeepKey: true, Capos: 2, Workers: 1}
+	_, err := rank.Rank(context.Background(), r)
 	check(err)
 }
 

@@ -24,19 +24,20 @@ import (
 
 	"stepping/store"
 	"stepping/web"
+	"stepping/web/door"
 )
 
-// door is where the application is heard, and who is let in there.
-type door struct {
+// entrance is where the application is heard, and who is let in there.
+type entrance struct {
 	address   string
 	cert, key string // files, "" for no TLS
 	lan       bool
-	access    web.Access
+	access    door.Access
 }
 
-// newDoor reads the environment. Whatever is not heard on this machine alone needs sign-in.
-func newDoor(lan bool, dir string) (*door, error) {
-	d := &door{address: env("STEPPING_ADDR", defaultAddr), cert: os.Getenv("STEPPING_TLS_CERT"), key: os.Getenv("STEPPING_TLS_KEY"), lan: lan}
+// newEntrance reads the environment. Whatever is not heard on this machine alone needs sign-in.
+func newEntrance(lan bool, dir string) (*entrance, error) {
+	d := &entrance{address: env("STEPPING_ADDR", defaultAddr), cert: os.Getenv("STEPPING_TLS_CERT"), key: os.Getenv("STEPPING_TLS_KEY"), lan: lan}
 	if (d.cert == "") != (d.key == "") {
 		return nil, &inputError{"STEPPING_TLS_CERT and STEPPING_TLS_KEY belong together: set both, or neither"}
 	}
@@ -56,7 +57,7 @@ func newDoor(lan bool, dir string) (*door, error) {
 			}
 		}
 	}
-	d.access = web.Access{TLS: d.cert != "" || os.Getenv("STEPPING_TLS_PROXY") == "1", SignIn: lan || !isLoopback(d.address) ||
+	d.access = door.Access{TLS: d.cert != "" || os.Getenv("STEPPING_TLS_PROXY") == "1", SignIn: lan || !isLoopback(d.address) ||
 		os.Getenv("STEPPING_HOST") != "" || os.Getenv("STEPPING_SIGN_IN") == "1"}
 	if proxies := os.Getenv("STEPPING_PROXIES"); proxies != "" {
 		for _, p := range strings.Split(proxies, ",") {
@@ -140,7 +141,7 @@ func ownCertificate(dir string, ip net.IP) (cert, key string, err error) {
 }
 
 // listen serves h until ctx ends; ready is told the address once it is heard.
-func (d *door) listen(ctx context.Context, out io.Writer, h http.Handler, ready func(address string) error) error {
+func (d *entrance) listen(ctx context.Context, out io.Writer, h http.Handler, ready func(address string) error) error {
 	l, err := net.Listen("tcp", d.address)
 	if err != nil {
 		return fmt.Errorf("%w: set STEPPING_ADDR to another address, like 127.0.0.1:0", err)
@@ -177,7 +178,7 @@ func (d *door) listen(ctx context.Context, out io.Writer, h http.Handler, ready 
 }
 
 // greet says where Stepping is to be found, and how the first account is made.
-func greet(ctx context.Context, out io.Writer, st *store.Store, owner store.ID, d *door, address string) error {
+func greet(ctx context.Context, out io.Writer, st *store.Store, owner store.ID, d *entrance, address string) error {
 	fmt.Fprintf(out, "Stepping is ready: %s\n", address)
 	if d.lan {
 		picture, err := qrcode.New(address, qrcode.Low)
