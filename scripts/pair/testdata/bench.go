@@ -15,8 +15,8 @@ import (
 	"stepping/core/plan"
 	"stepping/core/play"
 	"stepping/core/player"
-	"stepping/core/retune"
 	"stepping/core/rank"
+	"stepping/core/retune"
 	"stepping/core/tune"
 	"stepping/core/tuning"
 )
