@@ -48,11 +48,7 @@ func Prepare(ctx context.Context, st *store.Store, withTunes bool) (owner store.
 }
 
 func prepare(ctx context.Context, st *store.Store, withTunes bool) (store.ID, error) {
-	name := "My hands and guitar"
-	if withTunes {
-		name = "Wren Tallow"
-	}
-	owner, _, err := st.FirstPlayer(ctx, name)
+	owner, _, err := st.FirstPlayer(ctx, nameOf(withTunes))
 	if err != nil {
 		return owner, err
 	}
@@ -60,31 +56,43 @@ func prepare(ctx context.Context, st *store.Store, withTunes bool) (store.ID, er
 	if err != nil || len(profiles) > 0 {
 		return owner, err
 	}
+	return owner, Fill(ctx, st, owner, withTunes)
+}
+
+func nameOf(withTunes bool) string {
+	if withTunes {
+		return "Wren Tallow"
+	}
+	return "My hands and guitar"
+}
+
+// Fill gives an owner who has nothing a first profile, and if withTunes the demo's second player, slides and tunes.
+func Fill(ctx context.Context, st *store.Store, owner store.ID, withTunes bool) error {
 	first := player.Default()
-	first.Name = name
+	first.Name = nameOf(withTunes)
 	if withTunes {
 		first.Slide, first.FingerMM = slides[0].Slide, 19
 	}
 	id, err := st.AddProfile(ctx, owner, first)
 	if err != nil || !withTunes {
-		return owner, err
+		return err
 	}
 	second := player.Default()
 	second.Name, second.SlideFinger, second.Silence = "Wren, ring finger, picking hand only", 3, player.Heel
 	if _, err := st.AddProfile(ctx, owner, second); err != nil {
-		return owner, err
+		return err
 	}
 	for _, sl := range slides {
 		if _, err := st.Slides().Add(ctx, owner, &sl); err != nil {
-			return owner, err
+			return err
 		}
 	}
 	for _, d := range order {
 		if _, err := add(ctx, st, owner, id, d.file, setup.Settings{Tuning: d.tuning, Thumb: d.thumb, Pins: []play.Pin{}}); err != nil {
-			return owner, err
+			return err
 		}
 	}
-	return owner, nil
+	return nil
 }
 
 // One adds the first demo tune for an owner, with a player if he has none.

@@ -34,6 +34,14 @@ func rounds(short, full int) int {
 	return short
 }
 
+// alsoWorse skips what the short form leaves out: it is a first start that is killed, and no more.
+func alsoWorse(t *testing.T) {
+	t.Helper()
+	if testing.Short() {
+		t.Skip("the short form kills a first start alone")
+	}
+}
+
 var program string
 
 func TestMain(m *testing.M) {
@@ -158,16 +166,16 @@ func add(base, title string) (path string, ok bool) {
 func TestFirstStart(t *testing.T) {
 	t.Parallel()
 	rng := rand.New(rand.NewPCG(5, 5))
-	for range rounds(2, 20) {
+	for range rounds(1, 20) {
 		dir := place(t)
-		for range 2 {
+		for range rounds(1, 2) {
 			c := start(t, dir, false)
 			time.Sleep(time.Duration(rng.IntN(3500)) * time.Millisecond)
 			c.kill()
 		}
 		c := start(t, dir, true)
 		if _, body, err := get(c.url + "/"); err != nil || strings.Count(body, `class="tune-title"`) != 3 {
-			t.Errorf("after two killed starts: %d tunes, %v\n%s", strings.Count(body, `class="tune-title"`), err, c.said)
+			t.Errorf("after killed starts: %d tunes, %v\n%s", strings.Count(body, `class="tune-title"`), err, c.said)
 		}
 		c.kill()
 	}
@@ -238,6 +246,7 @@ func (w *writers) stop() {
 
 // TestKills: writers go on while the program, its database or both are killed; every acknowledged tune is there at the end.
 func TestKills(t *testing.T) {
+	alsoWorse(t)
 	dir := place(t)
 	c := start(t, dir, true)
 	w := startWriters(c.url, 3, time.Duration(rounds(20, 200))*time.Millisecond)
@@ -270,6 +279,7 @@ func TestKills(t *testing.T) {
 // TestHung: a database that is stopped makes 503 within a few seconds, and answers again when it goes on; a
 // write that waits comes through.
 func TestHung(t *testing.T) {
+	alsoWorse(t)
 	t.Parallel()
 	c := start(t, place(t), true)
 	db, ok := c.database()
@@ -298,6 +308,7 @@ func TestHung(t *testing.T) {
 
 // TestCopies: several copies start at once on one empty database; all come up, and there is one first player with his tunes.
 func TestCopies(t *testing.T) {
+	alsoWorse(t)
 	t.Parallel()
 	db, err := localdb.Start(context.Background(), place(t))
 	if err != nil {
@@ -334,6 +345,7 @@ func TestCopies(t *testing.T) {
 // TestBackup: a backup taken while tunes are written holds all that was acknowledged before it began, and a
 // restore elsewhere has them.
 func TestBackup(t *testing.T) {
+	alsoWorse(t)
 	t.Parallel()
 	dir := place(t)
 	c := start(t, dir, true)
@@ -391,6 +403,7 @@ func (c *copyOf) peak() int {
 
 // TestMemory: many plans with their alternatives, then many rankings at once, stay within bounds.
 func TestMemory(t *testing.T) {
+	alsoWorse(t)
 	c := start(t, place(t), true)
 	bars := "\"D\"D2 F A d A F D|\"G\"G B d2 B A G2|\"A7\"A c e2 c A G E|\"D\"d A F A D4|"
 	var paths []string
@@ -436,6 +449,7 @@ func TestMemory(t *testing.T) {
 // TestFullDisk: on a full disk reading goes on or says what is wrong, nothing acknowledged is lost, and it
 // works again once there is room.
 func TestFullDisk(t *testing.T) {
+	alsoWorse(t)
 	t.Parallel()
 	dir := place(t)
 	if err := syscall.Mount("tmpfs", dir, "tmpfs", 0, "size=190m,mode=755"); err != nil {

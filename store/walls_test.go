@@ -116,16 +116,16 @@ func TestWalls(t *testing.T) {
 			_, err := f.AddTake(f.ctx, other, &store.Take{Tune: id, Doc: []byte("{}")}, bytes.NewReader(nil))
 			return err
 		},
-		"Take":             func() error { _, err := f.Take(f.ctx, other, id, kept); return err },
-		"LastTake":         func() error { _, err := f.LastTake(f.ctx, other, id, basisOfTake); return err },
-		"TakeSound":        func() error { _, err := f.TakeSound(f.ctx, other, kept, 0); return err },
-		"DeleteTake":       func() error { return f.DeleteTake(f.ctx, other, id, kept) },
-		"TakeBackPass":     func() error { return f.TakeBackPass(f.ctx, other, id) },
-		"SetNote":          func() error { return f.SetNote(f.ctx, other, id, 3, "theirs") },
-		"gigs.Get":    func() error { _, err := f.Gigs().Get(f.ctx, other, mine[4]); return err },
-		"gigs.Save":   func() error { return f.Gigs().Save(f.ctx, other, mine[4], 1, &store.Gig{}) },
-		"gigs.Delete": func() error { return f.Gigs().Delete(f.ctx, other, mine[4]) },
-		"drafts.Delete":    func() error { return f.Drafts().Delete(f.ctx, other, mine[3]) },
+		"Take":          func() error { _, err := f.Take(f.ctx, other, id, kept); return err },
+		"LastTake":      func() error { _, err := f.LastTake(f.ctx, other, id, basisOfTake); return err },
+		"TakeSound":     func() error { _, err := f.TakeSound(f.ctx, other, kept, 0); return err },
+		"DeleteTake":    func() error { return f.DeleteTake(f.ctx, other, id, kept) },
+		"TakeBackPass":  func() error { return f.TakeBackPass(f.ctx, other, id) },
+		"SetNote":       func() error { return f.SetNote(f.ctx, other, id, 3, "theirs") },
+		"gigs.Get":      func() error { _, err := f.Gigs().Get(f.ctx, other, mine[4]); return err },
+		"gigs.Save":     func() error { return f.Gigs().Save(f.ctx, other, mine[4], 1, &store.Gig{}) },
+		"gigs.Delete":   func() error { return f.Gigs().Delete(f.ctx, other, mine[4]) },
+		"drafts.Delete": func() error { return f.Drafts().Delete(f.ctx, other, mine[3]) },
 	}
 	for name, f := range refused {
 		if err := f(); !errors.Is(err, store.ErrNotFound) {
@@ -133,18 +133,18 @@ func TestWalls(t *testing.T) {
 		}
 	}
 	empty := map[string]func() (int, error){
-		"List":          func() (int, error) { v, err := f.List(f.ctx, other); return len(v), err },
-		"Tunes":         func() (int, error) { v, err := f.Tunes(f.ctx, other); return len(v), err },
-		"Profiles":      func() (int, error) { v, err := f.Profiles(f.ctx, other); return len(v), err },
-		"Signins":       func() (int, error) { v, err := f.Signins(f.ctx, other, time.Hour); return len(v), err },
-		"patterns.All":  func() (int, error) { v, err := f.Patterns().All(f.ctx, other); return len(v), err },
-		"guitars.All":   func() (int, error) { v, err := f.Guitars().All(f.ctx, other); return len(v), err },
-		"pages.All":     func() (int, error) { v, err := f.Pages().All(f.ctx, other); return len(v), err },
-		"slides.All":    func() (int, error) { v, err := f.Slides().All(f.ctx, other); return len(v), err },
-		"gigs.All": func() (int, error) { v, err := f.Gigs().All(f.ctx, other); return len(v), err },
-		"Passes":        func() (int, error) { v, err := f.Passes(f.ctx, other); return len(v), err },
-		"PassesOver":    func() (int, error) { v, err := f.PassesOver(f.ctx, other, id); return len(v), err },
-		"GoneTunes":     func() (int, error) { v, err := f.GoneTunes(f.ctx, other); return len(v), err },
+		"List":         func() (int, error) { v, err := f.List(f.ctx, other); return len(v), err },
+		"Tunes":        func() (int, error) { v, err := f.Tunes(f.ctx, other); return len(v), err },
+		"Profiles":     func() (int, error) { v, err := f.Profiles(f.ctx, other); return len(v), err },
+		"Signins":      func() (int, error) { v, err := f.Signins(f.ctx, other, time.Hour); return len(v), err },
+		"patterns.All": func() (int, error) { v, err := f.Patterns().All(f.ctx, other); return len(v), err },
+		"guitars.All":  func() (int, error) { v, err := f.Guitars().All(f.ctx, other); return len(v), err },
+		"pages.All":    func() (int, error) { v, err := f.Pages().All(f.ctx, other); return len(v), err },
+		"slides.All":   func() (int, error) { v, err := f.Slides().All(f.ctx, other); return len(v), err },
+		"gigs.All":     func() (int, error) { v, err := f.Gigs().All(f.ctx, other); return len(v), err },
+		"Passes":       func() (int, error) { v, err := f.Passes(f.ctx, other); return len(v), err },
+		"PassesOver":   func() (int, error) { v, err := f.PassesOver(f.ctx, other, id); return len(v), err },
+		"GoneTunes":    func() (int, error) { v, err := f.GoneTunes(f.ctx, other); return len(v), err },
 		"Along": func() (int, error) {
 			at, takes, err := f.Along(f.ctx, other, id)
 			if !at.IsZero() {
@@ -171,19 +171,19 @@ func TestWalls(t *testing.T) {
 			}
 			return err
 		},
-		"AddLink":       func() error { _, err := f.AddLink(f.ctx, store.ResetLink, other); return err },
-		"SetPassword":   func() error { return f.SetPassword(f.ctx, other, "new", store.ID{}) },
-		"Rehash":        func() error { return f.Rehash(f.ctx, other, "newer") },
-		"AddSignin":     func() error { _, err := f.AddSignin(f.ctx, other, "another browser"); return err },
-		"EndSignins":    func() error { return f.EndSignins(f.ctx, other) },
-		"Know":          func() error { return f.Know(f.ctx, other, "cookie") },
-		"Knows":         func() error { _, err := f.Knows(f.ctx, other, "cookie"); return err },
-		"patterns.Add":  func() error { _, err := f.Patterns().Add(f.ctx, other, &pattern.Pattern{Name: "x"}); return err },
-		"guitars.Add":   func() error { _, err := f.Guitars().Add(f.ctx, other, &store.Guitar{}); return err },
-		"pages.Add":     func() error { _, err := f.Pages().Add(f.ctx, other, &store.Page{}); return err },
-		"slides.Add":    func() error { _, err := f.Slides().Add(f.ctx, other, &store.Slide{}); return err },
-		"gigs.Add": func() error { _, err := f.Gigs().Add(f.ctx, other, &store.Gig{}); return err },
-		"drafts.Add":    func() error { _, err := f.Drafts().Add(f.ctx, other, &store.Draft{}); return err },
+		"AddLink":      func() error { _, err := f.AddLink(f.ctx, store.ResetLink, other); return err },
+		"SetPassword":  func() error { return f.SetPassword(f.ctx, other, "new", store.ID{}) },
+		"Rehash":       func() error { return f.Rehash(f.ctx, other, "newer") },
+		"AddSignin":    func() error { _, err := f.AddSignin(f.ctx, other, "another browser"); return err },
+		"EndSignins":   func() error { return f.EndSignins(f.ctx, other) },
+		"Know":         func() error { return f.Know(f.ctx, other, "cookie") },
+		"Knows":        func() error { _, err := f.Knows(f.ctx, other, "cookie"); return err },
+		"patterns.Add": func() error { _, err := f.Patterns().Add(f.ctx, other, &pattern.Pattern{Name: "x"}); return err },
+		"guitars.Add":  func() error { _, err := f.Guitars().Add(f.ctx, other, &store.Guitar{}); return err },
+		"pages.Add":    func() error { _, err := f.Pages().Add(f.ctx, other, &store.Page{}); return err },
+		"slides.Add":   func() error { _, err := f.Slides().Add(f.ctx, other, &store.Slide{}); return err },
+		"gigs.Add":     func() error { _, err := f.Gigs().Add(f.ctx, other, &store.Gig{}); return err },
+		"drafts.Add":   func() error { _, err := f.Drafts().Add(f.ctx, other, &store.Draft{}); return err },
 	}
 	for name, f := range own {
 		if err := f(); err != nil {

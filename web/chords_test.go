@@ -19,10 +19,10 @@ func (b *tab) ready(js string) {
 
 // TestChordsPage goes from a typed progression to its grips and a choice of one's own, by keys alone.
 func TestChordsPage(t *testing.T) {
+	t.Parallel()
 	b := newTab(t, newSite(t), 1280, 800)
 	b.open("/chords?" + url.Values{"c": {"G | C | D7 | G"}, "tempo": {"150"}, "pattern": {"Root and alternate"}}.Encode())
 	b.ready(`true`)
-	b.accessible("chords")
 	if got := b.text(".grip-chord"); got != "G" {
 		t.Fatalf("the first chord is %q", got)
 	}
@@ -59,13 +59,12 @@ func TestChordsPage(t *testing.T) {
 // TestPatternEditor makes a pattern of one's own by keyboard, sees what it becomes, is refused what a
 // hand cannot do at its step, and uses the pattern in a tune.
 func TestPatternEditor(t *testing.T) {
+	t.Parallel()
 	s := newSite(t)
 	b := newTab(t, s, 1280, 800)
 	b.open("/patterns")
-	b.accessible("patterns")
 	eval[bool](b, `document.querySelector('.patterns form button').click() || true`)
 	b.ready(`document.getElementById('editor')`)
-	b.accessible("pattern")
 	eval[bool](b, `document.querySelector('[name=f3][value=top]').focus() || true`)
 	b.key(" ")
 	b.until(`document.querySelectorAll('#preview .pick:not(.of-thumb)').length === 1`)
@@ -109,7 +108,6 @@ func TestPatternEditor(t *testing.T) {
 	if got := eval[string](b, `document.activeElement.className`); got != "lick-note" {
 		t.Errorf("the keyboard is at %q after a note was taken out", got)
 	}
-	b.accessible("variations")
 	if twice := eval[[]string](b, `[...document.querySelectorAll('[data-key]')].filter((e) => !e.closest('.leaf[hidden]')).map((e) => e.dataset.key).filter((k, i, all) => all.indexOf(k) !== i)`); len(twice) > 0 {
 		t.Errorf("keys that mean two things: %q", twice)
 	}

@@ -10,17 +10,18 @@ import (
 	"github.com/chromedp/chromedp"
 )
 
-// TestDrift: the beat that is shown keeps to the click that is heard: over 15 s, and in the long tests over ten
+// TestDrift: the beat that is shown keeps to the click that is heard: over 8 s, and in the long tests over three
 // minutes, it is as late at the end as at the beginning, and late by little.
 func TestDrift(t *testing.T) {
+	t.Parallel()
 	s := newSite(t)
 	b := newTab(t, s, 1280, 800)
 	b.open(s.tunePath(t, 1) + "/ladder")
 	b.open(eval[string](b, "document.querySelector('a[href*=\"+click\"], a[href*=\"%20click\"]').getAttribute('href')"))
 	b.until("document.querySelector('#sitting')._x_dataStack")
-	repeats, span := 1, 15*time.Second
+	repeats, span := 1, 8*time.Second
 	if !testing.Short() {
-		repeats, span = 12, 10*time.Minute
+		repeats, span = 4, 3*time.Minute
 	}
 	b.key(".") // a browser plays nothing before a key was pressed
 	eval[bool](b, `(() => {

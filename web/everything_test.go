@@ -60,6 +60,7 @@ func zipOf(t *testing.T, files map[string]string) []byte {
 // TestEverything: what one takes with him comes back for another with every setting and pin, once; what is no
 // archive adds nothing.
 func TestEverything(t *testing.T) {
+	t.Parallel()
 	s := guardedSite(t)
 	first := s.newAccount(t, store.FirstLink, "Ash Fernlow")
 	if status, _, _ := first.ask(s.tunePath(t, 0)+"/plan.json", nil); status != 200 { // keeps a plan document

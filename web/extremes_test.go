@@ -69,6 +69,7 @@ func renderAttrs(n *html.Node) (out string) {
 // TestExtremes sends extreme values in every field of every form of every page: each answer comes soon, none is a fault of the
 // server's, and memory stays where it was.
 func TestExtremes(t *testing.T) {
+	t.Parallel()
 	s := newSite(t)
 	guitar, slide := s.shelved(t)
 	tune := s.tunePath(t, 0)
@@ -83,9 +84,9 @@ func TestExtremes(t *testing.T) {
 	pages := []string{neck.Get("Location"), draft.Get("Location"), "/", tune, tune + "/away", tune + "/whole", tune + "/hear",
 		tune + "/practise", tune + "/text", tune + "/suit", tune + "/pace", tune + "/variations", "/bench", guitar, "/slides",
 		slide, "/set", "/chords", "/patterns", header.Get("Location"), "/profiles", profile, "/account"}
-	values := []string{"2147483648", "-1", "1e309", strings.Repeat("9", 400)}
+	values := []string{"2147483648", "1e309"}
 	if !testing.Short() {
-		values = append(values, "NaN", "-9223372036854775808", "1e-320", "0", "\x00\xff", "٣", "1/0", strings.Repeat("x", 100_000))
+		values = append(values, "-1", strings.Repeat("9", 400), "NaN", "-9223372036854775808", "1e-320", "0", "\x00\xff", "٣", "1/0", strings.Repeat("x", 100_000))
 	}
 	client := http.Client{Timeout: 10 * time.Second, CheckRedirect: func(*http.Request, []*http.Request) error { return http.ErrUseLastResponse }}
 	seen, sent := map[string]bool{}, 0
@@ -119,7 +120,7 @@ func TestExtremes(t *testing.T) {
 			}
 		}
 	}
-	if sent < 300 {
+	if sent < 150 {
 		t.Errorf("only %d requests: the forms were not found", sent)
 	}
 }

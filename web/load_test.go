@@ -13,7 +13,6 @@ import (
 	"stepping/core/pattern"
 	"stepping/core/play"
 	"stepping/core/setup"
-	"stepping/store/storetest"
 )
 
 // cpu is the processor time that this process has used.
@@ -25,6 +24,9 @@ func cpu() time.Duration {
 
 // TestThousandTunes: the first page of a thousand tunes costs little, and reads no tune twice.
 func TestThousandTunes(t *testing.T) {
+	if testing.Short() {
+		t.Skip("990 tunes")
+	}
 	s := newSite(t)
 	profiles, err := s.store.Profiles(t.Context(), s.owner)
 	if err != nil {
@@ -55,6 +57,7 @@ func TestThousandTunes(t *testing.T) {
 
 // TestShortBesideLong: a new tune of eight notes is planned at once beside four of thousands of notes.
 func TestShortBesideLong(t *testing.T) {
+	t.Parallel()
 	if testing.Short() {
 		t.Skip("four long tunes")
 	}
@@ -94,11 +97,9 @@ func TestShortBesideLong(t *testing.T) {
 // TestRankingElsewhere: a ranking that one copy of the program works at is shown, not begun again, and stopped
 // by another; after the copy has gone another goes on from what it found. Proposals survive a restart.
 func TestRankingElsewhere(t *testing.T) {
-	dsn, err := storetest.DSN()
-	if err != nil {
-		t.Fatal(err)
-	}
-	one, two := openSite(t, dsn), openSite(t, dsn)
+	t.Parallel()
+	one := newSite(t)
+	two := one.again(t)
 	_, _, header := one.ask(t, "POST", "/tunes", url.Values{"abc": {ownTune}})
 	tune := header.Get("Location")
 	proposals := func(s *site) int {

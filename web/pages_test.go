@@ -6,6 +6,7 @@ import (
 	"testing"
 	"time"
 
+	"github.com/chromedp/chromedp"
 	"github.com/chromedp/chromedp/kb"
 
 	"stepping/core/pattern"
@@ -50,35 +51,33 @@ const small = `[...document.querySelectorAll('button, select, input:not([type=hi
 	.map((e) => [e.closest('td') ? 38 : 44, e.getBoundingClientRect(), e.outerHTML.replace(/\s+/g, ' ').slice(0, 110)])
 	.filter(([least, r]) => r.height < least - 0.5 || r.width < least - 6.5).map(([, r, text]) => Math.round(r.width) + 'x' + Math.round(r.height) + ' ' + text).slice(0, 4)`
 
-// TestEveryPage: axe finds nothing on any page, in daylight and in a dim room, for a left-handed player as
-// well, and what is to be pressed is large enough.
+// TestEveryPage walks over all pages once and asks everything of each: axe finds nothing, for a left-handed player as well;
+// what is to be pressed is large enough; none is wider than its screen, from a narrow phone to a wide one, at the usual size and
+// at the larger. The long form looks at colours too, in daylight and in a dim room; else TestContrast does.
 func TestEveryPage(t *testing.T) {
+	t.Parallel()
 	s := newSite(t)
-	b := newTab(t, s, 1280, 800)
-	b.expect()
 	pages := s.pagesOf(t)
 	if len(pages) < 25 {
 		t.Fatalf("only %d pages: %q", len(pages), pages)
 	}
-	profiles, err := s.store.Profiles(t.Context(), s.owner)
-	if err != nil {
-		t.Fatal(err)
+	for _, leaf := range []string{"why", "elsewhere", "silence", "pace", "vary", "setup"} {
+		pages = append(pages, s.tunePath(t, 0)+"?m=6&wait=1&leaf="+leaf)
 	}
 	looks := []string{"light", "dim"}
-	if testing.Short() { // daylight is what the other tests look at
+	if testing.Short() {
 		looks = looks[1:]
 	}
-	left := profiles[0].Profile
-	left.LeftHanded = true
-	if err := s.store.SaveProfile(t.Context(), s.owner, profiles[0].ID, profiles[0].Version, left); err != nil {
-		t.Fatal(err)
-	}
+	s.leftHanded(t)
+	b := newTab(t, s, 1280, 800)
+	b.expect() // some pages have nothing to show
+	b.open("/")
 	for _, look := range looks {
-		b.open("/")
 		eval[string](b, fmt.Sprintf("document.cookie = 'look=%s; path=/'", look))
 		for _, page := range pages {
 			b.open(page)
 			b.accessible(look + " " + page)
+			b.widths(page)
 			if few := eval[[]string](b, small); len(few) > 0 {
 				t.Errorf("%s: too small to be pressed: %s", page, strings.Join(few, "\n\t"))
 			}
@@ -97,9 +96,44 @@ func TestEveryPage(t *testing.T) {
 	}
 }
 
+// leftHanded makes the owner's first player left-handed.
+func (s *site) leftHanded(t *testing.T) {
+	t.Helper()
+	profiles, err := s.store.Profiles(t.Context(), s.owner)
+	if err == nil {
+		left := profiles[0].Profile
+		left.LeftHanded = true
+		err = s.store.SaveProfile(t.Context(), s.owner, profiles[0].ID, profiles[0].Version, left)
+	}
+	if err != nil {
+		t.Fatal(err)
+	}
+}
+
+// widths looks at the page that is open at every width, at both sizes, without loading it again: the size is an attribute.
+func (b *tab) widths(page string) {
+	b.t.Helper()
+	all := map[string][]int64{"": {320, 390, 1024, 1920}, "large": {390, 1024, 1920}}
+	if testing.Short() {
+		all = map[string][]int64{"": {320}}
+	}
+	for size, widths := range all {
+		eval[bool](b, "(document.documentElement.dataset.size = "+quote(size)+", true)")
+		for _, w := range widths {
+			b.do(chromedp.EmulateViewport(w, 844))
+			if got := eval[int64](b, "document.documentElement.scrollWidth"); got > w {
+				b.t.Errorf("%s at %d, size %q: %d wide", page, w, size, got)
+			}
+		}
+	}
+	b.do(chromedp.EmulateViewport(1280, 800))
+	eval[bool](b, "(document.documentElement.dataset.size = '', true)")
+}
+
 // TestSigns: a sign says what it means under the pointer, at the keyboard's focus and under a finger that
 // stays, which then is no press; l shows all of them.
 func TestSigns(t *testing.T) {
+	t.Parallel()
 	s := newSite(t)
 	b := newTab(t, s, 1280, 800)
 	b.open(s.tunePath(t, 0) + "?m=6")
@@ -147,12 +181,12 @@ func TestSigns(t *testing.T) {
 // TestWholeTune: all bars stand on one page, the pedal turns it line by line, the cursor follows the sound, and
 // the way back leads to the same bar.
 func TestWholeTune(t *testing.T) {
+	t.Parallel()
 	s := newSite(t)
 	b := newTab(t, s, 1280, 800)
 	b.open(s.tunePath(t, 0) + "?m=9")
 	b.key("z")
 	b.until("location.pathname.endsWith('/whole') && document.querySelector('#whole')._x_dataStack")
-	b.accessible("the whole tune")
 	here := "Number(document.querySelector('.paper-bar-link.is-here').dataset.bar)"
 	lines := eval[[]int](b, "[...document.querySelectorAll('.paper-line')].map((l) => Number(l.querySelector('[data-bar]').dataset.bar))")
 	if bars := eval[int](b, "document.querySelectorAll('.paper-bar-link').length"); bars != 16 || len(lines) < 3 {

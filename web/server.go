@@ -10,7 +10,6 @@ import (
 	"errors"
 	"fmt"
 	"html/template"
-	"io/fs"
 	"log/slog"
 	"net/http"
 	"time"
@@ -27,9 +26,6 @@ import (
 
 //go:embed templates/*.html
 var templateFiles embed.FS
-
-//go:embed static
-var staticFiles embed.FS
 
 // Config is what a server needs.
 type Config struct {
@@ -134,11 +130,7 @@ func (s *Server) routes() *gin.Engine {
 		s.fail(c, http.StatusMethodNotAllowed, errors.New("this address does not take that kind of request"))
 	})
 
-	static, err := fs.Sub(staticFiles, "static")
-	if err != nil {
-		panic("web: embedded files: " + err.Error())
-	}
-	r.StaticFS("/static", http.FS(filesOnly{static}))
+	serveStatic(r)
 	r.GET("/healthz", func(c *gin.Context) { c.String(http.StatusOK, "ok\n") })
 	r.GET("/readyz", s.ready)
 	r.GET("/metrics", s.metrics)
@@ -273,20 +265,6 @@ func (s *Server) tuneRoutes(tune *gin.RouterGroup) {
 	tune.POST("/redo", s.redo)
 	tune.POST("/delete", s.deleteTune)
 	tune.POST("/bring-back", s.bringBackTune)
-}
-
-// filesOnly is a file system whose directories cannot be listed.
-type filesOnly struct{ fs.FS }
-
-func (f filesOnly) Open(name string) (fs.File, error) {
-	file, err := f.FS.Open(name)
-	if err != nil {
-		return nil, err
-	}
-	if info, err := file.Stat(); err != nil || info.IsDir() {
-		return nil, errors.Join(&fs.PathError{Op: "open", Path: name, Err: fs.ErrNotExist}, file.Close())
-	}
-	return file, nil
 }
 
 var errInternal = errors.New("something went wrong inside Stepping; what was kept before is safe. Go back and try again")

@@ -13,6 +13,8 @@ import (
 
 	"stepping/store"
 
+	"github.com/PuerkitoBio/goquery"
+
 	"stepping/formats/abc"
 )
 
@@ -42,8 +44,91 @@ func (s *site) ask(t *testing.T, method, path string, form url.Values, header ..
 	return res.StatusCode, string(body), res.Header
 }
 
+// page asks for a page that must be there.
+func (s *site) page(t *testing.T, path string) *goquery.Selection {
+	t.Helper()
+	status, body, _ := s.ask(t, "GET", path, nil)
+	if status != 200 {
+		t.Fatalf("%s: %d %.300s", path, status, body)
+	}
+	return read(t, body)
+}
+
+// send fills in the first form of a page whose action ends so, one that changes something if there is one, as a browser without scripts would, and sends it. It returns the
+// answer's status and page, or the page that the answer leads to.
+func (s *site) send(t *testing.T, page *goquery.Selection, action string, fields url.Values) (status int, answer *goquery.Selection, to string) {
+	t.Helper()
+	form := page.Find("form").FilterFunction(func(_ int, f *goquery.Selection) bool { return strings.HasSuffix(f.AttrOr("action", ""), action) })
+	if changes := form.Filter("[method=post]"); changes.Length() > 0 {
+		form = changes
+	}
+	form = form.First()
+	if form.Length() == 0 {
+		t.Fatalf("there is no form for %s", action)
+	}
+	filled := valuesOf(form)
+	for name, v := range fields {
+		if _, there := filled[name]; !there {
+			t.Errorf("the form for %s has no field %s", action, name)
+		}
+		filled[name] = v
+	}
+	path := form.AttrOr("action", "")
+	if form.AttrOr("method", "get") == "get" {
+		return 200, s.page(t, path+"?"+filled.Encode()), path
+	}
+	status, body, header := s.ask(t, "POST", path, filled)
+	if to = header.Get("Location"); to != "" {
+		return status, s.page(t, to), to
+	}
+	return status, read(t, body), path
+}
+
+func read(t *testing.T, html string) *goquery.Selection {
+	t.Helper()
+	doc, err := goquery.NewDocumentFromReader(strings.NewReader(html))
+	if err != nil {
+		t.Fatal(err)
+	}
+	return doc.Selection
+}
+
+// valuesOf are the fields of a form as a browser would send them, pressed by its first button.
+func valuesOf(form *goquery.Selection) url.Values {
+	out := url.Values{}
+	pressed := false
+	form.Find("[name]").Each(func(_ int, e *goquery.Selection) {
+		name, value := e.AttrOr("name", ""), e.AttrOr("value", "")
+		kind := e.AttrOr("type", "")
+		_, checked := e.Attr("checked")
+		switch {
+		case goquery.NodeName(e) == "select":
+			chosen := e.Find("option[selected]")
+			if chosen.Length() == 0 {
+				chosen = e.Find("option").First()
+			}
+			value = chosen.AttrOr("value", chosen.Text())
+		case goquery.NodeName(e) == "textarea":
+			value = e.Text()
+		case goquery.NodeName(e) == "button":
+			if pressed {
+				return
+			}
+			pressed = true
+		case (kind == "checkbox" || kind == "radio") && !checked:
+			return
+		}
+		out.Add(name, value)
+	})
+	return out
+}
+
+// text is what an element says, its white space as one reads it.
+func text(e *goquery.Selection) string { return strings.Join(strings.Fields(e.Text()), " ") }
+
 // TestRequests: every page and every wrong request, with what the answer must hold.
 func TestRequests(t *testing.T) {
+	t.Parallel()
 	s := newSite(t)
 	tune := s.tunePath(t, 0)
 	gone := "/tunes/00000000-0000-7000-8000-000000000000"
@@ -181,6 +266,7 @@ func (s *site) shelved(t *testing.T) (guitar, slide string) {
 
 // With every tune and player deleted the bench and the slides still answer.
 func TestNoPlayers(t *testing.T) {
+	t.Parallel()
 	s := newSite(t)
 	ctx := t.Context()
 	tunes, err := s.store.Tunes(ctx, s.owner)
@@ -214,6 +300,7 @@ func TestNoPlayers(t *testing.T) {
 
 // TestForeignWrites: a write that another site asked for is refused and changes nothing.
 func TestForeignWrites(t *testing.T) {
+	t.Parallel()
 	s := newSite(t)
 	for _, header := range [][]string{{"Sec-Fetch-Site", "cross-site"}, {"Sec-Fetch-Site", "same-site"}, {"Origin", "https://elsewhere.example"}} {
 		status, body, _ := s.ask(t, "POST", s.tunePath(t, 0)+"/delete", url.Values{}, header...)
@@ -249,6 +336,7 @@ func TestForeignWrites(t *testing.T) {
 // TestLimits: a body over the limit is refused; an uploaded file counts like pasted text; a
 // tune outside the guitar's range is kept and told on its page.
 func TestLimits(t *testing.T) {
+	t.Parallel()
 	s := newSite(t)
 	status, _, _ := s.ask(t, "POST", "/tunes", url.Values{"abc": {strings.Repeat("x", 4<<20)}})
 	if status < 400 {
@@ -282,6 +370,7 @@ func TestLimits(t *testing.T) {
 // its plan on demand, and all get the same answers. Run with the race detector it is a test of the
 // plan's own lock.
 func TestSharedPlan(t *testing.T) {
+	t.Parallel()
 	s := newSite(t)
 	_, _, h := s.ask(t, "POST", "/tunes", url.Values{"abc": {ownTune}, "tuning": {"Open D"}})
 	tune := h.Get("Location")

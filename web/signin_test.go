@@ -103,6 +103,7 @@ var everybodys = map[string]bool{"GET /static/*filepath": true, "HEAD /static/*f
 // TestWalls walks every address as a stranger and as another owner. A new address that is in no table here, and names nothing
 // of an owner's, fails.
 func TestWalls(t *testing.T) {
+	t.Parallel()
 	s := guardedSite(t)
 	first := s.newAccount(t, store.FirstLink, "Ash Fernlow")
 	if status, body, _ := first.ask("/", nil); status != 200 || !strings.Contains(body, "Lantern on the Weir") {
@@ -215,6 +216,7 @@ func mustLocation(t *testing.T, c *caller, path string, form url.Values) string 
 
 // TestSignIn: the rules of docs/security.md as a browser meets them.
 func TestSignIn(t *testing.T) {
+	t.Parallel()
 	dsn, err := storetest.DSN()
 	if err != nil {
 		t.Fatal(err)
@@ -333,6 +335,7 @@ func TestSignIn(t *testing.T) {
 
 // TestDoor: on this machine alone nobody is asked, but what a proxy passes on is; under TLS cookies are bound to the host.
 func TestDoor(t *testing.T) {
+	t.Parallel()
 	s := newSite(t)
 	for header, want := range map[string]int{"": 200, "X-Forwarded-For": 303, "Forwarded": 303, "X-Real-Ip": 303, "Via": 303} {
 		extra := []string{}
@@ -361,6 +364,7 @@ func TestDoor(t *testing.T) {
 
 // TestSignInByKeyboard goes in by the first link, out, and in again without a mouse; the pages of the door are accessible.
 func TestSignInByKeyboard(t *testing.T) {
+	t.Parallel()
 	s := guardedSite(t)
 	secret, err := s.store.AddLink(t.Context(), store.FirstLink, s.owner)
 	if err != nil {

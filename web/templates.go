@@ -7,6 +7,7 @@ import (
 
 // viewFuncs are the functions that templates may call.
 var viewFuncs = template.FuncMap{
+	"asset": asset,
 	"list":  func(words ...string) []string { return words },
 	"px":    func(x float64) string { return fmt.Sprintf("%.1f", x) },
 	"add":   func(a, b float64) float64 { return a + b },

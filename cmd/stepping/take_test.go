@@ -33,8 +33,12 @@ func TestTakes(t *testing.T) {
 	dir := t.TempDir()
 	var off, cents []float64
 	moments, found := 0, 0
-	for _, d := range [][]string{{"lantern-on-the-weir", "Open D", "alternating"}, {"tin-bucket-rag", "Open G", "alternating"},
-		{"coal-smoke-morning", "Open D minor", "steady"}} {
+	tunes := [][]string{{"coal-smoke-morning", "Open D minor", "steady"}, {"lantern-on-the-weir", "Open D", "alternating"},
+		{"tin-bucket-rag", "Open G", "alternating"}}
+	if testing.Short() {
+		tunes = tunes[:1]
+	}
+	for _, d := range tunes {
 		tune, options := "../../demo/tunes/"+d[0]+".abc", []string{"--tuning", d[1], "--thumb", d[2]}
 		midi, wav := filepath.Join(dir, d[0]+".mid"), filepath.Join(dir, d[0]+".wav")
 		if status, _, errOut := call(append([]string{"export", tune, "--to", "midi", "--out", midi}, options...)...); status != exitOK {
@@ -66,7 +70,7 @@ func TestTakes(t *testing.T) {
 	slices.Sort(off)
 	slices.Sort(cents)
 	t.Logf("figure: sampled guitar: %d of %d moments found, 90%% within %.0f ms; %d notes sure, median %.1f cents, 95%% within %.1f", found, moments, off[len(off)*9/10], len(cents), cents[len(cents)/2], cents[len(cents)*95/100])
-	if found < moments*95/100 || off[len(off)*9/10] > 20 || cents[len(cents)/2] > 5 || len(cents) < 100 {
+	if found < moments*95/100 || off[len(off)*9/10] > 20 || cents[len(cents)/2] > 5 || len(cents) < 30*len(tunes) {
 		t.Error("see above")
 	}
 

@@ -180,7 +180,8 @@ func (m *model) voicingsFor(i int) []voicing {
 	ways := m.waysToHold(i)
 	at := m.req.Tune.Notes[i].At
 	for k := range m.req.Pins {
-		if p := &(pin{Pin: m.req.Pins[k]}); p.Part == play.Melody && p.InForce(at) && slices.Contains([]play.How{play.Bend, play.Harmonic, play.Tapped}, p.How) {
+		p := &pin{Pin: m.req.Pins[k]}
+		if p.Part == play.Melody && p.InForce(at) && slices.Contains([]play.How{play.Bend, play.Harmonic, play.Tapped}, p.How) {
 			if p.How == play.Bend && m.letsDown(i, p) {
 				break
 			}

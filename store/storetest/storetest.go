@@ -4,9 +4,12 @@ package storetest
 
 import (
 	"context"
+	"database/sql"
 	"fmt"
 	"os"
 	"sync/atomic"
+
+	"github.com/google/uuid"
 
 	"stepping/localdb"
 )
@@ -34,4 +37,16 @@ func Main(run func() int) int {
 // DSN makes an empty database and returns its address.
 func DSN() (string, error) {
 	return server.NewDatabase(context.Background(), fmt.Sprintf("stepping_%d", count.Add(1)))
+}
+
+// Player adds a player with nothing of their own to the database at dsn, which must have its tables.
+func Player(ctx context.Context, dsn string) (uuid.UUID, error) {
+	id := uuid.Must(uuid.NewV7())
+	db, err := sql.Open("mysql", dsn)
+	if err != nil {
+		return id, err
+	}
+	defer db.Close()
+	_, err = db.ExecContext(ctx, "INSERT INTO players (id, name, created_at) VALUES (?, 'Somebody', UTC_TIMESTAMP(6))", id.String())
+	return id, err
 }

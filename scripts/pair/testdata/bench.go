@@ -106,7 +106,7 @@ func pin(p *plan.Plan) {
 	fmt.Printf("a pin %d\t%.6f\n", len(r.Tune.Notes), cpu()-began)
 }
 
-func rank() {
+func ranking() {
 	var g retune.Guitar
 	check(g.Complete(tuning.Strings))
 	r := rank.Request{Plan: request(16, "Standard"), Guitar: g, KeepKey: true, Capos: 2, Workers: 1}
@@ -136,5 +136,5 @@ func main() {
 	timed("all alternatives 64", func() { all(solve(request(64, "Open D")), false) })
 	timed("all dampers 24", func() { all(solve(request(24, "Open D")), true) })
 	timed("plan 512", func() { solve(request(512, "Open D")) })
-	timed("ranking 16", rank)
+	timed("ranking 16", ranking)
 }
