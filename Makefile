@@ -55,7 +55,8 @@ deps:
 	scripts/deps.sh mariadb-server
 
 deps-test:
-	scripts/deps.sh mariadb-server chromium fluidsynth timgm6mb-soundfont
+	scripts/deps.sh mariadb-server chromium-headless-shell fluidsynth timgm6mb-soundfont
+	@$(GO) tool -n staticcheck >/dev/null # built here once, as an installation
 
 fmt:
 	gofmt -w .

@@ -278,9 +278,12 @@ func (j *Job[T]) Wait(ctx context.Context, patience time.Duration) (v T, err err
 	select {
 	case <-ctx.Done():
 		return v, ctx.Err()
-	case <-timer.C:
-		return v, &NotReady{j.Percent()}
 	case <-j.done:
 		return j.result, j.err
+	case <-timer.C:
 	}
+	if j.running() { // with little patience both may be true
+		return v, &NotReady{j.Percent()}
+	}
+	return j.result, j.err
 }

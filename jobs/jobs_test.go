@@ -8,6 +8,7 @@ import (
 	"sync"
 	"sync/atomic"
 	"testing"
+	"testing/synctest"
 	"time"
 )
 
@@ -100,7 +101,9 @@ func TestEnds(t *testing.T) {
 }
 
 // Looking keeps a job alive, and what it shows is seen while it runs.
-func TestLookedAt(t *testing.T) {
+func TestLookedAt(t *testing.T) { synctest.Test(t, testLookedAt) }
+
+func testLookedAt(t *testing.T) {
 	r := New(1, 40*time.Millisecond, quiet())
 	defer r.Close()
 	shown := make(chan struct{})
@@ -116,13 +119,17 @@ func TestLookedAt(t *testing.T) {
 	}
 	<-shown
 	for range 20 {
-		time.Sleep(5 * time.Millisecond)
+		time.Sleep(39 * time.Millisecond)
 		if !j.Running() {
 			t.Fatal("it ended though somebody looks")
 		}
 	}
 	if v, ok := j.Seen(); v != 3 || !ok || j.Percent() != 50 {
 		t.Errorf("%d %v, %d%%", v, ok, j.Percent())
+	}
+	time.Sleep(41 * time.Millisecond)
+	if synctest.Wait(); !errors.Is(j.Err(), ErrStopped) {
+		t.Errorf("nobody looks, and it goes on: %v", j.Err())
 	}
 }
 

@@ -106,8 +106,9 @@ func TestWaiting(t *testing.T) {
 	s.send(t, page, "/stop", nil)
 	for end := time.Now().Add(untilLimit); !strings.Contains(text(page), "Stopped"); page = s.page(t, h.Get("Location")+"/hear") {
 		if time.Now().After(end) {
-			t.Fatalf("after it was stopped: %s", text(page.Find("main")))
+			t.Fatalf("after it was stopped: %.300s", text(page.Find("main")))
 		}
+		time.Sleep(10 * time.Millisecond)
 	}
 	if _, page, _ = s.send(t, page, "/again", nil); page.Find("[data-poll]").Length() == 0 {
 		t.Error("it does not begin again")

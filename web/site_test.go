@@ -1,6 +1,7 @@
 package web_test
 
 import (
+	"log/slog"
 	"net/http/httptest"
 	"os"
 	"sync"
@@ -88,7 +89,7 @@ func openDoor(t *testing.T, dsn string, access door.Access) *site {
 
 func serve(t *testing.T, st *store.Store, owner store.ID, cfg web.Config) *site {
 	t.Helper()
-	cfg.Store, cfg.Owner, cfg.Demo = st, owner, demo.One
+	cfg.Store, cfg.Owner, cfg.Demo, cfg.Log = st, owner, demo.One, slog.New(slog.NewTextHandler(t.Output(), &slog.HandlerOptions{Level: slog.LevelWarn}))
 	app, err := web.New(cfg)
 	if err != nil {
 		t.Fatal(err)

@@ -79,6 +79,9 @@ func TestTaste(t *testing.T) {
 	b.key("l")
 	b.until("document.querySelector('.tendency')?.textContent.includes('0 of 8')")
 
+	if testing.Short() {
+		return // learning takes its time
+	}
 	// Three quarters of one tune are enough, and learnt from sooner.
 	short := strings.Join(strings.SplitAfter(tunes[2].Source, "\n")[:9], "")
 	_, err := s.store.AddTune(t.Context(), s.owner, "Short", short, tunes[2].ProfileID, tunes[2].Settings)

@@ -22,7 +22,7 @@ func TestKnown(t *testing.T) {
 	rng := rand.New(rand.NewPCG(8, 21))
 	ctx := context.Background()
 	pins, found := 0, 0
-	for range few(10) {
+	for range few(6) {
 		r := Request{Tune: coretest.Wander(rng.Uint64(), 6+rng.IntN(8)),
 			Tuning: coretest.Tuning([]string{"Open D", "Open G", "Standard"}[rng.IntN(3)]), Player: player.Default(),
 			Thumb: []pattern.Kind{pattern.Alternating, pattern.Steady, pattern.None}[rng.IntN(3)]}
@@ -117,7 +117,7 @@ func TestBeside(t *testing.T) {
 	rng := rand.New(rand.NewPCG(11, 4))
 	ctx := context.Background()
 	seeded, held, pinned := 0, 0, 0
-	for range few(8) {
+	for range few(3) {
 		r := Request{Tune: coretest.Wander(rng.Uint64(), 6+rng.IntN(8)),
 			Tuning: coretest.Tuning([]string{"Open D", "Open G", "Standard"}[rng.IntN(3)]), Player: player.Default(),
 			Thumb: []pattern.Kind{pattern.Alternating, pattern.Steady}[rng.IntN(2)]}

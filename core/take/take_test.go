@@ -400,7 +400,7 @@ func struckBefore(p *plan.Plan, m, str int) bool {
 // by where they come from, and notes that are there at once are none; accents that are played softly are told.
 func TestLanding(t *testing.T) {
 	found, all, soft := 0, 0, false
-	for seed := range seeds(4, 8) {
+	for seed := range seeds(3, 8) {
 		p := aPlan(t, seed)
 		var f sound.Faults
 		want := map[int]sound.NoteFault{}
@@ -487,7 +487,7 @@ func TestVibrato(t *testing.T) {
 // be missing, and what was struck instead is never told wrongly; of clean takes nothing is missing.
 func TestWrong(t *testing.T) {
 	told, right, all, false_ := 0, 0, 0, 0
-	for seed := range seeds(4, 8) {
+	for seed := range seeds(3, 8) {
 		p := aPlan(t, seed)
 		clean := cleanTake(t, seed, p)
 		if len(clean.Missing) > 0 {

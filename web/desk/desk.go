@@ -71,8 +71,8 @@ func (d *Desk) solve(ctx context.Context, owner, id store.ID, basis string, req 
 		return nil, notReady(err)
 	}
 	p, err := j.Wait(ctx, patience)
-	if !j.Running() && !errors.Is(err, jobs.ErrStopped) {
-		j.Drop() // a stopped one is kept until somebody asks for the plan anew
+	if busy := (*jobs.NotReady)(nil); !errors.As(err, &busy) && !errors.Is(err, jobs.ErrStopped) && ctx.Err() == nil {
+		j.Drop() // it has ended; a stopped one is kept until somebody asks for the plan anew
 	}
 	return p, notReady(err)
 }
