@@ -45,6 +45,9 @@ type tab struct {
 
 func newTab(t *testing.T, s *site, w, h int64) *tab {
 	t.Helper()
+	if os.Getenv("STEPPING_NO_BROWSER") != "" {
+		t.Skip("without a browser")
+	}
 	parent, err := browserContext()
 	if err != nil {
 		t.Fatalf("tests need chromium: %v", err)

@@ -7,7 +7,7 @@ import (
 )
 
 // TestList: every change of the list can still be made, there are as many as are wanted, and what is
-// drawn is the same for the same seed.
+// drawn is the same for the same seed, over all folders.
 func TestList(t *testing.T) {
 	data, err := os.ReadFile("list.txt")
 	if err != nil {
@@ -20,19 +20,25 @@ func TestList(t *testing.T) {
 	if len(mutants) < 40 {
 		t.Errorf("%d changes", len(mutants))
 	}
-	a, err := draw("../..", 30, 5)
-	b, err2 := draw("../..", 30, 5)
-	if err != nil || err2 != nil {
-		t.Fatal(err, err2)
+	a, err := shuffled("../..", 5)
+	b, err2 := shuffled("../..", 5)
+	if err != nil || err2 != nil || len(a) < 10000 {
+		t.Fatal(err, err2, len(a))
 	}
-	for i := range a {
-		if a[i].name != b[i].name || string(a[i].source) != string(b[i].source) {
+	folders := map[string]bool{}
+	for i := range a[:200] {
+		if a[i] != b[i] {
 			t.Errorf("%s, then %s", a[i].name, b[i].name)
 		}
-		original, err := os.ReadFile("../../" + a[i].file)
-		if err != nil || string(original) == string(a[i].source) {
-			t.Errorf("%s changes nothing (%v)", a[i].name, err)
+		folders[strings.Split(a[i].file, "/")[0]] = true
+		m, err := a[i].make("../..")
+		original, err2 := os.ReadFile("../../" + a[i].file)
+		if err != nil || err2 != nil || string(original) == string(m.source) {
+			t.Errorf("%s changes nothing (%v, %v)", a[i].name, err, err2)
 		}
+	}
+	if len(folders) < len(drawnFrom)-1 {
+		t.Errorf("200 changes are of %v alone", folders)
 	}
 	for _, bad := range []string{"# a\ncore/plan/cost.go\n- no such text\n+ here", "# a\ncore/plan/cost.go\n- package plan", "core"} {
 		if _, err := readList(bad, "../.."); err == nil || !strings.HasPrefix(err.Error(), "list: ") {
