@@ -6,6 +6,7 @@ import (
 	"encoding/xml"
 	"errors"
 	"io"
+	"runtime"
 	"slices"
 	"strconv"
 	"strings"
@@ -116,5 +117,21 @@ func TestByTheRules(t *testing.T) {
 			t.Fatal(err)
 		}
 		byTheRules(t, sheet.OfPlan(p))
+	}
+}
+
+// TestTextInPieces: a text that comes in twice as many pieces takes twice the memory, not four times.
+func TestTextInPieces(t *testing.T) {
+	used := func(pieces int) float64 {
+		text := "<score-partwise><part-list/><part id=\"P1\"><measure><direction><direction-type><words>" + strings.Repeat("a<!-- -->", pieces) +
+			"</words></direction-type></direction></measure></part></score-partwise>"
+		var before, after runtime.MemStats
+		runtime.ReadMemStats(&before)
+		_, _ = musicxml.Read(strings.NewReader(text)) // it has no notes
+		runtime.ReadMemStats(&after)
+		return float64(after.TotalAlloc - before.TotalAlloc)
+	}
+	if few, many := used(20_000), used(40_000); many > 2.6*few {
+		t.Errorf("%.1f MiB for 20,000 pieces, %.1f for 40,000", few/(1<<20), many/(1<<20))
 	}
 }

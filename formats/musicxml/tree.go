@@ -113,6 +113,7 @@ func (r *reader) tree(start xml.StartElement, depth int) (node, error) {
 	if r.nodes++; r.nodes > maxNodes || depth > maxDepth {
 		return n, r.fail("there is more inside one another here than any score has")
 	}
+	var text strings.Builder // it may come in many pieces
 	for {
 		tok, err := r.Token()
 		if err != nil {
@@ -126,10 +127,11 @@ func (r *reader) tree(start xml.StartElement, depth int) (node, error) {
 			}
 			n.kids = append(n.kids, kid)
 		case xml.EndElement:
+			n.text = text.String()
 			return n, nil
 		case xml.CharData:
 			if len(n.kids) == 0 {
-				n.text += string(t)
+				text.Write(t)
 			}
 		}
 	}

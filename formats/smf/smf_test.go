@@ -6,6 +6,7 @@ import (
 	"encoding/binary"
 	"errors"
 	"fmt"
+	"runtime"
 	"slices"
 	"strings"
 	"testing"
@@ -184,6 +185,34 @@ func TestFaults(t *testing.T) {
 	}
 }
 
+// hostile are files that announce more than they hold, by what they announce.
+var hostile = map[string]string{
+	"65535 tracks":                      strings.Replace(midi(1, 96, "\x00\x90\x3c\x40\x60\x80\x3c\x40"+end), "\x00\x01\x00\x01", "\x00\x01\xff\xff", 1),
+	"a system exclusive of 256 MiB":     midi(0, 96, "\x00\x90\x3c\x40\x60\x80\x3c\x40\x00\xf0\xff\xff\xff\x7f\x01"+end),
+	"a text of 256 MiB":                 midi(0, 96, "\x00\x90\x3c\x40\x60\x80\x3c\x40\x00\xff\x01\xff\xff\xff\x7fab"+end),
+	"a chunk of 4 GiB":                  midi(0, 96, "\x00\x90\x3c\x40\x60\x80\x3c\x40"+end) + "XXXX\xff\xff\xff\xffab",
+	"a track of 4 GiB":                  midi(0, 96, "\x00\x90\x3c\x40\x60\x80\x3c\x40"+end) + "MTrk\xff\xff\xff\xff\x00\x90\x3e\x40",
+	"a time of six bytes":               midi(0, 96, "\x00\x90\x3c\x40\x60\x80\x3c\x40\xff\xff\xff\xff\xff\x7f\x90\x3c\x40"+end),
+	"nothing, after the track's length": midi(0, 96, "\x00\x90\x3c\x40\x60\x80\x3c\x40"+end+"junk"),
+}
+
+// TestHostile: what a file announces costs nothing, and what it holds is read all the same or refused with its place.
+func TestHostile(t *testing.T) {
+	for name, text := range hostile {
+		var before, after runtime.MemStats
+		runtime.ReadMemStats(&before)
+		sc, err := smf.Read(strings.NewReader(text))
+		runtime.ReadMemStats(&after)
+		if used := after.TotalAlloc - before.TotalAlloc; used > 8<<20 {
+			t.Errorf("%s: %d MiB for %d bytes", name, used>>20, len(text))
+		}
+		var fault *score.Fault
+		if err == nil && sc.Count() < 1 || err != nil && !errors.As(err, &fault) {
+			t.Errorf("%s: %v", name, err)
+		}
+	}
+}
+
 // long is a track of so many notes.
 func long(notes int) string {
 	return midi(1, 96, strings.Repeat("\x00\x90\x3c\x40\x30\x80\x3c\x40", notes)+end)
@@ -242,6 +271,9 @@ func FuzzRead(f *testing.F) {
 	}
 	for _, tt := range faulty {
 		f.Add([]byte(tt.text))
+	}
+	for _, text := range hostile {
+		f.Add([]byte(text))
 	}
 	f.Fuzz(func(t *testing.T, data []byte) {
 		sc, err := smf.Read(bytes.NewReader(data))

@@ -80,18 +80,17 @@ func run(list string, drawn int, seed uint64, workers int) error {
 	return nil
 }
 
-// report prints verdicts, and how many were caught, in all and by folder.
+// report prints how many were caught, in all and by folder.
 func report(what string, verdicts []verdict) (missed int) {
 	all, caught := map[string]int{}, map[string]int{}
 	for _, v := range verdicts {
-		folder, mark := filepath.Dir(v.file), "caught"
+		folder := filepath.Dir(v.file)
 		all[folder]++
 		if v.caught {
 			caught[folder]++
 		} else {
-			mark, missed = "MISSED", missed+1
+			missed++
 		}
-		fmt.Printf("%s  %-90s %4.1f s  %s\n", mark, v.name, v.took.Seconds(), v.how)
 	}
 	for _, folder := range slices.Sorted(maps.Keys(all)) {
 		fmt.Printf("        %-30s %d of %d\n", folder, caught[folder], all[folder])
@@ -184,6 +183,12 @@ func (t *tester) test(m mutant) verdict {
 		v.broken, v.how = true, err.Error()
 	}
 	v.took = time.Since(begin)
+	if mark := "caught"; !v.broken {
+		if !v.caught {
+			mark = "MISSED"
+		}
+		fmt.Printf("%s  %-90s %4.1f s  %s\n", mark, v.name, v.took.Seconds(), v.how)
+	}
 	return v
 }
 
