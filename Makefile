@@ -29,7 +29,7 @@ cluster: deps build
 fuzz:
 	scripts/fuzz.sh
 
-# Changes core a little, again and again; a change that no short test notices is named.
+# Changes the code a little, again and again; a change that no short test notices is named.
 mutate:
 	scripts/mutate.sh
 
@@ -46,7 +46,7 @@ bench:
 	$(GO) test ./core/grip ./core/rank -run '^$$' -bench . -benchtime 1x -count 1
 	$(GO) test ./formats/reftext -run TestReferences -v -count 1 | grep figure
 	$(GO) test ./core/setlist -run TestFourteen -v -count 1 | grep figure
-	$(GO) test ./web -run TestFigures -v -count 1 | grep -E 'figure|ok|FAIL'
+	STEPPING_FIGURES=1 $(GO) test ./web -run TestFigures -v -count 1 | grep -E 'figure|ok|FAIL'
 
 shots: deps-test
 	STEPPING_SHOTS=../docs/screenshots $(GO) test ./web -run 'TestScreenshots|TestSignInByKeyboard|TestTunerGoesOn' -count 1 -v

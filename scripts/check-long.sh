@@ -2,12 +2,14 @@
 # The tests in full, and those that several clients share under the race detector.
 set -euo pipefail
 cd "$(dirname "$0")/.."
-# Ten minutes of a click against the beat that is shown, beside the rest.
+# Three minutes of a click against the beat that is shown, beside the rest.
 go test -timeout 20m ./web -run TestDrift -v > /tmp/stepping-drift.$$ 2>&1 & drift=$!
-go test -timeout 30m ./core/... ./formats/... ./cmd/...
-go test -race -timeout 20m ./jobs ./store
-go test -race -short -timeout 20m ./web -run 'TestSharedPlan|TestRequests|TestPlanCache|TestForeignWrites|TestLimits|TestWalls|TestSignIn'
-go test -timeout 20m ./web -run 'TestExtremes|TestShortBesideLong|TestThousandTunes' -v | grep -aE 'figure|^---|FAIL|^ok'
+go test -timeout 30m ./core/... ./formats/... ./cmd/... ./faults
+go test -race -timeout 20m ./jobs ./store ./web/desk
+go test -race -short -timeout 20m ./web -run 'TestSharedPlan|TestRequests|TestWaiting|TestForeignWrites|TestLimits|TestWalls|TestSignIn$'
+# Every page in both looks with its colours, learning, typing at a player's pace, extreme values, long tunes beside short ones.
+go test -timeout 20m ./web -run 'TestEveryPage|TestTaste|TestNeckByKeyboard|TestExtremes|TestShortBesideLong|TestThousandTunes' -v |
+  grep -aE 'figure|^---|_test.go:|FAIL|^ok'
 wait "$drift" || { cat /tmp/stepping-drift.$$; exit 1; }
 grep -a figure /tmp/stepping-drift.$$; rm /tmp/stepping-drift.$$
 # Known faults of what we build on, where their list can be reached.

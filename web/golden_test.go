@@ -121,6 +121,7 @@ func TestGoldenPages(t *testing.T) {
 		{"set-two", "/set?guitars=2&closer=" + closer + "&t=" + strings.Join(ids, "&t=")},
 		{"bench", "/bench?from=Standard&to=Open+D&i=2&scale=blues"},
 		{"bench-own", "/bench?from=Open+D&to=D2+A2+D3+F3+A3+E4&key=D&hz=442"},
+		{"bench-no-key", "/bench?from=Standard&to=Open+G&key="},
 		{"chords", "/chords?c=D+|+G7+|+Am+D|+A7&tuning=Open+D&i=1&pattern=Slap+on+two+and+four&tempo=120"},
 		{"chords-plain", "/chords?c=C+|+F&capo=2"},
 		{"draft", draft.Get("Location")},

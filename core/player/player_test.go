@@ -5,6 +5,7 @@ import (
 	"errors"
 	"math"
 	"reflect"
+	"slices"
 	"strings"
 	"testing"
 )
@@ -51,5 +52,16 @@ func TestReadDefaults(t *testing.T) {
 	var fe *FieldError
 	if err := p.Validate(); !errors.As(err, &fe) || fe.Field != "reachMm" {
 		t.Error(err)
+	}
+}
+
+// The fingers behind and before the slide, by the finger that wears it.
+func TestFingersAround(t *testing.T) {
+	for finger, want := range map[int][2][]int{2: {{1}, {3, 4}}, 3: {{1, 2}, {4}}, 4: {{1, 2, 3}, nil}} {
+		p := Default()
+		p.SlideFinger = finger
+		if !slices.Equal(p.Behind(), want[0]) || !slices.Equal(p.Stranded(), want[1]) {
+			t.Errorf("finger %d: %v behind, %v before", finger, p.Behind(), p.Stranded())
+		}
 	}
 }

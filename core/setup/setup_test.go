@@ -5,6 +5,7 @@ import (
 	"math"
 	"math/rand/v2"
 	"reflect"
+	"slices"
 	"testing"
 
 	"stepping/core/coretest"
@@ -117,5 +118,26 @@ func TestWhatFalls(t *testing.T) {
 	}
 	if got := ChordsOf(tu); got != "D | G" {
 		t.Errorf("the chords are %q", got)
+	}
+}
+
+// TestWithMelody: a bar gets another melody, another after that, and its own again; pins on its notes fall, others stay.
+func TestWithMelody(t *testing.T) {
+	tu := coretest.Line('D', 80, tune.Quarter, "D", coretest.Notes(62, 64, 66, 67, 69, 71, 73, 74)...)
+	in, out := play.Pin{At: tu.Bars[1], Part: play.Melody, String: 1}, play.Pin{At: 0, Part: play.Melody, String: 2}
+	bass := play.Pin{At: tu.Bars[1], Part: play.Thumb, String: 6}
+	st := Settings{Pins: []play.Pin{in, out, bass}}
+	other, third := tu.BarMelody(1), tu.BarMelody(2)
+	one := st.WithMelody(tu, []tune.Rewrite{{Bar: 2, Notes: other}}, []play.Pin{{At: tu.Bars[1], Part: play.Melody, String: 3}})
+	if len(one.Rewrites) != 1 || len(one.Rewrites[0].Notes) != 4 || len(one.Pins) != 3 || slices.Contains(one.Pins, in) {
+		t.Errorf("another melody: %+v", one)
+	}
+	two := one.WithMelody(tu, []tune.Rewrite{{Bar: 2, Notes: third[:2]}, {Bar: 1, Notes: third}}, nil)
+	if len(two.Rewrites) != 2 || len(two.Rewrites[0].Notes) != 2 || len(one.Rewrites) != 1 {
+		t.Errorf("a third: %+v", two)
+	}
+	back := two.WithMelody(tu, []tune.Rewrite{{Bar: 2}, {Bar: 9}}, nil)
+	if len(back.Rewrites) != 1 || back.Rewrites[0].Bar != 1 || !slices.Contains(back.Pins, bass) {
+		t.Errorf("as it was: %+v", back)
 	}
 }

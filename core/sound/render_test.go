@@ -186,3 +186,25 @@ func TestSpeed(t *testing.T) {
 		t.Error("too slow")
 	}
 }
+
+// TestWander: a tempo that wanders by a tenth is a tenth faster and slower than the plan's at its extremes, and comes back.
+func TestWander(t *testing.T) {
+	p := solve(t, coretest.Wander(3, 60), "Open D", pattern.None, nil)
+	straight := sound.Of(p)
+	played, err := straight.With(&sound.Faults{Wander: 0.1})
+	if err != nil {
+		t.Fatal(err)
+	}
+	least, most := 1.0, 1.0
+	for i := 1; i < len(played.Moments); i++ {
+		a, b := &played.Moments[i-1], &played.Moments[i]
+		r := float64(b.At-a.At) / float64(straight.Moments[i].At-straight.Moments[i-1].At)
+		least, most = min(least, r), max(most, r)
+		if off := (b.At - straight.Moments[i].At).Quarters(); math.Abs(off) > 0.26 { // a tenth of a wave of 16 quarters, over 2π, is 0.25
+			t.Errorf("moment %d has wandered %v quarters away", i, off)
+		}
+	}
+	if least < 0.89 || least > 0.97 || most > 1.11 || most < 1.03 {
+		t.Errorf("quarters last %.3f to %.3f of what they should", least, most)
+	}
+}

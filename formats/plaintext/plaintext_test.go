@@ -25,6 +25,7 @@ func TestDecode(t *testing.T) {
 	}
 	for data, want := range map[string]Error{
 		"T:x\nK:D\nD\x81|":           {Line: 3, Column: 2},
+		"\x81":                       {Line: 1, Column: 1},
 		"T:é\nK:ü\x00D":              {Line: 2, Column: 4},
 		"\xff\xfeT\x00:\x00\x00\xd8": {Line: 1, Column: 3},
 	} {
