@@ -439,7 +439,7 @@ func (p *Plan) handText(mo *moment, c *choice) string {
 }
 
 func (p *Plan) toneText(mo *moment, c *choice) string {
-	if mo.note < 0 || c.h.n == 0 {
+	if mo.note < 0 {
 		return "its tone suits the note less"
 	}
 	secs := p.m.noteSeconds[mo.note]

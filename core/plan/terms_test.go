@@ -1,6 +1,7 @@
 package plan
 
 import (
+	"fmt"
 	"math"
 	"reflect"
 	"slices"
@@ -332,6 +333,19 @@ func (c *termCase) slant() {
 	spacing := (36 + (54-36)*x(11)/648) / 5
 	share := (x(12) - x(11)) / (4 * spacing) / math.Tan(35*math.Pi/180)
 	c.is("Slant", c.own(0, g)[play.Intonation], inForce.Intonation*inForce.EasyWindow/window(12)+inForce.Slant*share)
+	// A tube on a finger is slanted by 12 degrees at most, a bar that the hand holds by 35.
+	for _, tt := range []struct {
+		posture  string
+		degrees  float64
+		possible bool
+	}{{player.Upright, 11.9, true}, {player.Upright, 12.1, false}, {player.Lap, 34.9, true}, {player.Lap, 35.1, false}} {
+		c.set(func(r *Request) { r.Player.Posture = tt.posture }, 74)
+		away := tt.degrees / 45
+		for range 60 { // the fret at which the angle is just that
+			away *= math.Tan(tt.degrees*math.Pi/180) / c.m.slantOf(&stop{str: 1, fret: 5 + away}, &stop{str: 6, fret: 5})
+		}
+		c.rule(fmt.Sprintf("a slant of %.1f degrees, %s", tt.degrees, tt.posture), c.m.slants(&stop{str: 1, fret: 5 + away}, &stop{str: 6, fret: 5}), tt.possible)
+	}
 }
 
 // tone: what suits a note of a second and one of a quarter of it, at a phrase end or not.

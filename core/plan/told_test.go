@@ -32,6 +32,7 @@ func told() map[string]plan.Request {
 	lap, heel, none := player.Default(), player.Default(), player.Default()
 	lap.Posture, lap.Silence = player.Lap, player.LapStop
 	heel.Silence, heel.SlideFinger, heel.Fingers, heel.Lean = player.Heel, 3, 1, player.LeanSlide
+	heel.Slide = player.Slide{LengthMM: 70, BoreMM: 21, WallMM: 3, Material: "steel"} // heavy
 	none.Lean, none.Fingers, none.ThumbOver = player.LeanNone, 3, true
 	return map[string]plan.Request{
 		"slide": {Tune: two, Tuning: coretest.Tuning("Open D"), Player: player.Default(), Thumb: pattern.Alternating},

@@ -54,6 +54,8 @@ func TestMendAtTheEnd(t *testing.T) {
 		{proofread.Mend{Line: 1, Column: 5, To: "7"}, "|-0-5", "|-0-7"},
 		{proofread.Mend{Line: 1, Column: 5, To: "12"}, "|-0-5", "|-0-12"},
 		{proofread.Mend{Line: 1, Column: 3, To: "12"}, "|-0--5|\n|-1--2|", "|-12-5|\n|-1--2|"},
+		{proofread.Mend{Line: 1, Column: 4, To: "G"}, "   Gm", "   G "},
+		{proofread.Mend{Line: 1, Column: 4, To: "G7"}, "   G\n|-0-|", "   G7\n|-0-|"},
 		{proofread.Mend{Line: 2, Column: 3, To: "-"}, "|-0-5|\n|-1-2|", "|-0-5|\n|---2|"},
 		{proofread.Mend{Line: 2, Column: 5, To: "5", From: &proofread.From{Line: 1, Column: 5}}, "|-0-5|\n|-1---|", "|-0--|\n|-1-5-|"},
 	} {

@@ -177,3 +177,22 @@ func TestPropose(t *testing.T) {
 		t.Errorf("%d notes in %d bars", len(short.Notes), len(short.Bars))
 	}
 }
+
+// TestFirstShown: the present tuning is the first that is shown.
+func TestFirstShown(t *testing.T) {
+	r := request(1, 4)
+	r.Capos = 1
+	var first *Way
+	r.Progress = func(got *Ranking) {
+		if first == nil && len(got.Ways) > 0 {
+			way := got.Ways[0]
+			first = &way
+		}
+	}
+	if _, err := Rank(t.Context(), r); err != nil {
+		t.Fatal(err)
+	}
+	if first == nil || first.Turned != 0 || first.Capo != 0 || first.Steps != 0 {
+		t.Errorf("the first that is shown is %+v", first)
+	}
+}

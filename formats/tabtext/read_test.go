@@ -85,6 +85,8 @@ func checkReadBack(t *testing.T, name string, p *plan.Plan, change func(string) 
 // layouts are tablature as people type it; what is wanted is worked out by hand: time in quarters, string:fret,
 // technique and marks.
 var layouts = []struct{ name, text, want string }{
+	{"counted, with notes between the words", "   1       2       3       4       |\ne|-0---1---2---3-------5---7---8---|\nB|---------------------------------|\nG|---------------------------------|\nD|---------------------------------|\nA|---------------------------------|\nE|---------------------------------|\n",
+		"0 1:0 open, 1/2 1:1, 1 1:2, 3/2 1:3, 5/2 1:5, 3 1:7, 7/2 1:8"},
 	{"spacing, names, words between", "Title: A walk\nTuning: DADF#AD, capo 2\n\ne|-0---2---3---5---|-7-------5-h-7---|\nB|-----------------|-----------------|\nG|---------2-------|-----------------|\n" +
 		"D|-----------------|-----------------|\nA|-0-------0-------|-0-------0-------|\nE|-----------------|-----------------|\n\nand so on\n",
 		"0 1:0 open, 0 5:0 open, 1 1:2, 2 1:3, 2 3:2, 2 5:0 open, 3 1:5, 4 1:7, 4 5:0 open, 6 1:5, 6 5:0 open, 7 1:7 hammer"},
