@@ -164,7 +164,7 @@ func (f chordsForm) toggled(i int) string {
 	return f.link()
 }
 
-// request reads the form; a fault is put at its field.
+// backingRequest reads the form; a fault is put at its field.
 func (s *Server) backingRequest(c *gin.Context, f *chordsForm, profiles []store.Profile) (r backing.Request, ok bool) {
 	bad := func(field, text string) (backing.Request, bool) {
 		f.Field, f.Fault = field, text

@@ -69,6 +69,7 @@ func renderAttrs(n *html.Node) (out string) {
 // TestExtremes sends extreme values in every field of every form of every page: each answer comes soon, none is a fault of the
 // server's, and memory stays where it was.
 func TestExtremes(t *testing.T) { // alone: it looks at the memory of the whole process
+	patientOnly(t)
 	s := newSite(t)
 	guitar, slide := s.shelved(t)
 	tune := s.tunePath(t, 0)

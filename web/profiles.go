@@ -302,7 +302,7 @@ func (s *Server) deleteProfile(c *gin.Context) {
 	}
 }
 
-// profileChoice is one profile in a list.
+// playerCard is one profile in a list.
 // playerCard is a player on the list, with what plans depend on most.
 type playerCard struct {
 	ID, Name string

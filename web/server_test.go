@@ -370,6 +370,7 @@ func TestLimits(t *testing.T) {
 // its plan on demand, and all get the same answers. Run with the race detector it is a test of the
 // plan's own lock.
 func TestSharedPlan(t *testing.T) {
+	patientOnly(t)
 	t.Parallel()
 	s := newSite(t)
 	_, _, h := s.ask(t, "POST", "/tunes", url.Values{"abc": {ownTune}, "tuning": {"Open D"}})

@@ -33,17 +33,30 @@ type site struct {
 // common is the one database that tests share, each as an owner of its own.
 var common = sync.OnceValues(func() (string, error) { return storetest.DSN() })
 
+func commonStore(t *testing.T) (st *store.Store, dsn string) {
+	t.Helper()
+	dsn, err := common()
+	if err == nil {
+		st, err = store.Open(t.Context(), dsn)
+	}
+	if err != nil {
+		t.Fatal(err)
+	}
+	return st, dsn
+}
+
+// patientOnly skips what says little for its time while changes are tried one by one, see scripts/mutate.
+func patientOnly(t *testing.T) {
+	t.Helper()
+	if os.Getenv("STEPPING_NO_BROWSER") != "" {
+		t.Skip("takes long")
+	}
+}
+
 // newSite serves the demo tunes of an owner whom no other test knows.
 func newSite(t *testing.T) *site {
 	t.Helper()
-	dsn, err := common()
-	if err != nil {
-		t.Fatal(err)
-	}
-	st, err := store.Open(t.Context(), dsn)
-	if err != nil {
-		t.Fatal(err)
-	}
+	st, dsn := commonStore(t)
 	owner, err := storetest.Player(t.Context(), dsn)
 	if err == nil {
 		err = demo.Fill(t.Context(), st, owner, true)
@@ -57,14 +70,7 @@ func newSite(t *testing.T) *site {
 // again serves the same owner's things by another copy of the program, as after a restart.
 func (s *site) again(t *testing.T) *site {
 	t.Helper()
-	dsn, err := common()
-	if err != nil {
-		t.Fatal(err)
-	}
-	st, err := store.Open(t.Context(), dsn)
-	if err != nil {
-		t.Fatal(err)
-	}
+	st, _ := commonStore(t)
 	return serve(t, st, s.owner, web.Config{})
 }
 

@@ -1,6 +1,9 @@
 package main
 
 import (
+	"go/ast"
+	"go/parser"
+	"go/token"
 	"os"
 	"os/exec"
 	"regexp"
@@ -97,5 +100,47 @@ func TestBannedLines(t *testing.T) {
 		if err == nil {
 			t.Errorf("%s:\n%s", b.why, found)
 		}
+	}
+}
+
+// TestDocComments: the comment of a function or type begins with its name, as go doc shows it: a comment that begins with another
+// was left behind when something was renamed.
+func TestDocComments(t *testing.T) {
+	files, err := exec.Command("git", "ls-files", "../../*.go").Output()
+	if err != nil {
+		t.Fatal(err)
+	}
+	check := func(at token.Position, name string, doc *ast.CommentGroup) {
+		if doc == nil {
+			return
+		}
+		if words := strings.Fields(doc.Text()); len(words) > 0 && strings.Trim(words[0], ":,") != name {
+			t.Errorf("%s: the comment of %s begins with %q", at, name, words[0])
+		}
+	}
+	seen := 0
+	for _, file := range strings.Fields(string(files)) {
+		if strings.HasSuffix(file, "_test.go") || strings.Contains(file, "testdata") {
+			continue
+		}
+		fset := token.NewFileSet()
+		parsed, err := parser.ParseFile(fset, file, nil, parser.ParseComments)
+		if err != nil {
+			t.Fatal(err)
+		}
+		for _, d := range parsed.Decls {
+			seen++
+			switch d := d.(type) {
+			case *ast.FuncDecl:
+				check(fset.Position(d.Pos()), d.Name.Name, d.Doc)
+			case *ast.GenDecl:
+				if d.Tok == token.TYPE && len(d.Specs) == 1 {
+					check(fset.Position(d.Pos()), d.Specs[0].(*ast.TypeSpec).Name.Name, d.Doc)
+				}
+			}
+		}
+	}
+	if seen < 2000 {
+		t.Errorf("only %d declarations were looked at", seen)
 	}
 }

@@ -76,7 +76,7 @@ func (sd *pickStage) keepDamping(d *damping) {
 	sd.cheapest = append(sd.cheapest, *d)
 }
 
-// actions returns the set of actions after tl, of those that cost no more than most; what the
+// actions returns the set of actions, of those that cost no more than most; what the
 // future cannot tell apart is there once, at its cheapest. A set once worked out for more serves
 // for less.
 func (sd *pickStage) actions(r *pickShape, ri ringIn, plucked bool, most float64) *actionSet {

@@ -67,7 +67,7 @@ func (m *model) dropCost(mo *moment, o *bassOption, y *tally) {
 // ringsOn reports whether o leaves out a root that rings in.
 func (r *pickShape) ringsOn(o *bassOption, ri ringIn) bool { return o.eased > 0 && r.home&ri.live != 0 }
 
-// bassCost is what o costs after tl.
+// bassCost is what o costs.
 func (r *pickShape) bassCost(o *bassOption, ri ringIn) float64 {
 	if r.ringsOn(o, ri) {
 		return o.sum - o.eased
@@ -215,7 +215,7 @@ func (r *pickShape) leakPrice(strength float64, str int) float64 {
 	return play.Exact(r.mo.leak.weight * strength * r.mo.leak.ease[str])
 }
 
-// tailLeak is leakCost for a string that rings in unwanted.
+// ringInLeak is leakCost for a string that rings in unwanted.
 func (r *pickShape) ringInLeak(ri ringIn, str int) float64 {
 	if ri.ended.Has(str) {
 		return r.leakPrice(r.mo.leak.ended[str], str)

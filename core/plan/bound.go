@@ -344,7 +344,7 @@ const (
 	beamSlack = 1.5
 )
 
-// within tells a forward pass what it may leave out: what must come out dearer than limit, and,
+// pruning tells a forward pass what it may leave out: what must come out dearer than limit, and,
 // if beam is not 0, all but so many states a moment.
 type pruning struct {
 	*bound

@@ -31,7 +31,7 @@ type silence struct {
 	damping  float64 // of cost
 }
 
-// still sorts the strings after tl with bass option o; ok is false if trailing fingers or a
+// still sorts the strings with bass option o; ok is false if trailing fingers or a
 // pinned damper would lie on a string that must sound.
 func (m *model) still(r *pickShape, ri ringIn, o *bassOption, s *silence) (ok bool) {
 	mo, h := r.mo, r.h

@@ -24,7 +24,7 @@
 // # Cost
 //
 // A hard rule decides what may be chosen together; everything else is a cost, a sum of named terms
-// (play.Terms) with weights in cost.go. The total is the sum over moments of
+// (play.Terms) with weights in weights.go. The total is the sum over moments of
 //
 //	change(hand before, hand) + bass(hand) + action(shape, ringIn) + turn(picking state before, action)
 //

@@ -32,7 +32,7 @@ func (d *dominance) most() float64 {
 	return d.all
 }
 
-// debtsFrom is for the choices from moment t on.
+// dominanceFrom is for the choices from moment t on.
 func (m *model) dominanceFrom(t int) *dominance {
 	since := -1.0 // no onset is left
 	for ; t < len(m.moments) && since < 0; t++ {

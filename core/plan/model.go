@@ -179,8 +179,7 @@ func (m *model) layMoments() {
 	get := func(t tune.Time) *moment {
 		if at[t] == nil {
 			c := tu.ChordOver(t)
-			bar, since := tu.Position(t)
-			_ = bar
+			_, since := tu.Position(t)
 			at[t] = &moment{onBeat: since%tu.MeterOver(t).Pulse() == 0, at: t, sec: m.clock.Seconds(t), note: -1, sounding: -1,
 				ended: -1, chord: c, tones: c.Classes(), bars: m.barFrets(c.Classes())}
 		}

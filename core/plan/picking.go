@@ -369,7 +369,7 @@ func (sd *pickStage) situations(r *pickShape, o *bassOption, s *silence, plucked
 	}
 }
 
-// eachAction calls f for everything that the picking hand can do after tl, with which bass option
+// eachAction calls f for everything that the picking hand can do, with which bass option
 // and what damping. Nothing is left out; the search keeps the cheapest of those that the future cannot
 // tell apart.
 func (sd *pickStage) eachAction(r *pickShape, ri ringIn, plucked bool, f func(int, action, *silence, *pluck, *damping)) {

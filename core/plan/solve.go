@@ -196,7 +196,7 @@ func (st *stage) failed(arrivals int) string {
 
 var firstPicks = []pickState{0}
 
-// ways into the hands of one shape: what rings in with the runs of states before.
+// shapeFlows are ways into the hands of one shape: what rings in with the runs of states before.
 type shapeFlows struct {
 	ringIns []ringIn
 	of      []int32 // ringIn of each run, by number
@@ -487,7 +487,7 @@ func (f *inflow) leastOf() float64 {
 // kind tells flows apart that may not stand in for each other: live strings and attack.
 func (f *inflow) kind() int { return int(f.ringIn.live>>liveShift) | int(f.a)<<liveShift }
 
-// flowOutdone reports whether the cheapest flow of f's kind is cheaper by more than all that
+// flowDominated reports whether the cheapest flow of f's kind is cheaper by more than all that
 // it can have to pay for other strings ringing in than f's: those that f does not have can be
 // left to leak, those that only f has may ring in sympathy instead, and the picking hand may
 // have to turn.

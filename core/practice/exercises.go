@@ -44,7 +44,7 @@ func weakest(states []State, layer string, bars [][2]int) [2]int {
 	return at
 }
 
-// why says what an exercise was made from.
+// because says what an exercise was made from.
 func (l *ladder) because(states []State, layer string, bars [2]int, plain string) string {
 	for i := range states {
 		if s := &states[i]; s.Layer == layer && s.Bars == bars && s.Faults > 0 {

@@ -2,7 +2,7 @@
 //
 // Every way is judged by the least total of a plan, what the retuning takes, how near the strings come to their
 // limit, which chords lie under a straight bar, and whether the plan holds the wanted tempo. Most ways are
-// never planned: a plan costs at least what the left hand costs (plan.Floor, plan.Bound), and what already
+// never planned: a plan costs at least what the left hand costs (plan.Bound), and what already
 // costs more than the tenth best cannot be among the first ten. The first ten are proved so; all terms of each
 // are shown.
 package rank

@@ -201,7 +201,7 @@ func clickLevel(one bool) float64 {
 	return 0.55
 }
 
-// Len is how many samples there are, Bytes the length of their file.
+// Lead is the seconds that are counted in, Len how many samples there are, Bytes the length of their file.
 // Lead is how long the beats counted in last, in seconds.
 func (s *Sound) Lead() float64 { return s.lead }
 

@@ -444,7 +444,7 @@ func addPlaces(ctx context.Context, p *plan.Plan, m int, part play.Part, voice i
 	return nil
 }
 
-// beatOf writes a moment's beat.
+// Beat writes a moment's beat.
 func Beat(mo *play.Moment) string { return play.Decimal(mo.Beat) }
 
 // PinJSON is how forms carry a pin.
