@@ -3,7 +3,7 @@
 # fails when the tests take a quarter more processor time than they did when they were measured last.
 set -euo pipefail
 cd "$(dirname "$0")/.."
-measured=330 # seconds of processor time, on a new machine; never more than 384, so that the bound stays below 480
+measured=370 # seconds of processor time, on a new machine; never more than 384, so that the bound stays below 480
 unformatted=$(gofmt -l $(git ls-files '*.go'))
 [ -z "$unformatted" ] || { echo "not gofmt-ed: $unformatted" >&2; exit 1; }
 go mod tidy -diff || { echo "go.mod is not tidy: run go mod tidy" >&2; exit 1; }
@@ -13,5 +13,5 @@ wide=$(git ls-files '*.go' | grep -v _test.go | xargs awk 'length($0) > 150 && !
 [ -z "$wide" ] || { echo "Go lines over 150 characters that hold no text: $wide" >&2; exit 1; }
 go vet ./...
 go tool staticcheck ./...
-# Tabs wait more than they work: four tests of a package at a time.
-go run ./scripts/cputime -most $((measured * 5 / 4))s go test -short -parallel 4 -timeout 10m ./...
+# Tabs wait more than they work: three packages and four tests of each at a time. Vet has looked already.
+go run ./scripts/cputime -most $((measured * 5 / 4))s go test -short -p 3 -parallel 4 -vet off -ldflags '-s -w' -timeout 10m ./...
