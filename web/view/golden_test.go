@@ -92,7 +92,9 @@ func TestGoldenPictures(t *testing.T) {
 			t.Fatal(err)
 		}
 		home, _ := pitch.ParseClass("D")
-		fmt.Fprintf(&b, "home in %s\n%s", spelt, golden.Lines(NewHomePicture(tn, 0, home, player.Default().Neck())))
+		for _, capo := range []int{0, 9} { // the second reaches the last fret
+			fmt.Fprintf(&b, "home in %s, capo %d\n%s", spelt, capo, golden.Lines(NewHomePicture(tn, capo, home, player.Default().Neck())))
+		}
 		g := grip.Guitar{Tuning: tn, Capo: 1, Player: player.Default()}
 		for _, name := range []string{"G", "A7"} {
 			c, _ := chord.Parse(name)
