@@ -18,6 +18,7 @@ import (
 	"stepping/core/retune"
 	"stepping/core/tune"
 	"stepping/core/tuning"
+	"stepping/golden"
 )
 
 func request(seed uint64, notes int) Request {
@@ -178,7 +179,7 @@ func TestPropose(t *testing.T) {
 	}
 }
 
-// TestFirstShown: the present tuning is the first that is shown.
+// TestFirstShown: the present tuning is the first that is shown; and everything that is told of the best six ways.
 func TestFirstShown(t *testing.T) {
 	r := request(1, 4)
 	r.Capos = 1
@@ -189,9 +190,11 @@ func TestFirstShown(t *testing.T) {
 			first = &way
 		}
 	}
-	if _, err := Rank(t.Context(), r); err != nil {
+	all, err := Rank(t.Context(), r)
+	if err != nil {
 		t.Fatal(err)
 	}
+	golden.Check(t, "ranking", golden.Lines(all.Ways[:6]))
 	if first == nil || first.Turned != 0 || first.Capo != 0 || first.Steps != 0 {
 		t.Errorf("the first that is shown is %+v", first)
 	}
