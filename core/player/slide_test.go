@@ -1,9 +1,12 @@
 package player
 
 import (
+	"fmt"
 	"math/rand/v2"
 	"strings"
 	"testing"
+
+	"stepping/golden"
 )
 
 // Over random tubes: longer ones reach over no fewer strings and are heavier, more wall is heavier and
@@ -39,4 +42,18 @@ func TestSlideFacts(t *testing.T) {
 	if f := p.SlideFacts(); f.Grams != 0 || f.Fit != "" || !f.Fits || f.Character != "" || f.Slowness != 1 || f.Covers[12] != 6 {
 		t.Errorf("what was not measured has facts: %+v", f)
 	}
+}
+
+// TestGoldenSlides: what is worked out of slides of every kind, worn by fingers of two sizes.
+func TestGoldenSlides(t *testing.T) {
+	var b strings.Builder
+	for _, s := range []Slide{{LengthMM: 28, BoreMM: 19, WallMM: 1, Material: "glass"}, {LengthMM: 60, BoreMM: 20, WallMM: 3, Material: "glass"},
+		{LengthMM: 70, BoreMM: 21, WallMM: 3, Material: "steel"}, {LengthMM: 65, BoreMM: 17, WallMM: 4, Material: "brass"}, {LengthMM: 50}} {
+		for _, finger := range []float64{17, 20.5} {
+			p := Default()
+			p.Slide, p.FingerMM = s, finger
+			fmt.Fprintf(&b, "%+v on %g mm\n%s", s, finger, golden.Lines(p.SlideFacts()))
+		}
+	}
+	golden.Check(t, "slides", b.String())
 }

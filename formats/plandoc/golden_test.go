@@ -15,6 +15,7 @@ import (
 	"stepping/core/plan"
 	"stepping/core/play"
 	"stepping/core/player"
+	"stepping/core/score"
 	"stepping/core/take"
 	"stepping/core/tune"
 	"stepping/formats/plandoc"
@@ -107,4 +108,14 @@ func chordsOf(t *testing.T) string {
 		fmt.Fprintf(&b, "%v: %s %v\n", frets, data, err)
 	}
 	return b.String()
+}
+
+// TestVoiceNames: a voice is named by its part, and by a name of its own that is another.
+func TestVoiceNames(t *testing.T) {
+	sc := &score.Score{Parts: []score.Part{{Name: "Guitar", Voices: []score.Voice{{}, {Name: "Guitar"}, {Name: "bass"}}}, {Voices: []score.Voice{{Name: "tune"}, {}}}}}
+	for i, want := range []string{"Guitar", "Guitar", "Guitar, bass", "tune", ""} {
+		if got := plandoc.Voices(sc)[i]; got.Name != want || got.Voice != i {
+			t.Errorf("voice %d is named %q, want %q", i, got.Name, want)
+		}
+	}
 }
