@@ -13,7 +13,6 @@ import (
 	"stepping/core/pattern"
 	"stepping/core/pitch"
 	"stepping/core/plan"
-	"stepping/core/play"
 	"stepping/core/player"
 	"stepping/core/rank"
 	"stepping/core/retune"
@@ -100,7 +99,7 @@ func pin(p *plan.Plan) {
 	alts, err := p.AlternativesOf(context.Background(), t, melody, 0)
 	check(err)
 	r := p.Request
-	r.Pins, r.Known = []play.Pin{alts[2].Pin(&p.Moments[t])}, p.Known()
+	r.Pins, r.Known = append(r.Pins[:0:0], alts[2].Pin(&p.Moments[t])), p.Known() // the type has moved
 	began := cpu()
 	solve(r)
 	fmt.Printf("a pin %d\t%.6f\n", len(r.Tune.Notes), cpu()-began)
