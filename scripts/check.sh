@@ -3,7 +3,7 @@
 # fails when the tests take a quarter more processor time than they did when they were measured last.
 set -euo pipefail
 cd "$(dirname "$0")/.."
-measured=370 # seconds of processor time, on a new machine; never more than 384, so that the bound stays below 480
+measured=384 # seconds of processor time (361 to 417 on one machine in one hour); never more, so that the bound stays at 480
 unformatted=$(gofmt -l $(git ls-files '*.go'))
 [ -z "$unformatted" ] || { echo "not gofmt-ed: $unformatted" >&2; exit 1; }
 go mod tidy -diff || { echo "go.mod is not tidy: run go mod tidy" >&2; exit 1; }

@@ -97,7 +97,9 @@ func TestShortBesideLong(t *testing.T) {
 // TestRankingElsewhere: a ranking that one copy of the program works at is shown, not begun again, and stopped
 // by another; after the copy has gone another goes on from what it found. Proposals survive a restart.
 func TestRankingElsewhere(t *testing.T) {
-	patientOnly(t)
+	if testing.Short() {
+		t.Skip("two copies of the program")
+	}
 	t.Parallel()
 	one := newSite(t)
 	two := one.again(t)

@@ -100,6 +100,9 @@ func BenchmarkMemory(b *testing.B) {
 
 // TestKeeps holds what a plan keeps in memory: by itself, while questions about it are asked, and laid by after that.
 func TestKeeps(t *testing.T) {
+	if testing.Short() {
+		t.Skip("memory of 40 plans")
+	}
 	ctx, plans := context.Background(), []*Plan(nil)
 	heap := func() uint64 {
 		var now runtime.MemStats
