@@ -110,6 +110,11 @@ func TestWaiting(t *testing.T) {
 		}
 		time.Sleep(10 * time.Millisecond)
 	}
+	for file, method := range map[string]string{"/plan.json": "GET", "/take": "POST"} {
+		if status, body, _ := s.ask(t, method, h.Get("Location")+file, url.Values{}); status != 422 || !strings.Contains(body, "open its plan") {
+			t.Errorf("%s of a stopped plan: %d %.200s", file, status, body)
+		}
+	}
 	if _, page, _ = s.send(t, page, "/again", nil); page.Find("[data-poll]").Length() == 0 {
 		t.Error("it does not begin again")
 	}

@@ -480,8 +480,12 @@ func (s *Server) planParam(c *gin.Context) (*store.Tune, *desk.Planned, bool) {
 	case errors.As(err, &busy):
 		c.Header("Retry-After", "10")
 		s.fail(c, http.StatusServiceUnavailable, err)
-	default:
+	case errors.Is(err, jobs.ErrStopped):
+		s.fail(c, http.StatusUnprocessableEntity, errors.New("the planning of this tune was stopped: open its plan and let it be planned after all"))
+	case problemText(err) != "":
 		s.fail(c, http.StatusUnprocessableEntity, err)
+	default: // of the store, or a fault of ours
+		s.failFor(c, err)
 	}
 	return nil, nil, false
 }

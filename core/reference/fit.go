@@ -23,7 +23,7 @@ type FitOptions struct {
 // ToReferences are the options for fitting to reference arrangements.
 var ToReferences = FitOptions{Steps: []float64{1.5, 1.25, 1.25, 1.12, 1.12, 1.06}, Most: plan.MostFactor, Regular: 0.6}
 
-// FitProgress is told after each weight of a sweep.
+// FitProgress is reported after each weight of a sweep.
 type FitProgress struct {
 	Sweep, Sweeps int
 	Weight        string

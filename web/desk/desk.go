@@ -32,7 +32,7 @@ type Desk struct {
 // grace is how long work goes on while nobody waits for it or looks.
 const grace = 2 * time.Minute
 
-// New returns an empty desk over a store. took, if not nil, is told how long each piece of long work took.
+// New returns an empty desk over a store. took, if not nil, is called with the time that each piece of long work took.
 func New(st *store.Store, log *slog.Logger, took func(kind string, d time.Duration)) *Desk {
 	if took == nil {
 		took = func(string, time.Duration) {}
@@ -60,7 +60,7 @@ const planJob = "plan"
 func planKey(id store.ID) jobs.Key { return jobs.Key{Kind: planJob, Of: id.String()} }
 
 // solve works out req for tune id, or waits for the job that already does, so that leaving the page or
-// looking again does not begin it anew.
+// looking again does not start it a second time.
 func (d *Desk) solve(ctx context.Context, owner, id store.ID, basis string, req plan.Request, patience time.Duration) (*plan.Plan, error) {
 	j, err := jobs.Start(d.Jobs, planKey(id), basis, Of(owner, len(req.Tune.Notes)), 0,
 		Timed(d, planJob, func(ctx context.Context, j *jobs.Job[*plan.Plan]) (*plan.Plan, error) {
@@ -72,7 +72,7 @@ func (d *Desk) solve(ctx context.Context, owner, id store.ID, basis string, req 
 	}
 	p, err := j.Wait(ctx, patience)
 	if busy := (*jobs.NotReady)(nil); !errors.As(err, &busy) && !errors.Is(err, jobs.ErrStopped) && ctx.Err() == nil {
-		j.Drop() // it has ended; a stopped one is kept until somebody asks for the plan anew
+		j.Drop() // it has ended; a stopped one is kept until Again is called
 	}
 	return p, notReady(err)
 }
@@ -100,7 +100,7 @@ func (d *Desk) Stop(id store.ID) {
 	}
 }
 
-// Again lets the plan of tune id be worked out anew after it was stopped.
+// Again lets the plan of tune id be worked out after it was stopped.
 func (d *Desk) Again(id store.ID) {
 	if j := jobs.Find[*plan.Plan](d.Jobs, planKey(id)); j != nil {
 		j.Drop()

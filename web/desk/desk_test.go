@@ -95,7 +95,7 @@ func TestPlan(t *testing.T) {
 	}
 }
 
-// TestStop: who has no patience is told how far a long plan is; stopped it stays so for everybody until it is asked for again, however
+// TestStop: a caller without patience learns how far a long plan is; once stopped it stays so for everybody until it is asked for again, however
 // little patience those have who look meanwhile.
 func TestStop(t *testing.T) {
 	d, _, _, tune := aDesk(t)

@@ -32,7 +32,7 @@ type Planned struct {
 	reasons map[int]view.Reasons
 }
 
-// Whole is what is said of a plan as a whole beside another.
+// Whole is what plans are compared by as a whole.
 type Whole struct{ Cost, Ceiling float64 }
 
 // WholeOf returns the cost of a plan and the highest tempo at which it can be played, 0 if nothing limits it.
