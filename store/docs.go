@@ -72,10 +72,11 @@ type Draft struct {
 	Name string       `json:"name"`
 	Neck *entry.Sheet `json:"neck,omitempty"`
 
-	Data   []byte  `json:"data,omitempty"` // the file, packed by gzip
-	Tuning string  `json:"tuning,omitempty"`
-	Voice  *int    `json:"voice,omitempty"` // nil: the one proposed
-	Steps  int     `json:"steps,omitempty"` // of the grid for played notes; 0: the one proposed
+	Data   []byte  `json:"data,omitempty"`   // the file, packed by gzip
+	Tuning string  `json:"tuning,omitempty"` // how tablature is tuned, whatever it says; "": what it says
+	Play   string  `json:"play,omitempty"`   // the tuning to play it in; "": the file's, or one that suits
+	Voice  *int    `json:"voice,omitempty"`  // nil: the one proposed
+	Steps  int     `json:"steps,omitempty"`  // of the grid for played notes; 0: the one proposed
 	Swing  float64 `json:"swing,omitempty"`
 }
 

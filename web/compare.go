@@ -130,7 +130,7 @@ func (s *Server) planWays(ctx context.Context, t *store.Tune, ways []wayView) ([
 		if !way.kept {
 			req.Kept = nil
 		}
-		if got, err := plan.Solve(ctx, req); err == nil {
+		if got, err := plan.SolveKeepable(ctx, req); err == nil {
 			plans[i] = got
 		}
 	}

@@ -43,14 +43,15 @@ type draftBody struct {
 	Facts    []draftFact
 	Chords   []string // the first ones
 	More     int
-	Proposed bool // nobody wrote the chords
-	Places   int  // notes whose string and fret the file says
-	Tuning   string
-	Said     bool // the file says how it is tuned
+	Proposed bool   // nobody wrote the chords
+	Places   int    // notes whose string and fret the file says
+	Paper    string // how the file is tuned; "" if it does not say
+	Play     string // the tuning to play it in; "" for the file's, or one that suits
+	Moved    bool   // that is another than the file's: its places do not hold there
 	Voices   []draftVoice
 	Look     view.Contour
 	Grids    []draftGrid
-	Moved    string
+	Shift    string
 	Left     []score.Warning
 	Found    []draftFinding
 	Checked  bool
@@ -103,7 +104,7 @@ func (s *Server) addDraft(c *gin.Context) {
 		return
 	}
 	body.Text = c.PostForm("abc")
-	d := store.Draft{Name: name, Tuning: body.Tuning, Data: packed(data)}
+	d := store.Draft{Name: name, Play: body.Tuning, Data: packed(data)}
 	f, err := readDraft(&d)
 	if err != nil {
 		if at := (*score.Fault)(nil); errors.As(err, &at) && body.Text == "" {
@@ -170,13 +171,16 @@ func unpacked(data []byte) ([]byte, error) {
 	return io.ReadAll(io.LimitReader(z, score.MaxFile+1))
 }
 
-// tuningFault is a tuning that was typed and is none.
-type tuningFault struct{ error }
+// tuningFault is a tuning that was typed and is none, with its field.
+type tuningFault struct {
+	field string
+	error
+}
 
 // draftFault tells an error of readDraft at the field that it belongs to.
 func draftFault(text string, err error) *fault {
 	if at := (*tuningFault)(nil); errors.As(err, &at) {
-		return &fault{Field: "tuning", Text: err.Error()}
+		return &fault{Field: at.field, Text: err.Error()}
 	}
 	return newFault(text, err)
 }
@@ -191,9 +195,16 @@ func readDraft(d *store.Draft) (*music.File, error) {
 	if d.Tuning != "" {
 		t, err := tuning.ParseAny(d.Tuning)
 		if err != nil {
-			return nil, &tuningFault{err}
+			return nil, &tuningFault{"paper", err}
 		}
 		o.Tuning = &t
+	}
+	if d.Play != "" {
+		t, err := tuning.Parse(d.Play)
+		if err != nil {
+			return nil, &tuningFault{"tuning", err}
+		}
+		o.Otherwise = &t
 	}
 	if d.Steps > 0 {
 		o.Grid = &score.Grid{Steps: d.Steps, Swing: d.Swing}
@@ -243,16 +254,16 @@ func (s *Server) showDraft(c *gin.Context, status int, k *store.Kept[store.Draft
 
 func newDraftBody(k *store.Kept[store.Draft], f *music.File) (draftBody, error) {
 	voice := voiceOf(&k.Doc, f)
-	b := draftBody{ID: k.ID.String(), Version: k.Version, Format: f.Score.Format, Text: f.Text, Tuning: k.Doc.Tuning, Library: tuning.Library}
+	b := draftBody{ID: k.ID.String(), Version: k.Version, Format: f.Score.Format, Text: f.Text, Play: k.Doc.Play, Library: tuning.Library}
 	tu, pins, left, err := f.Tune(voice)
 	if err != nil {
 		return b, err
 	}
 	b.Title, b.Left, b.Places = titleOf(tu), left, len(pins)
 	b.Facts = factsOf(tu, f)
-	if t := f.Score.Tuning; t != nil && b.Tuning == "" {
-		b.Said = true
-		b.Tuning = tuningName(*t)
+	if t := f.Score.Tuning; t != nil {
+		b.Paper = tuningName(*t)
+		b.Moved = !playsAsWritten(&k.Doc, *t)
 	}
 	b.Look = view.NewContour(tu, 8)
 	for _, ch := range tu.Chords {
@@ -263,7 +274,7 @@ func newDraftBody(k *store.Kept[store.Draft], f *music.File) (draftBody, error) 
 	b.voices(f, voice)
 	if q := f.Quantized; q != nil {
 		b.Proposed = len(q.Chords) > 0 && q.Chords[0].Proposed
-		b.Moved = fmt.Sprintf("Notes are moved by %.3f of a beat in the middle, %.2f at most.", q.Mean, q.Most)
+		b.Shift = fmt.Sprintf("Notes are moved by %.3f of a beat in the middle, %.2f at most.", q.Mean, q.Most)
 		for _, g := range score.Grids {
 			b.Grids = append(b.Grids, draftGrid{g.Name, g.Steps, g.Swing, g.Grid == q.Grid})
 		}
@@ -362,6 +373,9 @@ func (s *Server) chooseDraft(c *gin.Context) {
 		}
 	}
 	if t, has := c.GetPostForm("tuning"); has {
+		d.Play = strings.TrimSpace(t)
+	}
+	if t, has := c.GetPostForm("paper"); has {
 		d.Tuning = strings.TrimSpace(t)
 	}
 	if text, has := c.GetPostForm("abc"); has {
@@ -403,6 +417,9 @@ func (s *Server) keepDraft(c *gin.Context) {
 			return
 		}
 		s.showDraft(c, http.StatusUnprocessableEntity, &k, "", newFault("", err))
+	}
+	if title := strings.TrimSpace(c.PostForm("title")); title != "" && k.Doc.Neck != nil {
+		k.Doc.Neck.Title = title
 	}
 	in, err := incomingOf(&k.Doc)
 	if err != nil {
@@ -452,15 +469,13 @@ func fromFile(d *store.Draft) (in incoming, err error) {
 	if in.tune, in.pins, _, err = f.Tune(voice); err != nil {
 		return in, err
 	}
-	in.tuning = d.Tuning
-	if t := f.Score.Tuning; t != nil && t.Len() == tuning.Strings {
-		asked, err := tuning.Parse(cmp.Or(d.Tuning, t.String()))
-		if err != nil || asked != *t {
-			in.pins = nil // they are places in another tuning
-		} else if d.Tuning == "" {
-			in.tuning = tuningName(*t)
-		}
-		in.capo = f.Score.Capo
+	if t, err := tuning.Parse(d.Play); err == nil { // readDraft has refused any other
+		in.tuning = tuningName(t)
+	}
+	if t := f.Score.Tuning; t != nil && !playsAsWritten(d, *t) {
+		in.pins = nil // they are places in another tuning
+	} else if t != nil && t.Len() == tuning.Strings {
+		in.tuning, in.capo = tuningName(*t), f.Score.Capo
 	} else if t != nil {
 		return in, fmt.Errorf("this guitar has %d strings, and plans are made for six", t.Len())
 	}
@@ -469,6 +484,15 @@ func fromFile(d *store.Draft) (in incoming, err error) {
 		return in, nil
 	}
 	return in, in.write()
+}
+
+// playsAsWritten reports whether a file in a tuning is to be played in that tuning.
+func playsAsWritten(d *store.Draft, written tuning.Tuning) bool {
+	if d.Play == "" {
+		return true
+	}
+	t, err := tuning.Parse(d.Play)
+	return err == nil && t == written
 }
 
 // write makes the text that is kept of what was no text of its own.

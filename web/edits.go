@@ -196,8 +196,7 @@ func (s *Server) keep(c *gin.Context, ch *change, st setup.Settings) {
 	s.finish(c, ch, s.store.SaveSettings(c.Request.Context(), door.Owner(c), ch.tune.ID, ch.version, ch.tune.ProfileID, st))
 }
 
-// unpinAll lets go of every pin: the way out when another player or text has made one
-// impossible.
+// unpinAll removes every pin.
 func (s *Server) unpinAll(c *gin.Context) {
 	if ch, ok := s.readChange(c); ok {
 		s.keep(c, &ch, ch.tune.Settings.WithoutPins())

@@ -223,7 +223,7 @@ func (s *Server) showHome(c *gin.Context, status int, body homeBody) {
 		if tn, ok := tunings[t.Tuning]; ok {
 			from.far(&card, t.Tuning, tn)
 		}
-		if body.Find == "" || strings.Contains(strings.ToLower(card.Title+" "+card.Facts+" "+t.Tags), strings.ToLower(body.Find)) {
+		if body.Find == "" || strings.Contains(strings.ToLower(card.Title+" "+card.Facts+" "+t.Tags), strings.ToLower(body.Find)) || inTuning(body.Find, tunings[t.Tuning]) {
 			body.Tunes = append(body.Tunes, card)
 		}
 	}
@@ -235,6 +235,12 @@ func (s *Server) showHome(c *gin.Context, status int, body homeBody) {
 		return
 	}
 	s.render(c, status, "home", "layout", "Your tunes", body)
+}
+
+// inTuning reports whether what is searched for names a tuning, however it is typed.
+func inTuning(find string, t tuning.Tuning) bool {
+	asked, err := tuning.ParseAny(find)
+	return err == nil && asked == t
 }
 
 // facts is what the list says of a tune's text, read once and kept.

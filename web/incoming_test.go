@@ -62,6 +62,55 @@ func (s *site) drafts(t *testing.T) int {
 	return len(all)
 }
 
+// TestPlayItIn: what is typed beside a tab is the tuning to play it in; the tab is read in its own, if it says one.
+func TestPlayItIn(t *testing.T) {
+	t.Parallel()
+	s := newSite(t)
+	lines := func(names string) string {
+		var b strings.Builder
+		for i, body := range []string{"0---3---|", "--------|", "--------|", "--0---2-|", "--------|", "0---0---|"} {
+			fmt.Fprintf(&b, "%s|%s\n", strings.Trim(names[i:i+1], "-"), body)
+		}
+		return b.String()
+	}
+	for _, tt := range []struct {
+		tab, typed, paper, first, tuned string
+		places                          bool
+	}{
+		{lines("eBGDAE"), "dadgad", "Standard", "E4", "D suspended", false}, {lines("eBGDAE"), "EADGBE", "Standard", "E4", "Standard", true},
+		{lines("eBGDAE"), "", "Standard", "E4", "Standard", true}, {lines("DAGDAD"), "Open G", "D suspended", "D4", "Open G", false},
+		{"Tuning: D-A-D-G-A-D\n\n" + lines("------"), "", "D suspended", "D4", "D suspended", true},
+		{lines("------"), "DADF#AD", "Open D", "D4", "Open D", true},
+	} {
+		_, _, header := s.ask(t, "POST", "/drafts", url.Values{"abc": {tt.tab}, "tuning": {tt.typed}})
+		to := header.Get("Location")
+		page := s.page(t, to)
+		if got := text(page.Find("summary")); got != "Written for a guitar in "+tt.paper {
+			t.Errorf("%s: %q", tt.typed, got)
+		}
+		if places := strings.Contains(text(page.Find("dl")), "notes have their string and fret"); places != tt.places {
+			t.Errorf("%s: its places hold: %v", tt.typed, places)
+		}
+		_, _, header = s.ask(t, "POST", to+"/keep", url.Values{})
+		tunes, err := s.store.Tunes(t.Context(), s.owner)
+		if err != nil {
+			t.Fatal(err)
+		}
+		last := tunes[len(tunes)-1]
+		if last.Settings.Tuning != tt.tuned || len(last.Settings.Pins) > 0 != tt.places {
+			t.Errorf("%s: kept in %q with %d pins", tt.typed, last.Settings.Tuning, len(last.Settings.Pins))
+		}
+		if _, doc, _ := s.ask(t, "GET", header.Get("Location")+"/plan.json", nil); !strings.Contains(doc, `"pitch": "`+tt.first+`"`) {
+			t.Errorf("%s: the first note is not %s", tt.typed, tt.first)
+		}
+	}
+	for find, want := range map[string]int{"DADGAD": 2, "d suspended": 2, "eadgbe": 2} {
+		if got := s.page(t, "/?find="+url.QueryEscape(find)).Find(".tunes li").Length(); got < want {
+			t.Errorf("%q finds %d tunes", find, got)
+		}
+	}
+}
+
 const aTab = `A walk by the weir
 Tuning: D A D F# A D
 

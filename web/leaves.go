@@ -15,6 +15,9 @@ type leaf struct {
 	Href          string
 }
 
+// Name is the name as one word, of a pane whose key stands in it.
+func (l leaf) Name() string { return l.Before + l.Key + l.After }
+
 // leaves are the panes in the order in which they are asked for. Pace and Vary take time to work out, and have
 // pages of their own.
 var leaves = []leaf{

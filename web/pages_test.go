@@ -2,6 +2,7 @@ package web_test
 
 import (
 	"fmt"
+	"slices"
 	"strings"
 	"testing"
 	"time"
@@ -10,6 +11,7 @@ import (
 	"github.com/chromedp/chromedp/kb"
 
 	"stepping/core/pattern"
+	"stepping/core/player"
 	"stepping/demo"
 )
 
@@ -69,6 +71,7 @@ func TestEveryPage(t *testing.T) {
 		looks = looks[1:]
 	}
 	s.leftHanded(t)
+	s.longTitles(t)
 	b := newTab(t, s, 1280, 800)
 	b.expect() // some pages have nothing to show
 	b.open("/")
@@ -93,6 +96,20 @@ func TestEveryPage(t *testing.T) {
 	}
 	if !eval[bool](b, `[...document.querySelectorAll('.neck text, .column text')].every((e) => e.getScreenCTM().a > 0)`) {
 		t.Error("words are mirrored")
+	}
+}
+
+// longTitles gives every tune a title that nothing breaks.
+func (s *site) longTitles(t *testing.T) {
+	t.Helper()
+	tunes, err := s.store.Tunes(t.Context(), s.owner)
+	for i := range tunes {
+		if err == nil {
+			err = s.store.SaveSource(t.Context(), s.owner, tunes[i].ID, tunes[i].Version, strings.Repeat("Unbroken", 20), tunes[i].Source)
+		}
+	}
+	if err != nil {
+		t.Fatal(err)
 	}
 }
 
@@ -128,6 +145,38 @@ func (b *tab) widths(page string) {
 	}
 	b.do(chromedp.EmulateViewport(1280, 800))
 	eval[bool](b, "(document.documentElement.dataset.size = '', true)")
+}
+
+// TestAtOnce: a left-handed player's picture is mirrored as soon as that player is chosen; Space plays after a button was
+// clicked; the list of keys reads as words and opens at its beginning.
+func TestAtOnce(t *testing.T) {
+	t.Parallel()
+	s := newSite(t)
+	left := player.Default()
+	left.Name, left.LeftHanded = "Left", true
+	id, err := s.store.AddProfile(t.Context(), s.owner, left)
+	if err != nil {
+		t.Fatal(err)
+	}
+	b := newTab(t, s, 1280, 800)
+	b.open(s.tunePath(t, 0) + "?leaf=setup")
+	b.do(chromedp.SetValue("#profile", id.String()))
+	b.until(`new DOMMatrix(getComputedStyle(document.querySelector('.neck svg')).transform).a === -1`)
+	b.do(chromedp.Click("button[data-key=u]"))
+	b.until(`new DOMMatrix(getComputedStyle(document.querySelector('.neck svg')).transform).a === 1`)
+	b.do(chromedp.Click("[data-ear=faster]"))
+	b.key(" ")
+	b.until("document.querySelector('#lectern')._x_dataStack[0].audio")
+	b.key(" ")
+	b.key("?")
+	b.until("document.querySelector('#keymap').open")
+	if got := eval[[]string](b, `[...document.querySelectorAll('#keymap dd')].map((e) => e.textContent)`); !slices.Contains(got, "time") ||
+		!slices.Contains(got, "elsewhere") || !slices.Contains(got, "Setup") {
+		t.Errorf("the list of keys reads %q", got)
+	}
+	if !eval[bool](b, "document.querySelector('#keymap').scrollTop === 0 && document.activeElement.id === 'keymap-title'") {
+		t.Error("the list of keys does not open at its beginning")
+	}
 }
 
 // TestSigns: a sign says what it means under the pointer, at the keyboard's focus and under a finger that

@@ -9,6 +9,7 @@ import (
 
 	"github.com/gin-gonic/gin"
 
+	"stepping/core/plan"
 	"stepping/core/play"
 	"stepping/core/setup"
 	"stepping/core/tune"
@@ -23,19 +24,31 @@ type pinView struct {
 	Moment      int // where it begins
 }
 
-func newPins(t *store.Tune, w *desk.Planned) []pinView {
-	var out []pinView
+func newPins(t *store.Tune, w *desk.Planned) (out []pinView) {
 	for i := range t.Settings.Pins {
 		p := &t.Settings.Pins[i]
-		v := pinView{Words: p.Words(w.Plan.Request.Tune, t.Settings.Capo), JSON: view.PinJSON(p)}
-		for m := range w.Plan.Moments {
-			if w.Plan.Moments[m].At <= p.At {
-				v.Moment = m
-			}
-		}
-		out = append(out, v)
+		out = append(out, newPin(p, p.Words(w.Plan.Request.Tune, t.Settings.Capo), w.Plan))
 	}
 	return out
+}
+
+// leftOut lists the pins that cannot be played, with the reasons.
+func leftOut(p *plan.Plan) (out []pinView) {
+	for i := range p.LeftOut {
+		l := &p.LeftOut[i]
+		out = append(out, newPin(&l.Pin, l.Words(p), p))
+	}
+	return out
+}
+
+func newPin(pin *play.Pin, words string, p *plan.Plan) pinView {
+	v := pinView{Words: words, JSON: view.PinJSON(pin)}
+	for m := range p.Moments {
+		if p.Moments[m].At <= pin.At {
+			v.Moment = m
+		}
+	}
+	return v
 }
 
 // readPin reads the pin in a form, written out or as a choice for some bars; the error is

@@ -42,7 +42,7 @@ func TestPlayers(t *testing.T) {
 }
 
 // TestTextAndPins edits a tune's text, wrong at first; and when another player makes a pin
-// impossible, the page says so and offers the way out.
+// impossible, it is named at its note and left out, the rest is planned, and it can be unpinned there.
 func TestTextAndPins(t *testing.T) {
 	t.Parallel()
 	s := newSite(t)
@@ -70,10 +70,14 @@ func TestTextAndPins(t *testing.T) {
 		t.Fatal(err)
 	}
 	page = s.page(t, path)
-	if got := text(page.Find(".plain[role=alert]")); !strings.Contains(got, "between the frets") && !strings.Contains(got, "not a place") {
+	left := page.Find("section.notice")
+	if got := text(left); !strings.Contains(got, "One of your pins cannot be played and is left out") || !strings.Contains(got, "bar 1") {
 		t.Errorf("no reason: %q", got)
 	}
-	s.send(t, page, "/unpin-all", nil)
+	if page.Find("#now .answer").Length() == 0 || !strings.Contains(text(page.Find("#now")), "Your pin is left out") {
+		t.Errorf("the rest is not planned, or the pin is not named at its note: %q", text(page.Find("#now")))
+	}
+	s.send(t, left, "/unpin", nil)
 	tunes, err := s.store.Tunes(t.Context(), s.owner)
 	if err != nil || len(tunes[0].Settings.Pins) != 0 {
 		t.Errorf("%+v %v", tunes[0].Settings, err)

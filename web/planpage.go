@@ -52,6 +52,8 @@ type planBody struct {
 	Warnings []abc.Warning
 	Pins     int
 	PinList  []pinView
+	Hand     string    // "left" for a left-handed player, whose picture is mirrored
+	LeftOut  []pinView // pins that cannot be played
 	Choices  []setup.BarChoice
 	Busy     *jobs.NotReady // the plan is not ready yet
 	Stopped  bool           // its planning was stopped
@@ -215,6 +217,7 @@ func (s *Server) showPlan(c *gin.Context, status int, id store.ID, moment string
 		}
 	default:
 		body.PinList, body.Choices = newPins(&t, w), setup.BarChoices
+		body.LeftOut = leftOut(w.Plan)
 		body.Kept, body.CanKeep = newKept(&t.Settings, w.Plan), len(w.Plan.Moments) <= setup.MostKept
 		heard := s.lastHeard(c.Request.Context(), &t, w)
 		if err := body.addWork(c.Request.Context(), w, heard, atoi(moment), waitsForReasons(c)); err != nil {
@@ -245,6 +248,11 @@ func (s *Server) newPlanBody(c *gin.Context, t *store.Tune, note planNote) (plan
 	}
 	if note.Form != nil {
 		body.Form = *note.Form
+	}
+	for _, p := range profiles {
+		if p.ID == t.ProfileID && p.Profile.LeftHanded {
+			body.Hand = "left"
+		}
 	}
 	for _, p := range body.Profiles {
 		if p.ID == body.Form.Profile {

@@ -149,6 +149,7 @@ type stepData struct {
 	Seconds float64   `json:"seconds"`
 	Click   bool      `json:"click"`
 	Layers  string    `json:"layers"` // that show how it goes
+	Done    bool      `json:"done"`   // enough of it, for today or for good
 }
 
 func (s *Server) practise(c *gin.Context) {
@@ -258,7 +259,7 @@ func (b *practiseBody) follow(pl *plan.Plan, st *practice.State) {
 		}
 	}
 	start := tu.Clock(pl.Tempo()).Seconds(from)
-	d := stepData{ID: b.ID, Key: st.Key, Tempo: st.Tempo(), Slowest: tune.MinTempo, Fastest: tune.MaxTempo,
+	d := stepData{ID: b.ID, Done: st.Finished || st.Leave, Key: st.Key, Tempo: st.Tempo(), Slowest: tune.MinTempo, Fastest: tune.MaxTempo,
 		Bars: fmt.Sprintf("%d-%d", st.Bars[0], st.Bars[1]), Count: st.Count,
 		Seconds: clock.Seconds(end) - clock.Seconds(from), Click: st.Click}
 	for _, w := range when { // moments are timed at the plan's tempo

@@ -374,7 +374,7 @@ func planSlides(ctx context.Context, req plan.Request, p *player.Profile, shelf 
 	for finger := 4; finger >= 2; finger-- {
 		for i := range shelf {
 			req.Player.SlideFinger, req.Player.Slide = finger, shelf[i].Doc.Slide
-			got, err := plan.Solve(ctx, req)
+			got, err := plan.SolveKeepable(ctx, req)
 			if ctx.Err() != nil {
 				return nil, ctx.Err()
 			}

@@ -43,7 +43,7 @@ type agreeChoice struct {
 }
 
 // agreeCommand plans reference arrangements and says where the plans choose otherwise.
-func agreeCommand(ctx context.Context, args []string, out io.Writer) error {
+func agreeCommand(ctx context.Context, args []string, out, errOut io.Writer) error {
 	fs := flag.NewFlagSet("agree", flag.ContinueOnError)
 	fs.SetOutput(io.Discard)
 	asJSON, prices, weights := fs.Bool("json", false, ""), fs.Bool("prices", false, ""), fs.String("weights", "", "")

@@ -48,7 +48,7 @@ func openJoined(ctx context.Context, out io.Writer) (st *store.Store, stop func(
 }
 
 // backupCommand writes everything of this installation into one file.
-func backupCommand(ctx context.Context, args []string, out io.Writer) error {
+func backupCommand(ctx context.Context, args []string, out, errOut io.Writer) error {
 	file, replace, err := fileAndReplace("backup", args)
 	if err != nil {
 		return err
@@ -84,7 +84,7 @@ func backUp(ctx context.Context, st *store.Store, file string, withSounds bool) 
 }
 
 // restoreCommand puts a backup back.
-func restoreCommand(ctx context.Context, args []string, out io.Writer) error {
+func restoreCommand(ctx context.Context, args []string, out, errOut io.Writer) error {
 	file, replace, err := fileAndReplace("restore", args)
 	if err != nil {
 		return err

@@ -119,7 +119,7 @@ func readGuitar(file string, n int) (g retune.Guitar, err error) {
 	return g, nil
 }
 
-func retuneCommand(_ context.Context, args []string, out io.Writer) error {
+func retuneCommand(_ context.Context, args []string, out, errOut io.Writer) error {
 	var from, to, guitar string
 	err := noArguments("retune", args, func(fs *flag.FlagSet) {
 		fs.StringVar(&from, "from", "Standard", "")
@@ -214,9 +214,9 @@ type degreeFacts struct {
 	Off    float64 `json:"offMm"`    // from the nearest fret towards the bridge; 0 on a fret
 }
 
-func tuningCommand(_ context.Context, args []string, out io.Writer) error {
+func tuningCommand(_ context.Context, args []string, out, errOut io.Writer) error {
 	key, scale, last := "", "major", 12
-	a, err := parseArgs("tuning", args, func(fs *flag.FlagSet, _ *planArgs) {
+	a, err := parseArgs("tuning", args, errOut, func(fs *flag.FlagSet, _ *planArgs) {
 		fs.StringVar(&key, "key", "", "")
 		fs.StringVar(&scale, "scale", scale, "")
 		fs.IntVar(&last, "frets", last, "")

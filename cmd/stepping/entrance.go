@@ -209,7 +209,7 @@ func greet(ctx context.Context, out io.Writer, st *store.Store, owner store.ID, 
 }
 
 // resetCommand prints a one-time link with which the account of a name gets a new password.
-func resetCommand(ctx context.Context, args []string, out io.Writer) error {
+func resetCommand(ctx context.Context, args []string, out, errOut io.Writer) error {
 	if len(args) != 1 {
 		return &inputError{"stepping reset NAME: the name of one account"}
 	}

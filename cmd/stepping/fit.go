@@ -19,7 +19,7 @@ import (
 
 // fitCommand fits the planner's weights to reference arrangements. What it has found is written to a
 // file as it goes on, from which it can go on later.
-func fitCommand(ctx context.Context, args []string, out io.Writer) error {
+func fitCommand(ctx context.Context, args []string, out, errOut io.Writer) error {
 	fs := flag.NewFlagSet("fit", flag.ContinueOnError)
 	fs.SetOutput(io.Discard)
 	from, to := fs.String("from", "", ""), fs.String("out", "", "")
@@ -59,13 +59,13 @@ func fitCommand(ctx context.Context, args []string, out io.Writer) error {
 	}
 	begin := time.Now()
 	best, err := reference.Fit(ctx, reference.Cases(refs), start, how, func(p reference.FitProgress) {
-		fmt.Fprintf(os.Stderr, "\rsweep %d of %d, %-14s melody %d/%d, bass %d/%d  ", p.Sweep, p.Sweeps, p.Weight,
+		fmt.Fprintf(errOut, "\rsweep %d of %d, %-14s melody %d/%d, bass %d/%d  ", p.Sweep, p.Sweeps, p.Weight,
 			p.Agreement.Melody, p.Agreement.MelodyOf, p.Agreement.Bass, p.Agreement.BassOf)
 		if *to != "" {
 			_ = writeWeights(*to, &p.Best) // said again at the end, with its error
 		}
 	})
-	fmt.Fprintf(os.Stderr, "\n%.0f s\n", time.Since(begin).Seconds())
+	fmt.Fprintf(errOut, "\n%.0f s\n", time.Since(begin).Seconds())
 	if err != nil {
 		return err
 	}

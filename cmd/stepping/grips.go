@@ -63,9 +63,9 @@ type gripList struct {
 	Proof  string         `json:"proof"` // "best" of all within reach, or "none" within reach
 }
 
-func gripsCommand(_ context.Context, args []string, out io.Writer) error {
+func gripsCommand(_ context.Context, args []string, out, errOut io.Writer) error {
 	most := grip.Listed
-	a, err := parseArgs("grips", args, func(fs *flag.FlagSet, a *planArgs) {
+	a, err := parseArgs("grips", args, errOut, func(fs *flag.FlagSet, a *planArgs) {
 		guitarFlags(fs, a)
 		fs.IntVar(&most, "most", grip.Listed, "")
 	})
@@ -92,7 +92,7 @@ func gripsCommand(_ context.Context, args []string, out io.Writer) error {
 	return writeJSON(out, list)
 }
 
-func nameCommand(_ context.Context, args []string, out io.Writer) error {
+func nameCommand(_ context.Context, args []string, out, errOut io.Writer) error {
 	spelt, text := "Standard", ""
 	fs := flag.NewFlagSet("name", flag.ContinueOnError)
 	fs.SetOutput(io.Discard)
@@ -135,9 +135,9 @@ func parseFrets(text string) ([]int, error) {
 	return frets, nil
 }
 
-func chordsCommand(ctx context.Context, args []string, out io.Writer) error {
+func chordsCommand(ctx context.Context, args []string, out, errOut io.Writer) error {
 	meter, pat := "", "Root and alternate"
-	a, err := parseArgs("chords", args, func(fs *flag.FlagSet, a *planArgs) {
+	a, err := parseArgs("chords", args, errOut, func(fs *flag.FlagSet, a *planArgs) {
 		guitarFlags(fs, a)
 		fs.Float64Var(&a.tempo, "tempo", 90, "")
 		fs.StringVar(&pat, "pattern", pat, "")

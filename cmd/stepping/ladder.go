@@ -11,8 +11,8 @@ import (
 )
 
 // ladderCommand prints what to practise for a plan, in order.
-func ladderCommand(ctx context.Context, args []string, out io.Writer) error {
-	a, err := parseArgs("ladder", args, func(fs *flag.FlagSet, a *planArgs) { definePlan(fs, a) })
+func ladderCommand(ctx context.Context, args []string, out, errOut io.Writer) error {
+	a, err := parseArgs("ladder", args, errOut, func(fs *flag.FlagSet, a *planArgs) { definePlan(fs, a) })
 	if err != nil {
 		return err
 	}

@@ -66,7 +66,7 @@ func main() {
 
 // run is main without the process: it returns the exit status.
 func run(ctx context.Context, args []string, out, errOut io.Writer) int {
-	commands := map[string]func(context.Context, []string, io.Writer) error{
+	commands := map[string]func(ctx context.Context, args []string, out, errOut io.Writer) error{
 		"plan": planCommand, "grips": gripsCommand, "chords": chordsCommand, "name": nameCommand, "retune": retuneCommand,
 		"tuning": tuningCommand, "suit": suitCommand, "set": setCommand, "agree": agreeCommand, "fit": fitCommand,
 		"read": readCommand, "check": checkCommand, "export": exportCommand, "sound": soundCommand, "ladder": ladderCommand,
@@ -81,7 +81,7 @@ func run(ctx context.Context, args []string, out, errOut io.Writer) int {
 		fmt.Fprint(errOut, usage)
 		return exitInput
 	}
-	err := commands[args[0]](ctx, args[1:], out)
+	err := commands[args[0]](ctx, args[1:], out, errOut)
 	var input *inputError
 	switch {
 	case err == nil:

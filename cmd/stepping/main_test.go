@@ -150,6 +150,32 @@ func TestReadJSON(t *testing.T) {
 	}
 }
 
+// What a reader reads past is said on standard error by every command that reads a tune, and a place on the paper that
+// cannot be played is named there and left out, the rest of the tune planned.
+func TestReadPast(t *testing.T) {
+	t.Parallel()
+	tab := filepath.Join(t.TempDir(), "weir.txt")
+	if err := os.WriteFile(tab, []byte("4/4\n\n"+
+		"e|----------------|0---3---1---0---|\nB|0h1-----3---1---|----------------|\nG|----------------|----------------|\n"+
+		"D|----------------|----------------|\nA|3-------3-------|3-------3-------|\nE|--------------x-|----------------|\n"), 0o644); err != nil {
+		t.Fatal(err)
+	}
+	past, left := tab+":3:1: dead notes (x) have no pitch", tab+": left out: bar 1, melody on string 2 at fret 1, hammered cannot be played"
+	for _, args := range [][]string{{"plan", tab}, {"export", tab, "--to", "tab"}, {"sound", tab, "--out", tab + ".wav"}, {"ladder", tab},
+		{"plan", tab, "--json"}, {"read", tab}, {"read", tab, "--notes"}, {"check", tab}} {
+		status, out, errOut := call(args...)
+		if status != exitOK || !strings.Contains(errOut, past) || strings.Contains(out, "dead notes") && args[0] != "read" {
+			t.Errorf("%v: status %d, error %q", args, status, errOut)
+		}
+		if plans := slices.Contains([]string{"plan", "export", "sound", "ladder"}, args[0]); plans != strings.Contains(errOut, left) {
+			t.Errorf("%v: %q", args, errOut)
+		}
+		if len(args) == 3 && args[2] == "--json" && !strings.Contains(out, `"leftOut": [`) {
+			t.Errorf("the document does not name what is left out: %.300s", out)
+		}
+	}
+}
+
 // Faulty input: status 2, nothing on standard output, one line with file, line and column.
 func TestFaultyInput(t *testing.T) {
 	dir := t.TempDir()
@@ -175,7 +201,7 @@ func TestFaultyInput(t *testing.T) {
 		{[]string{"read", bad}, bad + ":2:4: "},
 		{[]string{"plan", low, "--tuning", "Open D"}, low + ":2:7: D1 in bar 1 is 12 half steps below"},
 		{[]string{"plan", blue, "--player", noSlide}, blue + ":2:4: E2 +50 cents in bar 1 cannot be reached between the frets"},
-		{[]string{"plan", good, "--tuning", "D A D"}, "--tuning:1:1: tuning \"D A D\" has 3 notes"},
+		{[]string{"plan", good, "--tuning", "D A D"}, "--tuning:1:1: tuning \"D A D\": give six notes"},
 		{[]string{"plan", good, "--player", pl}, pl + ":1:2: reachMm"},
 		{[]string{"plan", good, "--player", unknown}, unknown + ":2:3: reech: unknown key"},
 		{[]string{"plan", good, "--capo", "12"}, good + ":1:1: capo 12"},

@@ -39,12 +39,11 @@ func defineRead(fs *flag.FlagSet, a *planArgs) {
 
 // options are what the arguments tell a reader.
 func (a *planArgs) options() (o music.Options, err error) {
-	if a.tuning != "" {
-		t, err := tuning.ParseAny(a.tuning)
-		if err != nil {
-			return o, &inputError{"--tuning:1:1: " + err.Error()}
-		}
-		o.Tuning = &t
+	if o.Tuning, err = tuningOf(a.paper); err != nil {
+		return o, err
+	}
+	if o.Otherwise, err = tuningOf(a.tuning); err != nil {
+		return o, err
 	}
 	if a.grid != 0 {
 		if a.grid < 1 || a.grid > 12 || 48%a.grid != 0 {
@@ -53,6 +52,18 @@ func (a *planArgs) options() (o music.Options, err error) {
 		o.Grid = &score.Grid{Steps: a.grid, Swing: 0.5}
 	}
 	return o, nil
+}
+
+// tuningOf reads the tuning of an argument, nil if there is none.
+func tuningOf(text string) (*tuning.Tuning, error) {
+	if text == "" {
+		return nil, nil
+	}
+	t, err := tuning.ParseAny(text)
+	if err != nil {
+		return nil, &inputError{"--tuning:1:1: " + err.Error()}
+	}
+	return &t, nil
 }
 
 // openFile reads music of any form; a fault is told as file:line:column: text.
@@ -93,7 +104,15 @@ func openMusic(a *planArgs) (*read, error) {
 		return nil, &inputError{fmt.Sprintf("--voice:1:1: %d: this file has voices 0 to %d; stepping read lists them", r.voice, n-1)}
 	}
 	r.tune, r.pins, r.warnings, err = in.Tune(r.voice)
+	a.warn(r.warnings)
 	return r, a.faultIn(err)
+}
+
+// warn says what was read past, or otherwise than it is written.
+func (a *planArgs) warn(warnings []score.Warning) {
+	for _, w := range warnings {
+		fmt.Fprintf(a.errOut, "%s:%d:%d: %s\n", a.file, w.Line, w.Column, w.Text)
+	}
 }
 
 // readTune is the melody of a file.
@@ -105,9 +124,9 @@ func readTune(a *planArgs) (*tune.Tune, error) {
 	return r.tune, nil
 }
 
-func readCommand(_ context.Context, args []string, out io.Writer) error {
-	a, err := parseArgs("read", args, func(fs *flag.FlagSet, a *planArgs) {
-		fs.StringVar(&a.tuning, "tuning", "", "")
+func readCommand(_ context.Context, args []string, out, errOut io.Writer) error {
+	a, err := parseArgs("read", args, errOut, func(fs *flag.FlagSet, a *planArgs) {
+		fs.StringVar(&a.paper, "tuning", "", "")
 		fs.BoolVar(&a.notes, "notes", false, "")
 		defineRead(fs, a)
 	})
@@ -135,9 +154,6 @@ func readCommand(_ context.Context, args []string, out io.Writer) error {
 	for _, n := range reading.Notes {
 		fmt.Fprintf(tw, "bar %d\tat %s\t%s\tfor %s\t%s\n", n.Bar, n.At, n.Pitch, n.Dur, strings.Join(append(n.Marks, n.Lyric), " "))
 	}
-	for _, wn := range reading.Warnings {
-		fmt.Fprintf(tw, "%d:%d: %s\n", wn.Line, wn.Column, wn.Text)
-	}
 	return tw.Flush()
 }
 
@@ -147,6 +163,7 @@ func readSounds(a *planArgs, out io.Writer) error {
 	if err != nil {
 		return err
 	}
+	a.warn(in.Score.Warnings)
 	sounds := plandoc.NewSounds(in.Score)
 	if a.json {
 		return writeLine(out, sounds)
@@ -154,9 +171,6 @@ func readSounds(a *planArgs, out io.Writer) error {
 	tw := tabwriter.NewWriter(out, 0, 4, 2, ' ', 0)
 	for _, n := range sounds.Notes {
 		fmt.Fprintf(tw, "part %d\tvoice %d\tat %s\t%s %+d\tfor %s\n", n.Part, n.Voice, n.At, n.Pitch, n.Cents, n.Dur)
-	}
-	for _, wn := range sounds.Warnings {
-		fmt.Fprintf(tw, "%d:%d: %s\n", wn.Line, wn.Column, wn.Text)
 	}
 	return tw.Flush()
 }
@@ -169,9 +183,9 @@ func writeLine(out io.Writer, v any) error {
 }
 
 // checkCommand proofreads tablature.
-func checkCommand(_ context.Context, args []string, out io.Writer) error {
-	a, err := parseArgs("check", args, func(fs *flag.FlagSet, a *planArgs) {
-		fs.StringVar(&a.tuning, "tuning", "", "")
+func checkCommand(_ context.Context, args []string, out, errOut io.Writer) error {
+	a, err := parseArgs("check", args, errOut, func(fs *flag.FlagSet, a *planArgs) {
+		fs.StringVar(&a.paper, "tuning", "", "")
 		fs.StringVar(&a.player, "player", "", "")
 		defineRead(fs, a)
 	})
@@ -182,6 +196,7 @@ func checkCommand(_ context.Context, args []string, out io.Writer) error {
 	if err != nil {
 		return err
 	}
+	a.warn(in.Score.Warnings)
 	if in.Page == nil {
 		return &inputError{fmt.Sprintf("%s:1:1: this is %s, and only tablature can be proofread", a.file, in.Score.Format)}
 	}
@@ -206,8 +221,8 @@ func checkCommand(_ context.Context, args []string, out io.Writer) error {
 }
 
 // exportCommand writes a plan in another format.
-func exportCommand(ctx context.Context, args []string, out io.Writer) error {
-	a, err := parseArgs("export", args, func(fs *flag.FlagSet, a *planArgs) {
+func exportCommand(ctx context.Context, args []string, out, errOut io.Writer) error {
+	a, err := parseArgs("export", args, errOut, func(fs *flag.FlagSet, a *planArgs) {
 		definePlan(fs, a)
 		fs.StringVar(&a.to, "to", "", "")
 		fs.StringVar(&a.out, "out", "", "")

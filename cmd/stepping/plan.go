@@ -36,11 +36,13 @@ type planArgs struct {
 	grid                               int  // steps a quarter for played notes; 0: the one proposed
 	notes                              bool
 	to, out                            string
+	paper                              string    // how tablature is tuned, whatever it says
+	errOut                             io.Writer // where it is said what a reader reads past
 }
 
 // parseArgs reads flags before or after the one file name.
-func parseArgs(name string, args []string, define func(*flag.FlagSet, *planArgs)) (planArgs, error) {
-	var a planArgs
+func parseArgs(name string, args []string, errOut io.Writer, define func(*flag.FlagSet, *planArgs)) (planArgs, error) {
+	a := planArgs{errOut: errOut}
 	fs := flag.NewFlagSet(name, flag.ContinueOnError)
 	fs.SetOutput(io.Discard)
 	fs.BoolVar(&a.json, "json", false, "")
@@ -101,8 +103,8 @@ func definePlan(fs *flag.FlagSet, a *planArgs) {
 	defineRead(fs, a)
 }
 
-func planCommand(ctx context.Context, args []string, out io.Writer) error {
-	a, err := parseArgs("plan", args, func(fs *flag.FlagSet, a *planArgs) {
+func planCommand(ctx context.Context, args []string, out, errOut io.Writer) error {
+	a, err := parseArgs("plan", args, errOut, func(fs *flag.FlagSet, a *planArgs) {
 		definePlan(fs, a)
 		fs.BoolVar(&a.tab, "tab", false, "")
 	})
@@ -173,12 +175,16 @@ func solve(ctx context.Context, a *planArgs) (*plan.Plan, error) {
 	if req.Player, err = readProfile(a.player); err != nil {
 		return nil, err
 	}
-	p, err := plan.Solve(ctx, req)
+	p, err := plan.SolveKeepable(ctx, req)
 	if fault := (*player.FieldError)(nil); errors.As(err, &fault) { // what the profile's own check cannot know
 		return nil, &inputError{fmt.Sprintf("%s:1:1: %v", a.player, fault)}
 	}
 	if err != nil {
 		return nil, planFault(ctx, a.file, err)
+	}
+	for i := range p.LeftOut {
+		l := &p.LeftOut[i]
+		fmt.Fprintf(a.errOut, "%s: left out: %s\n", a.file, l.Words(p))
 	}
 	return p, nil
 }

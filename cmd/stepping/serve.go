@@ -30,12 +30,12 @@ const (
 
 // serveCommand runs the application; STEPPING_DSN names a database, without it the program
 // starts its own under STEPPING_DATA (.data/db).
-func serveCommand(ctx context.Context, args []string, out io.Writer) error {
+func serveCommand(ctx context.Context, args []string, out, errOut io.Writer) error {
 	return serve(ctx, args, out, false)
 }
 
 // demoCommand is serveCommand with the demo tunes seeded on first use.
-func demoCommand(ctx context.Context, args []string, out io.Writer) error {
+func demoCommand(ctx context.Context, args []string, out, errOut io.Writer) error {
 	return serve(ctx, args, out, true)
 }
 

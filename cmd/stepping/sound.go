@@ -15,10 +15,10 @@ import (
 )
 
 // soundCommand plays a plan into a file.
-func soundCommand(ctx context.Context, args []string, out io.Writer) error {
+func soundCommand(ctx context.Context, args []string, out, errOut io.Writer) error {
 	var bars, layers, faults string
 	var o sound.Options
-	a, err := parseArgs("sound", args, func(fs *flag.FlagSet, a *planArgs) {
+	a, err := parseArgs("sound", args, errOut, func(fs *flag.FlagSet, a *planArgs) {
 		definePlan(fs, a)
 		fs.StringVar(&a.out, "out", "", "")
 		fs.StringVar(&bars, "bars", "", "")

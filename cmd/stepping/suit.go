@@ -55,9 +55,9 @@ type suitTo struct {
 	Capo   int    `json:"capo"`
 }
 
-func suitCommand(ctx context.Context, args []string, out io.Writer) error {
+func suitCommand(ctx context.Context, args []string, out, errOut io.Writer) error {
 	keep, capos, guitar, present := false, 6, "", "Standard"
-	a, err := parseArgs("suit", args, func(fs *flag.FlagSet, a *planArgs) {
+	a, err := parseArgs("suit", args, errOut, func(fs *flag.FlagSet, a *planArgs) {
 		fs.StringVar(&a.player, "player", "", "")
 		fs.StringVar(&a.thumb, "thumb", string(pattern.Alternating), "")
 		fs.BoolVar(&keep, "keep-key", false, "")
@@ -196,8 +196,8 @@ func newSetCost(o *setlist.Order) setCost {
 	return setCost{rounded(o.Seconds, 1), rounded(o.Risk, 1), rounded(o.Cost(), 1), o.Turns}
 }
 
-func setCommand(ctx context.Context, args []string, out io.Writer) error {
-	a, err := parseArgs("set", args, func(*flag.FlagSet, *planArgs) {})
+func setCommand(ctx context.Context, args []string, out, errOut io.Writer) error {
+	a, err := parseArgs("set", args, errOut, func(*flag.FlagSet, *planArgs) {})
 	if err != nil {
 		return err
 	}

@@ -43,8 +43,8 @@ func openRecording(name string) (*take.Signal, error) {
 }
 
 // pitchCommand prints the pitch of a recording of a single line.
-func pitchCommand(_ context.Context, args []string, out io.Writer) error {
-	a, err := parseArgs("pitch", args, func(*flag.FlagSet, *planArgs) {})
+func pitchCommand(_ context.Context, args []string, out, errOut io.Writer) error {
+	a, err := parseArgs("pitch", args, errOut, func(*flag.FlagSet, *planArgs) {})
 	if err != nil {
 		return err
 	}
@@ -63,8 +63,8 @@ func pitchCommand(_ context.Context, args []string, out io.Writer) error {
 }
 
 // takeCommand follows a recording through a plan, and says how it was played.
-func takeCommand(ctx context.Context, args []string, out io.Writer) error {
-	a, err := parseArgs("take", args, func(fs *flag.FlagSet, a *planArgs) {
+func takeCommand(ctx context.Context, args []string, out, errOut io.Writer) error {
+	a, err := parseArgs("take", args, errOut, func(fs *flag.FlagSet, a *planArgs) {
 		a.two = true
 		definePlan(fs, a)
 	})

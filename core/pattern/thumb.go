@@ -104,7 +104,7 @@ type Section struct {
 
 // Strokes lays the thumb of the whole tune: in every bar that of the section's pattern if its meter
 // is the bar's, else k: one stroke on every felt beat, the alternate on every second one counted
-// from beat 1, with the player's accent. What the fingers do in a pattern is left to the melody.
+// from beat 1 and from the first beat of a new root, with the player's accent. What the fingers do in a pattern is left to the melody.
 func Strokes(tu *tune.Tune, k Kind, sections []Section, accent string) []Stroke {
 	var out []Stroke
 	for bar := range tu.Bars {
@@ -171,6 +171,7 @@ func PatternIn(tu *tune.Tune, bar int, sections []Section) (p *Pattern) {
 
 func (k Kind) strokes(tu *tune.Tune, bar int, accent string, out []Stroke) []Stroke {
 	at := tu.Bars[bar]
+	over, from := tu.ChordOver(at), 0 // the beat from which roles are counted, that of the last new root
 	for t, end := at, at+tu.BarLength(bar); t < end; {
 		pulse := tu.MeterOver(t).Pulse()
 		_, since := tu.Position(t)
@@ -179,11 +180,15 @@ func (k Kind) strokes(tu *tune.Tune, bar int, accent string, out []Stroke) []Str
 			t += pulse - late
 			continue
 		}
+		last := over
+		if over = tu.ChordOver(t); over.Bass.Class() != last.Bass.Class() {
+			from = beat
+		}
 		role := Root
-		if k == Alternating && beat%2 == 1 {
+		if k == Alternating && (beat-from)%2 == 1 {
 			role = Alternate
 		}
-		out = append(out, Stroke{At: t, Role: role, Over: tu.ChordOver(t), One: beat == 0, Loud: accented(accent, beat)})
+		out = append(out, Stroke{At: t, Role: role, Over: over, One: beat == 0, Loud: accented(accent, beat)})
 		t += pulse
 	}
 	return out

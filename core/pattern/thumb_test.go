@@ -2,6 +2,7 @@ package pattern
 
 import (
 	"math"
+	"slices"
 	"testing"
 
 	"stepping/core/chord"
@@ -111,6 +112,36 @@ func TestStrokes(t *testing.T) {
 		}
 		if got != tt.want {
 			t.Errorf("%d/%d with pickup %v: %s, want %s", tt.num, tt.den, tt.pickup, got, tt.want)
+		}
+	}
+}
+
+// The root is struck where the bass of the chords changes, on whichever beat that is, and where it changes between
+// two beats on the next; a D that becomes a D7 goes on as it was.
+func TestRootAtChange(t *testing.T) {
+	for _, tt := range []struct {
+		chord string
+		at    tune.Time
+		want  string
+	}{
+		{"A", tune.Quarter, "RRAR"}, {"A", tune.Quarter / 2, "RRAR"}, {"A", 3 * tune.Quarter / 2, "RARA"},
+		{"A", 3 * tune.Quarter, "RARR"}, {"A", 5 * tune.Quarter / 2, "RARR"}, {"D7", tune.Quarter, "RARA"}, {"D/F#", tune.Quarter, "RRAR"},
+	} {
+		tu := &tune.Tune{Meters: []tune.MeterAt{{Num: 4, Den: 4}}, Bars: []tune.Time{0}, Length: tune.Whole}
+		for at, name := range map[tune.Time]string{0: "D", tt.at: tt.chord} {
+			c, err := chord.Parse(name)
+			if err != nil {
+				t.Fatal(err)
+			}
+			tu.Chords = append(tu.Chords, tune.ChordAt{At: at, Chord: c})
+		}
+		slices.SortFunc(tu.Chords, func(a, b tune.ChordAt) int { return int(a.At - b.At) })
+		got := ""
+		for _, s := range Strokes(tu, Alternating, nil, "") {
+			got += string("RA"[s.Role])
+		}
+		if got != tt.want {
+			t.Errorf("%s at %v: %s, want %s", tt.chord, tt.at, got, tt.want)
 		}
 	}
 }

@@ -1,6 +1,7 @@
 package plan
 
 import (
+	"cmp"
 	"context"
 	"errors"
 	"math"
@@ -10,6 +11,7 @@ import (
 	"stepping/core/pattern"
 	"stepping/core/play"
 	"stepping/core/ring"
+	"stepping/core/tune"
 )
 
 // pin is a choice as the planner holds to it.
@@ -329,49 +331,150 @@ const (
 	ruleRight   = "the picking hand cannot do both: one digit for one string, p below i below m below a, and nothing lies on a string that must sound"
 )
 
-// conflict finds a smallest set of pins that cannot be kept together, by leaving out
-// each in turn as long as the rest stays impossible.
-func conflict(ctx context.Context, r Request) error {
-	pins, rule := slices.Clone(r.Pins), ""
-	r.Progress = nil
-	impossible := func(pins []play.Pin) (string, error) {
-		trial := r
-		trial.Pins = pins
-		m, err := newModel(&trial)
-		var pe *PinError
-		if errors.As(err, &pe) {
-			return pe.Rule, nil
-		}
-		if err != nil {
-			return "", err
-		}
-		_, rule, err := m.forward(ctx, nil)
-		return rule, err
+// trial reports whether r can be played with these pins up to moment hi (not counted; 0 for the whole tune): the
+// rule that fails, "" if none does, the moment at which it does, and when that is.
+func (r *Request) trial(ctx context.Context, pins []play.Pin, hi int) (rule string, at int, when tune.Time, err error) {
+	with := *r
+	with.Pins, with.Progress = pins, nil
+	m, err := newModel(&with)
+	var pe *PinError
+	if errors.As(err, &pe) {
+		return pe.Rule, hi, pe.Pins[0].At, nil
 	}
-	rule, err := impossible(pins)
+	if err != nil {
+		return "", 0, 0, err
+	}
+	if hi == 0 {
+		hi = len(m.moments)
+	}
+	layers := make([]layer, len(m.moments))
+	if rule, err = m.forwardOver(ctx, nil, layers, span{0, hi}, hi); rule != "" {
+		at = slices.IndexFunc(layers, func(l layer) bool { return len(l.states) == 0 })
+		when = m.moments[at].at
+	}
+	return rule, at, when, err
+}
+
+// conflict is the error for pins that cannot be kept together: a smallest set of them. The search says at which
+// moment it fails; pins near that moment are looked at first.
+func conflict(ctx context.Context, r Request) error {
+	rule, at, when, err := r.trial(ctx, r.Pins, 0)
 	if err != nil {
 		return err
 	}
-	for i := 0; i < len(pins); {
-		without := slices.Delete(slices.Clone(pins), i, i+1)
-		why, err := impossible(without)
-		switch {
-		case err != nil:
+	left := nearest(r.Pins, when)
+	var pins []play.Pin
+	for {
+		why, _, _, err := r.trial(ctx, pins, at+1)
+		if err != nil {
 			return err
-		case why != "":
-			pins, rule = without, why
-		default:
-			i++
 		}
-	}
-	if len(pins) == 0 {
-		return errors.New("no plan exists for this tune with this profile")
+		if why != "" {
+			rule = why
+			break
+		}
+		n, err := shortest(len(left), func(n int) (bool, error) {
+			why, _, _, err := r.trial(ctx, append(slices.Clone(left[:n]), pins...), at+1)
+			return why != "", err
+		})
+		if err != nil {
+			return err
+		}
+		pins, left = append(pins, left[n-1]), left[:n-1]
 	}
 	m := &model{req: &r}
-	if len(pins) == 1 {
+	switch len(pins) {
+	case 0:
+		return errors.New("no plan exists for this tune with this profile")
+	case 1:
 		return &PinError{pins, rule, m.pinList(pins) + " cannot be played: " + rule + ". Unpin it"}
 	}
+	slices.SortStableFunc(pins, func(a, b play.Pin) int { return slices.Index(r.Pins, a) - slices.Index(r.Pins, b) })
 	return m.conflictOf(rule, pins...)
+}
+
+// nearest are the pins that begin by a time, those in force then first, then the latest; of equals the one set last.
+func nearest(pins []play.Pin, when tune.Time) (out []play.Pin) {
+	away := func(p *play.Pin) tune.Time {
+		if p.InForce(when) {
+			return 0
+		}
+		return when - p.At
+	}
+	for _, p := range slices.Backward(pins) {
+		if p.At <= when {
+			out = append(out, p)
+		}
+	}
+	slices.SortStableFunc(out, func(a, b play.Pin) int { return cmp.Compare(away(&a), away(&b)) })
+	return out
+}
+
+// shortest finds the least n from 1 to most for which holds is true, if it is true for most and for all above the least;
+// small n are tried first.
+func shortest(most int, holds func(n int) (bool, error)) (int, error) {
+	lo, hi := 0, 1 // false at lo
+	for hi < most {
+		ok, err := holds(hi)
+		if err != nil {
+			return 0, err
+		}
+		if ok {
+			break
+		}
+		lo, hi = hi, 2*hi
+	}
+	hi = min(hi, most)
+	for hi-lo > 1 {
+		mid := (lo + hi) / 2
+		ok, err := holds(mid)
+		if err != nil {
+			return 0, err
+		}
+		if ok {
+			hi = mid
+		} else {
+			lo = mid
+		}
+	}
+	return hi, nil
+}
+
+// LeftOut is a pin that a plan does not keep because it cannot be played, and the rule that it breaks, by itself or
+// with pins set before it.
+type LeftOut struct {
+	Pin  play.Pin
+	Rule string
+}
+
+// Words says which pin it is and why it is left out.
+func (l *LeftOut) Words(p *Plan) string {
+	return l.Pin.Words(p.Request.Tune, p.Request.Capo) + " cannot be played: " + l.Rule
+}
+
+// SolveKeepable is Solve for pins some of which may not be playable: of pins that cannot be kept together the one set
+// last is left out and named in LeftOut, until the rest can be played.
+func SolveKeepable(ctx context.Context, r Request) (*Plan, error) {
+	var out []LeftOut
+	for {
+		p, err := Solve(ctx, r)
+		var pe *PinError
+		if !errors.As(err, &pe) || len(pe.Pins) == 0 {
+			if p != nil {
+				p.LeftOut = out
+			}
+			return p, err
+		}
+		last := -1
+		for i := range pe.Pins {
+			last = max(last, slices.Index(r.Pins, pe.Pins[i]))
+		}
+		if last < 0 {
+			return nil, err
+		}
+		out = append(out, LeftOut{r.Pins[last], pe.Rule})
+		r.Pins = slices.Delete(slices.Clone(r.Pins), last, last+1)
+	}
 }
 
 func (m *model) pinList(pins []play.Pin) string {

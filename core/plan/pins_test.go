@@ -5,6 +5,7 @@ import (
 	"errors"
 	"math"
 	"math/rand/v2"
+	"slices"
 	"strings"
 	"testing"
 
@@ -341,5 +342,54 @@ func TestTechniques(t *testing.T) {
 		if _, err := p.Why(context.Background(), 1); err != nil {
 			t.Error(err)
 		}
+	}
+}
+
+// Pins that cannot be played are left out, each for a reason: with the others it still cannot be played, and what is
+// kept is kept as if it had been set alone.
+func TestSolveKeepable(t *testing.T) {
+	left := 0
+	for seed := range few(20) {
+		rng := rand.New(rand.NewPCG(uint64(seed), 7))
+		r := benchRequest(10+rng.IntN(8), "Open D")
+		free := solve(t, r)
+		wrong := 0
+		for t := range free.Moments {
+			mo := &free.Moments[t]
+			if mo.Melody == nil {
+				continue
+			}
+			p := play.Pin{At: mo.At, Part: play.Melody, String: mo.Melody.String, Fret: mo.Melody.Fret, How: mo.Melody.How}
+			if rng.IntN(4) == 0 {
+				wrong++
+				p = []play.Pin{
+					{At: mo.At, Part: play.Melody, String: mo.Melody.String, Fret: mo.Melody.Fret, How: play.Bend},
+					{At: mo.At, Part: play.Melody, Finger: 4}, {At: mo.At, Part: play.Damped, String: mo.Melody.String, By: "m"},
+				}[rng.IntN(3)]
+			}
+			r.Pins = append(r.Pins, p)
+		}
+		p, err := SolveKeepable(context.Background(), r)
+		if err != nil {
+			t.Fatalf("seed %d: %v", seed, err)
+		}
+		if left += len(p.LeftOut); len(p.LeftOut) > wrong || len(p.LeftOut)+len(p.Request.Pins) != len(r.Pins) {
+			t.Errorf("seed %d: of %d wrong pins %d are left out, %d of %d kept", seed, wrong, len(p.LeftOut), len(p.Request.Pins), len(r.Pins))
+		}
+		again := solve(t, p.Request)
+		if again.Total != p.Total {
+			t.Errorf("seed %d: costs %v, and %v with the pins that are left", seed, p.Total, again.Total)
+		}
+		for _, out := range p.LeftOut {
+			q := p.Request
+			q.Pins = append(slices.Clone(q.Pins), out.Pin)
+			var pe *PinError
+			if _, err := Solve(context.Background(), q); !errors.As(err, &pe) {
+				t.Errorf("seed %d: %s was left out, and can be played", seed, out.Words(p))
+			}
+		}
+	}
+	if left == 0 {
+		t.Error("nothing was left out")
 	}
 }

@@ -23,9 +23,10 @@ type Plan struct {
 	Total   float64
 	Terms   play.Terms
 	Ceiling play.Ceiling
-	Gap     float64 // what repeats played alike, or what is kept, cost more than the best plan in which they are free
-	Kept    bool    // the strokes are those of Request.Kept, see kept.go
-	Lost    string  // why what is kept is not played, "" if it is or nothing is
+	Gap     float64   // what repeats played alike, or what is kept, cost more than the best plan in which they are free
+	Kept    bool      // the strokes are those of Request.Kept, see kept.go
+	Lost    string    // why what is kept is not played, "" if it is or nothing is
+	LeftOut []LeftOut // pins that are not kept, see SolveKeepable
 
 	m     *model
 	free  *Plan // that best plan, nil if it is this one: what other choices cost is read there

@@ -27,7 +27,7 @@ func TestFound(t *testing.T) {
 				continue
 			}
 			wrong := text[:i] + string('0'+(r-'0'+3)%10) + text[i+1:]
-			_, page, err := tabtext.Read(strings.NewReader(wrong), nil)
+			_, page, err := tabtext.Read(strings.NewReader(wrong), nil, nil)
 			if err != nil {
 				fmt.Fprintf(&b, "%s, %s, digit %d: %v\n", l.name, s.name, digit, err)
 				continue

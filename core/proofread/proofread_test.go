@@ -13,7 +13,7 @@ import (
 
 func check(t testing.TB, text string) []proofread.Finding {
 	t.Helper()
-	_, page, err := tabtext.Read(strings.NewReader(text), nil)
+	_, page, err := tabtext.Read(strings.NewReader(text), nil, nil)
 	if err != nil {
 		t.Fatalf("%v\n%s", err, text)
 	}

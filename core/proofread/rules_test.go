@@ -87,7 +87,7 @@ func TestCorpusIsRead(t *testing.T) {
 	for _, l := range corpusLayouts {
 		for _, s := range corpus(t) {
 			text, _ := l.write(&s)
-			sc, _, err := tabtext.Read(strings.NewReader(text), nil)
+			sc, _, err := tabtext.Read(strings.NewReader(text), nil, nil)
 			if err != nil {
 				t.Fatal(err)
 			}

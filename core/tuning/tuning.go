@@ -8,8 +8,10 @@ package tuning
 
 import (
 	"fmt"
+	"slices"
 	"strconv"
 	"strings"
+	"unicode"
 
 	"stepping/core/pitch"
 )
@@ -63,6 +65,16 @@ type Named struct {
 	Lap    bool   // most lap-style players have
 }
 
+// Letters returns the notes without octaves and blanks: DADGAD.
+func (n Named) Letters() string {
+	return strings.Map(func(r rune) rune {
+		if r == ' ' || unicode.IsDigit(r) {
+			return -1
+		}
+		return r
+	}, n.Spelt)
+}
+
 // Library lists the built-in tunings. Where two names share one interval pattern
 // the first is the shape's name (open D before open E).
 var Library = []Named{
@@ -107,14 +119,15 @@ var Library = []Named{
 	{"Major thirds", "regular", "E2 G#2 C3 E3 G#3 C4", false, false},
 }
 
-// Parse reads a tuning: six notes from string 6 to string 1 ("D A D F# A D", with
-// octaves or without), or a built-in name ("Open D", in any case), either followed by the half
-// steps by which all of it is moved ("Open D +1"). A missing octave is the one nearest to the
-// same string of standard tuning, the lower of two. Pitches must lie between B0 and B5.
+// Parse reads a tuning as people type it: six notes from string 6 to string 1, in any case, with blanks,
+// dashes or commas between them or nothing ("D A D F# A D", "D-A-D-F#-A-D", "dadf#ad"), with octaves or
+// without; or a built-in name ("Open D", "open d tuning"). Either may be followed by the half steps by which
+// all of it is moved ("Open D +1"). A missing octave is the one nearest to the same string of standard
+// tuning, the lower of two. Pitches must lie between B0 and B5.
 func Parse(s string) (Tuning, error) {
 	t, err := ParseAny(s)
-	if words := strings.Fields(s); err == nil && t.n != Strings {
-		return Tuning{}, fmt.Errorf("tuning %q has %d notes: give six from string 6 to string 1, like \"D A D F# A D\", or a name like \"Open D\"", s, len(words))
+	if err == nil && t.n != Strings {
+		return Tuning{}, unreadable(s)
 	}
 	return t, err
 }
@@ -129,14 +142,15 @@ func ParseAny(s string) (Tuning, error) {
 		moved := t.Transpose(steps)
 		return ParseAny(moved.String()) // which checks the range
 	}
+	key := nameKey(s)
 	for _, n := range Library {
-		if strings.EqualFold(strings.TrimSpace(s), n.Name) {
+		if key == nameKey(n.Name) {
 			return ParseAny(n.Spelt)
 		}
 	}
-	words := strings.Fields(s)
-	if len(words) < MinStrings || len(words) > MaxStrings {
-		return Tuning{}, fmt.Errorf("tuning %q has %d notes: give six from string 6 to string 1, like \"D A D F# A D\", or a name like \"Open D\"", s, len(words))
+	words, ok := splitNotes(s)
+	if !ok {
+		return Tuning{}, unreadable(s)
 	}
 	t := Tuning{n: len(words)}
 	for i, w := range words {
@@ -146,6 +160,84 @@ func ParseAny(s string) (Tuning, error) {
 		}
 	}
 	return t, nil
+}
+
+func unreadable(s string) error {
+	return fmt.Errorf("tuning %q: give six notes from string 6 to string 1, like DADGAD or \"D A D F# A D\", or a name like \"Open D\"", s)
+}
+
+// nameKey is what two ways to write one name share: letters and digits, without the word tuning.
+func nameKey(s string) string {
+	s = strings.Map(func(r rune) rune {
+		if unicode.IsLetter(r) || unicode.IsDigit(r) || r == '#' || r == '+' {
+			return unicode.ToLower(r)
+		}
+		return -1
+	}, s)
+	return strings.TrimSuffix(s, "tuning")
+}
+
+// splitNotes takes the notes of a tuning apart, from the highest string number. ok is false if they
+// cannot be 4 to 8 notes.
+func splitNotes(s string) (words []string, ok bool) {
+	words = strings.Fields(strings.NewReplacer("♯", "#", "♭", "b", "-", " ", "–", " ", ",", " ", ";", " ", "/", " ", "(", " ", ")", " ", ".", " ").Replace(s))
+	if len(words) < MinStrings {
+		words = splitLetters(strings.Join(words, ""))
+	}
+	return words, len(words) >= MinStrings && len(words) <= MaxStrings
+}
+
+// splitLetters takes apart notes that are typed without anything between them. A small b may be a note or a
+// flat: six notes are preferred, of those a tuning of the library, then the one nearest to standard tuning.
+func splitLetters(s string) (best []string) {
+	least := 0
+	var split func(rest string, notes []string)
+	split = func(rest string, notes []string) {
+		if rest == "" {
+			if gap := strangeness(notes); best == nil || gap < least {
+				best, least = slices.Clone(notes), gap
+			}
+			return
+		}
+		_, used := pitch.ParseClass(rest)
+		if len(notes) == MaxStrings {
+			return
+		}
+		for n := min(used, 2); n > 0; n-- { // nobody tunes a string to a double sharp or flat
+			octave := 0
+			for n+octave < len(rest) && rest[n+octave] >= '0' && rest[n+octave] <= '9' {
+				octave++
+			}
+			split(rest[n+octave:], append(notes, rest[:n+octave]))
+		}
+	}
+	split(s, nil)
+	return best
+}
+
+// strangeness orders the ways to take letters apart: 0 for a tuning of the library, whatever its octaves, then
+// by how many half steps the strings differ from standard tuning together, last what is not six notes.
+func strangeness(notes []string) (sum int) {
+	if len(notes) != Strings {
+		return 12 * Strings
+	}
+	for i, w := range notes {
+		n, _ := pitch.ParseClass(w)
+		gap := (n.Class() - int(standardPitch(Strings-i)/pitch.HalfStep)%12 + 12) % 12
+		sum += min(gap, 12-gap)
+	}
+	for _, known := range Library {
+		if slices.EqualFunc(strings.Fields(known.Spelt), notes, sameClass) {
+			return 0
+		}
+	}
+	return sum
+}
+
+func sameClass(a, b string) bool {
+	x, _ := pitch.ParseClass(a)
+	y, _ := pitch.ParseClass(b)
+	return x.Class() == y.Class()
 }
 
 // parseNote reads the note of string str, one of so many.
@@ -235,6 +327,9 @@ func (t Tuning) Classes() string {
 	}
 	return strings.Join(out, " ")
 }
+
+// Letters returns the notes without octaves and without blanks, as players write a tuning: DADGAD.
+func (t Tuning) Letters() string { return strings.ReplaceAll(t.Classes(), " ", "") }
 
 // Transpose returns the tuning with every string moved by n half steps, spelled in the key where it is at
 // home then.

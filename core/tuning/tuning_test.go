@@ -31,6 +31,41 @@ func TestLibrary(t *testing.T) {
 	}
 }
 
+// However a player types the notes of a known tuning, it is that tuning; and so is its name.
+func TestAsTyped(t *testing.T) {
+	for _, n := range Library {
+		want, _ := Parse(n.Name)
+		bare, err := Parse(want.Classes())
+		if err != nil {
+			t.Fatal(err)
+		}
+		letters := want.Letters()
+		for _, text := range []string{
+			letters, strings.ToLower(letters), strings.ReplaceAll(want.Classes(), " ", "-"), strings.ReplaceAll(want.Classes(), " ", ", "),
+			strings.NewReplacer("#", "♯", "b", "♭").Replace(letters), letters[:1] + " " + letters[1:], " (" + letters + ") ",
+		} {
+			if got, err := Parse(text); err != nil || got.Classes() != bare.Classes() || got != bare {
+				t.Errorf("%s typed as %q: %v %v", n.Name, text, got, err)
+			}
+		}
+		for _, text := range []string{
+			strings.ReplaceAll(want.String(), " ", ""), strings.ToLower(n.Name), strings.ReplaceAll(n.Name, " ", "-"), n.Name + " tuning",
+		} {
+			if got, err := Parse(text); err != nil || got != want {
+				t.Errorf("%s typed as %q: %v %v", n.Name, text, got, err)
+			}
+		}
+	}
+	for text, want := range map[string]string{
+		"DADGAD -1": "C#2 G#2 C#3 F#3 G#3 C#4", "EADGBe": "E2 A2 D3 G3 B3 E4", "g2b2d3g3": "G2 B2 D3 G3",
+		strings.Repeat("b", 40): "", "DADGA": "", "DADGADGAD": "", "DADGAH": "", "C#": "",
+	} {
+		if got, err := ParseAny(text); (err == nil) != (want != "") || err == nil && got.String() != want {
+			t.Errorf("%q: %v %v", text, got, err)
+		}
+	}
+}
+
 // A tuning moved by half steps is the same shape, and says by how many.
 func TestIdentifyByInterval(t *testing.T) {
 	for _, n := range Library {

@@ -24,8 +24,9 @@ import (
 
 // Options are what a reader may be told beside the file.
 type Options struct {
-	Tuning *tuning.Tuning // of tablature that does not say
-	Grid   *score.Grid    // for played notes; nil takes the one that moves them least
+	Tuning    *tuning.Tuning // of tablature, whatever it says itself; nil: what it says
+	Otherwise *tuning.Tuning // of tablature that does not say; nil: standard
+	Grid      *score.Grid    // for played notes; nil takes the one that moves them least
 }
 
 // File is what was read.
@@ -57,7 +58,7 @@ func Read(in io.Reader, o Options) (*File, error) {
 	case "MusicXML":
 		f.Score, err = musicxml.Read(bytes.NewReader(data))
 	case "tablature":
-		f.Score, f.Page, err = tabtext.Read(bytes.NewReader(data), o.Tuning)
+		f.Score, f.Page, err = tabtext.Read(bytes.NewReader(data), o.Tuning, o.Otherwise)
 		f.Text = shown(data)
 	case "ABC":
 		f.Score, err = abc.ReadScore(bytes.NewReader(data))

@@ -29,6 +29,7 @@ type Doc struct {
 	Patterns []pattern.Section `json:"patterns,omitempty"`
 	Player   player.Profile    `json:"player"`
 	Pins     []Pin             `json:"pins"`
+	LeftOut  []LeftOut         `json:"leftOut,omitempty"`
 	Grips    []Held            `json:"grips,omitempty"` // of a progression without melody
 	Moments  []Moment          `json:"moments"`
 	Dropped  []Dropped         `json:"dropped"`
@@ -109,6 +110,12 @@ type Pin struct {
 	By     play.Damper `json:"by,omitempty"`
 }
 
+// LeftOut is a pin that cannot be played and is left out.
+type LeftOut struct {
+	Pin
+	Why string `json:"why"` // the rule that it breaks, by itself or with pins set before it
+}
+
 // Dropped is a stroke that the pattern asks for and the plan leaves out.
 type Dropped struct {
 	At   string `json:"at"`
@@ -149,6 +156,9 @@ func New(ctx context.Context, p *plan.Plan) (*Doc, error) {
 	}
 	for _, pin := range r.Pins {
 		d.Pins = append(d.Pins, newPin(&pin))
+	}
+	for i := range p.LeftOut {
+		d.LeftOut = append(d.LeftOut, LeftOut{newPin(&p.LeftOut[i].Pin), p.LeftOut[i].Rule})
 	}
 	for t := range p.Moments {
 		why, err := p.Why(ctx, t)

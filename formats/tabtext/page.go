@@ -9,7 +9,6 @@ import (
 	"strconv"
 	"strings"
 
-	"stepping/core/pitch"
 	"stepping/core/play"
 	"stepping/core/score"
 	"stepping/core/tune"
@@ -185,7 +184,7 @@ func (r *reader) findSystems() error {
 // stringsOf is how many strings the guitar has: what the header says, six if any row has six, else what most rows have.
 func (r *reader) stringsOf(runs func(func(int) bool)) int {
 	if r.head.tuning != "" {
-		if t, err := parseTuning(r.head.tuning); err == nil {
+		if t, err := tuning.ParseAny(r.head.tuning); err == nil {
 			return t.Len()
 		}
 	}
@@ -290,7 +289,7 @@ func (r *reader) headerLine(line string, i int) {
 	if m := tuningLine.FindStringSubmatch(line); m != nil && h.tuning == "" {
 		used = true
 		for _, text := range strings.FieldsFunc(m[1], func(r rune) bool { return r == ',' || r == '(' || r == ')' }) {
-			if _, err := parseTuning(text); err == nil && h.tuning == "" {
+			if _, err := tuning.ParseAny(text); err == nil && h.tuning == "" {
 				h.tuning = text
 			}
 		}
@@ -343,33 +342,19 @@ func isWordsOfMusic(line string) bool {
 	return true
 }
 
-// parseTuning reads a tuning as people write it: a name, notes with spaces, or letters without.
-func parseTuning(s string) (tuning.Tuning, error) {
-	s = strings.TrimSpace(strings.Trim(strings.NewReplacer("-", " ", "♯", "#", "♭", "b", "(", " ", ")", " ").Replace(s), ". "))
-	if t, err := tuning.ParseAny(s); err == nil {
-		return t, nil
-	}
-	var notes []string
-	for rest := strings.ReplaceAll(s, " ", ""); rest != ""; {
-		_, used := pitch.ParseClass(rest)
-		if used == 0 {
-			return tuning.ParseAny(s)
-		}
-		notes, rest = append(notes, strings.ToUpper(rest[:1])+rest[1:used]), rest[used:]
-	}
-	return tuning.ParseAny(strings.Join(notes, " "))
-}
-
-// settleTuning finds the tuning: the one asked for, the header's, the names of the lines, else standard.
-func (r *reader) settleTuning(asked *tuning.Tuning) error {
+// settleTuning finds the tuning: the one asked for, the header's, the names of the lines, the one given for paper that
+// does not say, else standard.
+func (r *reader) settleTuning(asked, otherwise *tuning.Tuning) error {
 	r.flip()
 	switch named, ok := r.namedTuning(); {
 	case asked != nil:
 		r.tuning = *asked
 	case r.head.tuning != "":
-		r.tuning, _ = parseTuning(r.head.tuning)
+		r.tuning, _ = tuning.ParseAny(r.head.tuning)
 	case ok:
 		r.tuning = named
+	case otherwise != nil && otherwise.Len() == r.strings:
+		r.tuning = *otherwise
 	case r.strings == tuning.Strings:
 		r.tuning, _ = tuning.Parse("Standard")
 	default:
@@ -394,7 +379,7 @@ func (r *reader) namedTuning() (tuning.Tuning, bool) {
 	for i := range names {
 		names[i] = strings.ToUpper(names[i][:1]) + strings.NewReplacer("♯", "#", "♭", "b").Replace(names[i][1:])
 	}
-	t, err := parseTuning(strings.Join(names, " "))
+	t, err := tuning.ParseAny(strings.Join(names, " "))
 	return t, err == nil
 }
 

@@ -25,7 +25,7 @@ import (
 //
 // Of the score every note has its place on the neck. Beside it stands the page as it is written, for
 // proofreading. Faults are *score.Fault.
-func Read(in io.Reader, asked *tuning.Tuning) (*score.Score, *proofread.Page, error) {
+func Read(in io.Reader, asked, otherwise *tuning.Tuning) (*score.Score, *proofread.Page, error) {
 	text, err := load(in)
 	if err != nil {
 		return nil, nil, err
@@ -35,7 +35,7 @@ func Read(in io.Reader, asked *tuning.Tuning) (*score.Score, *proofread.Page, er
 	if err := r.findSystems(); err != nil {
 		return nil, nil, err
 	}
-	if err := r.settleTuning(asked); err != nil {
+	if err := r.settleTuning(asked, otherwise); err != nil {
 		return nil, nil, err
 	}
 	if !r.head.hasMeter {

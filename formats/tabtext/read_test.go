@@ -51,7 +51,7 @@ func checkReadBack(t *testing.T, name string, p *plan.Plan, change func(string) 
 	if change != nil {
 		text = change(text)
 	}
-	sc, _, err := tabtext.Read(strings.NewReader(text), nil)
+	sc, _, err := tabtext.Read(strings.NewReader(text), nil, nil)
 	if err != nil {
 		t.Fatalf("%s: %v\n%s", name, err, text)
 	}
@@ -110,7 +110,7 @@ var layouts = []struct{ name, text, want string }{
 
 func TestLayouts(t *testing.T) {
 	for _, tt := range layouts {
-		sc, _, err := tabtext.Read(strings.NewReader(tt.text), nil)
+		sc, _, err := tabtext.Read(strings.NewReader(tt.text), nil, nil)
 		if err != nil {
 			t.Errorf("%s: %v", tt.name, err)
 			continue
@@ -153,7 +153,7 @@ var faultyTabs = []struct{ name, text, place, word string }{
 
 func TestReadFaults(t *testing.T) {
 	for _, tt := range faultyTabs {
-		_, _, err := tabtext.Read(strings.NewReader(tt.text), nil)
+		_, _, err := tabtext.Read(strings.NewReader(tt.text), nil, nil)
 		var fault *score.Fault
 		if !errors.As(err, &fault) || fmt.Sprintf("%d:%d", fault.Line, fault.Column) != tt.place || !strings.Contains(fault.Text, tt.word) {
 			t.Errorf("%s: %v; want %s %s", tt.name, err, tt.place, tt.word)
@@ -177,11 +177,11 @@ func longTab(notes int) string {
 // TestReadSize: 4,000 notes are read, more are refused.
 func TestReadSize(t *testing.T) {
 	start := time.Now()
-	if sc, _, err := tabtext.Read(strings.NewReader(longTab(4000)), nil); err != nil || sc.Count() != 4000 || time.Since(start) > time.Second {
+	if sc, _, err := tabtext.Read(strings.NewReader(longTab(4000)), nil, nil); err != nil || sc.Count() != 4000 || time.Since(start) > time.Second {
 		t.Errorf("%v after %v", err, time.Since(start))
 	}
 	t.Logf("4,000 notes in %v", time.Since(start))
-	if _, _, err := tabtext.Read(strings.NewReader(longTab(4032)), nil); err == nil || !strings.Contains(err.Error(), "4,000") {
+	if _, _, err := tabtext.Read(strings.NewReader(longTab(4032)), nil, nil); err == nil || !strings.Contains(err.Error(), "4,000") {
 		t.Errorf("4,032 notes: %v", err)
 	}
 }
@@ -195,7 +195,7 @@ func FuzzRead(f *testing.F) {
 		f.Add(tt.text)
 	}
 	f.Fuzz(func(t *testing.T, text string) {
-		sc, page, err := tabtext.Read(strings.NewReader(text), nil)
+		sc, page, err := tabtext.Read(strings.NewReader(text), nil, nil)
 		if scoretest.Fault(t, err) {
 			return
 		}

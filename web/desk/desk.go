@@ -65,7 +65,7 @@ func (d *Desk) solve(ctx context.Context, owner, id store.ID, basis string, req 
 	j, err := jobs.Start(d.Jobs, planKey(id), basis, Of(owner, len(req.Tune.Notes)), 0,
 		Timed(d, planJob, func(ctx context.Context, j *jobs.Job[*plan.Plan]) (*plan.Plan, error) {
 			req.Progress = j.Report
-			return plan.Solve(ctx, req)
+			return plan.SolveKeepable(ctx, req)
 		}))
 	if err != nil {
 		return nil, notReady(err)

@@ -35,6 +35,8 @@ document.addEventListener('DOMContentLoaded', () => {
       list.append(dt, dd);
     });
     map.showModal();
+    map.querySelector('h2').focus(); // it opens at its beginning, not at the button that closes it
+    map.scrollTop = 0;
   };
 
   opener.hidden = false;

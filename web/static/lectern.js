@@ -144,7 +144,7 @@ document.addEventListener('alpine:init', () => {
       } else if (e.key === 'PageDown' || e.key === 'PageUp') {
         e.preventDefault();
         this.bar(e.key === 'PageDown' ? 1 : -1);
-      } else if (e.key === ' ' && !e.target.closest('button, a, summary')) {
+      } else if (e.key === ' ' && !Taps.takesSpace(e.target)) {
         e.preventDefault();
         this.sound();
       } else if (e.key === 'Home' || e.key === 'End') {
@@ -291,6 +291,7 @@ document.addEventListener('alpine:init', () => {
       const tuned = document.querySelector('.way [data-way="2"] small');
       if (tuned) tuned.textContent = /data-tuned="([^"]*)"/.exec(html)?.[1] ?? tuned.textContent;
       Parts.merge(document.getElementById('sheet'), html);
+      document.documentElement.dataset.hand = document.getElementById('sheet').dataset.player; // a left-handed player's is mirrored
       if (focused) document.getElementById(focused)?.focus();
       this.read();
       if (this.data) this.leaves();

@@ -1,3 +1,14 @@
+// Taps remembers what was clicked last: Space then means the page's own Space, and presses the button again only when the keyboard has come to it.
+const Taps = {
+  last: null,
+
+  // takesSpace reports whether the element with the focus is to be pressed by Space itself.
+  takesSpace(el) { return Boolean(el.closest('button, a, summary')) && el !== this.last; },
+};
+document.addEventListener('click', (e) => { Taps.last = e.detail ? e.target.closest('button, a, summary') : null; }, true);
+document.addEventListener('focusin', (e) => { if (e.target !== Taps.last) Taps.last = null; });
+document.addEventListener('keyup', (e) => { if (e.key === ' ' && e.target === Taps.last) e.preventDefault(); }); // or some browsers press it as the key comes up
+
 // Parts are pieces of pages: fetched, and put into their places. What goes wrong is said in the same words everywhere.
 const Parts = {
   away: 'Stepping does not answer. Is it still running? What was kept is safe.',

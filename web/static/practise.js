@@ -1,14 +1,17 @@
-// Practising: one step for somebody with both hands on a guitar. Three keys of a pedal do all, and what each does now stands on it.
+// Practising: one step for somebody with both hands on a guitar. A pedal does all, and what each of its keys does now stands on it: Page Down goes
+// from hearing to playing, to "it was clean" and on; Page Up says that it broke; Space may be left out.
 // Everything drawn comes from the server; without this script the same links and buttons load whole pages.
 document.addEventListener('alpine:init', () => {
   // What Page Up, Space and Page Down do in each state.
   const means = {
-    ready: ['step before', 'hear it', 'next step'],
-    heard: ['step before', 'play it', 'next step'],
-    hearing: ['stop', 'play it', 'stop'],
+    ready: ['step before', 'hear it', 'hear it'],
+    hearing: ['stop', 'play it', 'play it'],
+    heard: ['step before', 'play it', 'play it'],
     playing: ['it broke', 'stop', 'it was clean'],
     judging: ['broke down', 'nearly', 'clean'],
     sending: ['…', '…', '…'],
+    told: ['step before', 'play it again', 'play it again'],
+    done: ['step before', 'play it again', 'next step'],
   };
 
   Alpine.data('sitting', () => ({
@@ -43,7 +46,7 @@ document.addEventListener('alpine:init', () => {
       const pads = { PageUp: 'up', ' ': 'space', PageDown: 'down' };
       const verdict = this.$root.querySelectorAll('.verdict')[Number(e.key) - 1];
       if (e.key in pads) {
-        if (e.key === ' ' && e.target.closest('button, a, summary')) return;
+        if (e.key === ' ' && Taps.takesSpace(e.target)) return;
         e.preventDefault();
         this.pedal(pads[e.key]);
       } else if (verdict) {
@@ -75,15 +78,19 @@ document.addEventListener('alpine:init', () => {
       if (state === 'judging' || (state === 'playing' && which !== 'space')) {
         if (state === 'playing') this.stop();
         this.judge({ up: 'broke', space: 'nearly', down: 'clean' }[which]);
-      } else if (which === 'space') {
-        if (state === 'ready') this.sound('hearing', this.data.layers);
-        else if (state === 'playing') { this.stop(); this.to('judging'); } else this.sound('playing', this.data.click ? 'click' : 'silence');
-      } else if (state === 'hearing') {
+      } else if (state === 'playing') {
+        this.stop();
+        this.to('judging');
+      } else if (which === 'up' && state === 'hearing') {
         this.stop();
         this.to('heard');
-      } else {
+      } else if (which === 'up' || (which === 'down' && state === 'done')) {
         const to = this.$root.querySelector(`[data-pad="${which}"]`).getAttribute('href');
         if (to) location.assign(to);
+      } else if (state === 'ready') {
+        this.sound('hearing', this.data.layers);
+      } else {
+        this.sound('playing', this.data.click ? 'click' : 'silence');
       }
     },
 
@@ -164,7 +171,7 @@ document.addEventListener('alpine:init', () => {
       try {
         Parts.merge(document.getElementById('step'), await Parts.html(address, { body, wanted: 'id="step"' }));
         this.read();
-        this.to('heard');
+        this.to(this.data.done ? 'done' : 'told');
         this.seconds = 0;
         this.say('');
       } catch (err) {

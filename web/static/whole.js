@@ -52,7 +52,7 @@ document.addEventListener('alpine:init', () => {
       const named = [...this.$root.querySelectorAll('[data-keys]')].find((el) => el.dataset.keys === e.key);
       if (step && this.given) return; // the page scrolls
       if (step) this.go(this.to(step));
-      else if (e.key === ' ' && !e.target.closest('a, button')) this.sound();
+      else if (e.key === ' ' && !Taps.takesSpace(e.target)) this.sound();
       else if (named) named.click();
       else return;
       e.preventDefault();

@@ -45,6 +45,7 @@ type Now struct {
 	Places    []PlaceGroup
 	Dampers   []PlaceGroup
 	Changed   bool
+	LeftOut   []string // pins for this moment that cannot be played, and why
 }
 
 // strokeView is one stroke written large.
@@ -183,6 +184,11 @@ func NewNow(id string, version int, p *plan.Plan, m int) Now {
 	}
 	if mo.HitLost != "" {
 		v.HitText = mo.HitLost + " left out: " + p.HitReason(m)
+	}
+	for i := range p.LeftOut {
+		if l := &p.LeftOut[i]; l.Pin.InForce(mo.At) {
+			v.LeftOut = append(v.LeftOut, l.Words(p))
+		}
 	}
 	v.Next, v.NextMove = nextText(p, m)
 	v.ThumbName = thumbName(mo)
