@@ -150,6 +150,11 @@ func TestBounds(t *testing.T) {
 	if _, err := Start(r, Key{Of: "b"}, "", Work{}, 0, endless); !errors.As(err, &busy) {
 		t.Errorf("one more than may wait: %v", err)
 	}
+	if j, err := Start(r, Key{Of: "d"}, "", Work{Begun: true}, 0, endless); err != nil {
+		t.Errorf("what goes on with something is turned away: %v", err)
+	} else {
+		running = append(running, j)
+	}
 	if j := Find[int](r, Key{Of: "b"}); j != nil {
 		t.Error("what was refused is kept")
 	}
@@ -201,7 +206,7 @@ func TestTurns(t *testing.T) {
 		mu.Lock()
 		blocks[name] = block
 		mu.Unlock()
-		j, err := Start(r, Key{Of: name}, "", Work{owner, isLong}, 0, func(ctx context.Context, _ *Job[int]) (int, error) {
+		j, err := Start(r, Key{Of: name}, "", Work{Owner: owner, Long: isLong}, 0, func(ctx context.Context, _ *Job[int]) (int, error) {
 			mu.Lock()
 			order = append(order, name)
 			mu.Unlock()

@@ -12,6 +12,7 @@ import (
 type Work struct {
 	Owner string // owners take turns
 	Long  bool   // it may take seconds; a worker is always kept for work that does not
+	Begun bool   // it goes on with what was begun, and is never turned away
 }
 
 // Bounds of what waits, in all and for an owner.
@@ -60,7 +61,7 @@ func (p *pool) queue(w Work) (*waiter, error) {
 			mine++
 		}
 	}
-	if len(p.waiting) >= mostWaiting || mine >= mostWaitingOwner {
+	if !w.Begun && (len(p.waiting) >= mostWaiting || mine >= mostWaitingOwner) {
 		return nil, &NotReady{}
 	}
 	v := &waiter{w, make(chan struct{})}

@@ -24,8 +24,8 @@ const (
 )
 
 // backedUp are the tables of a backup, each after those that its rows belong to. Left out is what is worth
-// nothing elsewhere or later: sessions, sign-ins, links, counts of tries, leases, and plan documents and
-// rankings, which are worked out again.
+// nothing elsewhere or later: sessions, sign-ins, links, counts of tries, leases, files on their way in,
+// and plan documents and rankings, which are worked out again.
 var backedUp = []string{"players", "accounts", "profiles", "tunes", "edits", "patterns", "guitars", "slides", "pages", "drafts",
 	"passes", "bar_notes", "gigs", "takes", sounds}
 
@@ -201,7 +201,7 @@ func (s *Store) Restore(ctx context.Context, r io.ReaderAt, size int64, replace 
 		}
 		last := slices.Clone(backedUp)
 		slices.Reverse(last)
-		for _, table := range append([]string{"sessions", "signins", "browsers", "attempts", "links", "plans", "results"}, last...) {
+		for _, table := range append([]string{"sessions", "signins", "browsers", "attempts", "links", "upload_parts", "uploads", "plans", "results"}, last...) {
 			if _, err := tx.ExecContext(ctx, "DELETE FROM "+table); err != nil {
 				return err
 			}

@@ -127,19 +127,23 @@ func (sh shelf[T]) Get(ctx context.Context, owner, id ID) (Kept[T], error) {
 
 // Add keeps a new document. ErrTooMany past the limit.
 func (sh shelf[T]) Add(ctx context.Context, owner ID, doc *T) (ID, error) {
+	id := newID()
+	return id, sh.add(ctx, owner, id, doc)
+}
+
+func (sh shelf[T]) add(ctx context.Context, owner, id ID, doc *T) error {
 	data, err := json.Marshal(doc)
 	if err != nil {
-		return ID{}, err
+		return err
 	}
-	id, at := newID(), now()
-	err = sh.s.inTx(ctx, "keep in "+sh.table, func(tx *sql.Tx) error {
+	at := now()
+	return sh.s.inTx(ctx, "keep in "+sh.table, func(tx *sql.Tx) error {
 		if err := atMost(ctx, tx, "SELECT COUNT(*) FROM "+sh.table+" WHERE owner_id = ?", owner, sh.most); err != nil {
 			return err
 		}
 		_, err := tx.ExecContext(ctx, "INSERT INTO "+sh.table+" (id, owner_id, name, doc, version, created_at, updated_at) VALUES (?, ?, ?, ?, 1, ?, ?)", id, owner, sh.name(doc), data, at, at)
-		return err
+		return taken(err)
 	})
-	return id, err
 }
 
 // Save replaces a document read at the given version. ErrStale, ErrNotFound.

@@ -218,11 +218,12 @@ func (s *Store) lookFor(ctx context.Context, id ID, lost error) error {
 	return lost
 }
 
-// Tidy lets go of the marks of changes that nobody can ask for any more, and of tunes that were deleted a month ago.
+// Tidy lets go of the marks of changes that nobody can ask for any more, of tunes that were deleted a month ago, and of
+// uploads that nobody has touched for a day.
 func (s *Store) Tidy(ctx context.Context) error {
 	_, err1 := s.db.ExecContext(ctx, "DELETE FROM commits WHERE made_at < ? LIMIT 100000", now().Add(-time.Hour))
 	_, err2 := s.db.ExecContext(ctx, "DELETE FROM tunes WHERE gone_at < ? LIMIT 1000", now().Add(-goneFor))
-	return errors.Join(err1, err2)
+	return errors.Join(err1, err2, s.tidyUploads(ctx))
 }
 
 func isDeadlock(err error) bool {
@@ -364,20 +365,24 @@ func (s *Store) Profile(ctx context.Context, owner, id ID) (Profile, error) {
 
 // AddProfile keeps a new profile. ErrTooMany past the limit.
 func (s *Store) AddProfile(ctx context.Context, owner ID, p player.Profile) (ID, error) {
+	id := newID()
+	return id, s.addProfile(ctx, owner, id, p)
+}
+
+func (s *Store) addProfile(ctx context.Context, owner, id ID, p player.Profile) error {
 	doc, err := json.Marshal(p)
 	if err != nil {
-		return ID{}, err
+		return err
 	}
-	id, at := newID(), now()
-	err = s.inTx(ctx, "keep the profile", func(tx *sql.Tx) error {
+	at := now()
+	return s.inTx(ctx, "keep the profile", func(tx *sql.Tx) error {
 		if err := atMost(ctx, tx, "SELECT COUNT(*) FROM profiles WHERE owner_id = ?", owner, maxProfiles); err != nil {
 			return err
 		}
 		_, err := tx.ExecContext(ctx, "INSERT INTO profiles (id, owner_id, name, doc, version, created_at, updated_at) VALUES (?, ?, ?, ?, 1, ?, ?)",
 			id, owner, p.Name, doc, at, at)
-		return err
+		return taken(err)
 	})
-	return id, err
 }
 
 func atMost(ctx context.Context, tx *sql.Tx, query string, owner ID, limit int) error {

@@ -31,11 +31,15 @@ const (
 // ErrNoSound is a take whose sound is not here: it came back from a daily copy, which leaves sounds out.
 var ErrNoSound = fmt.Errorf("%w: the sound of this recording is not kept any more", ErrNotFound)
 
-// AddTake keeps a take with its sound, which it reads from the beginning. ErrTooMany if the owner's sounds
+// AddTake keeps a take with its sound, which it may open more than once. ErrTooMany if the owner's sounds
 // would be more than 2 GiB, ErrNotFound for a tune that he does not have.
-func (s *Store) AddTake(ctx context.Context, owner ID, t *Take, sound io.ReadSeeker) (ID, error) {
+func (s *Store) AddTake(ctx context.Context, owner ID, t *Take, sound func() (io.Reader, error)) (ID, error) {
 	id := newID()
-	err := s.inTx(ctx, "keep the recording", func(tx *sql.Tx) error {
+	return id, s.addTake(ctx, owner, id, t, sound)
+}
+
+func (s *Store) addTake(ctx context.Context, owner, id ID, t *Take, sound func() (io.Reader, error)) error {
+	return s.inTx(ctx, "keep the recording", func(tx *sql.Tx) error {
 		var kept int64
 		if err := tx.QueryRowContext(ctx, "SELECT COALESCE(SUM(samples), 0) FROM takes WHERE owner_id = ?", owner).Scan(&kept); err != nil {
 			return err
@@ -44,14 +48,15 @@ func (s *Store) AddTake(ctx context.Context, owner ID, t *Take, sound io.ReadSee
 			return fmt.Errorf("%w: recordings of %.1f GiB are kept already", ErrTooMany, float64(kept)*sampleBytes/(1<<30))
 		}
 		if _, err := tx.ExecContext(ctx, "INSERT INTO takes (id, owner_id, tune_id, at, name, samples, plan, doc) VALUES (?, ?, ?, ?, ?, ?, ?, ?)", id, owner, t.Tune, t.At.UTC(), cut(t.Name, 255), t.Samples, t.Plan, []byte(t.Doc)); err != nil {
-			return err
+			return taken(err)
 		}
-		if _, err := sound.Seek(0, io.SeekStart); err != nil {
+		in, err := sound()
+		if err != nil {
 			return err
 		}
 		block := make([]byte, TakeBlock)
 		for number := 0; ; number++ {
-			n, err := io.ReadFull(sound, block)
+			n, err := io.ReadFull(in, block)
 			if n > 0 {
 				if _, err := tx.ExecContext(ctx, "INSERT INTO take_blocks (owner_id, take_id, number, data) VALUES (?, ?, ?, ?)",
 					owner, id, number, block[:n]); err != nil {
@@ -66,7 +71,6 @@ func (s *Store) AddTake(ctx context.Context, owner ID, t *Take, sound io.ReadSee
 			}
 		}
 	})
-	return id, err
 }
 
 const takeColumns = "SELECT id, tune_id, at, name, samples, plan, doc FROM takes WHERE owner_id = ? AND tune_id = ?"

@@ -21,10 +21,14 @@ func scanTune(row interface{ Scan(...any) error }) (Tune, error) {
 	if err := row.Scan(&t.ID, &t.Owner, &t.Title, &t.Source, &t.Tags, &t.Version, &t.ProfileID, &settings, &t.CanUndo, &t.CanRedo); err != nil {
 		return t, notFound(err)
 	}
-	if err := json.Unmarshal(settings, &t.Settings); err != nil {
-		return t, fmt.Errorf("%w: settings of tune %s: %w", ErrUnreadable, t.ID, err)
+	return t, unmarshalSettings(t.ID, settings, &t.Settings)
+}
+
+func unmarshalSettings(tune ID, data []byte, st *setup.Settings) error {
+	if err := json.Unmarshal(data, st); err != nil {
+		return fmt.Errorf("%w: settings of tune %s: %w", ErrUnreadable, tune, err)
 	}
-	return t, nil
+	return nil
 }
 
 // Tunes returns the owner's tunes, oldest first.
@@ -108,18 +112,19 @@ func (s *Store) Tune(ctx context.Context, owner, id ID) (Tune, error) {
 // the owner does not have.
 func (s *Store) AddTune(ctx context.Context, owner ID, title, source string, profile ID, st setup.Settings) (ID, error) {
 	id := newID()
-	err := s.inTx(ctx, "keep the tune", func(tx *sql.Tx) error {
-		if err := atMost(ctx, tx, "SELECT COUNT(*) FROM tunes WHERE gone_at IS NULL AND owner_id = ?", owner, maxTunes); err != nil {
-			return err
-		}
-		at := now()
-		if _, err := tx.ExecContext(ctx, "INSERT INTO tunes (id, owner_id, title, source, head, version, created_at, updated_at) VALUES (?, ?, ?, ?, 1, 1, ?, ?)",
-			id, owner, cut(title, 200), source, at, at); err != nil {
-			return err
-		}
-		return addEdit(ctx, tx, owner, id, 1, profile, st)
-	})
-	return id, err
+	return id, s.AdoptTune(ctx, owner, id, &Adopted{title, source, []Edit{{profile, st, now()}}, 0})
+}
+
+// mayAddTune is ErrTooMany if the owner has as many tunes as are kept.
+func (s *Store) mayAddTune(ctx context.Context, tx *sql.Tx, owner ID) error {
+	return atMost(ctx, tx, "SELECT COUNT(*) FROM tunes WHERE gone_at IS NULL AND owner_id = ?", owner, maxTunes)
+}
+
+func insertTune(ctx context.Context, tx *sql.Tx, owner, id ID, title, source string, head int) error {
+	at := now()
+	_, err := tx.ExecContext(ctx, "INSERT INTO tunes (id, owner_id, title, source, head, version, created_at, updated_at) VALUES (?, ?, ?, ?, ?, 1, ?, ?)",
+		id, owner, cut(title, 200), source, head, at, at)
+	return taken(err)
 }
 
 // cut shortens s to at most n characters.
@@ -130,13 +135,13 @@ func cut(s string, n int) string {
 	return s
 }
 
-func addEdit(ctx context.Context, tx *sql.Tx, owner, tune ID, seq int, profile ID, st setup.Settings) error {
+func addEdit(ctx context.Context, tx *sql.Tx, owner, tune ID, seq int, profile ID, st setup.Settings, at time.Time) error {
 	doc, err := json.Marshal(st)
 	if err != nil {
 		return err
 	}
 	_, err = tx.ExecContext(ctx, "INSERT INTO edits (tune_id, seq, owner_id, profile_id, settings, created_at) VALUES (?, ?, ?, ?, ?, ?)",
-		tune, seq, owner, profile, doc, now())
+		tune, seq, owner, profile, doc, at.UTC())
 	return err
 }
 
@@ -167,7 +172,7 @@ func (s *Store) SaveSettings(ctx context.Context, owner, id ID, version int, pro
 		if _, err := tx.ExecContext(ctx, "DELETE FROM edits WHERE tune_id = ? AND (seq > ? OR seq <= ?)", id, h, h-maxEdits); err != nil {
 			return err
 		}
-		if err := addEdit(ctx, tx, owner, id, h+1, profile, st); err != nil {
+		if err := addEdit(ctx, tx, owner, id, h+1, profile, st, now()); err != nil {
 			return err
 		}
 		return setHead(ctx, tx, id, h+1)
@@ -219,7 +224,7 @@ func (s *Store) DeleteTune(ctx context.Context, owner, id ID) error {
 // BringBackTune brings a deleted tune back. ErrNotFound if there is none, ErrTooMany if there are too many others by now.
 func (s *Store) BringBackTune(ctx context.Context, owner, id ID) error {
 	return s.inTx(ctx, "bring the tune back", func(tx *sql.Tx) error {
-		if err := atMost(ctx, tx, "SELECT COUNT(*) FROM tunes WHERE gone_at IS NULL AND owner_id = ?", owner, maxTunes); err != nil {
+		if err := s.mayAddTune(ctx, tx, owner); err != nil {
 			return err
 		}
 		return deleted(tx.ExecContext(ctx, "UPDATE tunes SET gone_at = NULL WHERE gone_at IS NOT NULL AND owner_id = ? AND id = ?", owner, id))

@@ -3,6 +3,7 @@ package store_test
 import (
 	"bytes"
 	"errors"
+	"io"
 	"maps"
 	"reflect"
 	"slices"
@@ -48,6 +49,13 @@ func TestWalls(t *testing.T) {
 	}
 	mine := shelved(t, &f)
 	kept := addTake(t, &f, id)
+	coming, err := f.BeginUpload(f.ctx, f.owner, "mine", &store.Upload{Tune: id, Kind: "take", Name: "take two.wav"})
+	if err == nil {
+		err = f.AddUploadPart(f.ctx, f.owner, coming.ID, 0, []byte("ab"))
+	}
+	if err != nil {
+		t.Fatal(err)
+	}
 	if err := errors.Join(f.AddPasses(f.ctx, f.owner, id, aPass), f.SetNote(f.ctx, f.owner, id, 3, "the ring finger!")); err != nil {
 		t.Fatal(err)
 	}
@@ -113,7 +121,7 @@ func TestWalls(t *testing.T) {
 		"drafts.Save":     func() error { return f.Drafts().Save(f.ctx, other, mine[3], 1, &store.Draft{}) },
 		"AddPasses":       func() error { return f.AddPasses(f.ctx, other, id, aPass) },
 		"AddTake": func() error {
-			_, err := f.AddTake(f.ctx, other, &store.Take{Tune: id, Doc: []byte("{}")}, bytes.NewReader(nil))
+			_, err := f.AddTake(f.ctx, other, &store.Take{Tune: id, Doc: []byte("{}")}, func() (io.Reader, error) { return bytes.NewReader(nil), nil })
 			return err
 		},
 		"Take":          func() error { _, err := f.Take(f.ctx, other, id, kept); return err },
@@ -126,6 +134,26 @@ func TestWalls(t *testing.T) {
 		"gigs.Save":     func() error { return f.Gigs().Save(f.ctx, other, mine[4], 1, &store.Gig{}) },
 		"gigs.Delete":   func() error { return f.Gigs().Delete(f.ctx, other, mine[4]) },
 		"drafts.Delete": func() error { return f.Drafts().Delete(f.ctx, other, mine[3]) },
+		"History":       func() error { _, _, err := f.History(f.ctx, other, id); return err },
+		"BeginUpload": func() error {
+			_, err := f.BeginUpload(f.ctx, other, "theirs", &store.Upload{Tune: id, Kind: "take"})
+			return err
+		},
+		"Upload":        func() error { _, err := f.Upload(f.ctx, other, coming.ID); return err },
+		"AddUploadPart": func() error { return f.AddUploadPart(f.ctx, other, coming.ID, 1, []byte("x")) },
+		"GiveUpload":    func() error { return f.GiveUpload(f.ctx, other, coming.ID, 1, nil) },
+		"SettleUpload":  func() error { return f.SettleUpload(f.ctx, other, coming.ID, "/", "", nil) },
+		"DeleteUpload":  func() error { return f.DeleteUpload(f.ctx, other, coming.ID) },
+		"OpenUpload": func() error {
+			_, err := f.OpenUpload(f.ctx, other, &store.Upload{ID: coming.ID, Bytes: 2}).Read(make([]byte, 2))
+			return err
+		},
+		"AdoptTune of a player that is not theirs": func() error {
+			return f.AdoptTune(f.ctx, other, store.ID{7}, &store.Adopted{Title: "x", Source: "K:D\nD|", Edits: []store.Edit{{Profile: f.profile}}})
+		},
+		"AdoptTake of a tune that is not theirs": func() error {
+			return f.AdoptTake(f.ctx, other, store.ID{7}, &store.Take{Tune: id, Doc: []byte("{}")}, func() (io.Reader, error) { return bytes.NewReader(nil), nil })
+		},
 	}
 	for name, f := range refused {
 		if err := f(); !errors.Is(err, store.ErrNotFound) {
@@ -152,6 +180,15 @@ func TestWalls(t *testing.T) {
 			}
 			return takes, err
 		},
+		"UploadsOf": func() (int, error) { v, err := f.UploadsOf(f.ctx, other, id); return len(v), err },
+		"AllTakes":  func() (int, error) { v, err := f.AllTakes(f.ctx, other, store.LargestFirst); return len(v), err },
+		"HasTune": func() (int, error) {
+			has, _, err := f.HasTune(f.ctx, other, id)
+			if has {
+				return 1, err
+			}
+			return 0, err
+		},
 		"Takes":      func() (int, error) { v, err := f.Takes(f.ctx, other, id); return len(v), err },
 		"Notes":      func() (int, error) { v, err := f.Notes(f.ctx, other, id); return len(v), err },
 		"Results":    func() (int, error) { v, err := f.Results(f.ctx, other, "ranking"); return len(v), err },
@@ -160,6 +197,34 @@ func TestWalls(t *testing.T) {
 	for name, f := range empty {
 		if n, err := f(); n != 0 || err != nil {
 			t.Errorf("%s of another owner: %d %v", name, n, err)
+		}
+	}
+	theirs, err := f.AddProfile(f.ctx, other, player.Default())
+	if err != nil {
+		t.Fatal(err)
+	}
+	taken := map[string]func() error{ // a key of the owner's is not overwritten
+		"AdoptProfile": func() error { return f.AdoptProfile(f.ctx, other, f.profile, player.Default()) },
+		"AdoptTune": func() error {
+			return f.AdoptTune(f.ctx, other, id, &store.Adopted{Title: "x", Source: "K:D\nD|", Edits: []store.Edit{{Profile: theirs}}})
+		},
+		"AdoptTake": func() error {
+			own, err := f.AddTune(f.ctx, other, "Theirs", "K:D\nD|", theirs, settings(0))
+			if err != nil {
+				return err
+			}
+			return f.AdoptTake(f.ctx, other, kept, &store.Take{Tune: own, Doc: []byte("{}")}, func() (io.Reader, error) { return bytes.NewReader(nil), nil })
+		},
+		"patterns.Adopt": func() error { return f.Patterns().Adopt(f.ctx, other, mine[0], &pattern.Pattern{}) },
+		"guitars.Adopt":  func() error { return f.Guitars().Adopt(f.ctx, other, mine[1], &store.Guitar{}) },
+		"slides.Adopt":   func() error { return f.Slides().Adopt(f.ctx, other, mine[2], &store.Slide{}) },
+		"drafts.Adopt":   func() error { return f.Drafts().Adopt(f.ctx, other, mine[3], &store.Draft{}) },
+		"gigs.Adopt":     func() error { return f.Gigs().Adopt(f.ctx, other, mine[4], &store.Gig{}) },
+		"pages.Adopt":    func() error { return f.Pages().Adopt(f.ctx, other, mine[5], &store.Page{}) },
+	}
+	for name, f := range taken {
+		if err := f(); !errors.Is(err, store.ErrTaken) {
+			t.Errorf("%s under a key of the owner's: %v", name, err)
 		}
 	}
 	own := map[string]func() error{ // these change the other's own things alone
@@ -171,19 +236,20 @@ func TestWalls(t *testing.T) {
 			}
 			return err
 		},
-		"AddLink":      func() error { _, err := f.AddLink(f.ctx, store.ResetLink, other); return err },
-		"SetPassword":  func() error { return f.SetPassword(f.ctx, other, "new", store.ID{}) },
-		"Rehash":       func() error { return f.Rehash(f.ctx, other, "newer") },
-		"AddSignin":    func() error { _, err := f.AddSignin(f.ctx, other, "another browser"); return err },
-		"EndSignins":   func() error { return f.EndSignins(f.ctx, other) },
-		"Know":         func() error { return f.Know(f.ctx, other, "cookie") },
-		"Knows":        func() error { _, err := f.Knows(f.ctx, other, "cookie"); return err },
-		"patterns.Add": func() error { _, err := f.Patterns().Add(f.ctx, other, &pattern.Pattern{Name: "x"}); return err },
-		"guitars.Add":  func() error { _, err := f.Guitars().Add(f.ctx, other, &store.Guitar{}); return err },
-		"pages.Add":    func() error { _, err := f.Pages().Add(f.ctx, other, &store.Page{}); return err },
-		"slides.Add":   func() error { _, err := f.Slides().Add(f.ctx, other, &store.Slide{}); return err },
-		"gigs.Add":     func() error { _, err := f.Gigs().Add(f.ctx, other, &store.Gig{}); return err },
-		"drafts.Add":   func() error { _, err := f.Drafts().Add(f.ctx, other, &store.Draft{}); return err },
+		"DropUploadParts": func() error { return f.DropUploadParts(f.ctx, other, coming.ID) },
+		"AddLink":         func() error { _, err := f.AddLink(f.ctx, store.ResetLink, other); return err },
+		"SetPassword":     func() error { return f.SetPassword(f.ctx, other, "new", store.ID{}) },
+		"Rehash":          func() error { return f.Rehash(f.ctx, other, "newer") },
+		"AddSignin":       func() error { _, err := f.AddSignin(f.ctx, other, "another browser"); return err },
+		"EndSignins":      func() error { return f.EndSignins(f.ctx, other) },
+		"Know":            func() error { return f.Know(f.ctx, other, "cookie") },
+		"Knows":           func() error { _, err := f.Knows(f.ctx, other, "cookie"); return err },
+		"patterns.Add":    func() error { _, err := f.Patterns().Add(f.ctx, other, &pattern.Pattern{Name: "x"}); return err },
+		"guitars.Add":     func() error { _, err := f.Guitars().Add(f.ctx, other, &store.Guitar{}); return err },
+		"pages.Add":       func() error { _, err := f.Pages().Add(f.ctx, other, &store.Page{}); return err },
+		"slides.Add":      func() error { _, err := f.Slides().Add(f.ctx, other, &store.Slide{}); return err },
+		"gigs.Add":        func() error { _, err := f.Gigs().Add(f.ctx, other, &store.Gig{}); return err },
+		"drafts.Add":      func() error { _, err := f.Drafts().Add(f.ctx, other, &store.Draft{}); return err },
 	}
 	for name, f := range own {
 		if err := f(); err != nil {
@@ -200,7 +266,7 @@ func TestWalls(t *testing.T) {
 		t.Errorf("the owner was signed out: %v", err)
 	}
 
-	tested := slices.Concat(slices.Collect(maps.Keys(refused)), slices.Collect(maps.Keys(empty)), slices.Collect(maps.Keys(own)),
+	tested := slices.Concat(slices.Collect(maps.Keys(refused)), slices.Collect(maps.Keys(empty)), slices.Collect(maps.Keys(own)), slices.Collect(maps.Keys(taken)),
 		[]string{"CloseAccount"})
 	covered := func(prefix string, of any) {
 		for i := range reflect.TypeOf(of).NumMethod() {
@@ -256,7 +322,7 @@ func addTake(t *testing.T, f *fixture, tune store.ID) store.ID {
 		sound[i] = byte(i * 7 >> 3)
 	}
 	id, err := f.AddTake(f.ctx, f.owner, &store.Take{Tune: tune, At: time.Date(2026, 5, 4, 18, 30, 0, 0, time.UTC),
-		Name: "take one.wav", Samples: int64(len(sound) / 2), Plan: basisOfTake, Doc: []byte(`{"notes":[]}`)}, bytes.NewReader(sound))
+		Name: "take one.wav", Samples: int64(len(sound) / 2), Plan: basisOfTake, Doc: []byte(`{"notes":[]}`)}, func() (io.Reader, error) { return bytes.NewReader(sound), nil })
 	if err != nil {
 		t.Fatal(err)
 	}

@@ -4,11 +4,11 @@ import (
 	"bytes"
 	"cmp"
 	"compress/gzip"
+	"context"
 	"errors"
 	"fmt"
 	"io"
 	"net/http"
-	"path"
 	"slices"
 	"strconv"
 	"strings"
@@ -26,7 +26,9 @@ import (
 	"stepping/formats/abc"
 	"stepping/formats/music"
 	"stepping/formats/plandoc"
+	"stepping/jobs"
 	"stepping/store"
+	"stepping/web/desk"
 	"stepping/web/door"
 	"stepping/web/view"
 )
@@ -94,55 +96,91 @@ var kindNames = map[proofread.Kind]string{
 	proofread.ChordNamed: "A chord that is not there",
 }
 
-// addDraft takes text or a file of any form. What cannot be read is told on the first page, where it stays;
-// nothing is kept of it.
+// addDraft takes text or a file of any form. What cannot be read is told on the first page, where it stays; nothing is kept of
+// it. A large file is read apart from the request.
 func (s *Server) addDraft(c *gin.Context) {
-	body := homeBody{Tuning: strings.TrimSpace(c.PostForm("tuning"))}
-	name, data, err := handedIn(c)
-	if err != nil {
-		s.failFor(c, err)
+	form, err := s.take(c, "draft", "", true)
+	body := homeBody{Tuning: strings.TrimSpace(form.fields.Get("tuning")), Text: form.fields.Get("abc")}
+	refuse := func(f *fault) {
+		body.Fault = f
+		s.showHome(c, http.StatusUnprocessableEntity, body)
+	}
+	switch {
+	case err == nil && form.up != nil:
+		s.handOver(c, &form)
+		return
+	case err != nil && !errors.Is(err, errNoFile):
+		if text := takeFault(err); text != "" {
+			refuse(&fault{Text: text})
+		} else {
+			s.failFor(c, err)
+		}
 		return
 	}
-	body.Text = c.PostForm("abc")
-	d := store.Draft{Name: name, Play: body.Tuning, Data: packed(data)}
-	f, err := readDraft(&d)
+	data := form.data
+	if data == nil {
+		data = []byte(body.Text)
+	}
+	d := store.Draft{Name: form.name, Play: body.Tuning, Data: packed(data)}
+	f, err := desk.Do(c.Request.Context(), s.desk, "read", desk.Of(door.Owner(c), 0), func(context.Context) (*music.File, error) { return readDraft(&d) })
 	if err != nil {
 		if at := (*score.Fault)(nil); errors.As(err, &at) && body.Text == "" {
 			body.Text = shownText(data)
 		}
-		body.Fault = draftFault(body.Text, err)
-		s.showHome(c, http.StatusUnprocessableEntity, body)
+		refuse(draftFault(body.Text, err))
 		return
 	}
-	if d.Name == "" {
-		d.Name = f.Score.Title
-	}
-	id, err := s.store.Drafts().Add(c.Request.Context(), door.Owner(c), &d)
-	if errors.Is(err, store.ErrTooMany) {
-		body.Fault = &fault{Text: "as many unfinished tunes as Stepping keeps are kept already: finish or let go of one of them first"}
-		s.showHome(c, http.StatusUnprocessableEntity, body)
-		return
-	}
-	if err != nil {
+	d.Name = cmp.Or(d.Name, f.Score.Title)
+	place := ""
+	err = s.store.Together(c.Request.Context(), "keep a draft", func(st *store.Store) (err error) { // a form that is sent twice is one draft
+		place, err = keepOnce(c.Request.Context(), st, door.Owner(c), form.fields.Get("key"), &d)
+		return err
+	})
+	switch {
+	case errors.Is(err, store.ErrTooMany):
+		refuse(&fault{Text: "as many unfinished tunes as Stepping keeps are kept already: finish or let go of one of them first"})
+	case err != nil:
 		s.failFor(c, err)
-		return
+	default:
+		c.Redirect(http.StatusSeeOther, place)
 	}
-	c.Redirect(http.StatusSeeOther, "/drafts/"+id.String())
 }
 
-// handedIn is the file of the form, or the text that was pasted there.
-func handedIn(c *gin.Context) (name string, data []byte, err error) {
-	up, err := c.FormFile("file")
-	if err != nil || up.Size == 0 {
-		return "", []byte(c.PostForm("abc")), nil
+// keepOnce keeps a draft and returns its place; under a key that was used for the same file before, that one's.
+func keepOnce(ctx context.Context, st *store.Store, owner store.ID, key string, d *store.Draft) (place string, err error) {
+	if key == "" {
+		return keepDraft(ctx, st, owner, d)
 	}
-	f, err := up.Open()
-	if err != nil {
-		return "", nil, err
+	up, err := st.BeginUpload(ctx, owner, "small "+key+" "+hashed(d.Data)+" "+d.Play, &store.Upload{Kind: "draft", Name: d.Name})
+	if err != nil || up.Done {
+		return up.Place, err
 	}
-	defer f.Close()
-	data, err = io.ReadAll(io.LimitReader(f, score.MaxFile+1))
-	return strings.ToValidUTF8(path.Base(up.Filename), "?"), data, err
+	if place, err = keepDraft(ctx, st, owner, d); err != nil {
+		return "", err
+	}
+	return place, st.SettleUpload(ctx, owner, up.ID, place, "", nil)
+}
+
+func keepDraft(ctx context.Context, st *store.Store, owner store.ID, d *store.Draft) (place string, err error) {
+	id, err := st.Drafts().Add(ctx, owner, d)
+	return "/drafts/" + id.String(), err
+}
+
+// readUpload reads a large file of music.
+func readUpload(ctx context.Context, s *Server, a *arrival) (out arrived, err error) {
+	d := store.Draft{Name: a.up.Name, Play: strings.TrimSpace(a.up.Fields["tuning"])}
+	_, err = desk.Do(ctx, s.desk, "read", jobs.Work{Owner: a.owner.String(), Long: true, Begun: true}, func(context.Context) (*music.File, error) {
+		data, err := io.ReadAll(a.file)
+		if err != nil {
+			return nil, err
+		}
+		d.Data = packed(data)
+		return readDraft(&d)
+	})
+	return arrived{close: func() {}, keep: func(st *store.Store) (outcome, error) {
+		place, err := keepDraft(ctx, st, a.owner, &d)
+		return outcome{place: place}, err
+	}}, err
 }
 
 // shownText is what can be shown of a file that is no music: its text, or nothing.
@@ -405,8 +443,8 @@ func (s *Server) chooseDraft(c *gin.Context) {
 	c.Redirect(http.StatusSeeOther, "/drafts/"+k.ID.String())
 }
 
-// keepDraft makes a tune of a draft. free lets the places go that it names.
-func (s *Server) keepDraft(c *gin.Context) {
+// keepDraftTune makes a tune of a draft. free lets the places go that it names.
+func (s *Server) keepDraftTune(c *gin.Context) {
 	k, ok := keptParam(s, c, s.store.Drafts())
 	if !ok {
 		return

@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"net/http"
 	"net/url"
+	"slices"
 	"strconv"
 	"strings"
 
@@ -16,6 +17,7 @@ import (
 	"stepping/jobs"
 	"stepping/store"
 	"stepping/web/door"
+	"stepping/web/view"
 )
 
 // settingsForm is the settings as typed.
@@ -184,8 +186,20 @@ func (s *Server) tryAndFinish(c *gin.Context, ch *change, st setup.Settings, ref
 	trial := ch.tune
 	trial.Settings = st
 	var busy *jobs.NotReady
-	if _, err := s.desk.Plan(c.Request.Context(), &trial, s.patience); err != nil && !errors.As(err, &busy) {
-		s.showPlan(c, http.StatusUnprocessableEntity, ch.tune.ID, ch.moment, planNote{Notice: refused + err.Error() + "."})
+	w, err := s.desk.Plan(c.Request.Context(), &trial, s.patience)
+	why := ""
+	switch {
+	case err != nil && !errors.As(err, &busy):
+		why = err.Error()
+	case err == nil:
+		for _, l := range w.Plan.LeftOut {
+			if !slices.Contains(ch.tune.Settings.Pins, l.Pin) { // one that is new
+				why = l.Why
+			}
+		}
+	}
+	if why != "" {
+		s.showPlan(c, http.StatusUnprocessableEntity, ch.tune.ID, ch.moment, planNote{Notice: refused + view.Sentence(why)})
 		return
 	}
 	s.keep(c, ch, st)

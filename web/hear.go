@@ -42,7 +42,7 @@ func (s *Server) stream(c *gin.Context, basis string, make func() (*sound.Sound,
 	key := sha256.Sum256([]byte(basis))
 	c.Header("Content-Type", "audio/wav")
 	if data := s.desk.Sounds.Get(key); data != nil {
-		http.ServeContent(c.Writer, c.Request, "", time.Time{}, bytes.NewReader(data))
+		http.ServeContent(door.Steadily(c.Writer), c.Request, "", time.Time{}, bytes.NewReader(data))
 		return
 	}
 	snd, err := make()
@@ -53,10 +53,11 @@ func (s *Server) stream(c *gin.Context, basis string, make func() (*sound.Sound,
 	}
 	var kept bytes.Buffer
 	keep := snd.Bytes() <= desk.MostSound
-	turn := bytes.NewBuffer(nil)
+	turn, to := bytes.NewBuffer(nil), door.Steadily(c.Writer)
+	work := desk.Of(door.Owner(c), 0)
 	for size := int64(firstTurn); ; size = nextTurn {
 		turn.Reset()
-		n, err := desk.Do(c.Request.Context(), s.desk, "sound", desk.Of(door.Owner(c), 0), func(context.Context) (int64, error) { return io.CopyN(turn, snd, size) })
+		n, err := desk.Do(c.Request.Context(), s.desk, "sound", work, func(context.Context) (int64, error) { return io.CopyN(turn, snd, size) })
 		if err != nil && !errors.Is(err, io.EOF) {
 			s.unheard(c, err)
 			return
@@ -67,8 +68,8 @@ func (s *Server) stream(c *gin.Context, basis string, make func() (*sound.Sound,
 		if keep {
 			kept.Write(turn.Bytes())
 		}
-		patient(c)
-		if _, err := c.Writer.Write(turn.Bytes()); err != nil {
+		work.Begun = true
+		if _, err := to.Write(turn.Bytes()); err != nil {
 			s.unheard(c, err)
 			return
 		}

@@ -36,7 +36,7 @@ func newPins(t *store.Tune, w *desk.Planned) (out []pinView) {
 func leftOut(p *plan.Plan) (out []pinView) {
 	for i := range p.LeftOut {
 		l := &p.LeftOut[i]
-		out = append(out, newPin(&l.Pin, l.Words(p), p))
+		out = append(out, newPin(&l.Pin, l.Why, p))
 	}
 	return out
 }

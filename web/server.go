@@ -53,18 +53,19 @@ type Server struct {
 	engine   *gin.Engine
 	demo     AddDemo
 	patience time.Duration
+	working  *working
 }
 
-// Times after which a slow client is let go.
+// Times after which a slow client is let go; package door moves the first two on while something comes or is taken.
 const (
-	ReadTimeout  = 15 * time.Second
-	WriteTimeout = 60 * time.Second
+	ReadTimeout  = door.Patience
+	WriteTimeout = door.AnswerPatience
 	IdleTimeout  = 2 * time.Minute
 )
 
 // New makes a server; a template that does not parse stops it here.
 func New(cfg Config) (*Server, error) {
-	s := &Server{store: cfg.Store, log: cfg.Log, demo: cfg.Demo,
+	s := &Server{store: cfg.Store, log: cfg.Log, demo: cfg.Demo, working: newWorking(),
 		patience: cmp.Or(cfg.Patience, pagePatience)}
 	if s.log == nil {
 		s.log = slog.Default()
@@ -76,8 +77,8 @@ func New(cfg Config) (*Server, error) {
 	s.meters = s.newMeters()
 	s.desk = desk.New(s.store, s.log, s.meters.worked)
 	s.door = door.New(door.Config{Store: cfg.Store, Owner: cfg.Owner, Access: cfg.Access, Host: cfg.Host,
-		Bodies:     map[string]int64{"/everything": archiveBytes, "/drafts": maxUpload, takeRoute: maxRecording},
-		Streamed:   map[string]bool{takeRoute: true},
+		Bodies:     map[string]int64{"/everything": maxArchive, "/drafts": maxUpload, takeRoute: maxRecording, partRoute: store.UploadPart},
+		Streamed:   map[string]bool{"/everything": true, "/drafts": true, takeRoute: true},
 		Microphone: map[string]bool{takeRoute: true, keptRoute: true, "/bench": true},
 		Stopped:    func(id store.ID) { s.desk.Jobs.StopOf(id.String()) },
 		Pages:      door.Pages{Draw: s.draw, Fail: s.fail, FailFor: s.failFor, Away: s.away, Log: s.logFor}})
@@ -88,7 +89,7 @@ func New(cfg Config) (*Server, error) {
 // pageNames are the pages; each is parsed with the layout into a set of its own.
 var pageNames = []string{"home", "draft", "neck", "away", "waiting", "whole", "hear", "practise", "ladder", "today", "part", "log", "take",
 	"besides", "bench", "guitar", "suit", "slides", "slide", "slidesfor", "set", "chords", "patterns", "pattern", "plan", "text",
-	"profiles", "profile", "hands", "taste", "signin", "welcome", "account", "pace", "variations", "compare", "error"}
+	"profiles", "profile", "hands", "taste", "signin", "welcome", "account", "upload", "recordings", "pace", "variations", "compare", "error"}
 
 func parsePages() (map[string]*template.Template, error) {
 	pages := map[string]*template.Template{}
@@ -105,7 +106,10 @@ func parsePages() (map[string]*template.Template, error) {
 }
 
 // Close stops all work under way.
-func (s *Server) Close() { s.desk.Close() }
+func (s *Server) Close() {
+	s.working.close()
+	s.desk.Close()
+}
 
 // Handler returns the application with its security measures around it.
 func (s *Server) Handler() http.Handler { return s.door.Around(s.engine) }
@@ -123,7 +127,6 @@ func (s *Server) routes() *gin.Engine {
 	r := gin.New()
 	r.HandleMethodNotAllowed = true
 	r.ContextWithFallback = true // a request that is given up stops the planner
-	r.MaxMultipartMemory = door.MaxBody
 	r.Use(append([]gin.HandlerFunc{s.observed, s.recover}, s.door.Guards()...)...)
 	r.NoRoute(func(c *gin.Context) { s.fail(c, http.StatusNotFound, errors.New("there is no such page")) })
 	r.NoMethod(func(c *gin.Context) {
@@ -137,7 +140,8 @@ func (s *Server) routes() *gin.Engine {
 
 	s.door.Routes(r)
 	r.GET("/everything.zip", s.takeEverything)
-	r.POST("/everything", s.bringBack)
+	r.POST("/everything", s.importEverything)
+	r.GET("/recordings", s.recordings)
 
 	r.GET("/", s.home)
 	r.POST("/tunes", s.addTune)
@@ -145,6 +149,7 @@ func (s *Server) routes() *gin.Engine {
 	r.POST("/look", setLook)
 
 	s.draftRoutes(r)
+	s.uploadRoutes(r)
 
 	s.practiceRoutes(r)
 	s.shelfRoutes(r)
@@ -211,7 +216,7 @@ func (s *Server) draftRoutes(r *gin.Engine) {
 	r.POST("/drafts/:id", s.chooseDraft)
 	r.POST("/drafts/:id/key", s.pressKey)
 	r.POST("/drafts/:id/frame", s.frameNeck)
-	r.POST("/drafts/:id/keep", s.keepDraft)
+	r.POST("/drafts/:id/keep", s.keepDraftTune)
 	r.POST("/drafts/:id/delete", s.deleteDraft)
 }
 
@@ -339,7 +344,7 @@ func newAway(r *http.Request) errorBody {
 func (s *Server) away(w http.ResponseWriter, r *http.Request, err error) {
 	s.log.Error("session", "err", err)
 	r.Body = http.MaxBytesReader(w, r.Body, door.MaxBody)
-	_ = r.ParseMultipartForm(door.MaxBody) // what can be read of it is given back
+	_ = r.ParseMultipartForm(16 * door.MaxBody) // in memory; what can be read of it is given back
 	var buf bytes.Buffer
 	if err := s.pages["error"].ExecuteTemplate(&buf, "layout", page{Title: awayTitle, Path: "/", Out: true, Body: newAway(r)}); err != nil {
 		s.log.Error("template", "page", "error", "err", err)
@@ -386,6 +391,9 @@ func (s *Server) fail(c *gin.Context, status int, err error) {
 func (s *Server) recover(c *gin.Context) {
 	defer func() {
 		if v := recover(); v != nil {
+			if v == http.ErrAbortHandler { // an answer that broke off
+				panic(v)
+			}
 			s.logFor(c).Error("panic", "value", v)
 			s.fail(c, http.StatusInternalServerError, errInternal)
 		}

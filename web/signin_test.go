@@ -1,6 +1,7 @@
 package web_test
 
 import (
+	"errors"
 	"fmt"
 	"io"
 	"net/http"
@@ -92,7 +93,7 @@ var ownersOwn = map[string]bool{
 	"GET /profiles": true, "POST /profiles": true, "POST /sign-out": true, "GET /account": true,
 	"GET /today": true, "GET /today/part": true, "GET /log.csv": true, "GET /log.json": true, "POST /gigs": true,
 	"POST /account/password": true, "POST /account/end": true, "POST /account/end-all": true, "POST /account/invite": true,
-	"GET /everything.zip": true, "POST /everything": true, "POST /account/close": true,
+	"GET /everything.zip": true, "POST /everything": true, "GET /recordings": true, "POST /uploads": true, "POST /account/close": true,
 }
 
 // Addresses that everybody may use.
@@ -130,7 +131,7 @@ func TestWalls(t *testing.T) {
 	things := map[string]string{"pages": page.String(), "patterns": pattern.String(), "drafts": draft.String(), "gigs": gig.String()}
 	tunes, _ := s.store.Tunes(t.Context(), s.owner)
 	recorded, err := s.store.AddTake(t.Context(), s.owner,
-		&store.Take{Tune: tunes[0].ID, At: time.Now(), Name: "Ash's take", Samples: 1, Doc: []byte("{}")}, strings.NewReader("ab"))
+		&store.Take{Tune: tunes[0].ID, At: time.Now(), Name: "Ash's take", Samples: 1, Doc: []byte("{}")}, func() (io.Reader, error) { return strings.NewReader("ab"), nil })
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -140,17 +141,30 @@ func TestWalls(t *testing.T) {
 	signins, _ := s.store.Signins(t.Context(), s.owner, time.Hour)
 	things["tunes"], things["profiles"], things["guitars"], things["slides"] = tunes[0].ID.String(), profiles[0].ID.String(),
 		guitars[0].ID.String(), slides[0].ID.String()
+	coming, err := s.store.BeginUpload(t.Context(), s.owner, "a token", &store.Upload{Kind: "draft", Name: "Ash's file"})
+	if err := errors.Join(err, s.store.AddUploadPart(t.Context(), s.owner, coming.ID, 0, []byte("x"))); err != nil {
+		t.Fatal(err)
+	}
+	things["uploads"] = coming.ID.String()
 	other := s.newAccount(t, store.InviteLink, "Rook Tansy")
 	stranger := s.caller(t)
 	for _, route := range s.app.Routes() {
 		method, path, _ := strings.Cut(route, " ")
 		kind := strings.Split(path, "/")[1]
-		at := strings.NewReplacer(":id", things[kind], ":m", "0", ":take", recorded.String()).Replace(path)
+		at := strings.NewReplacer(":id", things[kind], ":m", "0", ":n", "0", ":take", recorded.String()).Replace(path)
 		form := url.Values(nil)
 		if method == http.MethodPost {
 			form = url.Values{"version": {"1"}}
 		}
 		if everybodys[route] {
+			continue
+		}
+		if method == http.MethodPut {
+			for who, want := range map[*caller]int{stranger: http.StatusUnauthorized, other: http.StatusNotFound} {
+				if status, _ := who.part(things[kind], 0, []byte("x"), digestOf([]byte("x"))); status != want {
+					t.Errorf("%s answers with %d, want %d", route, status, want)
+				}
+			}
 			continue
 		}
 		if strings.Contains(at, ":") || !strings.Contains(path, ":id") && !ownersOwn[route] {

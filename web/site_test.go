@@ -18,6 +18,12 @@ import (
 func TestMain(m *testing.M) {
 	os.Exit(storetest.Main(func() int {
 		defer os.Remove(fakeMicrophone)
+		dir, err := os.MkdirTemp("", "web-test-")
+		if err != nil {
+			panic(err)
+		}
+		defer os.RemoveAll(dir)
+		os.Setenv("TMPDIR", dir) // leftovers looks there
 		return m.Run()
 	}))
 }

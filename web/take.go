@@ -8,14 +8,13 @@ import (
 	"fmt"
 	"io"
 	"math"
-	"mime/multipart"
 	"net/http"
 	"os"
 	"slices"
-	"strings"
 	"time"
 
 	"github.com/gin-gonic/gin"
+	"github.com/google/uuid"
 
 	"stepping/core/plan"
 	"stepping/core/practice"
@@ -37,11 +36,8 @@ const (
 	keptRoute = "/tunes/:id/takes/:take"
 )
 
-// Bounds of a recording that comes in: it is read as a stream.
-const (
-	maxRecording  = 1 << 30
-	recordingTime = 5 * time.Minute
-)
+// maxRecording bounds a recording that comes in, in bytes.
+const maxRecording = 1 << 30
 
 // takeBody is the page on which a recording is checked against the plan.
 type takeBody struct {
@@ -53,6 +49,7 @@ type takeBody struct {
 	Better    []take.Change // from a take of a week ago, or the first, to the last
 	Since     string        // when that was
 	Heard     *heardTake    // what was heard in one recording
+	Coming    []comingTake  // those that are still listened to
 }
 
 // keptTake is a row of the list of takes.
@@ -105,12 +102,49 @@ func (s *Server) takePage(c *gin.Context) {
 		return
 	}
 	b := newTake(t, w.Plan)
-	if err := s.addKept(c, t, &b); err != nil {
+	err := s.addKept(c, t, &b)
+	if err == nil {
+		err = s.addHeard(c, t, w, &b)
+	}
+	if err != nil {
 		s.failFor(c, err)
 		return
 	}
 	s.render(c, http.StatusOK, "take", "layout", "Check a recording of "+t.Title, b)
 }
+
+// addHeard shows what was heard in a recording that is not kept, for a day, and those that are still listened to.
+func (s *Server) addHeard(c *gin.Context, t *store.Tune, w *desk.Planned, b *takeBody) error {
+	coming, err := s.store.UploadsOf(c.Request.Context(), door.Owner(c), t.ID)
+	if err != nil {
+		return err
+	}
+	for i := range coming {
+		b.Coming = append(b.Coming, comingTake{"/uploads/" + coming[i].ID.String(), coming[i].Name})
+		s.workOn(door.Owner(c), &coming[i])
+	}
+	id, err := uuid.Parse(c.Query("heard"))
+	if err != nil {
+		return nil
+	}
+	up, err := s.store.Upload(c.Request.Context(), door.Owner(c), id)
+	if err == nil && (up.Tune != t.ID || !up.Done || up.Place == "") {
+		err = store.ErrNotFound
+	}
+	doc := &plandoc.TakeDoc{}
+	if err == nil {
+		err = json.Unmarshal(up.Doc, doc)
+	}
+	if err != nil {
+		return err
+	}
+	b.Heard, b.Fault = s.heard(t, w, doc), view.Sentence(up.Fault)
+	b.Heard.Name = up.Name
+	return nil
+}
+
+// comingTake is a recording that is still listened to.
+type comingTake struct{ Place, Name string }
 
 // addKept lists the takes of a tune, and what has become better.
 func (s *Server) addKept(c *gin.Context, t *store.Tune, b *takeBody) error {
@@ -159,8 +193,7 @@ func clock(seconds float64) string { return fmt.Sprintf("%d:%02d", int(seconds)/
 // recorded is a recording on its way in.
 type recorded struct {
 	signal  *take.Signal
-	name    string
-	sound   *os.File // one channel of 16 bits at take.KeptRate; gone with close
+	sound   *os.File // one channel of 16 bits at take.KeptRate; it has no name any more, so that it goes with close, or with the program
 	samples int64
 	keep    bool
 }
@@ -168,56 +201,45 @@ type recorded struct {
 func (r *recorded) close() {
 	if r.sound != nil {
 		_ = r.sound.Close()
-		_ = os.Remove(r.sound.Name())
 	}
 }
 
-// judgeTake reads a recording from the request, follows it along the plan, and shows what was heard; it is kept
-// if the player says so.
+// again is its sound from the beginning.
+func (r *recorded) again() (io.Reader, error) {
+	_, err := r.sound.Seek(0, io.SeekStart)
+	return r.sound, err
+}
+
+// judgeTake takes a recording from a form, and leads to the page that follows its judging.
 func (s *Server) judgeTake(c *gin.Context) {
+	t, ok := s.tuneParam(c)
+	if !ok {
+		return
+	}
+	form, err := s.take(c, "take", t.ID.String(), false)
+	if err == nil && form.up == nil {
+		err = errNoFile
+	}
+	if err != nil {
+		s.noTake(c, err)
+		return
+	}
+	s.handOver(c, &form)
+}
+
+// noTake says why a recording was not taken.
+func (s *Server) noTake(c *gin.Context, err error) {
+	text := takeFault(err)
+	if text == "" {
+		s.failFor(c, err)
+		return
+	}
 	t, w, ok := s.planParam(c)
 	if !ok {
 		return
 	}
-	_ = http.NewResponseController(c.Writer).SetReadDeadline(time.Now().Add(recordingTime)) // a server that cannot is as patient as ever
-	r, err := recordingOf(c.Request)
-	defer r.close()
-	var tk *take.Take
-	if err == nil {
-		tk, err = desk.Do(c.Request.Context(), s.desk, "take", jobs.Work{Owner: door.Owner(c).String(), Long: true},
-			func(context.Context) (*take.Take, error) { return r.signal.Judge(w.Plan) })
-	}
-	if err != nil {
-		s.noTake(c, t, w, err)
-		return
-	}
-	doc := plandoc.NewTake(w.Plan, tk)
-	if r.keep {
-		s.keepTake(c, t, w, r, &doc)
-		return
-	}
 	b := newTake(t, w.Plan)
-	b.Heard = s.heard(t, w, &doc)
-	b.Heard.Name = r.name
-	s.render(c, http.StatusOK, "take", "layout", "A recording of "+t.Title, b)
-}
-
-// noTake says why a recording was not judged.
-func (s *Server) noTake(c *gin.Context, t *store.Tune, w *desk.Planned, err error) {
-	var busy *jobs.NotReady
-	var large *http.MaxBytesError
-	switch {
-	case c.Request.Context().Err() != nil:
-		c.Abort()
-		return
-	case errors.As(err, &busy), errors.Is(err, jobs.ErrPanic):
-		s.failFor(c, err)
-		return
-	case errors.As(err, &large):
-		err = errors.New("the file is larger than 1 GiB: cut it, or save it with fewer samples a second")
-	}
-	b := newTake(t, w.Plan)
-	b.Fault = view.Sentence(err.Error())
+	b.Fault = view.Sentence(text)
 	if err := s.addKept(c, t, &b); err != nil {
 		s.failFor(c, err)
 		return
@@ -225,27 +247,45 @@ func (s *Server) noTake(c *gin.Context, t *store.Tune, w *desk.Planned, err erro
 	s.render(c, http.StatusUnprocessableEntity, "take", "layout", "Check a recording of "+t.Title, b)
 }
 
-// keepTake keeps a recording with what was heard in it, and shows it from there.
-func (s *Server) keepTake(c *gin.Context, t *store.Tune, w *desk.Planned, r *recorded, doc *plandoc.TakeDoc) {
-	text, err := json.Marshal(doc)
+// judgeUpload follows a recording along the plan of its tune; it is kept if the player said so.
+func judgeUpload(ctx context.Context, s *Server, a *arrival) (out arrived, err error) {
+	t, err := s.store.Tune(ctx, a.owner, a.up.Tune)
 	if err != nil {
-		s.failFor(c, err)
-		return
+		return out, err
 	}
-	id, err := s.store.AddTake(c.Request.Context(), door.Owner(c),
-		&store.Take{Tune: t.ID, At: time.Now(), Name: r.name, Samples: r.samples, Plan: w.Basis, Doc: text}, r.sound)
-	if errors.Is(err, store.ErrTooMany) {
-		b := newTake(t, w.Plan)
-		b.Heard = s.heard(t, w, doc)
-		b.Heard.Name, b.Fault = r.name, "It was judged, but not kept: your recordings take up 2 GiB. Let go of some, then give it again."
-		s.render(c, http.StatusUnprocessableEntity, "take", "layout", "A recording of "+t.Title, b)
-		return
+	w, err := s.desk.Plan(ctx, &t, uploadPatience) // before its own turn in the pool: it waits for another's
+	if err != nil {
+		return out, err
+	}
+	r := &recorded{keep: a.up.Fields["keep"] != ""}
+	out.close = r.close
+	tk, err := desk.Do(ctx, s.desk, "take", jobs.Work{Owner: a.owner.String(), Long: true, Begun: true}, func(context.Context) (*take.Take, error) {
+		if err := r.read(a.file); err != nil {
+			return nil, err
+		}
+		return r.signal.Judge(w.Plan)
+	})
+	var text []byte
+	if err == nil {
+		text, err = json.Marshal(plandoc.NewTake(w.Plan, tk))
 	}
 	if err != nil {
-		s.failFor(c, err)
-		return
+		r.close()
+		return out, err
 	}
-	c.Redirect(http.StatusSeeOther, fmt.Sprintf("/tunes/%s/takes/%s", t.ID, id))
+	heard := outcome{place: fmt.Sprintf("/tunes/%s/take?heard=%s", t.ID, a.up.ID), doc: text}
+	out.keep = func(st *store.Store) (outcome, error) {
+		if !r.keep {
+			return heard, nil
+		}
+		id, err := st.AddTake(ctx, a.owner, &store.Take{Tune: t.ID, At: time.Now(), Name: a.up.Name, Samples: r.samples, Plan: w.Basis, Doc: text}, r.again)
+		if errors.Is(err, store.ErrTooMany) {
+			heard.fault = "it was judged, but not kept: your recordings take up 2 GiB. Delete some, then give it again"
+			return heard, nil
+		}
+		return outcome{place: fmt.Sprintf("/tunes/%s/takes/%s", t.ID, id)}, err
+	}
+	return out, nil
 }
 
 // heard lays out what was heard.
@@ -267,36 +307,9 @@ func (s *Server) heard(t *store.Tune, w *desk.Planned, doc *plandoc.TakeDoc) *he
 	return h
 }
 
-// recordingOf reads the form as it comes: whether to keep it, and the file.
-func recordingOf(r *http.Request) (*recorded, error) {
-	out := &recorded{}
-	form, err := r.MultipartReader()
-	if err != nil {
-		return out, errors.New("choose a WAV file first")
-	}
-	for {
-		part, err := form.NextPart()
-		if errors.Is(err, io.EOF) {
-			return out, errors.New("choose a WAV file first")
-		}
-		if err != nil {
-			return out, err
-		}
-		switch {
-		case part.FormName() == "keep":
-			out.keep = true
-		case part.FormName() == "file" && part.FileName() != "":
-			out.name = strings.ToValidUTF8(part.FileName(), "?") // without directories: mime/multipart leaves them out
-			err := out.read(part)
-			_, _ = io.Copy(io.Discard, part) // a browser reads no answer before it has sent all; the limit of the route holds
-			return out, err
-		}
-	}
-}
-
 // read takes the file's sound in.
-func (r *recorded) read(part *multipart.Part) error {
-	in, err := wav.NewReader(part)
+func (r *recorded) read(file io.Reader) error {
+	in, err := wav.NewReader(file)
 	if err != nil {
 		return err
 	}
@@ -304,6 +317,9 @@ func (r *recorded) read(part *multipart.Part) error {
 	var to *bufio.Writer
 	if r.keep {
 		if r.sound, err = os.CreateTemp("", "stepping-take-*"); err != nil { // mode 0600
+			return err
+		}
+		if err := os.Remove(r.sound.Name()); err != nil {
 			return err
 		}
 		to = bufio.NewWriter(r.sound)

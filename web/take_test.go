@@ -16,6 +16,7 @@ import (
 	"strings"
 	"sync"
 	"testing"
+	"time"
 
 	"github.com/PuerkitoBio/goquery"
 	"github.com/chromedp/chromedp/kb"
@@ -98,15 +99,29 @@ func (s *site) give(t *testing.T, path string, data []byte) (status int, page *g
 		t.Fatal(err)
 	}
 	res, err := http.Post(s.URL+path, form.FormDataContentType(), &buf)
-	if err != nil {
-		t.Fatal(err)
+	return followed(t, http.DefaultClient, res, err)
+}
+
+// followed is where an answer leads, once the work on the file that was given is done.
+func followed(t *testing.T, client *http.Client, res *http.Response, err error) (status int, page *goquery.Selection) {
+	t.Helper()
+	for end := time.Now().Add(untilLimit); ; time.Sleep(20 * time.Millisecond) {
+		if err != nil {
+			t.Fatal(err)
+		}
+		doc, err2 := goquery.NewDocumentFromReader(res.Body)
+		res.Body.Close()
+		if err2 != nil {
+			t.Fatal(err2)
+		}
+		if doc.Find("[data-poll]").Length() == 0 {
+			return res.StatusCode, doc.Selection
+		}
+		if time.Now().After(end) {
+			t.Fatalf("%s is not done", res.Request.URL)
+		}
+		res, err = client.Get(res.Request.URL.String())
 	}
-	defer res.Body.Close()
-	doc, err := goquery.NewDocumentFromReader(res.Body)
-	if err != nil {
-		t.Fatal(err)
-	}
-	return res.StatusCode, doc.Selection
 }
 
 // TestTakePage: a recording is given to the page, and what was wrong is told with a way to its place; of a
@@ -128,15 +143,15 @@ func TestTakePage(t *testing.T) {
 		t.Errorf("a clean one: %d %.600s", status, text(page.Find(".takes")))
 	}
 	for want, data := range map[string][]byte{"does not sound like the tune": clean, "This is no WAV file": []byte("no recording")} {
-		if status, page = s.give(t, s.tunePath(t, 2)+"/take", data); status != 422 || !strings.Contains(text(page.Find(".notice")), want) {
-			t.Errorf("%d %q, not %q", status, text(page.Find(".notice")), want)
+		if status, page = s.give(t, s.tunePath(t, 2)+"/take", data); status != 422 || !strings.Contains(text(page.Find(".fault")), want) {
+			t.Errorf("%d %q, not %q", status, text(page.Find(".fault")), want)
 		}
 	}
 	if status, body, header := s.ask(t, "GET", "/", nil); status != 200 || body == "" ||
 		!strings.Contains(header.Get("Permissions-Policy"), "microphone=()") {
 		t.Errorf("the microphone is open to other pages: %v", header)
 	}
-	if status, body, _ := s.ask(t, "POST", path, url.Values{}); status != 422 || !strings.Contains(body, "Choose a WAV file first") {
+	if status, body, _ := s.ask(t, "POST", path, url.Values{}); status != 422 || !strings.Contains(body, "Choose a file first") {
 		t.Errorf("nothing given: %d", status)
 	}
 }

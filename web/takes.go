@@ -1,6 +1,7 @@
 package web
 
 import (
+	"cmp"
 	"context"
 	"encoding/binary"
 	"errors"
@@ -91,7 +92,7 @@ func (s *Server) deleteTake(c *gin.Context) {
 		s.failFor(c, err)
 		return
 	}
-	c.Redirect(http.StatusSeeOther, "/tunes/"+t.ID.String()+"/take")
+	c.Redirect(http.StatusSeeOther, door.LocalPath(cmp.Or(c.PostForm("back"), "/tunes/"+t.ID.String()+"/take")))
 }
 
 // besideBody is two takes side by side.

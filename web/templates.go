@@ -3,11 +3,14 @@ package web
 import (
 	"fmt"
 	"html/template"
+
+	"github.com/google/uuid"
 )
 
 // viewFuncs are the functions that templates may call.
 var viewFuncs = template.FuncMap{
 	"asset": asset,
+	"key":   uuid.NewString, // of a form: sent twice it is one
 	"list":  func(words ...string) []string { return words },
 	"px":    func(x float64) string { return fmt.Sprintf("%.1f", x) },
 	"add":   func(a, b float64) float64 { return a + b },

@@ -315,6 +315,9 @@ func (s *Server) sittingPart(c *gin.Context) {
 }
 
 // addGig saves a gig, and the tunes that are played there.
+// longestGigName is in characters.
+const longestGigName = 80
+
 func (s *Server) addGig(c *gin.Context) {
 	f := gigForm{Name: strings.TrimSpace(c.PostForm("name")), On: strings.TrimSpace(c.PostForm("on")), Chosen: map[string]bool{}}
 	o := store.Gig{Name: f.Name, On: f.On}
@@ -334,7 +337,7 @@ func (s *Server) addGig(c *gin.Context) {
 	on, err := time.ParseInLocation(time.DateOnly, f.On, time.Local)
 	fault := ""
 	switch {
-	case f.Name == "" || len([]rune(f.Name)) > 80:
+	case f.Name == "" || len([]rune(f.Name)) > longestGigName:
 		fault = "Give the gig a name of up to 80 characters."
 	case err != nil:
 		fault = fmt.Sprintf("%q is no day: write it like %s.", f.On, time.Now().AddDate(0, 0, 14).Format(time.DateOnly))

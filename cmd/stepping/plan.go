@@ -184,7 +184,7 @@ func solve(ctx context.Context, a *planArgs) (*plan.Plan, error) {
 	}
 	for i := range p.LeftOut {
 		l := &p.LeftOut[i]
-		fmt.Fprintf(a.errOut, "%s: left out: %s\n", a.file, l.Words(p))
+		fmt.Fprintf(a.errOut, "%s: left out: %s\n", a.file, l.Why)
 	}
 	return p, nil
 }

@@ -31,6 +31,9 @@ type PinError struct {
 
 func (e *PinError) Error() string { return e.Why }
 
+// advice begins what a PinError says to do.
+const advice = ". Unpin"
+
 // pinSet is the pins in force at one moment, by what they bind.
 type pinSet struct {
 	strokes, tube, heel []*pin         // strokes: on melody notes and the thumb
@@ -110,7 +113,7 @@ func (m *model) otherDamper(mo *moment, p *pin, before int) *play.Pin {
 }
 
 func (m *model) conflictOf(rule string, pins ...play.Pin) *PinError {
-	return &PinError{pins, rule, m.pinList(pins) + ": " + rule + ". Unpin one of them"}
+	return &PinError{pins, rule, m.pinList(pins) + ": " + rule + advice + " one of them"}
 }
 
 // Holds reports whether p, a plan made without the pin, plays everything that the pin binds as it says,
@@ -186,7 +189,7 @@ func (m *model) noPlace(mo *moment, p *pin) error {
 	if len(pins) > 1 {
 		why = "these choices cannot be played together: " + m.pinList(pins)
 	}
-	return &PinError{pins, "right pitches, one string for one note", why + ". Unpin it, or choose one of the places listed for the note"}
+	return &PinError{pins, "right pitches, one string for one note", why + advice + " it, or choose one of the places listed for the note"}
 }
 
 func (m *model) thumbPinPossible(mo *moment, p *pin) bool {
@@ -387,7 +390,7 @@ func conflict(ctx context.Context, r Request) error {
 	case 0:
 		return errors.New("no plan exists for this tune with this profile")
 	case 1:
-		return &PinError{pins, rule, m.pinList(pins) + " cannot be played: " + rule + ". Unpin it"}
+		return &PinError{pins, rule, m.pinList(pins) + " cannot be played: " + rule + advice + " it"}
 	}
 	slices.SortStableFunc(pins, func(a, b play.Pin) int { return slices.Index(r.Pins, a) - slices.Index(r.Pins, b) })
 	return m.conflictOf(rule, pins...)
@@ -440,16 +443,11 @@ func shortest(most int, holds func(n int) (bool, error)) (int, error) {
 	return hi, nil
 }
 
-// LeftOut is a pin that a plan does not keep because it cannot be played, and the rule that it breaks, by itself or
-// with pins set before it.
+// LeftOut is a pin that a plan does not keep because it cannot be played, by itself or with pins set before it. Why names them and the
+// rule that they break.
 type LeftOut struct {
-	Pin  play.Pin
-	Rule string
-}
-
-// Words says which pin it is and why it is left out.
-func (l *LeftOut) Words(p *Plan) string {
-	return l.Pin.Words(p.Request.Tune, p.Request.Capo) + " cannot be played: " + l.Rule
+	Pin play.Pin
+	Why string
 }
 
 // SolveKeepable is Solve for pins some of which may not be playable: of pins that cannot be kept together the one set
@@ -472,7 +470,8 @@ func SolveKeepable(ctx context.Context, r Request) (*Plan, error) {
 		if last < 0 {
 			return nil, err
 		}
-		out = append(out, LeftOut{r.Pins[last], pe.Rule})
+		why, _, _ := strings.Cut(pe.Why, advice)
+		out = append(out, LeftOut{r.Pins[last], why})
 		r.Pins = slices.Delete(slices.Clone(r.Pins), last, last+1)
 	}
 }

@@ -385,7 +385,7 @@ func TestSolveKeepable(t *testing.T) {
 			q.Pins = append(slices.Clone(q.Pins), out.Pin)
 			var pe *PinError
 			if _, err := Solve(context.Background(), q); !errors.As(err, &pe) {
-				t.Errorf("seed %d: %s was left out, and can be played", seed, out.Words(p))
+				t.Errorf("seed %d: %s was left out, and can be played", seed, out.Why)
 			}
 		}
 	}

@@ -158,7 +158,7 @@ func New(ctx context.Context, p *plan.Plan) (*Doc, error) {
 		d.Pins = append(d.Pins, newPin(&pin))
 	}
 	for i := range p.LeftOut {
-		d.LeftOut = append(d.LeftOut, LeftOut{newPin(&p.LeftOut[i].Pin), p.LeftOut[i].Rule})
+		d.LeftOut = append(d.LeftOut, LeftOut{newPin(&p.LeftOut[i].Pin), p.LeftOut[i].Why})
 	}
 	for t := range p.Moments {
 		why, err := p.Why(ctx, t)

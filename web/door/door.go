@@ -82,7 +82,7 @@ func (d *Door) Around(next http.Handler) http.Handler {
 
 // Guards are run before the handler of every address, in this order.
 func (d *Door) Guards() []gin.HandlerFunc {
-	return []gin.HandlerFunc{d.security, d.ownHost, d.asked, d.limitBody, d.texts, d.who}
+	return []gin.HandlerFunc{d.security, d.ownHost, d.asked, d.who, d.body, d.texts}
 }
 
 // Routes adds the addresses of signing in and out and of one's account.
@@ -184,7 +184,9 @@ func (d *Door) who(c *gin.Context) {
 	switch {
 	case err == nil || open[c.FullPath()] || c.FullPath() == "/metrics" && AtHome(c.Request):
 		c.Next()
-	case !errors.Is(err, store.ErrNotFound):
+	case !errors.Is(err, store.ErrNotFound): // the database is away: what was typed is given back
+		c.Request.Body = http.MaxBytesReader(c.Writer, c.Request.Body, MaxBody)
+		_ = c.Request.ParseMultipartForm(inMemory)
 		d.pages.FailFor(c, err)
 	case c.Request.Method == http.MethodGet && c.GetHeader("X-Part") == "":
 		c.Abort()

@@ -187,7 +187,7 @@ func NewNow(id string, version int, p *plan.Plan, m int) Now {
 	}
 	for i := range p.LeftOut {
 		if l := &p.LeftOut[i]; l.Pin.InForce(mo.At) {
-			v.LeftOut = append(v.LeftOut, l.Words(p))
+			v.LeftOut = append(v.LeftOut, l.Why)
 		}
 	}
 	v.Next, v.NextMove = nextText(p, m)
