@@ -4,6 +4,7 @@ import (
 	"archive/zip"
 	"bytes"
 	"errors"
+	"io"
 	"mime/multipart"
 	"net/http"
 	"net/url"
@@ -12,6 +13,7 @@ import (
 	"testing"
 	"time"
 
+	"stepping/core/entry"
 	"stepping/core/practice"
 	"stepping/store"
 )
@@ -77,6 +79,20 @@ func TestEverything(t *testing.T) {
 		url.Values{"name": {"Saturday"}, "kind": {"set"}, "query": {"guitars=1&t=" + played[1].ID.String()}}); status != 303 {
 		t.Fatal(status, body)
 	}
+	sheet := entry.New("Open D")
+	if err := errors.Join(sheet.Press("put:2:3"), sheet.Press("put:1:0")); err != nil {
+		t.Fatal(err)
+	}
+	changed := played[1].Settings
+	changed.Capo = 2
+	heard := make([]byte, 3*store.UploadPart+2)
+	_, err = s.store.Drafts().Add(t.Context(), s.owner, &store.Draft{Name: "half", Neck: &sheet})
+	_, err2 := s.store.Gigs().Add(t.Context(), s.owner, &store.Gig{Name: "Barn dance", On: "2027-01-30", Tunes: []store.ID{played[1].ID}})
+	_, err3 := s.store.AddTake(t.Context(), s.owner, &store.Take{Tune: played[1].ID, At: pass.At, Name: "one.wav", Samples: int64(len(heard)) / 2, Plan: "p", Doc: []byte("{}")},
+		func() (io.Reader, error) { return bytes.NewReader(heard), nil })
+	if err := errors.Join(err, err2, err3, s.store.SaveSettings(t.Context(), s.owner, played[1].ID, played[1].Version, played[1].ProfileID, changed)); err != nil {
+		t.Fatal(err)
+	}
 	status, data, header := first.ask("/everything.zip", nil)
 	if status != 200 || !strings.Contains(header.Get("Content-Disposition"), "attachment") {
 		t.Fatal(status, header)
@@ -89,11 +105,11 @@ func TestEverything(t *testing.T) {
 	for _, f := range z.File {
 		count[strings.Split(f.Name, "/")[0]]++
 	}
-	if count["tunes"] != 6 || count["players"] != 2 || count["plans"] != 1 || count["slides"] != 3 || count["practice"] != 1 {
+	if count["tunes"] != 7 || count["recordings"] != 2 || count["players"] != 2 || count["plans"] != 1 || count["slides"] != 3 || count["practice"] != 1 {
 		t.Errorf("%v", count)
 	}
 	other := s.newAccount(t, store.InviteLink, "Rook Tansy")
-	if status, body := other.bring([]byte(data)); status != 200 || !strings.Contains(body, "Added: 3 tunes, 2 players") {
+	if status, body := other.bring([]byte(data)); status != 200 || !strings.Contains(body, "Added: 3 tunes, 2 players, 3 slides, 1 saved pages, 1 gigs, 1 drafts, 2 tries, 1 recordings") {
 		t.Fatalf("%d %.600s", status, body)
 	}
 	if _, body := other.bring([]byte(data)); !strings.Contains(body, "nothing was added") {
@@ -123,6 +139,29 @@ func TestEverything(t *testing.T) {
 	if err := errors.Join(err, err2); err != nil || !reflect.DeepEqual(passes, []practice.Pass{pass, pass}) || notes[3] != "slow" {
 		t.Errorf("the log came back as %+v, %v: %v", passes, notes, err)
 	}
+	gigs, err := s.store.Gigs().All(t.Context(), owner.Owner)
+	drafts, err2 := s.store.Drafts().All(t.Context(), owner.Owner)
+	edits, head, err3 := s.store.History(t.Context(), owner.Owner, theirs[1].ID)
+	takes, err4 := s.store.Takes(t.Context(), owner.Owner, theirs[1].ID)
+	if err := errors.Join(err, err2, err3, err4); err != nil || len(gigs) != 1 || !gigs[0].Doc.With(theirs[1].ID) || len(drafts) != 1 ||
+		!reflect.DeepEqual(drafts[0].Doc.Neck, &sheet) || len(edits) != 2 || head != 1 || !reflect.DeepEqual(edits[0].Settings, played[1].Settings) || len(takes) != 1 {
+		t.Fatalf("%+v %+v %+v %d %+v %v", gigs, drafts, edits, head, takes, err)
+	}
+	for number := range 4 {
+		got, err := s.store.TakeSound(t.Context(), owner.Owner, takes[0].ID, number)
+		if want := heard[number*store.UploadPart : min((number+1)*store.UploadPart, len(heard))]; err != nil || !bytes.Equal(got, want) {
+			t.Errorf("block %d of the recording: %d bytes, %v", number, len(got), err)
+		}
+	}
+	if _, body := first.bring([]byte(data)); !strings.Contains(body, "nothing was added") {
+		t.Errorf("what is here comes in: %.300s", body)
+	}
+	if err := s.store.DeleteTune(t.Context(), owner.Owner, theirs[0].ID); err != nil {
+		t.Fatal(err)
+	}
+	if _, body := other.bring([]byte(data)); !strings.Contains(body, "Added: 1 tunes.") {
+		t.Errorf("a deleted tune: %.300s", body)
+	}
 	for name, bad := range map[string]struct {
 		data []byte
 		want string
@@ -137,7 +176,11 @@ func TestEverything(t *testing.T) {
 		"page":   {zipOf(t, map[string]string{"pages/a.json": `{"name":"x","kind":"//elsewhere","query":"a=b"}`}), "pages/a.json"},
 		"tags": {zipOf(t, map[string]string{"tunes/a.abc": "K:D\nD2|",
 			"tunes/a.json": `{"tags":["aaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaa"],"settings":{"tuning":"Standard","thumb":"none"}}`}), "the tags beside it"},
-		"bomb": {zipOf(t, map[string]string{"tunes/a.abc": strings.Repeat("x", 3<<20)}), "more than 2 MiB"},
+		"history": {zipOf(t, map[string]string{"tunes/a.abc": "K:D\nD2|", "tunes/a.history.json": `{"head":3,"edits":[]}`}), "the history beside it"},
+		"gig":     {zipOf(t, map[string]string{"gigs/1.json": `{"name":"x","on":"tomorrow"}`, "players/a.json": "{}"}), "a name and a day"},
+		"draft":   {zipOf(t, map[string]string{"drafts/1.json": `{"data":"AAAA"}`}), "drafts/1.json"},
+		"index":   {zipOf(t, map[string]string{"tunes/a.abc": "K:D\nD2|", "index.json": `{"ids":{"tunes/a":7}}`}), "index.json"},
+		"bomb":    {zipOf(t, map[string]string{"tunes/a.abc": strings.Repeat("x", 3<<20)}), "more than 2 MiB"},
 	} {
 		if status, body := other.bring(bad.data); status != http.StatusUnprocessableEntity || !strings.Contains(body, bad.want) ||
 			!strings.Contains(body, "Nothing was added") {

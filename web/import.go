@@ -177,7 +177,7 @@ func (in *incomingArchive) data(name string, most int64) ([]byte, error) {
 	defer f.Close()
 	data, err := io.ReadAll(io.LimitReader(f, most+1))
 	switch {
-	case store.Away(err) && !errors.Is(err, io.ErrUnexpectedEOF):
+	case awayNow(err):
 		return nil, err
 	case err != nil:
 		return nil, fmt.Errorf("%s in it is damaged", name)
@@ -212,7 +212,7 @@ func (in *incomingArchive) add(st *store.Store) (err error) {
 				return err
 			}
 			if err := in.addOne(kind, name); err != nil {
-				if errors.Is(err, store.ErrTooMany) || store.Away(err) {
+				if errors.Is(err, store.ErrTooMany) || awayNow(err) {
 					return err
 				}
 				return fmt.Errorf("in %s: %w", name, err)
@@ -578,7 +578,7 @@ func (in *incomingArchive) addTakes(st *store.Store) error {
 			continue
 		}
 		if err := in.addTake(name, tune); err != nil {
-			if errors.Is(err, store.ErrTooMany) || store.Away(err) {
+			if errors.Is(err, store.ErrTooMany) || awayNow(err) {
 				return err
 			}
 			return fmt.Errorf("in %s: %w. What came before it was added", name, err)

@@ -143,7 +143,7 @@ func (s *Server) settle(ctx context.Context, a *arrival) (err error) {
 	}
 	switch {
 	case fault == nil, errors.Is(fault, store.ErrStale): // another copy was faster
-	case ctx.Err() != nil || store.Away(fault):
+	case ctx.Err() != nil, awayNow(fault):
 		return fault
 	case errors.Is(fault, jobs.ErrPanic):
 		err = s.store.SettleUpload(ctx, a.owner, a.up.ID, "", errInternal.Error(), nil)
@@ -154,6 +154,9 @@ func (s *Server) settle(ctx context.Context, a *arrival) (err error) {
 	}
 	return errors.Join(err, s.store.DropUploadParts(ctx, a.owner, a.up.ID))
 }
+
+// awayNow is store.Away for errors of reading a file, which may be cut off as a connection may.
+func awayNow(err error) bool { return store.Away(err) && !errors.Is(err, io.ErrUnexpectedEOF) }
 
 // arrive does the work on an upload; a panic ends the work and not the program.
 func (s *Server) arrive(ctx context.Context, a *arrival) (out arrived, err error) {
