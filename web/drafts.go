@@ -122,7 +122,7 @@ func (s *Server) addDraft(c *gin.Context) {
 		data = []byte(body.Text)
 	}
 	d := store.Draft{Name: form.name, Play: body.Tuning, Data: packed(data)}
-	f, err := desk.Do(c.Request.Context(), s.desk, "read", desk.Of(door.Owner(c), 0), func(context.Context) (*music.File, error) { return readDraft(&d) })
+	f, err := s.readFile(c, &d)
 	if err != nil {
 		if at := (*score.Fault)(nil); errors.As(err, &at) && body.Text == "" {
 			body.Text = shownText(data)
@@ -250,6 +250,19 @@ func readDraft(d *store.Draft) (*music.File, error) {
 	return music.Read(bytes.NewReader(data), o)
 }
 
+// readFile is readDraft in its turn of the pool: a large file takes a second or more.
+func (s *Server) readFile(c *gin.Context, d *store.Draft) (*music.File, error) {
+	return desk.Do(c.Request.Context(), s.desk, "read", desk.Of(door.Owner(c), 0), func(context.Context) (*music.File, error) { return readDraft(d) })
+}
+
+// readText reads ABC text in its turn of the pool.
+func (s *Server) readText(c *gin.Context, text string) (*tune.Tune, error) {
+	return desk.Do(c.Request.Context(), s.desk, "read", desk.Of(door.Owner(c), 0), func(context.Context) (*tune.Tune, error) {
+		tu, _, err := s.desk.Read(text)
+		return tu, err
+	})
+}
+
 // voiceOf is the voice that is chosen, or proposed.
 func voiceOf(d *store.Draft, f *music.File) int {
 	if d.Voice != nil && *d.Voice >= 0 && *d.Voice < len(f.Score.Voices()) {
@@ -273,7 +286,7 @@ func (s *Server) draft(c *gin.Context) {
 
 // showDraft shows what was made of a draft's file, with what is wrong; text that was typed and refused stays.
 func (s *Server) showDraft(c *gin.Context, status int, k *store.Kept[store.Draft], text string, said *fault) {
-	f, err := readDraft(&k.Doc)
+	f, err := s.readFile(c, &k.Doc)
 	if err != nil {
 		s.failFor(c, err)
 		return
@@ -420,7 +433,7 @@ func (s *Server) chooseDraft(c *gin.Context) {
 		d.Data = packed([]byte(text))
 	}
 	if n, err := strconv.Atoi(c.PostForm("mend")); err == nil {
-		f, err := readDraft(&k.Doc)
+		f, err := s.readFile(c, &k.Doc)
 		if err != nil {
 			s.failFor(c, err)
 			return
@@ -429,7 +442,7 @@ func (s *Server) chooseDraft(c *gin.Context) {
 			d.Data = packed([]byte(found[n].Finding.Mend.Apply(strings.ReplaceAll(f.Text, "\r\n", "\n"))))
 		}
 	}
-	if f, err := readDraft(&d); err != nil {
+	if f, err := s.readFile(c, &d); err != nil {
 		s.showDraft(c, http.StatusUnprocessableEntity, &k, c.PostForm("abc"), draftFault(c.PostForm("abc"), err))
 		return
 	} else if _, _, _, err := f.Tune(voiceOf(&d, f)); err != nil {
@@ -459,7 +472,7 @@ func (s *Server) keepDraftTune(c *gin.Context) {
 	if title := strings.TrimSpace(c.PostForm("title")); title != "" && k.Doc.Neck != nil {
 		k.Doc.Neck.Title = title
 	}
-	in, err := incomingOf(&k.Doc)
+	in, err := desk.Do(c.Request.Context(), s.desk, "read", desk.Of(door.Owner(c), 0), func(context.Context) (incoming, error) { return incomingOf(&k.Doc) })
 	if err != nil {
 		refuse(err)
 		return

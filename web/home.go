@@ -286,7 +286,7 @@ func (s *Server) addTune(c *gin.Context) {
 		refuse(newFault(body.Text, err))
 		return
 	}
-	tu, _, err := s.desk.Read(body.Text)
+	tu, err := s.readText(c, body.Text)
 	if err != nil {
 		refuse(newFault(body.Text, err))
 		return

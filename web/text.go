@@ -46,7 +46,7 @@ func (s *Server) saveText(c *gin.Context) {
 	var tu *tune.Tune
 	var err error
 	if body.Text, err = decoded([]byte(c.PostForm("abc"))); err == nil {
-		tu, _, err = s.desk.Read(body.Text)
+		tu, err = s.readText(c, body.Text)
 	}
 	if err != nil {
 		body.Version, body.Fault = ch.version, newFault(body.Text, err)

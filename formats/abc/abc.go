@@ -78,6 +78,11 @@ type parser struct {
 	text     string // the current line without comment
 	pos      int    // byte position in text
 	warnings []Warning
+	fields   int // lines of them
+	sounds   int // notes and rests of all voices
+	written  int // items of all voices
+	counted  counted
+	found    [256]found // by byte
 
 	title   string
 	swing   float64
@@ -137,9 +142,39 @@ func newParser(text string) *parser {
 	return p
 }
 
+// column is the column of a byte of the current line, from 1. It counts on from the one asked for last: lines may be long.
 func (p *parser) column(pos int) int {
-	return utf8.RuneCountInString(p.text[:min(pos, len(p.text))]) + 1
+	pos = min(pos, len(p.text))
+	if c := &p.counted; c.line != p.line || c.text != len(p.text) {
+		*c = counted{line: p.line, text: len(p.text)}
+	}
+	if c := &p.counted; pos >= c.pos {
+		c.runes += utf8.RuneCountInString(p.text[c.pos:pos])
+	} else {
+		c.runes -= utf8.RuneCountInString(p.text[pos:c.pos])
+	}
+	p.counted.pos = pos
+	return p.counted.runes + 1
 }
+
+// counted is how many characters stand before a byte of a line.
+type counted struct{ line, text, pos, runes int }
+
+// next is the byte of the current line at which c stands from a byte on, -1 if it does not. It is found once, however often it is
+// asked for.
+func (p *parser) next(c byte, from int) int {
+	f := &p.found[c]
+	if f.line != p.line || f.text != len(p.text) || from < f.from || f.at >= 0 && from > f.at {
+		*f = found{line: p.line, text: len(p.text), from: from, at: -1}
+		if i := strings.IndexByte(p.text[min(from, len(p.text)):], c); i >= 0 {
+			f.at = from + i
+		}
+	}
+	return f.at
+}
+
+// found is where a byte was found in a line.
+type found struct{ line, text, from, at int }
 
 func (p *parser) place(pos int) tune.Place {
 	return tune.Place{Line: p.line + 1, Column: p.column(pos)}
@@ -150,6 +185,9 @@ func (p *parser) fail(pos int, format string, args ...any) error {
 }
 
 func (p *parser) warn(pos int, format string, args ...any) {
+	if len(p.warnings) >= score.MaxWarnings {
+		return
+	}
 	p.warnAt(p.place(pos), format, args...)
 }
 
@@ -158,6 +196,9 @@ func (p *parser) warnAt(at tune.Place, format string, args ...any) {
 		p.warnings = append(p.warnings, Warning{Line: at.Line, Column: max(at.Column, 1), Text: fmt.Sprintf(format, args...)})
 	}
 }
+
+// maxFields bounds the lines of fields: a note may have a line of words.
+const maxFields = 2 * score.MaxTotal
 
 // parse reads all lines up to the end of the first tune.
 func (p *parser) parse() error {
@@ -181,6 +222,9 @@ func (p *parser) parse() error {
 			}
 			if p.line < begin && strings.IndexByte("KVPTw", p.text[0]) >= 0 {
 				continue // no field of a file's header
+			}
+			if p.fields++; p.fields > maxFields {
+				return p.fail(0, "there are more than %d lines of fields: give one tune at a time", maxFields)
 			}
 			if err := p.field(p.text[0], 2, len(p.text)); err != nil {
 				return err

@@ -67,16 +67,19 @@ func (s *musicState) reset() {
 	*s = musicState{bar: map[byte]accidental{}, barOctave: map[[2]int]accidental{}, last: -1, tieFrom: -1, loose: true}
 }
 
-// maxItems bounds memory for a text of nothing but symbols.
-const maxItems = 200000
+// maxItems bounds time and memory for a text of nothing but symbols.
+const maxItems = score.MaxTotal * 3 / 2
 
-func (p *parser) add(it item) { p.items = append(p.items, it) }
+func (p *parser) add(it item) {
+	p.written++
+	p.items = append(p.items, it)
+}
 
 // music reads the current line as music.
 func (p *parser) music() error {
 	p.lineFrom, p.sung = len(p.items), false
 	for p.pos < len(p.text) {
-		if len(p.items) > maxItems {
+		if p.written > maxItems {
 			return p.fail(p.pos, "the text holds more than %d symbols: give one tune at a time", maxItems)
 		}
 		if err := p.symbol(); err != nil {
@@ -145,12 +148,14 @@ func (p *parser) symbol() error {
 // beginsChord tells [CEG] from a bar line [| and an ending [1.
 func (p *parser) beginsChord() bool {
 	rest := p.text[p.pos+1:]
-	return rest != "" && strings.IndexByte("|]123456789:", rest[0]) < 0 && strings.IndexByte(rest, ']') >= 0
+	return rest != "" && strings.IndexByte("|]123456789:", rest[0]) < 0 && p.next(']', p.pos+1) >= 0
 }
+
+var plainSigns = strings.NewReplacer("♯", "#", "♭", "b")
 
 // quoted reads a chord symbol or an annotation.
 func (p *parser) quoted() error {
-	end := strings.IndexByte(p.text[p.pos+1:], '"')
+	end := p.next('"', p.pos+1) - p.pos - 1
 	if end < 0 {
 		return p.fail(p.pos, "this quotation is not closed: add a \" after the chord symbol")
 	}
@@ -166,7 +171,7 @@ func (p *parser) quoted() error {
 			text = name
 		}
 	}
-	c, err := chord.Parse(strings.NewReplacer("♯", "#", "♭", "b").Replace(text))
+	c, err := chord.Parse(plainSigns.Replace(text))
 	if err != nil {
 		p.warn(at, "read past as text: %v", err)
 		return nil
@@ -189,7 +194,7 @@ var marks = map[string]tune.Marks{
 }
 
 func (p *parser) decoration(mark byte) {
-	end := strings.IndexByte(p.text[p.pos+1:], mark)
+	end := p.next(mark, p.pos+1) - p.pos - 1
 	if end < 0 { // of !, an old way to force a line break
 		if mark == '+' {
 			p.warn(p.pos, "this decoration is not closed: add a +")
@@ -202,10 +207,12 @@ func (p *parser) decoration(mark byte) {
 	p.pos += end + 2
 }
 
+var plainMark = strings.NewReplacer(".", "", " ", "")
+
 // decorate applies a decoration: a mark of the next note, or one that says what is played after what.
 func (p *parser) decorate(name string, at int) {
 	p.marks |= marks[name]
-	switch plain := strings.ToLower(strings.NewReplacer(".", "", " ", "").Replace(name)); {
+	switch plain := strings.ToLower(plainMark.Replace(name)); {
 	case plain == "segno":
 		p.add(item{kind: segnoItem, place: p.place(at)})
 	case plain == "coda":
@@ -223,7 +230,7 @@ func (p *parser) decorate(name string, at int) {
 
 // graceNotes reads past {…}.
 func (p *parser) graceNotes() error {
-	end := strings.IndexByte(p.text[p.pos:], '}')
+	end := p.next('}', p.pos) - p.pos
 	if end < 0 {
 		return p.fail(p.pos, "this is not closed: a } is missing")
 	}
@@ -249,7 +256,7 @@ func (p *parser) isInline() bool {
 }
 
 func (p *parser) inlineField() error {
-	end := strings.IndexByte(p.text[p.pos:], ']')
+	end := p.next(']', p.pos) - p.pos
 	if end < 0 {
 		return p.fail(p.pos, "this field in brackets is not closed: add a ]")
 	}
@@ -432,6 +439,9 @@ func (p *parser) number() (n int, has, ok bool) {
 // sound adds a note or rest after applying tuplet and broken rhythm.
 func (p *parser) sound(it item, at int) error {
 	s := &p.state
+	if p.sounds++; p.sounds > score.MaxTotal {
+		return p.fail(at, "the text has more than %d notes and rests: give one tune at a time", score.MaxTotal)
+	}
 	if s.tuplet.left > 0 {
 		s.tuplet.left--
 		scaled := it.dur * tune.Time(s.tuplet.q)

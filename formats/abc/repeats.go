@@ -49,7 +49,9 @@ func (p *parser) barLine() error {
 		return err
 	}
 	if signs == "" && endings == nil || signs == ":" {
-		p.warn(at, "%q is no bar line and is read past: repeats are |: and :|", p.text[at:p.pos])
+		if len(p.warnings) < score.MaxWarnings {
+			p.warn(at, "%q is no bar line and is read past: repeats are |: and :|", p.text[at:p.pos])
+		}
 		return nil
 	}
 	again, start := repeats(signs)

@@ -7,7 +7,6 @@ import (
 	"errors"
 	"fmt"
 	"io"
-	"regexp"
 	"strings"
 
 	"stepping/core/play"
@@ -82,10 +81,28 @@ func (f *File) Tune(voice int) (*tune.Tune, []play.Pin, []score.Warning, error) 
 	return tu, pins, append(append([]score.Warning{}, f.Score.Warnings...), more...), err
 }
 
-var (
-	abcKey  = regexp.MustCompile(`(?m)^[XK]:`)
-	tabRows = regexp.MustCompile(`(?m)(^([^\n]*[-—–]){3}[^\n]*\n){4}`)
-)
+// hasABCKey reports whether a line begins with X: or K:.
+func hasABCKey(text string) bool {
+	for line := range strings.Lines(text) {
+		if strings.HasPrefix(line, "X:") || strings.HasPrefix(line, "K:") {
+			return true
+		}
+	}
+	return false
+}
+
+// hasStrings reports whether four lines in a row have three dashes or more.
+func hasStrings(text string) bool {
+	rows := 0
+	for line := range strings.Lines(text) {
+		if strings.Count(line, "-")+strings.Count(line, "—")+strings.Count(line, "–") < 3 {
+			rows = 0
+		} else if rows++; rows == 4 {
+			return true
+		}
+	}
+	return false
+}
 
 // Sniff says what a file is: MIDI, MusicXML, ABC, tablature, or "" for none of them.
 func Sniff(data []byte) string {
@@ -102,9 +119,9 @@ func Sniff(data []byte) string {
 	switch start := strings.TrimSpace(text[:min(len(text), 4096)]); {
 	case strings.HasPrefix(start, "<"):
 		return "MusicXML"
-	case abcKey.MatchString(text):
+	case hasABCKey(text):
 		return "ABC"
-	case tabRows.MatchString(strings.ReplaceAll(text, "\r", "") + "\n"):
+	case hasStrings(strings.ReplaceAll(text, "\r\n", "\n")):
 		return "tablature"
 	case strings.ContainsAny(start, "|") && len(start) > 0 && !strings.HasPrefix(start, "{"):
 		return "ABC" // whose fault says what is missing

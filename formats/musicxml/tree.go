@@ -63,6 +63,8 @@ func (n *node) int(otherwise int) int {
 const (
 	maxDepth = 40
 	maxNodes = 400000
+	// Beyond the first ones an element has so many bytes in the mean, with its text and what is inside it.
+	someNodes, leastNode = 20000, 16
 )
 
 // reader walks through the text element by element.
@@ -112,6 +114,9 @@ func (r *reader) tree(start xml.StartElement, depth int) (node, error) {
 	n := node{name: start.Name.Local, attrs: start.Attr, line: line, column: column}
 	if r.nodes++; r.nodes > maxNodes || depth > maxDepth {
 		return n, r.fail("there is more inside one another here than any score has")
+	}
+	if r.nodes > someNodes+int(r.InputOffset()/leastNode) {
+		return n, r.fail("there are more elements here than a score of this length has")
 	}
 	var text strings.Builder // it may come in many pieces
 	for {

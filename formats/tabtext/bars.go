@@ -80,7 +80,9 @@ func segments(line []rune, start int) (out []segment) {
 		if lo > from && strings.TrimSpace(string(line[from:lo])) != "" {
 			out = append(out, segment{from, lo, before, signs})
 		} else if n := len(out); n > 0 {
-			out[n-1].after += signs
+			if len(out[n-1].after) < longestSigns {
+				out[n-1].after += signs
+			}
 		}
 		before, from, i = signs, hi, hi
 	}
@@ -91,6 +93,9 @@ func segments(line []rune, start int) (out []segment) {
 	return out
 }
 
+// longestSigns bounds the signs at a bar line, in bytes.
+const longestSigns = 32
+
 // cut cuts a system into bars. Where one line has other bar lines than the rest, the columns of most hold.
 func (r *reader) cut(at int) error {
 	s := &r.systems[at]
@@ -98,6 +103,9 @@ func (r *reader) cut(at int) error {
 	count := map[int]int{}
 	for k, line := range s.lines {
 		segs := segments(line, s.starts[k])
+		if len(segs) > score.MaxBars {
+			return fault(s.first+k+1, 1, "there are more than %d bars: give one tune at a time", score.MaxBars)
+		}
 		lines = append(lines, segs)
 		count[len(segs)]++
 	}
@@ -175,7 +183,7 @@ type scanner struct {
 
 func (r *reader) tokens(line []rune, str, from, to int) []token {
 	s := &scanner{line: line, str: str, i: from, to: min(to, len(line)), angles: r.head.angles}
-	for s.i < s.to {
+	for s.i < s.to && len(s.out) <= mostInBar {
 		s.step()
 	}
 	for i := range s.out {

@@ -8,6 +8,7 @@ import (
 	"slices"
 	"strconv"
 	"strings"
+	"unicode"
 
 	"stepping/core/play"
 	"stepping/core/score"
@@ -41,6 +42,7 @@ type system struct {
 // reader reads one page.
 type reader struct {
 	text    [][]rune
+	rows    []onString // of each line
 	head    header
 	systems []system
 	flipped bool // string 6 stands on top
@@ -100,19 +102,12 @@ func isDash(r rune) bool {
 
 func isBar(r rune) bool { return r == '|' || r == '‖' || r == '¦' || r == '│' }
 
-var namePart = regexp.MustCompile(`^\s*([A-Ga-g][#♯b♭]?\d?)?\s*`)
-
 // others are the characters beside dashes, bars and digits that stand on a string.
 const others = "hHpPbBrRsStTxXvVoOM~^*<>()[]{}/\\:.+' \u00bd\u00bc"
 
 // tabLine takes a line for one string: its name and where its music begins; ok is false if it is none.
 func tabLine(line []rune) (name string, start int, ok bool) {
-	text := string(line)
-	m := namePart.FindStringSubmatchIndex(text)
-	at := len([]rune(text[:m[1]]))
-	if m[2] >= 0 {
-		name = text[m[2]:m[3]]
-	}
+	name, at := stringName(line)
 	if at >= len(line) || !isDash(line[at]) && !isBar(line[at]) && line[at] != ':' &&
 		!(name == "" && line[at] >= '0' && line[at] <= '9') && line[at] != '<' && line[at] != '[' {
 		return "", 0, false
@@ -132,6 +127,44 @@ func tabLine(line []rune) (name string, start int, ok bool) {
 	return name, at, dashes >= 2 && 8*dashes >= marks
 }
 
+// stringName reads the name of a string at the beginning of a line, a note with an octave or without, and the blanks around it.
+func stringName(line []rune) (name string, at int) {
+	blanks := func() {
+		for at < len(line) && unicode.IsSpace(line[at]) {
+			at++
+		}
+	}
+	blanks()
+	from := at
+	if at < len(line) && strings.ContainsRune("ABCDEFGabcdefg", line[at]) {
+		at++
+		if at < len(line) && strings.ContainsRune("#♯b♭", line[at]) {
+			at++
+		}
+		if at < len(line) && line[at] >= '0' && line[at] <= '9' {
+			at++
+		}
+	}
+	name = string(line[from:at])
+	blanks()
+	return name, at
+}
+
+// onString is what a line is for the strings.
+type onString struct {
+	name  string
+	start int // of its music
+	ok    bool
+}
+
+// look finds out of every line whether it is for a string.
+func (r *reader) look() {
+	for _, line := range r.text {
+		name, start, ok := tabLine(line)
+		r.rows = append(r.rows, onString{name, start, ok})
+	}
+}
+
 // MostStrings bounds the lines of a system.
 const (
 	fewestStrings = tuning.MinStrings
@@ -143,7 +176,7 @@ func (r *reader) findSystems() error {
 	type run struct{ from, to int }
 	var runs []run
 	for i := 0; i < len(r.text); i++ {
-		if _, _, ok := tabLine(r.text[i]); !ok {
+		if !r.rows[i].ok {
 			continue
 		}
 		if n := len(runs); n > 0 && runs[n-1].to == i {
@@ -171,8 +204,8 @@ func (r *reader) findSystems() error {
 		for from := x.from; from < x.to; from += r.strings {
 			s := system{first: from}
 			for k := range r.strings {
-				name, start, _ := tabLine(r.text[from+k])
-				s.names, s.starts, s.lines = append(s.names, name), append(s.starts, start), append(s.lines, r.text[from+k])
+				on := &r.rows[from+k]
+				s.names, s.starts, s.lines = append(s.names, on.name), append(s.starts, on.start), append(s.lines, r.text[from+k])
 			}
 			r.systems = append(r.systems, s)
 		}
@@ -247,14 +280,21 @@ var (
 
 // readHeader reads the words before the first system; later lines may still say tuning and capo.
 func (r *reader) readHeader() {
+	read := 0
 	for i, runes := range r.text {
-		line := string(runes)
-		if _, _, ok := tabLine(runes); !ok {
-			r.headerLine(line, i)
+		if !r.rows[i].ok && len(runes) <= longestWords && read < mostWords {
+			r.headerLine(string(runes), i)
+			read++
 		}
 	}
 	r.head.angles = r.head.angles || r.meansSlide()
 }
+
+// Bounds of the lines in which words are looked for: of each in characters, and how many.
+const (
+	longestWords = 300
+	mostWords    = 1000
+)
 
 var angled = regexp.MustCompile(`<(\d+(?:\.\d+)?)>`)
 
@@ -264,8 +304,12 @@ const manyAngled = 0.25
 // meansSlide tells numbers in angles that are slide notes from harmonics: they stand where no harmonic is, or are too many.
 func (r *reader) meansSlide() bool {
 	total, in := 0, 0
-	for _, runes := range r.text {
-		if _, _, ok := tabLine(runes); !ok {
+	for i, runes := range r.text {
+		if !r.rows[i].ok {
+			continue
+		}
+		total += numbers(runes)
+		if !slices.Contains(runes, '<') {
 			continue
 		}
 		line := string(runes)
@@ -276,19 +320,27 @@ func (r *reader) meansSlide() bool {
 			}
 			in++
 		}
-		total += len(aNumber.FindAllString(line, -1))
 	}
 	return float64(in) >= manyAngled*float64(max(total, 1)) && in > 2
 }
 
-var aNumber = regexp.MustCompile(`\d+`)
+// numbers counts the runs of digits.
+func numbers(line []rune) (n int) {
+	for i, r := range line {
+		if r >= '0' && r <= '9' && (i == 0 || line[i-1] < '0' || line[i-1] > '9') {
+			n++
+		}
+	}
+	return n
+}
 
 func (r *reader) headerLine(line string, i int) {
 	h := &r.head
 	used := false
 	if m := tuningLine.FindStringSubmatch(line); m != nil && h.tuning == "" {
 		used = true
-		for _, text := range strings.FieldsFunc(m[1], func(r rune) bool { return r == ',' || r == '(' || r == ')' }) {
+		parts := strings.FieldsFunc(m[1], func(r rune) bool { return r == ',' || r == '(' || r == ')' })
+		for _, text := range append([]string{m[1]}, parts...) {
 			if _, err := tuning.ParseAny(text); err == nil && h.tuning == "" {
 				h.tuning = text
 			}

@@ -31,6 +31,7 @@ func Read(in io.Reader, asked, otherwise *tuning.Tuning) (*score.Score, *proofre
 		return nil, nil, err
 	}
 	r := &reader{text: text, out: &score.Score{Format: "text tablature", Unit: score.Units(tune.Quarter)}}
+	r.look()
 	r.readHeader()
 	if err := r.findSystems(); err != nil {
 		return nil, nil, err
