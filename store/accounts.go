@@ -46,6 +46,12 @@ func (s *Store) HasAccounts(ctx context.Context) (has bool, err error) {
 	return has, err
 }
 
+// AtHome is the player who needs no account at this machine, and whether there are accounts. ErrNotFound before FirstPlayer was asked.
+func (s *Store) AtHome(ctx context.Context) (owner ID, accounts bool, err error) {
+	err = s.q().QueryRowContext(ctx, "SELECT id, EXISTS (SELECT 1 FROM accounts) FROM players WHERE here ORDER BY created_at, id LIMIT 1").Scan(&owner, &accounts)
+	return owner, accounts, notFound(err)
+}
+
 // Link is what a one-time link is for.
 type Link string
 

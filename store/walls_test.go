@@ -23,7 +23,7 @@ import (
 var ownerless = map[string]string{
 	"Close": "the database", "Collector": "the connections", "Backup": "of everything", "Tidy": "marks of changes",
 	"Restore": "of everything", "Ping": "the database", "Together": "transactions", "Alone": "leases",
-	"FirstPlayer": "who owns what is here", "Sessions": "by a secret token",
+	"FirstPlayer": "who owns what is here", "AtHome": "who owns what is here", "Sessions": "by a secret token",
 	"Account": "by name, to sign in", "HasAccounts": "whether there are any", "FindLink": "by a secret",
 	"AddAccount": "by a secret", "ResetPassword": "by a secret",
 	"SignedIn": "by the secret of a session", "TryAfter": "by hashes of addresses", "Succeeded": "by hashes of addresses",

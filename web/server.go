@@ -32,9 +32,12 @@ type Config struct {
 	Store *store.Store
 	Owner store.ID // the player who needs no account while Access does not ask for one
 	door.Access
-	Log  *slog.Logger // nil: the default
-	Host string       // a host name that requests may use beside IP addresses and localhost; "" for none
-	Demo AddDemo      // nil: no demo tune can be had
+	Log *slog.Logger // nil: the default
+	// AtHome, if not nil, is asked in place of Owner: see door.Config.
+	AtHome func(context.Context) (owner store.ID, accounts bool, err error)
+
+	Host string  // a host name that requests may use beside IP addresses and localhost; "" for none
+	Demo AddDemo // nil: no demo tune can be had
 
 	Patience time.Duration // how long a page waits for a plan before it shows how far the work is; 0: 3 s
 }
@@ -76,7 +79,7 @@ func New(cfg Config) (*Server, error) {
 	}
 	s.meters = s.newMeters()
 	s.desk = desk.New(s.store, s.log, s.meters.worked)
-	s.door = door.New(door.Config{Store: cfg.Store, Owner: cfg.Owner, Access: cfg.Access, Host: cfg.Host,
+	s.door = door.New(door.Config{Store: cfg.Store, Owner: cfg.Owner, Access: cfg.Access, Host: cfg.Host, AtHome: cfg.AtHome,
 		Bodies:     map[string]int64{"/everything": maxArchive, "/drafts": maxUpload, takeRoute: maxRecording, partRoute: store.UploadPart},
 		Streamed:   map[string]bool{"/everything": true, "/drafts": true, takeRoute: true},
 		Microphone: map[string]bool{takeRoute: true, keptRoute: true, "/bench": true},

@@ -1,6 +1,7 @@
 package web_test
 
 import (
+	"bytes"
 	"errors"
 	"fmt"
 	"io"
@@ -19,8 +20,11 @@ import (
 
 	"stepping/core/entry"
 	"stepping/core/pattern"
+	"stepping/core/setup"
+	"stepping/demo"
 	"stepping/store"
 	"stepping/store/storetest"
+	"stepping/web"
 	"stepping/web/door"
 )
 
@@ -412,4 +416,63 @@ func TestSignInByKeyboard(t *testing.T) {
 	b.do(chromedp.Focus("#password"))
 	b.key(goodPassword + kb.Enter)
 	b.until("document.querySelector('.tunes')")
+}
+
+// TestRestored: a backup that is put back while the program runs is what its pages show from then on; and where accounts came
+// with it, one is asked for.
+func TestRestored(t *testing.T) {
+	t.Parallel()
+	var file bytes.Buffer
+	other := guardedSite(t)
+	_ = other.newAccount(t, store.FirstLink, "Ash Fernlow")
+	if _, err := other.store.AddTune(t.Context(), other.owner, "Elsewhere", "T:Elsewhere\nK:D\nD2|", mustProfile(t, other), setup.Settings{Tuning: "Open D", Thumb: "none"}); err != nil {
+		t.Fatal(err)
+	}
+	if _, err := other.store.Backup(t.Context(), &file, true); err != nil {
+		t.Fatal(err)
+	}
+	dsn, err := storetest.DSN()
+	if err != nil {
+		t.Fatal(err)
+	}
+	st, err := store.Open(t.Context(), dsn)
+	if err != nil {
+		t.Fatal(err)
+	}
+	owner, err := demo.Prepare(t.Context(), st, true)
+	if err != nil {
+		t.Fatal(err)
+	}
+	s := serve(t, st, owner, web.Config{AtHome: st.AtHome})
+	if got := s.page(t, "/").Find(".tunes li").Length(); got != 3 {
+		t.Fatal(got)
+	}
+	if _, err := st.Restore(t.Context(), bytes.NewReader(file.Bytes()), int64(file.Len()), true); err != nil {
+		t.Fatal(err)
+	}
+	c := s.caller(t)
+	for end := time.Now().Add(untilLimit); ; time.Sleep(50 * time.Millisecond) {
+		status, _, header := c.ask("/", nil)
+		if status == http.StatusSeeOther && strings.HasPrefix(header.Get("Location"), "/sign-in") {
+			break
+		}
+		if time.Now().After(end) {
+			t.Fatalf("%d %v", status, header)
+		}
+	}
+	if status, body, _ := c.ask("/sign-in", url.Values{"name": {"Ash Fernlow"}, "password": {goodPassword}}); status != http.StatusSeeOther {
+		t.Fatal(status, body)
+	}
+	if _, body, _ := c.ask("/", nil); !strings.Contains(body, "Elsewhere") {
+		t.Error("what was restored is not shown")
+	}
+}
+
+func mustProfile(t *testing.T, s *site) store.ID {
+	t.Helper()
+	profiles, err := s.store.Profiles(t.Context(), s.owner)
+	if err != nil {
+		t.Fatal(err)
+	}
+	return profiles[0].ID
 }

@@ -70,12 +70,7 @@ func serve(ctx context.Context, args []string, out io.Writer, withTunes bool) er
 			return err
 		}
 	}
-	has, err := st.HasAccounts(ctx)
-	if err != nil {
-		return err
-	}
-	door.access.SignIn = door.access.SignIn || has // who has a password expects to be asked for it
-	app, err := web.New(web.Config{Store: st, Owner: owner, Access: door.access, Host: os.Getenv("STEPPING_HOST"), Demo: demo.One})
+	app, err := web.New(web.Config{Store: st, Owner: owner, AtHome: st.AtHome, Access: door.access, Host: os.Getenv("STEPPING_HOST"), Demo: demo.One})
 	if err != nil {
 		return err
 	}

@@ -3,12 +3,14 @@
 package door
 
 import (
+	"context"
 	"errors"
 	"log/slog"
 	"net"
 	"net/http"
 	"net/url"
 	"strings"
+	"sync"
 	"time"
 
 	"github.com/alexedwards/scs/v2"
@@ -28,6 +30,10 @@ type Config struct {
 	Bodies     map[string]int64 // by route: bytes that a request may have, where that is not MaxBody
 	Streamed   map[string]bool  // routes whose body is read by their handler as it comes
 	Microphone map[string]bool  // routes whose pages may ask for the microphone
+
+	// AtHome, if not nil, says whose things are here for somebody who needs no account, and whether there are accounts, so that one is
+	// needed; asked at most once a second. A restore changes both while the program runs.
+	AtHome func(context.Context) (owner store.ID, accounts bool, err error)
 
 	Stopped func(tune store.ID) // ends the work at a tune whose owner closes the account
 	Pages   Pages
@@ -53,6 +59,37 @@ type Door struct {
 	streamed, microphone map[string]bool
 	stopped              func(tune store.ID)
 	pages                Pages
+	home                 home
+}
+
+// home is what Config.AtHome said last.
+type home struct {
+	ask func(context.Context) (store.ID, bool, error)
+
+	mu    sync.Mutex
+	asked time.Time
+	owner store.ID
+	needs bool
+}
+
+// homeLasts is how long what AtHome said is believed.
+const homeLasts = time.Second
+
+// whose is the owner of a request that needs no account; needs says that it needs one.
+func (d *Door) whose(ctx context.Context) (owner store.ID, needs bool, err error) {
+	h := &d.home
+	if d.access.SignIn || h.ask == nil {
+		return d.owner, d.access.SignIn, nil
+	}
+	h.mu.Lock()
+	defer h.mu.Unlock()
+	if time.Since(h.asked) > homeLasts {
+		if h.owner, h.needs, err = h.ask(ctx); err != nil {
+			return owner, true, err
+		}
+		h.asked = time.Now()
+	}
+	return h.owner, h.needs, nil
 }
 
 // New returns a door.
@@ -60,6 +97,7 @@ func New(cfg Config) *Door {
 	d := &Door{store: cfg.Store, owner: cfg.Owner, access: cfg.Access, host: cfg.Host, bodies: cfg.Bodies, streamed: cfg.Streamed,
 		microphone: cfg.Microphone, stopped: cfg.Stopped, pages: cfg.Pages}
 	d.access.fill()
+	d.home.ask = cfg.AtHome
 	d.sessions = d.newSessions()
 	return d
 }
@@ -166,13 +204,16 @@ func (d *Door) who(c *gin.Context) {
 		c.Next()
 		return
 	}
-	if !d.access.SignIn && !forwarded(c.Request) {
-		c.Set(ownerKey, d.owner)
+	owner, needs, err := d.whose(c.Request.Context())
+	if err == nil && !needs && !forwarded(c.Request) {
+		c.Set(ownerKey, owner)
 		c.Next()
 		return
 	}
-	err := store.ErrNotFound
-	if id, parse := uuid.Parse(d.sessions.GetString(c.Request.Context(), signinKey)); parse == nil {
+	if err == nil {
+		err = store.ErrNotFound
+	}
+	if id, parse := uuid.Parse(d.sessions.GetString(c.Request.Context(), signinKey)); parse == nil && errors.Is(err, store.ErrNotFound) {
 		var who store.ID
 		var name string
 		if who, name, err = d.store.SignedIn(c.Request.Context(), id, d.access.Idle); err == nil {

@@ -116,7 +116,9 @@ func (b *steady) Read(p []byte) (int, error) {
 }
 
 // Steadily returns the writer of an answer whose deadline moves with what is taken of it: whoever reads it at all gets all.
-func Steadily(w http.ResponseWriter) http.ResponseWriter { return &steadyWriter{w, http.NewResponseController(w)} }
+func Steadily(w http.ResponseWriter) http.ResponseWriter {
+	return &steadyWriter{w, http.NewResponseController(w)}
+}
 
 type steadyWriter struct {
 	http.ResponseWriter
