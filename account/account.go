@@ -15,6 +15,7 @@ import (
 	"unicode/utf8"
 
 	"github.com/alexedwards/argon2id"
+	"golang.org/x/text/unicode/norm"
 )
 
 // Limits in characters.
@@ -24,9 +25,12 @@ const (
 	MostName      = 60
 )
 
-// CheckName returns the name without spaces around it; the error is for people.
+// CheckName returns the name in one of the ways to write it: compatibility characters composed (Unicode's NFKC), without what is not
+// seen and without spaces around it. The error is for people.
 func CheckName(name string) (string, error) {
-	name = strings.TrimSpace(name)
+	if utf8.ValidString(name) {
+		name = strings.TrimSpace(strings.Map(seen, norm.NFKC.String(name)))
+	}
 	switch {
 	case name == "":
 		return "", errors.New("give a name to sign in with")
@@ -36,6 +40,14 @@ func CheckName(name string) (string, error) {
 		return "", errors.New("a name is made of letters, digits, signs and spaces")
 	}
 	return name, nil
+}
+
+// seen drops characters that a reader cannot see: format characters, variation selectors and the like.
+func seen(r rune) rune {
+	if unicode.In(r, unicode.Cf, unicode.Variation_Selector, unicode.Other_Default_Ignorable_Code_Point) {
+		return -1
+	}
+	return r
 }
 
 // common is the first eight bytes of the SHA-256 of common passwords in lower case, sorted; see scripts/common-passwords.sh.
@@ -145,9 +157,10 @@ const FailuresLast = time.Hour
 
 // Guessers are the keys under which a failed sign-in is counted: in a browser that has signed in to the account before
 // only that browser's, so that strangers cannot slow its owner down; else the address's and the name's.
-func Guessers(address, name, browser string, knows bool) [][]byte {
+// The name is what the database compares it by, so that all spellings of it count as one.
+func Guessers(address string, name []byte, browser string, knows bool) [][]byte {
 	if knows {
 		return [][]byte{SecretHash("browser " + browser)}
 	}
-	return [][]byte{SecretHash("address " + address), SecretHash("name " + strings.ToLower(name))}
+	return [][]byte{SecretHash("address " + address), SecretHash("name " + string(name))}
 }

@@ -36,7 +36,12 @@ func TestNames(t *testing.T) {
 	if name, err := CheckName("  Ash Fernlow "); err != nil || name != "Ash Fernlow" {
 		t.Error(name, err)
 	}
-	for _, bad := range []string{"", "  ", "a\x00b", strings.Repeat("ü", 61), "\xff\xfe"} {
+	for spelt, want := range map[string]string{"A\u200bsh\u00ad": "Ash", "Ａｓｈ": "Ash", "Zoe\u0308": "Zoë", "ﬁn\ufe0f": "fin", "\u00a0Ash\u3000F": "Ash F"} {
+		if name, err := CheckName(spelt); err != nil || name != want {
+			t.Errorf("%q is kept as %q: %v", spelt, name, err)
+		}
+	}
+	for _, bad := range []string{"", "  ", "\u200b\ufeff", "a\x00b", strings.Repeat("ü", 61), "\xff\xfe"} {
 		if _, err := CheckName(bad); err == nil {
 			t.Errorf("%q is let in", bad)
 		}

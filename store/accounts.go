@@ -34,6 +34,12 @@ func (s *Store) Account(ctx context.Context, name string) (a Account, err error)
 	return a, notFound(err)
 }
 
+// NameKey is what a name is compared by: all spellings that the database takes for one name have the same.
+func (s *Store) NameKey(ctx context.Context, name string) (key []byte, err error) {
+	err = s.q().QueryRowContext(ctx, "SELECT WEIGHT_STRING(RTRIM(CONVERT(? USING utf8mb4)) COLLATE utf8mb4_unicode_ci)", name).Scan(&key)
+	return key, err
+}
+
 // AccountOf returns the owner's account, or ErrNotFound.
 func (s *Store) AccountOf(ctx context.Context, owner ID) (a Account, err error) {
 	err = s.q().QueryRowContext(ctx, "SELECT owner_id, name, password FROM accounts WHERE owner_id = ?", owner).Scan(&a.Owner, &a.Name, &a.Password)

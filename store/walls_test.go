@@ -24,7 +24,7 @@ var ownerless = map[string]string{
 	"Close": "the database", "Collector": "the connections", "Backup": "of everything", "Tidy": "marks of changes",
 	"Restore": "of everything", "Ping": "the database", "Together": "transactions", "Alone": "leases",
 	"FirstPlayer": "who owns what is here", "AtHome": "who owns what is here", "Sessions": "by a secret token",
-	"Account": "by name, to sign in", "HasAccounts": "whether there are any", "FindLink": "by a secret",
+	"Account": "by name, to sign in", "NameKey": "about a name", "HasAccounts": "whether there are any", "FindLink": "by a secret",
 	"AddAccount": "by a secret", "ResetPassword": "by a secret",
 	"SignedIn": "by the secret of a session", "TryAfter": "by hashes of addresses", "Succeeded": "by hashes of addresses",
 	"Patterns": "a shelf, below", "Guitars": "a shelf, below", "Slides": "a shelf, below", "Pages": "a shelf, below",
@@ -410,7 +410,7 @@ func TestAccounts(t *testing.T) {
 	if _, err := f.whose(here); !errors.Is(err, store.ErrNotFound) {
 		t.Errorf("a reset leaves somebody signed in: %v", err)
 	}
-	keys := account.Guessers("10.0.0.9", "Ash", "", false)
+	keys := account.Guessers("10.0.0.9", []byte("Ash"), "", false)
 	slow := time.Duration(0)
 	for range 8 {
 		if slow, err = f.TryAfter(f.ctx, keys); err != nil {
@@ -420,7 +420,7 @@ func TestAccounts(t *testing.T) {
 	if slow <= 0 || slow > time.Minute {
 		t.Errorf("after eight tries the next waits %v", slow)
 	}
-	if w, err := f.TryAfter(f.ctx, account.Guessers("10.0.0.9", "Ash", "cookie", true)); err != nil || w != 0 {
+	if w, err := f.TryAfter(f.ctx, account.Guessers("10.0.0.9", []byte("Ash"), "cookie", true)); err != nil || w != 0 {
 		t.Errorf("strangers slow down the owner's browser: %v %v", w, err)
 	}
 	if err := f.CloseAccount(f.ctx, f.owner); err != nil {
@@ -431,5 +431,39 @@ func TestAccounts(t *testing.T) {
 	}
 	if _, created, err := f.FirstPlayer(f.ctx, "New"); err != nil || !created {
 		t.Errorf("after the first player has gone there is none: %v", err)
+	}
+}
+
+// TestNameKey: spellings under which an account is found have one key, and no others: so guesses at all of them are counted together.
+func TestNameKey(t *testing.T) {
+	f := newFixture(t)
+	secret, err := f.AddLink(f.ctx, store.FirstLink, f.owner)
+	if err != nil {
+		t.Fatal(err)
+	}
+	if _, err := f.AddAccount(f.ctx, secret, "Åsa Müller", "hash"); err != nil {
+		t.Fatal(err)
+	}
+	key, err := f.NameKey(f.ctx, "Åsa Müller")
+	if err != nil || len(key) == 0 {
+		t.Fatal(key, err)
+	}
+	found := 0
+	for _, spelt := range []string{"Åsa Müller", "åsa müller", "ASA MULLER", "Ása Mûller", "asa muller ", "A\u030asa Mu\u0308ller", "åsä mülleŕ", "\u200basa muller", "Ａｓａ Ｍｕｌｌｅｒ",
+		"asa\u00admuller", "ⓐsa muller", "asamuller", "asa  muller", "asa mueller", "asa", ""} {
+		_, err := f.Account(f.ctx, spelt)
+		if err != nil && !errors.Is(err, store.ErrNotFound) {
+			t.Fatal(err)
+		}
+		other, err2 := f.NameKey(f.ctx, spelt)
+		if err2 != nil || (err == nil) != bytes.Equal(key, other) {
+			t.Errorf("%q: found %v, the same key %v: %v", spelt, err == nil, bytes.Equal(key, other), err2)
+		}
+		if err == nil {
+			found++
+		}
+	}
+	if found < 8 {
+		t.Errorf("only %d spellings are found: this test shows little", found)
 	}
 }

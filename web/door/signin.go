@@ -52,7 +52,12 @@ func (d *Door) trySignIn(c *gin.Context) {
 		d.pages.FailFor(c, err)
 		return
 	}
-	keys := account.Guessers(c.ClientIP(), name, browser, knows)
+	spelt, err := d.store.NameKey(ctx, name)
+	if err != nil {
+		d.pages.FailFor(c, err)
+		return
+	}
+	keys := account.Guessers(c.ClientIP(), spelt, browser, knows)
 	wait, err := d.store.TryAfter(ctx, keys)
 	if err != nil {
 		d.pages.FailFor(c, err)
