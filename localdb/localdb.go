@@ -83,6 +83,10 @@ func Start(ctx context.Context, dir string) (*Server, error) {
 	if err != nil {
 		return nil, err
 	}
+	_, absent := os.Stat(filepath.Join(dir, "data", "mysql"))
+	if err := room(dir, absent == nil); err != nil {
+		return nil, errors.Join(err, lock.Unlock())
+	}
 	s, err := startHeld(ctx, daemon, dir, as)
 	if err != nil {
 		return nil, errors.Join(err, lock.Unlock())

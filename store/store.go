@@ -49,6 +49,7 @@ var (
 	ErrNoEdit   = errors.New("nothing to undo or redo")
 	ErrInUse    = errors.New("in use by a tune")
 	ErrTooMany  = errors.New("too many")
+	ErrTooLong  = errors.New("a name is too long")
 	// ErrUnreadable is a row that this program cannot read; lists leave it out and log it.
 	ErrUnreadable = errors.New("what is kept cannot be read")
 )
@@ -254,11 +255,17 @@ func cutOff(err error) bool {
 		errors.Is(err, mysql.ErrInvalidConn) || errors.Is(err, io.ErrUnexpectedEOF) || errors.As(err, &net)
 }
 
-// ownThing turns the database's refusal of a row that belongs to nothing of its owner's into ErrNotFound.
+// ownThing turns the database's refusal of a row that belongs to nothing of its owner's into ErrNotFound, and of a text that is longer
+// than its column into ErrTooLong.
 func ownThing(err error) error {
 	var e *mysql.MySQLError
-	if errors.As(err, &e) && e.Number == 1452 {
+	switch {
+	case !errors.As(err, &e):
+		return err
+	case e.Number == 1452:
 		return fmt.Errorf("%w: %w", ErrNotFound, err)
+	case e.Number == 1406:
+		return fmt.Errorf("%w: %w", ErrTooLong, err)
 	}
 	return err
 }

@@ -488,7 +488,7 @@ func (s *Server) keepDraftTune(c *gin.Context) {
 		refuse(errors.New(said))
 	default:
 		if err := s.store.Drafts().Delete(c.Request.Context(), door.Owner(c), k.ID); err != nil && !errors.Is(err, store.ErrNotFound) {
-			s.logFor(c).Error("draft of a kept tune", "err", err)
+			s.logUnlessGone(c, "draft of a kept tune", "err", err)
 		}
 		c.Redirect(http.StatusSeeOther, "/tunes/"+id.String())
 	}

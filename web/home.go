@@ -254,7 +254,7 @@ func (s *Server) facts(c *gin.Context, id store.ID) (facts string) {
 			err = s.store.SetFacts(ctx, t.Owner, id, t.Version, facts)
 		}
 	}
-	if err != nil && !errors.Is(err, store.ErrNotFound) { // somebody was faster
+	if err != nil && !errors.Is(err, store.ErrNotFound) && ctx.Err() == nil { // somebody was faster
 		s.log.Error("facts of a tune", "tune", id, "err", err)
 	}
 	return facts

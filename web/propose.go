@@ -65,7 +65,7 @@ func (s *Server) keepProposed(c *gin.Context, id store.ID, ways []rank.Way) {
 		_, err = s.store.SaveResult(c.Request.Context(), door.Owner(c), id, proposalJob, "", doc, false, true)
 	}
 	if err != nil {
-		s.logFor(c).Error("keep proposals", "err", err) // the tune is there without
+		s.logUnlessGone(c, "keep proposals", "err", err) // the tune is there without
 	}
 }
 

@@ -345,6 +345,9 @@ func newAway(r *http.Request) errorBody {
 
 // away answers a request whose session cannot be looked up.
 func (s *Server) away(w http.ResponseWriter, r *http.Request, err error) {
+	if r.Context().Err() != nil {
+		return // the client has gone
+	}
 	s.log.Error("session", "err", err)
 	r.Body = http.MaxBytesReader(w, r.Body, door.MaxBody)
 	_ = r.ParseMultipartForm(16 * door.MaxBody) // in memory; what can be read of it is given back
@@ -408,10 +411,14 @@ func (s *Server) recover(c *gin.Context) {
 // answered with errInternal.
 func (s *Server) failFor(c *gin.Context, err error) {
 	switch {
+	case c.Request.Context().Err() != nil: // the client has gone: nobody reads an answer, and nothing is wrong here
+		c.Abort()
 	case errors.Is(err, store.ErrNotFound):
 		s.fail(c, http.StatusNotFound, errors.New("what this address names is not here; it may have been deleted"))
 	case errors.Is(err, store.ErrTooMany):
 		s.fail(c, http.StatusConflict, errors.New("as many as Stepping keeps are kept already: delete one first"))
+	case errors.Is(err, store.ErrTooLong):
+		s.fail(c, http.StatusUnprocessableEntity, errors.New("a name is too long: go back and shorten it"))
 	case errors.Is(err, store.ErrUnreadable):
 		s.logFor(c).Error("request", "err", err)
 		s.fail(c, http.StatusInternalServerError,
@@ -426,6 +433,13 @@ func (s *Server) failFor(c *gin.Context, err error) {
 	default:
 		s.logFor(c).Error("request", "err", err)
 		s.fail(c, http.StatusInternalServerError, errInternal)
+	}
+}
+
+// logUnlessGone logs an error, unless it is only that the client has gone.
+func (s *Server) logUnlessGone(c *gin.Context, what string, args ...any) {
+	if c.Request.Context().Err() == nil {
+		s.logFor(c).Error(what, args...)
 	}
 }
 

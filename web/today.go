@@ -178,7 +178,7 @@ func (s *Server) works(c *gin.Context, gigs []store.Kept[store.Gig]) (works []pr
 		}
 		w := practice.Work{ID: t.ID.String(), Title: t.Title, Passes: passes[t.ID], By: wantedBy(gigs, t.ID)}
 		if err := json.Unmarshal(doc, &w.Rungs); err != nil {
-			s.logFor(c).Error("ladder", "tune", t.ID, "err", err)
+			s.logUnlessGone(c, "ladder", "tune", t.ID, "err", err)
 			continue
 		}
 		works = append(works, w)

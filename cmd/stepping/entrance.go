@@ -20,7 +20,7 @@ import (
 	"strings"
 	"time"
 
-	"github.com/skip2/go-qrcode"
+	qr "github.com/piglig/go-qr"
 
 	"stepping/store"
 	"stepping/web"
@@ -177,15 +177,37 @@ func (d *entrance) listen(ctx context.Context, out io.Writer, h http.Handler, re
 	return nil
 }
 
+// writeQR draws a code of dark modules in half blocks, two rows a line, light on what is usually a dark screen, with the four light
+// modules around it that cameras want.
+func writeQR(out io.Writer, size int, dark func(x, y int) bool) {
+	const edge = 4
+	light := func(x, y int) bool { return x < 0 || y < 0 || x >= size || y >= size || !dark(x, y) }
+	for y := -edge; y < size+edge; y += 2 {
+		for x := -edge; x < size+edge; x++ {
+			switch upper, lower := light(x, y), light(x, y+1); {
+			case upper && lower:
+				fmt.Fprint(out, "█")
+			case upper:
+				fmt.Fprint(out, "▀")
+			case lower:
+				fmt.Fprint(out, "▄")
+			default:
+				fmt.Fprint(out, " ")
+			}
+		}
+		fmt.Fprintln(out)
+	}
+}
+
 // greet says where Stepping is to be found, and how the first account is made.
 func greet(ctx context.Context, out io.Writer, st *store.Store, owner store.ID, d *entrance, address string) error {
 	fmt.Fprintf(out, "Stepping is ready: %s\n", address)
 	if d.lan {
-		picture, err := qrcode.New(address, qrcode.Low)
+		picture, err := qr.EncodeText(address, qr.Low)
 		if err != nil {
 			return err
 		}
-		fmt.Fprint(out, picture.ToSmallString(false))
+		writeQR(out, picture.Size(), picture.Module)
 		fmt.Fprintln(out, "Open that address on the tablet, or let its camera read the picture. It must be in the same network. Its browser warns once, since the certificate is this machine's own: go on.")
 	}
 	if d.access.SignIn && !d.access.TLS && !isLoopback(d.address) {

@@ -16,6 +16,7 @@ import (
 	"testing"
 	"time"
 
+	qr "github.com/piglig/go-qr"
 	"github.com/santhosh-tekuri/jsonschema/v6"
 )
 
@@ -304,5 +305,31 @@ func quit(t *testing.T, cmd *exec.Cmd) {
 	}
 	if err := cmd.Wait(); err != nil {
 		t.Errorf("the program ended with %v", err)
+	}
+}
+
+// The picture of an address reads back as the modules that it is drawn from, with light around it.
+func TestWriteQR(t *testing.T) {
+	t.Parallel()
+	code, err := qr.EncodeText("https://192.168.1.7:8743/", qr.Low)
+	if err != nil {
+		t.Fatal(err)
+	}
+	var out bytes.Buffer
+	writeQR(&out, code.Size(), code.Module)
+	lines := strings.Split(strings.TrimSuffix(out.String(), "\n"), "\n")
+	if len(lines) != (code.Size()+9)/2 {
+		t.Fatalf("%d lines for %d modules", len(lines), code.Size())
+	}
+	for i, line := range lines {
+		for x, r := range []rune(line) {
+			for half, light := range []bool{r == '█' || r == '▀', r == '█' || r == '▄'} {
+				at, y := x-4, 2*i+half-4
+				within := at >= 0 && y >= 0 && at < code.Size() && y < code.Size()
+				if light == (within && code.Module(at, y)) {
+					t.Fatalf("module %d, %d is light: %v", at, y, light)
+				}
+			}
+		}
 	}
 }

@@ -31,15 +31,15 @@ const (
 // serveCommand runs the application; STEPPING_DSN names a database, without it the program
 // starts its own under STEPPING_DATA (.data/db).
 func serveCommand(ctx context.Context, args []string, out, errOut io.Writer) error {
-	return serve(ctx, args, out, false)
+	return serve(ctx, args, out, errOut, false)
 }
 
 // demoCommand is serveCommand with the demo tunes seeded on first use.
 func demoCommand(ctx context.Context, args []string, out, errOut io.Writer) error {
-	return serve(ctx, args, out, true)
+	return serve(ctx, args, out, errOut, true)
 }
 
-func serve(ctx context.Context, args []string, out io.Writer, withTunes bool) error {
+func serve(ctx context.Context, args []string, out, errOut io.Writer, withTunes bool) error {
 	if os.Getenv("GOMEMLIMIT") == "" {
 		debug.SetMemoryLimit(memoryLimit)
 	}
@@ -56,20 +56,11 @@ func serve(ctx context.Context, args []string, out io.Writer, withTunes bool) er
 	if err != nil {
 		return err
 	}
-	st, err := store.Open(ctx, dsn)
+	st, owner, err := prepared(ctx, errOut, dsn, withTunes)
 	if err != nil {
 		return err
 	}
 	defer st.Close()
-	owner, err := demo.Prepare(ctx, st, withTunes)
-	if err != nil {
-		return err
-	}
-	if withTunes {
-		if err := demo.Month(ctx, st, owner, time.Now()); err != nil {
-			return err
-		}
-	}
 	app, err := web.New(web.Config{Store: st, Owner: owner, AtHome: st.AtHome, Access: door.access, Host: os.Getenv("STEPPING_HOST"), Demo: demo.One})
 	if err != nil {
 		return err
@@ -86,6 +77,42 @@ func serve(ctx context.Context, args []string, out io.Writer, withTunes bool) er
 	defer night.Wait()
 	defer end()
 	return door.listen(ctx, out, app.Handler(), func(address string) error { return greet(ctx, out, st, owner, door, address) })
+}
+
+// startPatience is how long a start waits for a database that does not answer, as while it is started again.
+const startPatience = time.Minute
+
+// prepared opens the database and puts in what everybody begins with. A database that dies meanwhile is waited for: each step may be
+// made again.
+func prepared(ctx context.Context, errOut io.Writer, dsn string, withTunes bool) (st *store.Store, owner store.ID, err error) {
+	for began, told := time.Now(), false; ; {
+		if st, owner, err = prepare(ctx, dsn, withTunes); err == nil || !store.Away(err) || ctx.Err() != nil || time.Since(began) > startPatience {
+			return st, owner, err
+		}
+		if !told {
+			fmt.Fprintln(errOut, "The database does not answer yet: waiting up to a minute for it.")
+			told = true
+		}
+		select {
+		case <-ctx.Done():
+		case <-time.After(time.Second / 2):
+		}
+	}
+}
+
+func prepare(ctx context.Context, dsn string, withTunes bool) (*store.Store, store.ID, error) {
+	st, err := store.Open(ctx, dsn)
+	if err != nil {
+		return nil, store.ID{}, err
+	}
+	owner, err := demo.Prepare(ctx, st, withTunes)
+	if err == nil && withTunes {
+		err = demo.Month(ctx, st, owner, time.Now())
+	}
+	if err != nil {
+		return nil, owner, errors.Join(err, st.Close())
+	}
+	return st, owner, nil
 }
 
 // database finds the database: the one that STEPPING_DSN names, or our own by start, whose directory dir is.
