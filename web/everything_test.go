@@ -3,6 +3,7 @@ package web_test
 import (
 	"archive/zip"
 	"bytes"
+	"encoding/json"
 	"errors"
 	"io"
 	"mime/multipart"
@@ -14,6 +15,7 @@ import (
 	"time"
 
 	"stepping/core/entry"
+	"stepping/core/pattern"
 	"stepping/core/practice"
 	"stepping/store"
 )
@@ -180,6 +182,7 @@ func TestEverything(t *testing.T) {
 		"gig":     {zipOf(t, map[string]string{"gigs/1.json": `{"name":"x","on":"tomorrow"}`, "players/a.json": "{}"}), "a name and a day"},
 		"draft":   {zipOf(t, map[string]string{"drafts/1.json": `{"data":"AAAA"}`}), "drafts/1.json"},
 		"index":   {zipOf(t, map[string]string{"tunes/a.abc": "K:D\nD2|", "index.json": `{"ids":{"tunes/a":7}}`}), "index.json"},
+		"long":    {zipOf(t, map[string]string{"patterns/1.json": strings.Replace(mustJSON(t, &pattern.Library[0]), pattern.Library[0].Name, strings.Repeat("x", 300), 1)}), "patterns/1.json: "},
 		"bomb":    {zipOf(t, map[string]string{"tunes/a.abc": strings.Repeat("x", 3<<20)}), "more than 2 MiB"},
 	} {
 		if status, body := other.bring(bad.data); status != http.StatusUnprocessableEntity || !strings.Contains(body, bad.want) ||
@@ -191,4 +194,13 @@ func TestEverything(t *testing.T) {
 	if after, _ := s.store.Tunes(t.Context(), owner.Owner); len(after) != len(mine) {
 		t.Error("a bad archive has added something")
 	}
+}
+
+func mustJSON(t *testing.T, v any) string {
+	t.Helper()
+	data, err := json.Marshal(v)
+	if err != nil {
+		t.Fatal(err)
+	}
+	return string(data)
 }
