@@ -32,7 +32,9 @@ func (s *Store) AdoptProfile(ctx context.Context, owner, id ID, p player.Profile
 }
 
 // Adopt keeps a document under a key that it had elsewhere. ErrTaken, ErrTooMany.
-func (sh shelf[T]) Adopt(ctx context.Context, owner, id ID, doc *T) error { return sh.add(ctx, owner, id, doc) }
+func (sh shelf[T]) Adopt(ctx context.Context, owner, id ID, doc *T) error {
+	return sh.add(ctx, owner, id, doc)
+}
 
 // Edit is one state of a tune's settings.
 type Edit struct {

@@ -59,7 +59,7 @@ type ID = uuid.UUID
 
 // Limits per owner.
 const (
-	maxTunes    = 1000
+	maxTunes    = 10_000
 	maxProfiles = 100
 	maxEdits    = 200 // undo steps kept for a tune
 )

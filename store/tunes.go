@@ -52,33 +52,6 @@ func (s *Store) Tunes(ctx context.Context, owner ID) ([]Tune, error) {
 	return out, rows.Err()
 }
 
-// Listed is what a list of tunes shows of one.
-type Listed struct {
-	ID            ID
-	Title, Tuning string
-	Facts         string // see SetFacts
-	Tags          string // see setup.ParseTags
-	Capo          int
-}
-
-// List returns the owner's tunes, oldest first, without their texts.
-func (s *Store) List(ctx context.Context, owner ID) (out []Listed, err error) {
-	rows, err := s.q().QueryContext(ctx, `SELECT t.id, t.title, t.facts, t.tags, COALESCE(JSON_VALUE(e.settings, '$.tuning'), ''), CAST(COALESCE(JSON_VALUE(e.settings, '$.capo'), 0) AS SIGNED)
-		FROM tunes t JOIN edits e ON e.tune_id = t.id AND e.seq = t.head WHERE t.gone_at IS NULL AND t.owner_id = ? ORDER BY t.created_at, t.id`, owner)
-	if err != nil {
-		return nil, fmt.Errorf("list tunes: %w", err)
-	}
-	defer rows.Close()
-	for rows.Next() {
-		var l Listed
-		if err := rows.Scan(&l.ID, &l.Title, &l.Facts, &l.Tags, &l.Tuning, &l.Capo); err != nil {
-			return nil, err
-		}
-		out = append(out, l)
-	}
-	return out, rows.Err()
-}
-
 // SetFacts keeps what lists say of a tune's text, read at a version; a change of the text drops it. It changes no version.
 func (s *Store) SetFacts(ctx context.Context, owner, id ID, version int, facts string) error {
 	return s.inTx(ctx, "keep the facts", func(tx *sql.Tx) error {
@@ -140,8 +113,8 @@ func addEdit(ctx context.Context, tx *sql.Tx, owner, tune ID, seq int, profile I
 	if err != nil {
 		return err
 	}
-	_, err = tx.ExecContext(ctx, "INSERT INTO edits (tune_id, seq, owner_id, profile_id, settings, created_at) VALUES (?, ?, ?, ?, ?, ?)",
-		tune, seq, owner, profile, doc, at.UTC())
+	_, err = tx.ExecContext(ctx, "INSERT INTO edits (tune_id, seq, owner_id, profile_id, settings, tuning, created_at) VALUES (?, ?, ?, ?, ?, ?, ?)",
+		tune, seq, owner, profile, doc, cut(st.Tuning, 120), at.UTC())
 	return err
 }
 

@@ -161,7 +161,20 @@ func TestWalls(t *testing.T) {
 		}
 	}
 	empty := map[string]func() (int, error){
-		"List":         func() (int, error) { v, err := f.List(f.ctx, other); return len(v), err },
+		"List": func() (int, error) { v, err := f.List(f.ctx, other); return len(v), err },
+		"Find": func() (int, error) {
+			v, err := f.Find(f.ctx, other, &store.ListQuery{IDs: []store.ID{id}})
+			return len(v), err
+		},
+		"Count":   func() (int, error) { return f.Count(f.ctx, other, &store.ListQuery{}) },
+		"Tunings": func() (int, error) { v, err := f.Tunings(f.ctx, other); return len(v), err },
+		"Tags":    func() (int, error) { v, err := f.Tags(f.ctx, other); return len(v), err },
+		"Stamp": func() (int, error) {
+			before, err := f.Stamp(f.ctx, other)
+			err2 := f.SetNote(f.ctx, f.owner, id, 3, "the ring finger!")
+			after, err3 := f.Stamp(f.ctx, other)
+			return strings.Compare(before, after), errors.Join(err, err2, err3)
+		},
 		"Tunes":        func() (int, error) { v, err := f.Tunes(f.ctx, other); return len(v), err },
 		"Profiles":     func() (int, error) { v, err := f.Profiles(f.ctx, other); return len(v), err },
 		"Signins":      func() (int, error) { v, err := f.Signins(f.ctx, other, time.Hour); return len(v), err },

@@ -22,6 +22,7 @@ var passing = []struct {
 	to string
 }{
 	{regexp.MustCompile(`[0-9a-f]{8}-[0-9a-f]{4}-7[0-9a-f]{3}-[0-9a-f]{4}-[0-9a-f]{12}`), "ID"},
+	{regexp.MustCompile(`name="key" value="[0-9a-f-]{36}"`), `name="key" value="KEY"`},
 	{regexp.MustCompile(`\?v=[0-9a-f]{16}`), "?v=HASH"},
 	{regexp.MustCompile(`\d{4}-\d\d-\d\d`), "DAY"},
 	{regexp.MustCompile(`\b\d{1,2} (January|February|March|April|May|June|July|August|September|October|November|December)(, \d\d:\d\d)?`), "DAY"},

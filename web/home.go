@@ -5,15 +5,17 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"math"
 	"net/http"
+	"net/url"
 	"slices"
+	"strconv"
 	"strings"
 	"time"
 	"unicode"
 
 	"github.com/gin-gonic/gin"
 
-	"stepping/core/practice"
 	"stepping/core/retune"
 	"stepping/core/setlist"
 	"stepping/core/tune"
@@ -27,7 +29,11 @@ import (
 // homeBody is the first page.
 type homeBody struct {
 	Tunes    []tuneCard
-	All      int        // tunes before the search
+	All      int    // tunes before the search
+	Matching int    // after it
+	From, To int    // which of them are shown, from 1
+	Back     string // address of the page of the list before, "" for none
+	Next     string
 	Tags     []string   // of all tunes
 	Find     string     // what is searched for
 	Sort     string     // of tuneSorts
@@ -76,7 +82,6 @@ type tuneCard struct {
 	Retune  string // what it takes from the guitar's present tuning
 	Risk    bool   // and that a string comes near its limit, or is tightened by a tone
 	Far     float64
-	Played  time.Time // zero if never
 	When    string
 	Firm    int // rungs of its ladder, of so many
 	Of      int
@@ -108,9 +113,9 @@ func sharesOf(items []todayItem) (out []tuneShare) {
 }
 
 // tags lists the words that tunes are tagged with.
-func (b *homeBody) tags(tunes []store.Listed) {
-	for i := range tunes {
-		for _, tag := range tagsOf(tunes[i].Tags) {
+func (b *homeBody) tags(texts []string) {
+	for i := range texts {
+		for _, tag := range tagsOf(texts[i]) {
 			if !slices.Contains(b.Tags, tag) {
 				b.Tags = append(b.Tags, tag)
 			}
@@ -175,72 +180,146 @@ func (s *Server) home(c *gin.Context) {
 }
 
 func (s *Server) showHome(c *gin.Context, status int, body homeBody) {
-	gigs, err := s.store.Gigs().All(c.Request.Context(), door.Owner(c))
-	if err != nil {
-		s.failFor(c, err)
-		return
-	}
-	works, tunes, err := s.works(c, gigs)
-	if err != nil {
-		s.failFor(c, err)
-		return
-	}
-	if body.Gone, err = s.store.GoneTunes(c.Request.Context(), door.Owner(c)); err != nil {
-		s.failFor(c, err)
-		return
+	ctx, owner := c.Request.Context(), door.Owner(c)
+	err := s.addTunes(c, &body)
+	if err == nil {
+		body.Gone, err = s.store.GoneTunes(ctx, owner)
 	}
 	if at := slices.IndexFunc(body.Gone, func(l store.Listed) bool { return l.ID.String() == c.Query("gone") }); at >= 0 {
 		body.JustNow = &body.Gone[at]
 	}
-	from, err := s.presentTuning(c)
+	if err == nil {
+		body.Drafts, err = s.draftCards(c)
+	}
 	if err != nil {
 		s.failFor(c, err)
 		return
 	}
-	body.Guitar, body.All, body.CanDemo = from.words, len(tunes), s.demo != nil
-	played := body.practised(works, time.Now())
-	tunings := map[string]tuning.Tuning{}
-	names := map[string]string{}
+	body.CanDemo, body.Library = s.demo != nil, tuning.Library
+	s.render(c, status, "home", "layout", "Your tunes", body)
+}
+
+// addTunes fills in a page of the list of tunes, and what to play today.
+func (s *Server) addTunes(c *gin.Context, body *homeBody) error {
+	ctx, owner := c.Request.Context(), door.Owner(c)
+	var err, err2, err3 error
+	body.All, err = s.store.Count(ctx, owner, &store.ListQuery{})
+	from, err2 := s.presentTuning(c)
+	known, err3 := s.sitting(c)
+	if err := errors.Join(err, err2, err3); err != nil {
+		return err
+	}
+	body.Guitar = from.words
+	if known.items != nil {
+		body.Today = &todayBody{}
+		body.Today.list(known.items)
+		body.Shares = sharesOf(body.Today.Items)
+	}
+	names := tuningNames{}
+	q, err := s.listQuery(c, body, from, names)
+	if err != nil {
+		return err
+	}
+	body.Matching = body.All
+	if q.Find != "" {
+		if body.Matching, err = s.store.Count(ctx, owner, q); err != nil {
+			return err
+		}
+	}
+	body.pages(q)
+	tunes, err := s.store.Find(ctx, owner, q)
+	if err != nil {
+		return err
+	}
+	now := time.Now()
 	for i := range tunes {
 		t := &tunes[i]
-		card := tuneCard{ID: t.ID, Title: t.Title, Tuning: t.Tuning, Capo: t.Capo, Facts: t.Facts}
-		card.Tags = tagsOf(t.Tags)
-		if _, known := names[t.Tuning]; !known {
-			if tn, err := tuning.Parse(t.Tuning); err == nil {
-				tunings[t.Tuning], names[t.Tuning] = tn, tuning.Identify(tn).String()
-			}
-		}
-		if name := names[t.Tuning]; name != "" {
-			card.Tuning, card.Strings = name, tunings[t.Tuning].Classes()
+		card := tuneCard{ID: t.ID, Title: t.Title, Tuning: t.Tuning, Capo: t.Capo, Facts: t.Facts, Tags: tagsOf(t.Tags)}
+		n := names.of(t.Tuning)
+		if n != nil {
+			card.Tuning, card.Strings = n.name, n.strings
+			from.far(&card, t.Tuning, n.tuning)
 		}
 		if card.Facts == "" {
 			card.Facts = s.facts(c, t.ID)
 		}
 		card.Facts = card.Tuning + " · " + card.Facts
-		if w := played[t.ID.String()]; w != nil {
-			card.Played, card.When, card.Firm, card.Of = w.Played, w.When, w.Firm, w.Of
+		if a, ok := known.tunes[t.ID]; ok {
+			card.When, card.Firm, card.Of = daysAgo(a.Played, now), a.Firm, a.Of
 		}
-		if tn, ok := tunings[t.Tuning]; ok {
-			from.far(&card, t.Tuning, tn)
-		}
-		if body.Find == "" || strings.Contains(strings.ToLower(card.Title+" "+card.Facts+" "+t.Tags), strings.ToLower(body.Find)) || inTuning(body.Find, tunings[t.Tuning]) {
-			body.Tunes = append(body.Tunes, card)
-		}
+		body.Tunes = append(body.Tunes, card)
 	}
-	body.sort()
-	body.tags(tunes)
-	body.Library = tuning.Library
-	if body.Drafts, err = s.draftCards(c); err != nil {
-		s.failFor(c, err)
-		return
-	}
-	s.render(c, status, "home", "layout", "Your tunes", body)
+	tags, err := s.store.Tags(ctx, owner)
+	body.tags(tags)
+	return err
 }
 
-// inTuning reports whether what is searched for names a tuning, however it is typed.
-func inTuning(find string, t tuning.Tuning) bool {
-	asked, err := tuning.ParseAny(find)
-	return err == nil && asked == t
+// listQuery is what the first page asks for of the tunes.
+func (s *Server) listQuery(c *gin.Context, body *homeBody, from *guitarNow, names tuningNames) (*store.ListQuery, error) {
+	q := &store.ListQuery{Find: body.Find, Most: aPage, From: aPage * max(0, atoi(c.Query("page"))-1)}
+	if body.All > manyTunes {
+		body.Sorts = tuneSorts
+		q.Order = map[string]string{"title": store.ByTitle, "played": store.ByPlayed, "near": store.ByTuning}[body.Sort]
+	}
+	if q.Find == "" && q.Order != store.ByTuning {
+		return q, nil
+	}
+	all, err := s.store.Tunings(c.Request.Context(), door.Owner(c))
+	if err != nil {
+		return nil, err
+	}
+	asked, wrong := tuning.ParseAny(q.Find)
+	far := map[string]float64{}
+	for _, spelt := range all {
+		n := names.of(spelt)
+		if n == nil {
+			continue
+		}
+		if q.Find != "" && (wrong == nil && n.tuning == asked || strings.Contains(strings.ToLower(n.name), strings.ToLower(q.Find))) {
+			q.Named = append(q.Named, spelt)
+		}
+		card := tuneCard{Far: math.Inf(1)}
+		from.far(&card, spelt, n.tuning)
+		far[spelt] = card.Far
+		q.Tunings = append(q.Tunings, spelt)
+	}
+	slices.SortStableFunc(q.Tunings, func(a, b string) int { return cmp.Compare(far[a], far[b]) })
+	return q, nil
+}
+
+// pages says where in the list one is.
+func (b *homeBody) pages(q *store.ListQuery) {
+	q.From = min(q.From, max(0, b.Matching-1)/aPage*aPage)
+	at := func(from int) string {
+		return "/?" + url.Values{"find": {b.Find}, "sort": {b.Sort}, "page": {strconv.Itoa(from/aPage + 1)}}.Encode()
+	}
+	b.From, b.To = q.From+1, min(q.From+aPage, b.Matching)
+	if q.From > 0 {
+		b.Back = at(q.From - aPage)
+	}
+	if b.To < b.Matching {
+		b.Next = at(q.From + aPage)
+	}
+}
+
+// tuningName is a tuning as cards name it.
+type namedTuning struct {
+	tuning        tuning.Tuning
+	name, strings string
+}
+
+// tuningNames are the tunings of a list, each recognised once; nil for what is none.
+type tuningNames map[string]*namedTuning
+
+func (n tuningNames) of(spelt string) *namedTuning {
+	v, known := n[spelt]
+	if !known {
+		if t, err := tuning.ParseAny(spelt); err == nil {
+			v = &namedTuning{t, tuning.Identify(t).String(), t.Classes()}
+		}
+		n[spelt] = v
+	}
+	return v
 }
 
 // facts is what the list says of a tune's text, read once and kept.
@@ -424,48 +503,5 @@ func (p *guitarNow) far(card *tuneCard, name string, to tuning.Tuning) {
 	}
 }
 
-// practised fills in what to play today, and returns how far each tune is.
-func (b *homeBody) practised(works []practice.Work, now time.Time) map[string]*tuneCard {
-	out := map[string]*tuneCard{}
-	begun := false
-	for i := range works {
-		w := &works[i]
-		if len(w.Passes) == 0 {
-			continue
-		}
-		begun = true
-		card := &tuneCard{Played: w.Passes[len(w.Passes)-1].At, Of: len(w.Rungs)}
-		card.When = daysAgo(card.Played, now)
-		for _, st := range practice.Progress(w.Rungs, w.Passes, now) {
-			if st.Solid() {
-				card.Firm++
-			}
-		}
-		out[w.ID] = card
-	}
-	if begun {
-		b.Today = &todayBody{}
-		b.Today.list(practice.Today(works, usualSitting, now))
-		b.Shares = sharesOf(b.Today.Items)
-	}
-	return out
-}
-
 // usualSitting is how long a sitting is unless another length is asked for, in minutes.
 const usualSitting = 30
-
-// sort brings the list into the order that is asked for.
-func (b *homeBody) sort() {
-	if b.All <= manyTunes {
-		return
-	}
-	b.Sorts = tuneSorts
-	switch b.Sort {
-	case "title":
-		slices.SortStableFunc(b.Tunes, func(x, y tuneCard) int { return strings.Compare(strings.ToLower(x.Title), strings.ToLower(y.Title)) })
-	case "played":
-		slices.SortStableFunc(b.Tunes, func(x, y tuneCard) int { return y.Played.Compare(x.Played) })
-	case "near":
-		slices.SortStableFunc(b.Tunes, func(x, y tuneCard) int { return cmp.Compare(x.Far, y.Far) })
-	}
-}

@@ -49,7 +49,7 @@ var lengthKeys = []lengthKey{{entry.Whole, "w", "whole", false}, {entry.Half, "h
 func (s *Server) addNeck(c *gin.Context) {
 	ctx := c.Request.Context()
 	tuned := "Standard"
-	if tunes, err := s.store.List(ctx, door.Owner(c)); err == nil && len(tunes) > 0 {
+	if tunes, err := s.store.Find(ctx, door.Owner(c), &store.ListQuery{Most: 1}); err == nil && len(tunes) > 0 {
 		if _, err := tuning.Parse(tunes[0].Tuning); err == nil {
 			tuned = tunes[0].Tuning
 		}

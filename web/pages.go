@@ -56,7 +56,16 @@ func (s *Server) readPage(c *gin.Context) (p store.Page, err error) {
 	if err := checkPage(&p); err != nil {
 		return p, err
 	}
-	tunes, err := s.store.List(c.Request.Context(), door.Owner(c))
+	q := store.ListQuery{}
+	for _, word := range strings.FieldsFunc(p.Query, func(r rune) bool { return r == '&' || r == '=' }) {
+		if id, err := parseID(word); err == nil {
+			q.IDs = append(q.IDs, id)
+		}
+	}
+	if len(q.IDs) == 0 {
+		return p, nil
+	}
+	tunes, err := s.store.Find(c.Request.Context(), door.Owner(c), &q)
 	for i := range tunes { // archives name tunes by their titles
 		if id := tunes[i].ID.String(); strings.Contains(p.Query, id) {
 			if p.Titles == nil {

@@ -4,10 +4,12 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"html/template"
 	"math"
 	"net/http"
 	"slices"
 	"strconv"
+	"strings"
 	"time"
 
 	"github.com/gin-gonic/gin"
@@ -132,7 +134,7 @@ type fitView struct {
 
 // workView is the plan as drawn: the time column and the moment at the cursor.
 type workView struct {
-	Column  view.Column
+	Column  template.HTML
 	Heard   bool // the last take is in it
 	Now     view.Now
 	Bars    []view.BarLink
@@ -220,7 +222,7 @@ func (s *Server) showPlan(c *gin.Context, status int, id store.ID, moment string
 		body.LeftOut = leftOut(w.Plan)
 		body.Kept, body.CanKeep = newKept(&t.Settings, w.Plan), len(w.Plan.Moments) <= setup.MostKept
 		heard := s.lastHeard(c.Request.Context(), &t, w)
-		if err := body.addWork(c.Request.Context(), w, heard, atoi(moment), waitsForReasons(c)); err != nil {
+		if err := s.addWork(c.Request.Context(), &body, w, heard, atoi(moment), waitsForReasons(c)); err != nil {
 			s.failFor(c, err)
 			return
 		}
@@ -372,7 +374,7 @@ func waitsForReasons(c *gin.Context) time.Duration {
 
 // addWork draws the plan. Reasons and other places take longer than the plan itself: they are left out if they do not
 // come within wait, and the script asks for them when the picture stands. heard is of the last take.
-func (b *planBody) addWork(ctx context.Context, w *desk.Planned, heard map[int]view.Heard, m int, wait time.Duration) error {
+func (s *Server) addWork(ctx context.Context, b *planBody, w *desk.Planned, heard map[int]view.Heard, m int, wait time.Duration) error {
 	m = min(max(m, 0), len(w.Plan.Moments)-1)
 	b.Warnings, b.Changed, b.Leaves = w.Warnings, changeOf(w), leavesAt(b.ID, m)
 	now := view.NewNow(b.ID, b.Version, w.Plan, m)
@@ -385,7 +387,11 @@ func (b *planBody) addWork(ctx context.Context, w *desk.Planned, heard map[int]v
 		}
 	}
 	col := view.NewColumn(w.Plan, w.Differing(), heard, m)
-	b.Work = &workView{Column: col, Heard: len(heard) > 0, Now: now, Bars: view.NewBars(w.Plan, m), Why: w.Plan.Ceiling.Why,
+	drawn, err := s.column(w, &col, heard)
+	if err != nil {
+		return err
+	}
+	b.Work = &workView{Column: drawn, Heard: len(heard) > 0, Now: now, Bars: view.NewBars(w.Plan, m), Why: w.Plan.Ceiling.Why,
 		Client: clientData{ID: b.ID, At: m, Count: len(w.Plan.Moments), First: col.First, Rows: col.RowYs(), Bars: col.RowBars()},
 		Total:  fmt.Sprintf("%.1f", w.Plan.Total)}
 	b.Work.Client.timed(w.Plan)
@@ -393,6 +399,22 @@ func (b *planBody) addWork(ctx context.Context, w *desk.Planned, heard map[int]v
 		b.Work.Ceiling = strconv.FormatFloat(c, 'f', 0, 64)
 	}
 	return nil
+}
+
+// noCursor is where the cursor is drawn in a column that is kept, to be put in its place.
+const noCursor = -7777
+
+// column draws the time column, or takes the one drawn before: the cursor apart it is the same for every moment in it.
+func (s *Server) column(w *desk.Planned, col *view.Column, heard map[int]view.Heard) (template.HTML, error) {
+	at := *col
+	at.CursorY = noCursor
+	html, err := w.Drawn(fmt.Sprint("column ", col.First, len(col.Rows), w.Differing(), heard), func() (string, error) {
+		var buf strings.Builder
+		err := s.pages["plan"].ExecuteTemplate(&buf, "column", at)
+		return buf.String(), err
+	})
+	mark := func(y float64) string { return fmt.Sprintf(`y="%.1f"`, y-20) }
+	return template.HTML(strings.Replace(html, mark(noCursor), mark(col.CursorY), 1)), err // the template has escaped it
 }
 
 // atMoment answers with the part of the page that belongs to one moment.

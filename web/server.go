@@ -57,6 +57,7 @@ type Server struct {
 	demo     AddDemo
 	patience time.Duration
 	working  *working
+	sittings sittings
 }
 
 // Times after which a slow client is let go; package door moves the first two on while something comes or is taken.
@@ -451,6 +452,9 @@ func (s *Server) ready(c *gin.Context) {
 	}
 	c.String(http.StatusOK, "ok\n")
 }
+
+// parseID reads a key.
+func parseID(text string) (store.ID, error) { return uuid.Parse(text) }
 
 // idParam reads the key in the path; a wrong one is answered with 404.
 func (s *Server) idParam(c *gin.Context) (store.ID, bool) {

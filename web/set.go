@@ -20,6 +20,8 @@ import (
 // setBody is the page that orders a set.
 type setBody struct {
 	Tunes                   []setChoice
+	Find                    string // what is searched for among the tunes
+	More                    bool   // there are others
 	Guitars, Opener, Closer string
 	Pairs                   []setPair // those chosen, and an empty one
 	Fault                   string
@@ -87,7 +89,12 @@ func minutes(seconds float64) string {
 
 // set orders the tunes chosen so that they take least retuning between them.
 func (s *Server) set(c *gin.Context) {
-	tunes, err := s.store.Tunes(c.Request.Context(), door.Owner(c))
+	chosen, asked := map[string]bool{}, c.Query("guitars") != ""
+	for _, id := range c.QueryArray("t") {
+		chosen[id] = true
+	}
+	find := strings.TrimSpace(c.Query("find"))
+	tunes, more, err := s.pickable(c, find, chosen)
 	if err != nil {
 		s.failFor(c, err)
 		return
@@ -97,8 +104,7 @@ func (s *Server) set(c *gin.Context) {
 		s.failFor(c, err)
 		return
 	}
-	chosen, asked := c.QueryArray("t"), c.Query("guitars") != ""
-	body := setBody{Guitars: c.DefaultQuery("guitars", "1"), Opener: c.Query("opener"), Closer: c.Query("closer")}
+	body := setBody{Find: find, More: more || find != "", Guitars: c.DefaultQuery("guitars", "1"), Opener: c.Query("opener"), Closer: c.Query("closer")}
 	g, now := sixStringed(guitars)
 	if body.Kept, err = s.keptPages(c, "set"); err != nil {
 		s.failFor(c, err)
@@ -111,9 +117,9 @@ func (s *Server) set(c *gin.Context) {
 	for i := range tunes {
 		t := &tunes[i]
 		id := t.ID.String()
-		on := !asked || slices.Contains(chosen, id)
-		body.Tunes = append(body.Tunes, setChoice{id, t.Title, t.Settings.Tuning, on})
-		spelt, err := tuning.ParseAny(t.Settings.Tuning)
+		on := !asked || chosen[id]
+		body.Tunes = append(body.Tunes, setChoice{id, t.Title, t.Tuning, on})
+		spelt, err := tuning.ParseAny(t.Tuning)
 		if !on || err != nil {
 			continue
 		}
@@ -125,9 +131,9 @@ func (s *Server) set(c *gin.Context) {
 		}
 		number[id] = len(r.Tunes)
 		body.ids = append(body.ids, id)
-		r.Tunes = append(r.Tunes, setlist.Tune{Title: t.Title, Tuning: spelt, Capo: t.Settings.Capo})
+		r.Tunes = append(r.Tunes, setlist.Tune{Title: t.Title, Tuning: spelt, Capo: t.Capo})
 	}
-	for _, id := range chosen {
+	for id := range chosen {
 		if !slices.ContainsFunc(body.Tunes, func(t setChoice) bool { return t.ID == id }) {
 			body.Gone++
 		}

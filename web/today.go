@@ -1,7 +1,6 @@
 package web
 
 import (
-	"encoding/json"
 	"errors"
 	"fmt"
 	"net/http"
@@ -122,7 +121,8 @@ type todayBody struct {
 	Sum     float64
 	New     []store.Listed // tunes that nobody has begun to practise
 	Gigs    []gigView
-	Tunes   []store.Listed
+	Tunes   []store.Listed // to choose from for a gig
+	More    bool           // there are others
 	Fault   string
 	Played  int // minutes today
 	NoTunes bool
@@ -148,43 +148,11 @@ type gigView struct {
 // gigForm is a day as typed.
 type gigForm struct {
 	Name, On string
+	Find     string // what is searched for among the tunes
 	Chosen   map[string]bool
 }
 
 func (s *Server) today(c *gin.Context) { s.showToday(c, http.StatusOK, "", gigForm{}) }
-
-// works are the owner's tunes that are being practised, with the rest.
-func (s *Server) works(c *gin.Context, gigs []store.Kept[store.Gig]) (works []practice.Work, list []store.Listed, err error) {
-	ctx := c.Request.Context()
-	if list, err = s.store.List(ctx, door.Owner(c)); err != nil {
-		return nil, nil, err
-	}
-	ladders, err := s.store.Results(ctx, door.Owner(c), store.LadderResult)
-	if err != nil {
-		return nil, nil, err
-	}
-	played, err := s.store.Passes(ctx, door.Owner(c))
-	if err != nil {
-		return nil, nil, err
-	}
-	passes := map[store.ID][]practice.Pass{}
-	for _, p := range played {
-		passes[p.Tune] = here(p.Passes)
-	}
-	for _, t := range list {
-		doc, ok := ladders[t.ID]
-		if !ok {
-			continue
-		}
-		w := practice.Work{ID: t.ID.String(), Title: t.Title, Passes: passes[t.ID], By: wantedBy(gigs, t.ID)}
-		if err := json.Unmarshal(doc, &w.Rungs); err != nil {
-			s.logUnlessGone(c, "ladder", "tune", t.ID, "err", err)
-			continue
-		}
-		works = append(works, w)
-	}
-	return works, list, nil
-}
 
 // wantedBy is the day of the first gig to come that a tune is played at, zero if none.
 func wantedBy(gigs []store.Kept[store.Gig], tune store.ID) (by time.Time) {
@@ -203,13 +171,19 @@ func (s *Server) showToday(c *gin.Context, status int, fault string, typed gigFo
 		s.failFor(c, err)
 		return
 	}
-	works, list, err := s.works(c, gigs)
+	works, err := s.works(c.Request.Context(), door.Owner(c))
 	if err != nil {
 		s.failFor(c, err)
 		return
 	}
-	b := todayBody{Minutes: c.DefaultQuery("minutes", "30"), Choices: []string{"15", "20", "25", "30", "40"}, Tunes: list,
-		NoTunes: len(list) == 0, Fault: fault, Gig: typed}
+	typed.Find = strings.TrimSpace(c.Query("find"))
+	list, more, err := s.pickable(c, typed.Find, typed.Chosen)
+	if err != nil {
+		s.failFor(c, err)
+		return
+	}
+	b := todayBody{Minutes: c.DefaultQuery("minutes", "30"), Choices: []string{"15", "20", "25", "30", "40"}, Tunes: list, More: more || typed.Find != "",
+		NoTunes: len(list) == 0 && typed.Find == "", Fault: fault, Gig: typed}
 	now := time.Now()
 	items := practice.Today(works, float64(atoi(b.Minutes)), now)
 	b.list(items)
@@ -224,17 +198,39 @@ func (s *Server) showToday(c *gin.Context, status int, fault string, typed gigFo
 		}
 	}
 	b.Played = int(seconds+59) / 60
-	titles := map[store.ID]string{}
 	for _, t := range list {
-		titles[t.ID] = t.Title
-		if !known[t.ID.String()] {
+		if !known[t.ID.String()] && len(b.New) < mostNew {
 			b.New = append(b.New, t)
 		}
+	}
+	titles, err := s.titles(c, gigs)
+	if err != nil {
+		s.failFor(c, err)
+		return
 	}
 	for i := range gigs {
 		b.Gigs = append(b.Gigs, newGig(&gigs[i], titles, now))
 	}
 	s.render(c, status, "today", "layout", "Today", b)
+}
+
+// mostNew is how many tunes are proposed to begin with.
+const mostNew = 12
+
+// titles are those of the tunes of gigs.
+func (s *Server) titles(c *gin.Context, gigs []store.Kept[store.Gig]) (map[store.ID]string, error) {
+	q, out := store.ListQuery{}, map[store.ID]string{}
+	for i := range gigs {
+		q.IDs = append(q.IDs, gigs[i].Doc.Tunes...)
+	}
+	if len(q.IDs) == 0 {
+		return out, nil
+	}
+	list, err := s.store.Find(c.Request.Context(), door.Owner(c), &q)
+	for _, t := range list {
+		out[t.ID] = t.Title
+	}
+	return out, err
 }
 
 // list shows the parts of a sitting, each with its address.
@@ -315,22 +311,29 @@ func (s *Server) sittingPart(c *gin.Context) {
 }
 
 // addGig saves a gig, and the tunes that are played there.
+// mostGigTunes bounds the tunes of a gig.
+const mostGigTunes = 100
+
 // longestGigName is in characters.
 const longestGigName = 80
 
 func (s *Server) addGig(c *gin.Context) {
 	f := gigForm{Name: strings.TrimSpace(c.PostForm("name")), On: strings.TrimSpace(c.PostForm("on")), Chosen: map[string]bool{}}
 	o := store.Gig{Name: f.Name, On: f.On}
-	list, err := s.store.List(c.Request.Context(), door.Owner(c))
-	if err != nil {
-		s.failFor(c, err)
-		return
+	q := store.ListQuery{Most: mostGigTunes}
+	for _, text := range c.PostFormArray("t") {
+		if id, err := parseID(text); err == nil && len(q.IDs) < mostGigTunes {
+			f.Chosen[text] = true
+			q.IDs = append(q.IDs, id)
+		}
 	}
-	for _, id := range c.PostFormArray("t") {
-		f.Chosen[id] = true
-	}
-	for _, t := range list {
-		if f.Chosen[t.ID.String()] {
+	if len(q.IDs) > 0 {
+		list, err := s.store.Find(c.Request.Context(), door.Owner(c), &q)
+		if err != nil {
+			s.failFor(c, err)
+			return
+		}
+		for _, t := range list {
 			o.Tunes = append(o.Tunes, t.ID)
 		}
 	}

@@ -11,6 +11,7 @@ import (
 	"slices"
 	"strconv"
 	"strings"
+	"sync"
 	"unicode"
 
 	"stepping/core/pitch"
@@ -344,6 +345,18 @@ func (t Tuning) Transpose(n int) Tuning {
 	return t
 }
 
+// spelt are the tunings of the library.
+var spelt = sync.OnceValue(func() (out []Tuning) {
+	for _, n := range Library {
+		t, err := Parse(n.Spelt)
+		if err != nil {
+			panic("tuning: library entry " + n.Name + ": " + err.Error())
+		}
+		out = append(out, t)
+	}
+	return out
+})
+
 // Identity says what a tuning is.
 type Identity struct {
 	Name  string // built-in name, or "" if this exact tuning has none
@@ -354,12 +367,8 @@ type Identity struct {
 // Identify recognises t by its intervals.
 func Identify(t Tuning) Identity {
 	var id Identity
-	for _, n := range Library {
-		known, err := Parse(n.Spelt)
-		if err != nil {
-			panic("tuning: library entry " + n.Name + ": " + err.Error())
-		}
-		steps, same := sameShape(known, t)
+	for i, n := range Library {
+		steps, same := sameShape(spelt()[i], t)
 		if !same {
 			continue
 		}
@@ -402,11 +411,8 @@ func Nearest(t Tuning) (n Near, ok bool) {
 		return n, false
 	}
 	best := Strings + 1
-	for _, named := range Library {
-		known, err := Parse(named.Spelt)
-		if err != nil {
-			panic("tuning: library entry " + named.Name + ": " + err.Error())
-		}
+	for i, named := range Library {
+		known := spelt()[i]
 		for steps := -7; steps <= 7; steps++ {
 			var differ []int
 			for s := Strings; s >= 1; s-- {

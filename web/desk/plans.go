@@ -30,6 +30,36 @@ type Planned struct {
 	changed map[int]bool // moments that differ from the plan looked at before; replaced, never changed
 	before  Whole        // what that plan was as a whole
 	reasons map[int]view.Reasons
+	drawn   []drawn
+}
+
+// drawn is a part of a page as it was drawn from the plan.
+type drawn struct{ key, html string }
+
+// mostDrawn bounds the parts kept of a plan: drawing the longest takes most of the time of a page.
+const mostDrawn = 3
+
+// Drawn returns a part of a page that was drawn under the key, which says all that it depends on beside the plan; else it draws it.
+func (w *Planned) Drawn(key string, draw func() (string, error)) (string, error) {
+	w.mu.Lock()
+	at := slices.IndexFunc(w.drawn, func(d drawn) bool { return d.key == key })
+	if at >= 0 {
+		d := w.drawn[at]
+		w.drawn = append(slices.Delete(w.drawn, at, at+1), d)
+		w.mu.Unlock()
+		return d.html, nil
+	}
+	w.mu.Unlock()
+	html, err := draw()
+	if err != nil {
+		return "", err
+	}
+	w.mu.Lock()
+	defer w.mu.Unlock()
+	if w.drawn = append(w.drawn, drawn{key, html}); len(w.drawn) > mostDrawn {
+		w.drawn = slices.Delete(w.drawn, 0, 1)
+	}
+	return html, nil
 }
 
 // Whole is what plans are compared by as a whole.
