@@ -20,6 +20,10 @@ faults: deps-test
 	scripts/deps.sh haproxy galera-4
 	STEPPING_FAULTS=1 $(GO) test ./faults -v -timeout 40m -count 1
 
+# 50 players for five minutes, nothing warm: how long answers take, and the memory.
+load: deps
+	STEPPING_LOAD=1 $(GO) test ./faults -run 'TestLoad$$' -v -timeout 30m -count 1 | grep -E 'figure|ok|FAIL|should not'
+
 # Three replicated database servers, two copies and a proxy on loopback, to try or to break.
 cluster: deps build
 	scripts/deps.sh haproxy galera-4

@@ -14,16 +14,17 @@ import (
 
 // cluster is what scripts/cluster.sh started.
 type cluster struct {
-	t   *testing.T
-	dir string
-	env []string
-	url string
+	t    *testing.T
+	dir  string
+	env  []string
+	url  string
+	port int // the first one
 }
 
-func startCluster(t *testing.T) *cluster {
+func startCluster(t *testing.T, env ...string) *cluster {
 	t.Helper()
 	port := 18000 + os.Getpid()%100*100 // below those that the system gives to clients
-	c := &cluster{t: t, dir: filepath.Join(place(t), "c"), env: append(os.Environ(), fmt.Sprint("CLUSTER_PORT=", port))}
+	c := &cluster{t: t, dir: filepath.Join(place(t), "c"), env: append(append(os.Environ(), fmt.Sprint("CLUSTER_PORT=", port)), env...), port: port}
 	cmd := exec.Command("../scripts/cluster.sh", c.dir)
 	cmd.Env = c.env
 	cmd.SysProcAttr = &syscall.SysProcAttr{Pdeathsig: syscall.SIGTERM}

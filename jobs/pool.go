@@ -12,6 +12,7 @@ import (
 type Work struct {
 	Owner string // owners take turns
 	Long  bool   // it may take seconds; a worker is always kept for work that does not
+	Later bool   // what is seen first does not wait for it: it comes after what is seen
 	Begun bool   // it goes on with what was begun, and is never turned away
 }
 
@@ -21,15 +22,16 @@ const (
 	mostWaitingOwner = 100
 )
 
-// pool lets so much work run at a time. Among what waits, the owner who has least running comes first, then what is short,
-// then what came first.
+// pool lets so much work run at a time. Among what waits, the owner who has least running comes first, then what is seen
+// first, then what is short, then what came first.
 type pool struct {
-	slots, longs int
+	slots, longs, laters int // how much runs at a time: in all, of what is long, of what comes later
 
 	mu      sync.Mutex
 	running map[string]int // by owner
 	all     int
 	long    int
+	later   int
 	waiting []*waiter // in the order in which they came
 }
 
@@ -39,7 +41,7 @@ type waiter struct {
 }
 
 func newPool(slots int) *pool {
-	return &pool{slots: slots, longs: max(1, slots-1), running: map[string]int{}}
+	return &pool{slots: slots, longs: max(1, slots-1), laters: max(1, slots-1), running: map[string]int{}}
 }
 
 // enter waits for a turn; leave has to be called after it. *NotReady if too much waits already, or ctx's error.
@@ -98,6 +100,9 @@ func (p *pool) over(w Work) {
 	if w.Long {
 		p.long--
 	}
+	if w.Later {
+		p.later--
+	}
 	if p.running[w.Owner]--; p.running[w.Owner] == 0 {
 		delete(p.running, w.Owner)
 	}
@@ -109,7 +114,7 @@ func (p *pool) grant() {
 	for p.all < p.slots {
 		next := -1
 		for i, v := range p.waiting {
-			if v.Long && p.long >= p.longs {
+			if v.Long && p.long >= p.longs || v.Later && p.later >= p.laters {
 				continue
 			}
 			if next < 0 || p.before(v, p.waiting[next]) {
@@ -125,6 +130,9 @@ func (p *pool) grant() {
 		if v.Long {
 			p.long++
 		}
+		if v.Later {
+			p.later++
+		}
 		p.running[v.Owner]++
 		close(v.turn)
 	}
@@ -134,6 +142,9 @@ func (p *pool) grant() {
 func (p *pool) before(a, b *waiter) bool {
 	if n, m := p.running[a.Owner], p.running[b.Owner]; n != m {
 		return n < m
+	}
+	if a.Later != b.Later {
+		return !a.Later
 	}
 	return !a.Long && b.Long
 }

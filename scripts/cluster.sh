@@ -92,10 +92,21 @@ $(for n in 1 2; do
     echo "  server other 127.0.0.1:$((base + 3 - n)) check backup on-marked-down shutdown-sessions"
     echo "  server third 127.0.0.1:$((base + 3)) check backup on-marked-down shutdown-sessions"
   done)
-listen stepping
+frontend door
   mode http
   bind 127.0.0.1:$((base + 70))
-  balance roundrobin
+  use_backend tunes if { path_beg /tunes/ }
+  default_backend pages
+$(for kind in pages tunes; do
+    echo "backend $kind"
+    echo "  mode http"
+    if [ $kind = tunes ]; then   # one tune's requests go to one copy, which has its plan; if that dies, only its tunes move
+      echo "  balance hash path,field(3,/)"
+      echo "  hash-type consistent"
+    else
+      echo "  balance roundrobin"
+    fi
+    cat <<BACKEND
   option httpchk
   http-check send meth GET uri /readyz ver HTTP/1.1 hdr Host 127.0.0.1
   option redispatch
@@ -103,6 +114,8 @@ listen stepping
   retry-on conn-failure empty-response
   server copy1 127.0.0.1:$((base + 61)) check
   server copy2 127.0.0.1:$((base + 62)) check
+BACKEND
+  done)
 CFG
 "$proxy" -f "$dir/haproxy.cfg" > "$dir/haproxy.log" 2>&1 &
 echo $! > "$dir/haproxy.pid"

@@ -222,7 +222,7 @@ func (s *Server) showPlan(c *gin.Context, status int, id store.ID, moment string
 		body.LeftOut = leftOut(w.Plan)
 		body.Kept, body.CanKeep = newKept(&t.Settings, w.Plan), len(w.Plan.Moments) <= setup.MostKept
 		heard := s.lastHeard(c.Request.Context(), &t, w)
-		if err := s.addWork(c.Request.Context(), &body, w, heard, atoi(moment), waitsForReasons(c)); err != nil {
+		if err := s.addWork(c.Request.Context(), t.Owner, &body, w, heard, atoi(moment), waitsForReasons(c)); err != nil {
 			s.failFor(c, err)
 			return
 		}
@@ -374,7 +374,7 @@ func waitsForReasons(c *gin.Context) time.Duration {
 
 // addWork draws the plan. Reasons and other places take longer than the plan itself: they are left out if they do not
 // come within wait, and the script asks for them when the picture stands. heard is of the last take.
-func (s *Server) addWork(ctx context.Context, b *planBody, w *desk.Planned, heard map[int]view.Heard, m int, wait time.Duration) error {
+func (s *Server) addWork(ctx context.Context, owner store.ID, b *planBody, w *desk.Planned, heard map[int]view.Heard, m int, wait time.Duration) error {
 	m = min(max(m, 0), len(w.Plan.Moments)-1)
 	b.Warnings, b.Changed, b.Leaves = w.Warnings, changeOf(w), leavesAt(b.ID, m)
 	now := view.NewNow(b.ID, b.Version, w.Plan, m)
@@ -382,7 +382,7 @@ func (s *Server) addWork(ctx context.Context, b *planBody, w *desk.Planned, hear
 	if wait > 0 {
 		soon, stop := context.WithTimeout(ctx, wait)
 		defer stop()
-		if err := addReasons(soon, w, &now); err != nil && (ctx.Err() != nil || !errors.Is(err, context.DeadlineExceeded)) {
+		if err := s.addReasons(soon, owner, w, &now); err != nil && (ctx.Err() != nil || !errors.Is(err, context.DeadlineExceeded)) {
 			return err
 		}
 	}
@@ -426,7 +426,13 @@ func (s *Server) atMoment(c *gin.Context) {
 	m := min(max(atoi(c.Param("m")), 0), len(w.Plan.Moments)-1)
 	now := view.NewNow(t.ID.String(), t.Version, w.Plan, m)
 	now.Changed = w.Differing()[m]
-	if err := addReasons(c.Request.Context(), w, &now); err != nil {
+	ctx := c.Request.Context()
+	if c.Query("soon") != "" { // the picture is wanted at once: why comes with it if it is known, or nearly
+		soon, stop := context.WithTimeout(ctx, reasonsWait)
+		defer stop()
+		ctx = soon
+	}
+	if err := s.addReasons(ctx, t.Owner, w, &now); err != nil && (c.Query("soon") == "" || !errors.Is(err, context.DeadlineExceeded)) {
 		s.failFor(c, err)
 		return
 	}
@@ -434,8 +440,8 @@ func (s *Server) atMoment(c *gin.Context) {
 }
 
 // addReasons fills in why the moment is played so, and its other places.
-func addReasons(ctx context.Context, w *desk.Planned, v *view.Now) error {
-	r, err := w.Reasons(ctx, v.Moment)
+func (s *Server) addReasons(ctx context.Context, owner store.ID, w *desk.Planned, v *view.Now) error {
+	r, err := s.desk.Reasons(ctx, owner, w, v.Moment)
 	if err != nil {
 		return err
 	}

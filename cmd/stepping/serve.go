@@ -7,6 +7,7 @@ import (
 	"io"
 	"os"
 	"path/filepath"
+	"runtime"
 	"runtime/debug"
 	"sync"
 	"time"
@@ -24,6 +25,7 @@ const (
 	rootDataDir = "/var/lib/stepping/db" // for root, where the server's own user cannot enter dataDir
 	// Above it garbage is collected more often; what plans and rankings need beside is some tens of MiB each.
 	memoryLimit = 400 << 20
+	threads     = 4 // for each core
 	// How long requests under way may take at the end.
 	shutdownTime = 10 * time.Second
 )
@@ -43,6 +45,9 @@ func serve(ctx context.Context, args []string, out, errOut io.Writer, withTunes 
 	if os.Getenv("GOMEMLIMIT") == "" {
 		debug.SetMemoryLimit(memoryLimit)
 	}
+	// While every core works out plans, a request that is woken again after each answer of the database would wait each time for Go to
+	// take one of these off a thread. With more threads than cores the system shares them out, and who has waited comes first.
+	runtime.GOMAXPROCS(threads * runtime.GOMAXPROCS(0))
 	lan := len(args) == 1 && args[0] == "--lan"
 	if len(args) > 0 && !lan {
 		return &inputError{"stepping serve takes no arguments but --lan; see stepping help"}

@@ -43,8 +43,11 @@ func New(st *store.Store, log *slog.Logger, took func(kind string, d time.Durati
 // Close stops all work under way.
 func (d *Desk) Close() { d.Jobs.Close() }
 
+// cores are those of the machine, or that the program may use of it. It is asked before the program allows itself more threads: see serve.
+var cores = runtime.GOMAXPROCS(0)
+
 // workers is how much is worked out at a time: what is long on every core but for one worker, which is kept for what is short.
-func workers() int { return max(2, runtime.GOMAXPROCS(0)) + 1 }
+func workers() int { return max(2, cores) + 1 }
 
 // shortNotes is the length up to which a plan takes a fraction of a second.
 const shortNotes = 160

@@ -89,7 +89,7 @@ func TestPlan(t *testing.T) {
 	if err = errors.Join(err, err2); err != nil || string(doc) != string(kept) || !strings.Contains(string(doc), `"proof"`) {
 		t.Errorf("the document: %v", err)
 	}
-	r, err := got[0].Reasons(t.Context(), 1)
+	r, err := d.Reasons(t.Context(), tune.Owner, got[0], 1)
 	if err != nil || len(r.Why) == 0 {
 		t.Errorf("reasons: %+v %v", r, err)
 	}

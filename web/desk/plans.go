@@ -16,6 +16,7 @@ import (
 	"stepping/core/player"
 	"stepping/formats/abc"
 	"stepping/formats/plandoc"
+	"stepping/jobs"
 	"stepping/store"
 	"stepping/web/view"
 )
@@ -262,15 +263,16 @@ func (d *Desk) Document(ctx context.Context, t *store.Tune, w *Planned) ([]byte,
 	return buf.Bytes(), d.store.SavePlan(ctx, t.Owner, t.ID, w.Basis, buf.Bytes())
 }
 
-// Reasons returns why moment m is played so, and its other places; worked out once.
-func (w *Planned) Reasons(ctx context.Context, m int) (view.Reasons, error) {
+// Reasons returns why moment m of an owner's plan is played so, and its other places; worked out once, when its turn comes: the picture
+// does not wait for it, and comes first.
+func (d *Desk) Reasons(ctx context.Context, owner store.ID, w *Planned, m int) (view.Reasons, error) {
 	w.mu.Lock()
 	r, ok := w.reasons[m]
 	w.mu.Unlock()
 	if ok {
 		return r, nil
 	}
-	r, err := view.NewReasons(ctx, w.Plan, m)
+	r, err := Do(ctx, d, "reasons", jobs.Work{Owner: owner.String(), Later: true}, func(ctx context.Context) (view.Reasons, error) { return view.NewReasons(ctx, w.Plan, m) })
 	if err != nil {
 		return r, err
 	}

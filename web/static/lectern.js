@@ -240,9 +240,10 @@ document.addEventListener('alpine:init', () => {
       const row = m - this.data.first;
       const whole = row < 0 || row >= this.data.rows.length;
       if (!whole) this.show();
-      await this.asked(Parts.html(whole ? `/tunes/${this.data.id}?m=${m}` : `/tunes/${this.data.id}/at/${m}`, { signal: this.ask() }), (html) => {
+      await this.asked(Parts.html(whole ? `/tunes/${this.data.id}?m=${m}` : `/tunes/${this.data.id}/at/${m}?soon=1`, { signal: this.ask() }), (html) => {
         if (whole) this.put(html); else this.moment(html);
         this.keep();
+        if (!whole && this.$root.querySelector('[data-waiting]')) this.reasonsSoon();
       });
     },
 
