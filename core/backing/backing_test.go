@@ -269,3 +269,21 @@ func TestFaults(t *testing.T) {
 		}
 	}
 }
+
+// TestLimits: the last tempo that there is, and none, are let in.
+func TestLimits(t *testing.T) {
+	two, _ := pattern.Named("Thumb and three, rolling up")
+	for _, tempo := range []float64{0, tune.MinTempo, tune.MaxTempo} {
+		r := Request{Tune: progression(t, "D | G", two), Tuning: mustTuning("Standard"), Player: player.Default(), Tempo: tempo,
+			Sections: []pattern.Section{{Bar: 1, Pattern: two}}}
+		if _, err := Solve(context.Background(), r); err != nil {
+			t.Errorf("tempo %g: %v", tempo, err)
+		}
+	}
+	for _, tempo := range []float64{tune.MinTempo - 1, tune.MaxTempo + 1} {
+		r := Request{Tune: progression(t, "D | G", two), Tuning: mustTuning("Standard"), Player: player.Default(), Tempo: tempo}
+		if _, err := Solve(context.Background(), r); err == nil || !strings.Contains(err.Error(), "tempo") {
+			t.Errorf("tempo %g: %v", tempo, err)
+		}
+	}
+}

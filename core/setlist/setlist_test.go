@@ -7,6 +7,7 @@ import (
 	"testing"
 	"time"
 
+	"stepping/core/retune"
 	"stepping/core/tuning"
 )
 
@@ -171,5 +172,49 @@ func TestSixty(t *testing.T) {
 			t.Errorf("stopped after %v: %v", time.Since(begin), err)
 		}
 		stop()
+	}
+}
+
+// TestRisk: going down costs no risk; a tone up costs some for each string; near the strength of a string it costs much more.
+func TestRisk(t *testing.T) {
+	between := func(from, to string) Step {
+		t.Helper()
+		a, err := tuning.Parse(from)
+		if err != nil {
+			t.Fatal(err)
+		}
+		b, err := tuning.Parse(to)
+		if err != nil {
+			t.Fatal(err)
+		}
+		var g retune.Guitar
+		if err := g.Complete(a.Len()); err != nil {
+			t.Fatal(err)
+		}
+		st, err := Between(g, a, 0, b, 0)
+		if err != nil {
+			t.Fatal(err)
+		}
+		return st
+	}
+	for _, tt := range []struct {
+		from, to string
+		risk     float64
+	}{
+		{"Open E", "Open D", 0}, {"Standard", "Drop D", 0}, {"Drop D", "Standard", riskTone}, {"Double drop D", "Standard", 2 * riskTone},
+		{"Open D minor", "Open D", 0}, // a half step
+	} {
+		if got := between(tt.from, tt.to); got.Risk != tt.risk {
+			t.Errorf("%s to %s: %v, want %v: %+v", tt.from, tt.to, got.Risk, tt.risk, got.Changes)
+		}
+	}
+	close := 0.0
+	for _, c := range between("Standard", "E2 A2 D3 G3 B3 A4").Changes {
+		if c.Share >= closeShare {
+			close += riskClose
+		}
+	}
+	if got := between("Standard", "E2 A2 D3 G3 B3 A4").Risk; close == 0 || got != close {
+		t.Errorf("a string tightened by a fourth: %v, want %v", got, close)
 	}
 }
