@@ -71,7 +71,7 @@ func TestTextAndPins(t *testing.T) {
 	}
 	page = s.page(t, path)
 	left := page.Find("section.notice")
-	if got := text(left); !strings.Contains(got, "One of your pins cannot be played and is left out") || !strings.Contains(got, "bar 1") {
+	if got := text(left); !strings.Contains(got, "Your pin is left out") || !strings.Contains(got, "bar 1") {
 		t.Errorf("no reason: %q", got)
 	}
 	if page.Find("#now .answer").Length() == 0 || !strings.Contains(text(page.Find("#now")), "Your pin is left out") {
