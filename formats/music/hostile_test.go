@@ -73,7 +73,9 @@ var hostile = []struct {
 	{"tab words", func(n int) []byte { return append(inTab("-0---0---0---0---"), fill("1 & 2 & ", n)...) }},
 	{"tab header", func(n int) []byte { return append([]byte(fill("Tuning: D A D\n", n)), inTab("-0--")...) }},
 	{"xml depth", func(n int) []byte { return inXML(fill("<a>", n)) }},
-	{"xml text in pieces", func(n int) []byte { return inXML("<note><lyric><text>" + fill("a<!-- -->", n) + "</text></lyric></note>") }},
+	{"xml text in pieces", func(n int) []byte {
+		return inXML("<note><lyric><text>" + fill("a<!-- -->", n) + "</text></lyric></note>")
+	}},
 	{"xml attributes", func(n int) []byte { return inXML("<note " + attributes(n) + "/>") }},
 	{"xml notes", func(n int) []byte {
 		return inXML(fill("<note><pitch><step>D</step><octave>4</octave></pitch><duration>2</duration></note>", n))
@@ -93,7 +95,9 @@ var hostile = []struct {
 	}},
 	{"xml entities", func(n int) []byte { return inXML("<note><lyric><text>" + fill("&amp;", n) + "</text></lyric></note>") }},
 	{"xml empty elements", func(n int) []byte { return inXML(fill("<harmony/>", n)) }},
-	{"midi notes", func(n int) []byte { return inMIDI("\x00" + fill("\x90\x40\x40\x10\x80\x40\x40\x10", n) + "\x90\x40\x40") }},
+	{"midi notes", func(n int) []byte {
+		return inMIDI("\x00" + fill("\x90\x40\x40\x10\x80\x40\x40\x10", n) + "\x90\x40\x40")
+	}},
 	{"midi notes that do not end", func(n int) []byte { return inMIDI(fill("\x00\x90\x40\x40", n)) }},
 	{"midi notes at once", func(n int) []byte { return inMIDI(fill("\x00\x90\x40\x40\x00\x41\x40\x00\x42\x40", n)) }},
 	{"midi tempos", func(n int) []byte { return inMIDI(fill("\x01\xff\x51\x03\x07\xa1\x20", n)) }},
