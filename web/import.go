@@ -246,7 +246,8 @@ func (in *incomingArchive) addOne(kind, name string) error {
 
 // adopt finds a thing here, or adds it: under the key that it had, or, where that belongs to another owner, under one that follows from
 // it, so that it is found the next time. content stands for things of archives without an index.
-func (in *incomingArchive) adopt(file string, content []byte, has func(store.ID) (bool, error), add func(store.ID) error) (id store.ID, added bool, err error) {
+func (in *incomingArchive) adopt(file string, content []byte, has func(store.ID) (bool, error), add func(store.ID) error) (id store.ID,
+	added bool, err error) {
 	defer func() {
 		if errors.Is(err, store.ErrTooLong) {
 			err = store.ErrTooLong

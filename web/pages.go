@@ -109,19 +109,3 @@ func (s *Server) deletePage(c *gin.Context) {
 	}
 	c.Redirect(http.StatusSeeOther, pageKinds[k.Doc.Kind])
 }
-
-// sameTunes names the tunes of a page from an archive by the keys that tunes of the same titles have here.
-func sameTunes(p *store.Page, here map[string]store.ID) {
-	titles := map[string]string{}
-	for old, title := range p.Titles {
-		if id, ok := here[title]; ok {
-			p.Query = strings.ReplaceAll(p.Query, old, id.String())
-			titles[id.String()] = title
-		} else {
-			titles[old] = title
-		}
-	}
-	if len(titles) > 0 {
-		p.Titles = titles
-	}
-}

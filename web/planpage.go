@@ -374,7 +374,8 @@ func waitsForReasons(c *gin.Context) time.Duration {
 
 // addWork draws the plan. Reasons and other places take longer than the plan itself: they are left out if they do not
 // come within wait, and the script asks for them when the picture stands. heard is of the last take.
-func (s *Server) addWork(ctx context.Context, owner store.ID, b *planBody, w *desk.Planned, heard map[int]view.Heard, m int, wait time.Duration) error {
+func (s *Server) addWork(ctx context.Context, owner store.ID, b *planBody, w *desk.Planned, heard map[int]view.Heard, m int,
+	wait time.Duration) error {
 	m = min(max(m, 0), len(w.Plan.Moments)-1)
 	b.Warnings, b.Changed, b.Leaves = w.Warnings, changeOf(w), leavesAt(b.ID, m)
 	now := view.NewNow(b.ID, b.Version, w.Plan, m)

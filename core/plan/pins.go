@@ -361,11 +361,11 @@ func (r *Request) trial(ctx context.Context, pins []play.Pin, hi int) (rule stri
 // conflict is the error for pins that cannot be kept together: a smallest set of them. The search says at which
 // moment it fails; pins near that moment are looked at first.
 func conflict(ctx context.Context, r Request) error {
-	rule, at, when, err := r.trial(ctx, r.Pins, 0)
+	all, at, when, err := r.trial(ctx, r.Pins, 0)
 	if err != nil {
 		return err
 	}
-	left := nearest(r.Pins, when)
+	left, rule := nearest(r.Pins, when), ""
 	var pins []play.Pin
 	for {
 		why, _, _, err := r.trial(ctx, pins, at+1)
@@ -375,6 +375,9 @@ func conflict(ctx context.Context, r Request) error {
 		if why != "" {
 			rule = why
 			break
+		}
+		if len(left) == 0 { // a pin after the moment has its part in it
+			return &PinError{r.Pins, all, "these choices cannot be played together: " + all + advice + " some of them"}
 		}
 		n, err := shortest(len(left), func(n int) (bool, error) {
 			why, _, _, err := r.trial(ctx, append(slices.Clone(left[:n]), pins...), at+1)
