@@ -302,7 +302,7 @@ func (b *homeBody) pages(q *store.ListQuery) {
 	}
 }
 
-// tuningName is a tuning as cards name it.
+// namedTuning is a tuning as cards name it.
 type namedTuning struct {
 	tuning        tuning.Tuning
 	name, strings string

@@ -95,7 +95,7 @@ func (b *tab) checkCursor() {
 func (b *tab) overrule() {
 	b.t.Helper()
 	b.key(kb.PageDown)
-	b.until("document.querySelector('.when').innerText.includes('bar 2') || document.querySelector('.when b').innerText === '2'")
+	b.until("(document.querySelector('.when').innerText.includes('bar 2') || document.querySelector('.when b').innerText === '2') && document.querySelector('button[data-key=\"1\"] .place-text')") // the places come after the picture
 	column := b.text(".column")
 	wanted := eval[string](b, "document.querySelector('button[data-key=\"1\"] .place-text').innerText.replace(/^1\\s*/, '')")
 	if why := b.text(".place-why"); !strings.ContainsAny(why, "0123456789") {
