@@ -383,7 +383,7 @@ func (s *Server) addWork(ctx context.Context, owner store.ID, b *planBody, w *de
 	if wait > 0 {
 		soon, stop := context.WithTimeout(ctx, wait)
 		defer stop()
-		if err := s.addReasons(soon, owner, w, &now); err != nil && (ctx.Err() != nil || !errors.Is(err, context.DeadlineExceeded)) {
+		if err := s.addReasons(soon, owner, w, &now); err != nil && (ctx.Err() != nil || !notYet(err)) {
 			return err
 		}
 	}
@@ -400,6 +400,12 @@ func (s *Server) addWork(ctx context.Context, owner store.ID, b *planBody, w *de
 		b.Work.Ceiling = strconv.FormatFloat(c, 'f', 0, 64)
 	}
 	return nil
+}
+
+// notYet reports whether reasons are only not there in time: too little time, or too much is waiting.
+func notYet(err error) bool {
+	busy := (*jobs.NotReady)(nil)
+	return errors.Is(err, context.DeadlineExceeded) || errors.As(err, &busy)
 }
 
 // noCursor is where the cursor is drawn in a column that is kept, to be put in its place.
@@ -433,7 +439,12 @@ func (s *Server) atMoment(c *gin.Context) {
 		defer stop()
 		ctx = soon
 	}
-	if err := s.addReasons(ctx, t.Owner, w, &now); err != nil && (c.Query("soon") == "" || !errors.Is(err, context.DeadlineExceeded)) {
+	if err := s.addReasons(ctx, t.Owner, w, &now); err != nil && (c.Query("soon") == "" || !notYet(err)) {
+		if busy := (*jobs.NotReady)(nil); errors.As(err, &busy) {
+			c.Header("Retry-After", "5")
+			s.fail(c, http.StatusServiceUnavailable, errors.New("there is much to do at the moment: try again in a few seconds"))
+			return
+		}
 		s.failFor(c, err)
 		return
 	}

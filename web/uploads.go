@@ -377,6 +377,7 @@ var errNoFile = errors.New("choose a file first")
 // taken is a form with its file.
 type taken struct {
 	fields url.Values
+	size   int           // bytes of them
 	name   string        // of the file
 	data   []byte        // of a file of one part, if that was wanted
 	up     *store.Upload // else the upload that it became, not given yet
@@ -425,7 +426,7 @@ func (t *taken) field(part *multipart.Part) error {
 	if err != nil {
 		return err
 	}
-	if len(data) > 2*abc.MaxBytes || len(t.fields) > mostFields {
+	if t.size += len(data); t.size > 2*abc.MaxBytes || len(t.fields) > mostFields {
 		return &http.MaxBytesError{Limit: 2 * abc.MaxBytes}
 	}
 	t.fields.Add(part.FormName(), string(data))
