@@ -13,7 +13,7 @@ var ErrFull = errors.New("the disk is full")
 // Free bytes below which a server is not started, and those below which its files are not made.
 const (
 	leastFree    = 48 << 20
-	leastInstall = 320 << 20 // what a new database takes up, with its log
+	leastInstall = 160 << 20 // what a new database takes up, with its log
 )
 
 // room returns ErrFull with what to do if there is too little room at dir.
