@@ -9,6 +9,7 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"sync/atomic"
 	"time"
 )
 
@@ -232,13 +233,14 @@ func (s *Store) tidyUploads(ctx context.Context) error {
 	return err
 }
 
-// UploadFile reads an upload that is given. It is an io.Reader and an io.ReaderAt, not for use by several at once.
+// UploadFile reads an upload that is given. It is an io.Reader and an io.ReaderAt, not for use by several at once but for
+// Size and Share.
 type UploadFile struct {
 	s      *Store
 	ctx    context.Context
 	owner  ID
 	u      *Upload
-	at     int64
+	at     atomic.Int64 // read to; Share may be asked for meanwhile
 	number int // of the part that is held, -1 for none
 	part   []byte
 }
@@ -252,11 +254,11 @@ func (s *Store) OpenUpload(ctx context.Context, owner ID, u *Upload) *UploadFile
 func (f *UploadFile) Size() int64 { return f.u.Bytes }
 
 // Share is how much of it was read, from 0 to 1.
-func (f *UploadFile) Share() float64 { return float64(f.at) / float64(max(f.u.Bytes, 1)) }
+func (f *UploadFile) Share() float64 { return float64(f.at.Load()) / float64(max(f.u.Bytes, 1)) }
 
 func (f *UploadFile) Read(p []byte) (int, error) {
-	n, err := f.ReadAt(p, f.at)
-	if f.at += int64(n); n > 0 {
+	n, err := f.ReadAt(p, f.at.Load())
+	if f.at.Add(int64(n)); n > 0 {
 		err = nil
 	}
 	return n, err
