@@ -241,7 +241,7 @@ type UploadFile struct {
 	owner  ID
 	u      *Upload
 	at     atomic.Int64 // read to; Share may be asked for meanwhile
-	number int // of the part that is held, -1 for none
+	number int          // of the part that is held, -1 for none
 	part   []byte
 }
 
