@@ -266,3 +266,50 @@ func TestTurns(t *testing.T) {
 		time.Sleep(time.Millisecond)
 	}
 }
+
+// TestLater: what comes later lets go first what is seen first, but not for ever; and a worker is kept free of it.
+func TestLater(t *testing.T) {
+	synctest.Test(t, func(t *testing.T) {
+		p := newPool(3)
+		if p.laters != 2 {
+			t.Fatalf("%d may come later at a time", p.laters)
+		}
+		var held []*waiter
+		wait := func(w Work) *waiter {
+			v, err := p.queue(w)
+			if err != nil {
+				t.Fatal(err)
+			}
+			return v
+		}
+		came := func(v *waiter) bool {
+			select {
+			case <-v.turn:
+				return true
+			default:
+				return false
+			}
+		}
+		for range 3 {
+			held = append(held, wait(Work{Owner: "a", Later: true}))
+		}
+		if !came(held[0]) || !came(held[1]) || came(held[2]) {
+			t.Fatal("two of three come at once")
+		}
+		quick := wait(Work{Owner: "b"})
+		if !came(quick) {
+			t.Fatal("no worker is free for what is seen first")
+		}
+		next := wait(Work{Owner: "c"})
+		p.leave(held[0].Work)
+		if !came(next) || came(held[2]) {
+			t.Error("what is seen first does not come first")
+		}
+		time.Sleep(laterFor + time.Millisecond)
+		last := wait(Work{Owner: "d"})
+		p.leave(held[1].Work)
+		if !came(held[2]) || came(last) {
+			t.Error("what comes later is held up for ever")
+		}
+	})
+}

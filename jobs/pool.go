@@ -6,6 +6,7 @@ import (
 	"runtime/debug"
 	"slices"
 	"sync"
+	"time"
 )
 
 // Work is what the pool wants to know of work before its turn comes.
@@ -38,7 +39,14 @@ type pool struct {
 type waiter struct {
 	Work
 	turn chan struct{} // closed when its turn has come
+	came time.Time
 }
+
+// laterFor is how long what comes later lets others go first.
+const laterFor = 2 * time.Second
+
+// yields reports whether it lets go first what is seen first.
+func (w *waiter) yields() bool { return w.Later && time.Since(w.came) < laterFor }
 
 func newPool(slots int) *pool {
 	return &pool{slots: slots, longs: max(1, slots-1), laters: max(1, slots-1), running: map[string]int{}}
@@ -66,7 +74,7 @@ func (p *pool) queue(w Work) (*waiter, error) {
 	if !w.Begun && (len(p.waiting) >= mostWaiting || mine >= mostWaitingOwner) {
 		return nil, &NotReady{}
 	}
-	v := &waiter{w, make(chan struct{})}
+	v := &waiter{w, make(chan struct{}), time.Now()}
 	p.waiting = append(p.waiting, v)
 	p.grant()
 	return v, nil
@@ -143,8 +151,8 @@ func (p *pool) before(a, b *waiter) bool {
 	if n, m := p.running[a.Owner], p.running[b.Owner]; n != m {
 		return n < m
 	}
-	if a.Later != b.Later {
-		return !a.Later
+	if x, y := a.yields(), b.yields(); x != y {
+		return !x
 	}
 	return !a.Long && b.Long
 }
