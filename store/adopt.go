@@ -155,6 +155,3 @@ func (s *Store) AllTakes(ctx context.Context, owner ID, order string) (out []Tak
 	}
 	return out, rows.Err()
 }
-
-// MostSound is how many bytes of recordings an owner may keep.
-const MostSound = maxSound

@@ -23,7 +23,7 @@ type Take struct {
 
 // Bounds of what is kept: bytes of all sounds of an owner, of one block, and bytes a sample.
 const (
-	maxSound    = 2 << 30
+	MostSound   = 2 << 30
 	TakeBlock   = 1 << 20
 	sampleBytes = 2
 )
@@ -44,7 +44,7 @@ func (s *Store) addTake(ctx context.Context, owner, id ID, t *Take, sound func()
 		if err := tx.QueryRowContext(ctx, "SELECT COALESCE(SUM(samples), 0) FROM takes WHERE owner_id = ?", owner).Scan(&kept); err != nil {
 			return err
 		}
-		if (kept+t.Samples)*sampleBytes > maxSound {
+		if (kept+t.Samples)*sampleBytes > MostSound {
 			return fmt.Errorf("%w: recordings of %.1f GiB are kept already", ErrTooMany, float64(kept)*sampleBytes/(1<<30))
 		}
 		if _, err := tx.ExecContext(ctx, "INSERT INTO takes (id, owner_id, tune_id, at, name, samples, plan, doc) VALUES (?, ?, ?, ?, ?, ?, ?, ?)", id, owner, t.Tune, t.At.UTC(), cut(t.Name, 255), t.Samples, t.Plan, []byte(t.Doc)); err != nil {

@@ -99,7 +99,7 @@ var kindNames = map[proofread.Kind]string{
 // addDraft takes text or a file of any form. What cannot be read is told on the first page, where it stays; nothing is kept of
 // it. A large file is read apart from the request.
 func (s *Server) addDraft(c *gin.Context) {
-	form, err := s.take(c, "draft", "", true)
+	form, err := s.takeForm(c, "draft", "", true)
 	body := homeBody{Tuning: strings.TrimSpace(form.fields.Get("tuning")), Text: form.fields.Get("abc")}
 	refuse := func(f *fault) {
 		body.Fault = f

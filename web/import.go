@@ -22,14 +22,6 @@ import (
 	"stepping/core/entry"
 	"stepping/core/pattern"
 	"stepping/core/player"
-	"stepping/core/practice"
-	"stepping/core/setup"
-	"stepping/core/sound"
-	"stepping/core/take"
-	"stepping/formats/abc"
-	"stepping/formats/plaintext"
-	"stepping/formats/plandoc"
-	"stepping/formats/wav"
 	"stepping/jobs"
 	"stepping/store"
 	"stepping/web/desk"
@@ -48,7 +40,7 @@ const (
 
 // importEverything takes an archive from a form, and leads to the page that follows its import.
 func (s *Server) importEverything(c *gin.Context) {
-	form, err := s.take(c, "archive", "", false)
+	form, err := s.takeForm(c, "archive", "", false)
 	if err == nil && form.up == nil {
 		err = errors.New("choose the file first: a zip that Stepping made")
 	}
@@ -101,14 +93,15 @@ func importUpload(ctx context.Context, s *Server, a *arrival) (out arrived, err 
 
 // incomingArchive is an archive that is imported.
 type incomingArchive struct {
-	ctx   context.Context
-	owner store.ID
-	files map[string]*zip.File
-	names []string              // in order
-	ids   map[string]store.ID   // by file without ending, as the archive says
-	here  map[store.ID]store.ID // a thing as the archive names it, and as it is here
-	tunes map[string]store.ID   // by file without directory and ending, as they are here
-	added map[string]int
+	ctx     context.Context
+	owner   store.ID
+	files   map[string]*zip.File
+	names   []string              // in order
+	ids     map[string]store.ID   // by file without ending, as the archive says
+	here    map[store.ID]store.ID // a thing as the archive names it, and as it is here
+	tunes   map[string]store.ID   // by file without directory and ending, as they are here
+	players map[string]store.ID   // the same
+	added   map[string]int
 
 	st       *store.Store
 	profiles []store.Profile
@@ -199,7 +192,7 @@ func (in *incomingArchive) json(name string, to any) error {
 
 // add adds all but the recordings. It may be run again.
 func (in *incomingArchive) add(st *store.Store) (err error) {
-	in.st, in.here, in.tunes, in.added = st, map[store.ID]store.ID{}, map[string]store.ID{}, map[string]int{}
+	in.st, in.here, in.tunes, in.players, in.added = st, map[store.ID]store.ID{}, map[string]store.ID{}, map[string]store.ID{}, map[string]int{}
 	if err := in.addPlayers(); err != nil {
 		return err
 	}
@@ -244,33 +237,42 @@ func (in *incomingArchive) addOne(kind, name string) error {
 	return shelfIn(in, in.st.Drafts(), name, checkDraft)
 }
 
+// adoption is how one thing of an archive is found here, or added.
+type adoption struct {
+	file    string
+	content any // it stands for things of archives without an index
+	has     func(store.ID) (bool, error)
+	alike   func() (store.ID, error) // one with the same content, zero for none; nil if that is another thing
+	add     func(store.ID) error
+}
+
 // adopt finds a thing here, or adds it: under the key that it had, or, where that belongs to another owner, under one that follows from
-// it, so that it is found the next time. content stands for things of archives without an index.
-func (in *incomingArchive) adopt(file string, content []byte, has func(store.ID) (bool, error), add func(store.ID) error) (id store.ID,
-	added bool, err error) {
-	defer func() {
-		if errors.Is(err, store.ErrTooLong) {
-			err = store.ErrTooLong
-		}
-	}()
-	old, named := in.ids[strings.TrimSuffix(file, path.Ext(file))]
+// it, so that it is found the next time.
+func (in *incomingArchive) adopt(a adoption) (id store.ID, added bool, err error) {
+	old, named := in.ids[strings.TrimSuffix(a.file, path.Ext(a.file))]
 	if !named {
-		old = uuid.NewSHA1(in.owner, content)
+		old = uuid.NewSHA1(in.owner, contentOf(a.content))
 	}
+	defer func() { in.here[old] = id }()
 	mine := uuid.NewSHA1(in.owner, old[:])
 	for _, id := range []store.ID{old, mine} {
-		there, err := has(id)
-		if err != nil || there {
-			in.here[old] = id
+		if there, err := a.has(id); err != nil || there {
+			return id, false, err
+		}
+	}
+	if a.alike != nil {
+		if id, err := a.alike(); err != nil || id != (store.ID{}) {
 			return id, false, err
 		}
 	}
 	id = old
-	if err = add(id); errors.Is(err, store.ErrTaken) {
+	if err = a.add(id); errors.Is(err, store.ErrTaken) {
 		id = mine
-		err = add(id)
+		err = a.add(id)
 	}
-	in.here[old] = id
+	if errors.Is(err, store.ErrTooLong) {
+		err = store.ErrTooLong // without the database's own words
+	}
 	return id, true, err
 }
 
@@ -281,228 +283,6 @@ func there(err error) (bool, error) {
 	}
 	return err == nil, err
 }
-
-func (in *incomingArchive) addPlayers() (err error) {
-	if in.profiles, err = in.st.Profiles(in.ctx, in.owner); err != nil {
-		return err
-	}
-	for _, name := range in.names {
-		if path.Dir(name) != "players" || path.Ext(name) != ".json" {
-			continue
-		}
-		p := player.Default()
-		if err := in.json(name, &p); err != nil {
-			return err
-		}
-		if err := p.Validate(); err != nil {
-			return fmt.Errorf("in %s: %w", name, err)
-		}
-		id, added, err := in.adopt(name, contentOf(p), func(id store.ID) (bool, error) {
-			_, err := in.st.Profile(in.ctx, in.owner, id)
-			return there(err)
-		}, func(id store.ID) error {
-			if i := slices.IndexFunc(in.profiles, func(k store.Profile) bool { return same(&k.Profile, &p) }); i >= 0 {
-				return errAlike(in.profiles[i].ID)
-			}
-			return in.st.AdoptProfile(in.ctx, in.owner, id, p)
-		})
-		if alike := (errAlike{}); errors.As(err, &alike) { // the player that everybody begins with
-			id, added, err = store.ID(alike), false, nil
-		}
-		if err != nil {
-			return fmt.Errorf("in %s: %w", name, err)
-		}
-		if added {
-			in.added["players"]++
-			in.profiles = append(in.profiles, store.Profile{ID: id, Profile: p})
-		}
-		in.tunes["player "+strings.TrimSuffix(path.Base(name), ".json")] = id
-	}
-	return nil
-}
-
-// errAlike is a thing that is here already under another key.
-type errAlike store.ID
-
-func (errAlike) Error() string { return "it is here already" }
-
-// playerOf is the player that a file names, else the first one.
-func (in *incomingArchive) playerOf(file string) (store.ID, error) {
-	if id, ok := in.tunes["player "+file]; ok {
-		return id, nil
-	}
-	if len(in.profiles) == 0 {
-		return store.ID{}, errors.New("there is nobody to plan the tunes for: add a player first")
-	}
-	return in.profiles[0].ID, nil
-}
-
-// addTune adds a tune with its history, log and notes; of one that is here already, what is missing of the log.
-func (in *incomingArchive) addTune(name string) error {
-	base := strings.TrimSuffix(path.Base(name), ".abc")
-	t, set, err := in.readTune(name, base)
-	if err != nil {
-		return err
-	}
-	var log archivedLog
-	if in.files["practice/"+base+".json"] != nil {
-		err := in.json("practice/"+base+".json", &log)
-		if err == nil {
-			err = log.check()
-		}
-		if err != nil {
-			return fmt.Errorf("the log beside it: %w", err)
-		}
-	}
-	id, added, err := in.adopt(name, contentOf([]any{t.Source, set.Settings}), func(id store.ID) (bool, error) {
-		if in.ids["tunes/"+base] == (store.ID{}) {
-			if alike, err := in.alike(t); err != nil || alike != (store.ID{}) {
-				return false, errors.Join(err, errAlike(alike))
-			}
-		}
-		has, gone, err := in.st.HasTune(in.ctx, in.owner, id)
-		if err == nil && gone {
-			in.added["tunes"]++
-			err = in.st.BringBackTune(in.ctx, in.owner, id)
-		}
-		return has, err
-	}, func(id store.ID) error { return in.st.AdoptTune(in.ctx, in.owner, id, t) })
-	if alike := (errAlike{}); errors.As(err, &alike) && alike != (errAlike{}) {
-		id, err = store.ID(alike), nil
-	}
-	if err != nil {
-		return err
-	}
-	in.tunes[base] = id
-	if added {
-		in.added["tunes"]++
-		if err := in.st.SetTags(in.ctx, in.owner, id, set.Tags); err != nil {
-			return err
-		}
-	}
-	return in.addLog(id, &log)
-}
-
-// alike finds a tune here with the same text and settings: what an archive without an index can be known by.
-func (in *incomingArchive) alike(t *store.Adopted) (id store.ID, err error) {
-	list, err := in.st.List(in.ctx, in.owner)
-	for i := range list {
-		if list[i].Title != t.Title || err != nil {
-			continue
-		}
-		var have store.Tune
-		if have, err = in.st.Tune(in.ctx, in.owner, list[i].ID); err == nil && have.Source == t.Source && same(&have.Settings, &t.Edits[t.Head].Settings) {
-			return have.ID, nil
-		}
-	}
-	return id, err
-}
-
-func (in *incomingArchive) readTune(name, base string) (*store.Adopted, *setFor, error) {
-	data, err := in.data(name, maxText)
-	if err != nil {
-		return nil, nil, err
-	}
-	source, err := plaintext.Decode(data)
-	if err != nil {
-		return nil, nil, err
-	}
-	tu, _, err := abc.Read(strings.NewReader(source))
-	if err != nil {
-		return nil, nil, err
-	}
-	set := &setFor{Title: titleOf(tu), Settings: setup.Settings{Tuning: "Standard", Thumb: pattern.Alternating}}
-	if in.files["tunes/"+base+".json"] != nil {
-		if err := in.json("tunes/"+base+".json", set); err != nil {
-			return nil, nil, fmt.Errorf("the settings beside it: %w", err)
-		}
-	}
-	if set.Tags, err = setup.ParseTags(setup.TagText(set.Tags)); err != nil {
-		return nil, nil, fmt.Errorf("the tags beside it: %w", err)
-	}
-	t := &store.Adopted{Title: set.Title, Source: source}
-	h := archivedHistory{0, []archivedEdit{{set.Player, set.Settings, time.Now()}}}
-	if in.files["tunes/"+base+".history.json"] != nil {
-		h = archivedHistory{}
-		if err := in.json("tunes/"+base+".history.json", &h); err != nil {
-			return nil, nil, fmt.Errorf("the history beside it: %w", err)
-		}
-	}
-	if len(h.Edits) < 1 || len(h.Edits) > store.MostHistory || h.Head < 0 || h.Head >= len(h.Edits) {
-		return nil, nil, fmt.Errorf("the history beside it: it has %d states, of which %d is in force", len(h.Edits), h.Head)
-	}
-	t.Head = h.Head
-	for i := range h.Edits {
-		e := &h.Edits[i]
-		if wrong := e.Settings.Check(); wrong != nil {
-			return nil, nil, fmt.Errorf("the settings beside it, %s: %w", wrong.Field, wrong)
-		}
-		who, err := in.playerOf(e.Player)
-		if err != nil {
-			return nil, nil, err
-		}
-		t.Edits = append(t.Edits, store.Edit{Profile: who, Settings: e.Settings, At: e.At})
-	}
-	return t, set, nil
-}
-
-// check returns what is wrong with a log.
-func (l *archivedLog) check() error {
-	for i := range l.Passes {
-		if err := l.Passes[i].Check(); err != nil {
-			return fmt.Errorf("pass %d: %w", i+1, err)
-		}
-	}
-	for bar, note := range l.Notes {
-		if bar < 1 || bar > 1e6 || note == "" || !utf8.ValidString(note) {
-			return fmt.Errorf("the note beside bar %d", bar)
-		}
-	}
-	return nil
-}
-
-// addLog adds the passes and notes that are not there.
-func (in *incomingArchive) addLog(tune store.ID, log *archivedLog) error {
-	if len(log.Passes)+len(log.Notes) == 0 {
-		return nil
-	}
-	have, err := in.st.PassesOver(in.ctx, in.owner, tune)
-	if err != nil {
-		return err
-	}
-	left := map[string]int{} // two may be alike
-	for i := range have {
-		left[passKey(&have[i])]++
-	}
-	var missing []practice.Pass
-	for i := range log.Passes {
-		if key := passKey(&log.Passes[i]); left[key] > 0 {
-			left[key]--
-		} else {
-			missing = append(missing, log.Passes[i])
-		}
-	}
-	if len(missing) > 0 {
-		if err := in.st.AddPasses(in.ctx, in.owner, tune, missing...); err != nil {
-			return err
-		}
-		in.added["tries"] += len(missing)
-	}
-	notes, err := in.st.Notes(in.ctx, in.owner, tune)
-	if err != nil {
-		return err
-	}
-	for bar, note := range log.Notes {
-		if notes[bar] == "" {
-			if err := in.st.SetNote(in.ctx, in.owner, tune, bar, note); err != nil {
-				return err
-			}
-		}
-	}
-	return nil
-}
-
-func passKey(p *practice.Pass) string { return p.At.UTC().Format(time.RFC3339Nano) + " " + p.Key }
 
 // checkPage lets a saved page name the tunes as they are here.
 func (in *incomingArchive) checkPage(p *store.Page) error {
@@ -560,98 +340,24 @@ func shelfIn[T any](in *incomingArchive, to interface {
 	if err := check(&doc); err != nil {
 		return err
 	}
-	all, err := to.All(in.ctx, in.owner)
-	if err != nil || slices.ContainsFunc(all, func(k store.Kept[T]) bool { return same(&k.Doc, &doc) }) { // as everybody begins with
-		return err
-	}
-	_, added, err := in.adopt(name, contentOf(doc), func(id store.ID) (bool, error) {
-		_, err := to.Get(in.ctx, in.owner, id)
-		return there(err)
-	}, func(id store.ID) error { return to.Adopt(in.ctx, in.owner, id, &doc) })
+	_, added, err := in.adopt(adoption{file: name, content: doc,
+		has: func(id store.ID) (bool, error) {
+			_, err := to.Get(in.ctx, in.owner, id)
+			return there(err)
+		},
+		alike: func() (id store.ID, err error) { // as everybody begins with
+			all, err := to.All(in.ctx, in.owner)
+			if i := slices.IndexFunc(all, func(k store.Kept[T]) bool { return same(&k.Doc, &doc) }); i >= 0 {
+				id = all[i].ID
+			}
+			return id, err
+		},
+		add: func(id store.ID) error { return to.Adopt(in.ctx, in.owner, id, &doc) },
+	})
 	if added && err == nil {
 		in.added[path.Dir(name)]++
 	}
 	return err
-}
-
-// addTakes adds the recordings of the tunes, one at a time.
-func (in *incomingArchive) addTakes(st *store.Store) error {
-	in.st = st
-	for _, name := range in.names {
-		dir := path.Dir(name)
-		tune, ok := in.tunes[path.Base(dir)]
-		if path.Dir(dir) != "recordings" || path.Ext(name) != ".wav" || !ok {
-			continue
-		}
-		if err := in.addTake(name, tune); err != nil {
-			if errors.Is(err, store.ErrTooMany) || awayNow(err) {
-				return err
-			}
-			return fmt.Errorf("in %s: %w. What came before it was added", name, err)
-		}
-	}
-	return nil
-}
-
-func (in *incomingArchive) addTake(name string, tune store.ID) error {
-	var beside archivedTake
-	file := strings.TrimSuffix(name, ".wav") + ".json"
-	if in.files[file] == nil {
-		return errors.New("what was heard in it is missing beside it")
-	}
-	if err := in.json(file, &beside); err != nil {
-		return err
-	}
-	var doc plandoc.TakeDoc
-	if err := json.Unmarshal(beside.Heard, &doc); err != nil {
-		return fmt.Errorf("what was heard in it: %w", err)
-	}
-	if len(beside.Plan) > 64 || !utf8.ValidString(beside.Plan+beside.Name) || beside.At.IsZero() {
-		return errors.New("what stands beside it is no recording of Stepping's")
-	}
-	samples, err := in.samples(name)
-	if err != nil {
-		return err
-	}
-	_, added, err := in.adopt(name, contentOf(beside), func(id store.ID) (bool, error) {
-		_, err := in.st.Take(in.ctx, in.owner, tune, id)
-		return there(err)
-	}, func(id store.ID) error {
-		return in.st.AdoptTake(in.ctx, in.owner, id, &store.Take{Tune: tune, At: beside.At, Name: beside.Name, Samples: samples, Plan: beside.Plan,
-			Doc: beside.Heard}, func() (io.Reader, error) {
-			f, err := in.files[name].Open()
-			if err == nil {
-				_, err = io.CopyN(io.Discard, f, sound.HeaderBytes)
-			}
-			return f, err
-		})
-	})
-	if added && err == nil {
-		in.added["recordings"]++
-	}
-	return err
-}
-
-// samples checks that a file is a recording as Stepping writes it, and returns its length.
-func (in *incomingArchive) samples(name string) (int64, error) {
-	f, err := in.files[name].Open()
-	if err != nil {
-		return 0, errors.New("it cannot be read")
-	}
-	defer f.Close()
-	head := make([]byte, sound.HeaderBytes)
-	if _, err := io.ReadFull(f, head); err != nil {
-		return 0, errors.New("it is cut off")
-	}
-	size := in.files[name].UncompressedSize64
-	n := (int64(min(size, maxArchive)) - sound.HeaderBytes) / 2
-	if !bytes.Equal(head, sound.Header(take.KeptRate, int(n))) || size != uint64(sound.HeaderBytes+2*n) || n > take.MostSeconds*take.KeptRate {
-		if _, err := wav.NewReader(io.MultiReader(bytes.NewReader(head), f)); err != nil {
-			return 0, err
-		}
-		return 0, fmt.Errorf("a recording of Stepping's has one channel of 16 bits, %d Hz, and %d minutes at most", take.KeptRate, take.MostSeconds/60)
-	}
-	return n, nil
 }
 
 // said says what was added.

@@ -351,7 +351,7 @@ func (s *Server) away(w http.ResponseWriter, r *http.Request, err error) {
 	}
 	s.log.Error("session", "err", err)
 	r.Body = http.MaxBytesReader(w, r.Body, door.MaxBody)
-	_ = r.ParseMultipartForm(16 * door.MaxBody) // in memory; what can be read of it is given back
+	_ = r.ParseMultipartForm(door.InMemory) // what can be read of it is given back
 	var buf bytes.Buffer
 	if err := s.pages["error"].ExecuteTemplate(&buf, "layout", page{Title: awayTitle, Path: "/", Out: true, Body: newAway(r)}); err != nil {
 		s.log.Error("template", "page", "error", "err", err)

@@ -13,6 +13,7 @@ import (
 	"stepping/core/setlist"
 	"stepping/core/tuning"
 	"stepping/jobs"
+	"stepping/store"
 	"stepping/web/desk"
 	"stepping/web/door"
 )
@@ -113,26 +114,7 @@ func (s *Server) set(c *gin.Context) {
 	body.Query = c.Request.URL.RawQuery
 	body.Start = g.Name + ", " + g.Tuning
 	r := setlist.Request{Guitars: atoi(body.Guitars), Guitar: g.Guitar, Start: now, Opener: -1, Closer: -1}
-	number := map[string]int{}
-	for i := range tunes {
-		t := &tunes[i]
-		id := t.ID.String()
-		on := !asked || chosen[id]
-		body.Tunes = append(body.Tunes, setChoice{id, t.Title, t.Tuning, on})
-		spelt, err := tuning.ParseAny(t.Tuning)
-		if !on || err != nil {
-			continue
-		}
-		if id == body.Opener {
-			r.Opener = len(r.Tunes)
-		}
-		if id == body.Closer {
-			r.Closer = len(r.Tunes)
-		}
-		number[id] = len(r.Tunes)
-		body.ids = append(body.ids, id)
-		r.Tunes = append(r.Tunes, setlist.Tune{Title: t.Title, Tuning: spelt, Capo: t.Capo})
-	}
+	number := body.choose(&r, tunes, func(id string) bool { return !asked || chosen[id] })
 	for id := range chosen {
 		if !slices.ContainsFunc(body.Tunes, func(t setChoice) bool { return t.ID == id }) {
 			body.Gone++
@@ -159,6 +141,30 @@ func (s *Server) set(c *gin.Context) {
 		body.show(&r, got)
 	}
 	s.render(c, status, "set", "layout", "Order of a set", body)
+}
+
+// choose offers tunes, and puts those that are on into the request; number is their place in it.
+func (b *setBody) choose(r *setlist.Request, tunes []store.Listed, on func(id string) bool) (number map[string]int) {
+	number = map[string]int{}
+	for i := range tunes {
+		t := &tunes[i]
+		id := t.ID.String()
+		b.Tunes = append(b.Tunes, setChoice{id, t.Title, t.Tuning, on(id)})
+		spelt, err := tuning.ParseAny(t.Tuning)
+		if !on(id) || err != nil {
+			continue
+		}
+		if id == b.Opener {
+			r.Opener = len(r.Tunes)
+		}
+		if id == b.Closer {
+			r.Closer = len(r.Tunes)
+		}
+		number[id] = len(r.Tunes)
+		b.ids = append(b.ids, id)
+		r.Tunes = append(r.Tunes, setlist.Tune{Title: t.Title, Tuning: spelt, Capo: t.Capo})
+	}
+	return number
 }
 
 // pairs takes the pairs that were chosen whole, and leaves room for one more.

@@ -216,7 +216,7 @@ func (s *Server) judgeTake(c *gin.Context) {
 	if !ok {
 		return
 	}
-	form, err := s.take(c, "take", t.ID.String(), false)
+	form, err := s.takeForm(c, "take", t.ID.String(), false)
 	if err == nil && form.up == nil {
 		err = errNoFile
 	}

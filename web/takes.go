@@ -238,11 +238,13 @@ func plainly(n int, fill func(int, []float64) error) func([]float64) ([]float64,
 func (s *Server) sendSamples(c *gin.Context, n int, next func([]float64) ([]float64, error)) {
 	c.Header("Content-Type", "audio/wav")
 	c.Header("Content-Length", strconv.Itoa(sound.HeaderBytes+2*n))
-	if _, err := c.Writer.Write(sound.Header(take.KeptRate, n)); err != nil {
+	to, work := door.Steadily(c.Writer), desk.Of(door.Owner(c), 0)
+	if _, err := to.Write(sound.Header(take.KeptRate, n)); err != nil {
 		return
 	}
+	work.Begun = true // its header is sent
 	for ended := false; !ended; {
-		out, err := desk.Do(c.Request.Context(), s.desk, "recording", desk.Of(door.Owner(c), 0), func(context.Context) (out []float64, err error) {
+		out, err := desk.Do(c.Request.Context(), s.desk, "recording", work, func(context.Context) (out []float64, err error) {
 			for len(out) < sendBlock && err == nil {
 				out, err = next(out)
 			}
@@ -253,8 +255,7 @@ func (s *Server) sendSamples(c *gin.Context, n int, next func([]float64) ([]floa
 			s.unheard(c, err)
 			return
 		}
-		patient(c)
-		if _, err := c.Writer.Write(sound.AppendSamples(nil, out)); err != nil {
+		if _, err := to.Write(sound.AppendSamples(nil, out)); err != nil {
 			s.unheard(c, err)
 			return
 		}

@@ -94,15 +94,15 @@ func (w *working) close() {
 	w.wait.Wait()
 }
 
-// percent is how far the work on an upload is; running is false if this copy does not work on it.
-func (w *working) percent(id store.ID) (percent int, running bool) {
+// percent is how far the work on an upload is; 0 if this copy does not work on it.
+func (w *working) percent(id store.ID) int {
 	w.mu.Lock()
 	defer w.mu.Unlock()
 	f := w.all[id]
 	if f == nil {
-		return 0, false
+		return 0
 	}
-	return int(90 * f.Share()), true // what follows its reading has no measure
+	return int(90 * f.Share()) // what follows its reading has no measure
 }
 
 // workOn begins to work on an upload that is given, unless that goes on already. Nobody has to wait for it.
@@ -342,7 +342,7 @@ func (s *Server) upload(c *gin.Context) {
 	} else if up.Done {
 		b.Fault, status = view.Sentence(up.Fault), http.StatusUnprocessableEntity
 	}
-	b.Percent, _ = s.working.percent(up.ID)
+	b.Percent = s.working.percent(up.ID)
 	s.draw(c, status, "upload", up.Name, b)
 }
 
@@ -350,8 +350,7 @@ func (s *Server) upload(c *gin.Context) {
 func (s *Server) uploadProgress(c *gin.Context) {
 	if up, ok := s.uploadParam(c); ok {
 		s.workOn(door.Owner(c), up)
-		percent, _ := s.working.percent(up.ID)
-		c.JSON(http.StatusOK, gin.H{"percent": percent, "done": up.Done})
+		c.JSON(http.StatusOK, gin.H{"percent": s.working.percent(up.ID), "done": up.Done})
 	}
 }
 
@@ -383,8 +382,8 @@ type taken struct {
 	up     *store.Upload // else the upload that it became, not given yet
 }
 
-// take reads a form as it comes, its file into an upload; small says that a file of one part is wanted as it is.
-func (s *Server) take(c *gin.Context, kind, tune string, small bool) (out taken, err error) {
+// takeForm reads a form as it comes, its file into an upload; small says that a file of one part is wanted as it is.
+func (s *Server) takeForm(c *gin.Context, kind, tune string, small bool) (out taken, err error) {
 	out.fields = url.Values{}
 	if typ, _, _ := mime.ParseMediaType(c.GetHeader("Content-Type")); typ != "multipart/form-data" {
 		if err := c.Request.ParseForm(); err != nil {

@@ -227,7 +227,7 @@ func (d *Door) who(c *gin.Context) {
 		c.Next()
 	case !errors.Is(err, store.ErrNotFound): // the database is away: what was typed is given back
 		c.Request.Body = http.MaxBytesReader(c.Writer, c.Request.Body, MaxBody)
-		_ = c.Request.ParseMultipartForm(inMemory)
+		_ = c.Request.ParseMultipartForm(InMemory)
 		d.pages.FailFor(c, err)
 	case c.Request.Method == http.MethodGet && c.GetHeader("X-Part") == "":
 		c.Abort()

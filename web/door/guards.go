@@ -77,8 +77,8 @@ const MaxBody = 3 << 20
 // openBody bounds it for somebody who is not signed in.
 const openBody = 64 << 10
 
-// inMemory is more than any form takes that is read as a whole: of such a form nothing is put into a file.
-const inMemory = 16 * MaxBody
+// InMemory is more than any form takes that is read as a whole: of such a form nothing is put into a file.
+const InMemory = 16 * MaxBody
 
 // body bounds the body of a request. It comes after who: nothing is read for somebody who is not let in.
 func (d *Door) body(c *gin.Context) {
@@ -141,7 +141,7 @@ func (w *steadyWriter) Unwrap() http.ResponseWriter { return w.ResponseWriter }
 // texts refuses form fields that are no text. A tune's text is looked at where it is read: it may come in another code.
 func (d *Door) texts(c *gin.Context) {
 	if c.Request.Method == http.MethodPost && !d.streamed[c.FullPath()] {
-		_ = c.Request.ParseMultipartForm(inMemory) // what is wrong with it, the handlers say
+		_ = c.Request.ParseMultipartForm(InMemory) // what is wrong with it, the handlers say
 		if err := CheckTexts(c.Request.PostForm); err != nil {
 			d.pages.Fail(c, http.StatusUnprocessableEntity, err)
 			return
