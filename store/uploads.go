@@ -119,7 +119,7 @@ func (s *Store) AddUploadPart(ctx context.Context, owner, id ID, number int, dat
 	})
 }
 
-// GiveUpload says that all of an upload is there, with what the form said beside it; once more does nothing. ErrStale if a part
+// GiveUpload says that all of an upload is there, with the other fields of its form; once more does nothing. ErrStale if a part
 // is missing, ErrNotFound.
 func (s *Store) GiveUpload(ctx context.Context, owner, id ID, parts int, fields map[string]string) error {
 	text, err := json.Marshal(fields)

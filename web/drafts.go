@@ -138,7 +138,7 @@ func (s *Server) addDraft(c *gin.Context) {
 	})
 	switch {
 	case errors.Is(err, store.ErrTooMany):
-		refuse(&fault{Text: "as many unfinished tunes as Stepping keeps are kept already: finish or let go of one of them first"})
+		refuse(&fault{Text: "as many unfinished tunes as Stepping keeps are kept already: finish or delete one of them first"})
 	case err != nil:
 		s.failFor(c, err)
 	default:

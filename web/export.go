@@ -41,7 +41,7 @@ index.json               which file is which thing, for Import
 Stepping takes this file back under Account, "Import": what is there already stays, what is missing is added.
 `
 
-// setFor is what stands beside a tune's text.
+// setFor is what a file beside a tune holds: its settings.
 type setFor struct {
 	Title    string         `json:"title"`
 	Player   string         `json:"player"` // the file of the player it is planned for, without ending
@@ -67,7 +67,7 @@ type archivedLog struct {
 	Notes  map[int]string  `json:"notes,omitempty"` // by bar, as played, from 1
 }
 
-// archivedTake is what stands beside a recording.
+// archivedTake describes a recording.
 type archivedTake struct {
 	At    time.Time       `json:"at"`
 	Name  string          `json:"name"`

@@ -58,7 +58,7 @@ func (s *Server) addNeck(c *gin.Context) {
 	id, err := s.store.Drafts().Add(ctx, door.Owner(c), &store.Draft{Name: "A tune on the neck", Neck: &sheet})
 	if errors.Is(err, store.ErrTooMany) {
 		s.showHome(c, http.StatusUnprocessableEntity,
-			homeBody{Fault: &fault{Text: "as many unfinished tunes as Stepping keeps are kept already: finish or let go of one of them first"}})
+			homeBody{Fault: &fault{Text: "as many unfinished tunes as Stepping keeps are kept already: finish or delete one of them first"}})
 		return
 	}
 	if err != nil {

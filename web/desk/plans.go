@@ -40,7 +40,7 @@ type drawn struct{ key, html string }
 // mostDrawn bounds the parts kept of a plan: drawing the longest takes most of the time of a page.
 const mostDrawn = 3
 
-// Drawn returns a part of a page that was drawn under the key, which says all that it depends on beside the plan; else it draws it.
+// Drawn returns a part of a page that was drawn under the key, which names all that it depends on apart from the plan; else it draws it.
 func (w *Planned) Drawn(key string, draw func() (string, error)) (string, error) {
 	w.mu.Lock()
 	at := slices.IndexFunc(w.drawn, func(d drawn) bool { return d.key == key })

@@ -94,7 +94,7 @@ func (d *Door) body(c *gin.Context) {
 // A request may take as long as its body needs, if enough of it comes in time; an answer as long as it is read.
 const (
 	Patience       = 15 * time.Second // for the next piece of a body
-	AnswerPatience = 60 * time.Second // for the next piece of an answer to be taken, counted anew when a body was read
+	AnswerPatience = 60 * time.Second // for the next piece of an answer to be taken, counted again when a body was read
 	piece          = 16 << 10
 )
 
@@ -155,7 +155,7 @@ func CheckTexts(form url.Values) error {
 	for name, values := range form {
 		for _, v := range values {
 			if name != "abc" && (!utf8.ValidString(v) || strings.ContainsRune(v, 0)) {
-				return fmt.Errorf("%q holds bytes that are no text: go back, and type it anew", strings.ToValidUTF8(name, "?"))
+				return fmt.Errorf("%q holds bytes that are no text: go back and type it again", strings.ToValidUTF8(name, "?"))
 			}
 		}
 	}
