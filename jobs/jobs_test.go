@@ -267,7 +267,7 @@ func TestTurns(t *testing.T) {
 	}
 }
 
-// TestLater: what comes later lets go first what is seen first, but not for ever; and a worker is kept free of it.
+// TestLater: later work waits behind work that a page waits for, but not for ever; and a worker is kept free of it.
 func TestLater(t *testing.T) {
 	synctest.Test(t, func(t *testing.T) {
 		p := newPool(3)

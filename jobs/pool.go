@@ -13,7 +13,7 @@ import (
 type Work struct {
 	Owner string // owners take turns
 	Long  bool   // it may take seconds; a worker is always kept for work that does not
-	Later bool   // what is seen first does not wait for it: it comes after what is seen
+	Later bool   // no page waits for it: it runs after work that a page waits for
 	Begun bool   // it goes on with what was begun, and is never turned away
 }
 
@@ -23,8 +23,8 @@ const (
 	mostWaitingOwner = 100
 )
 
-// pool lets so much work run at a time. Among what waits, the owner who has least running comes first, then what is seen
-// first, then what is short, then what came first.
+// pool lets so much work run at a time. Among what waits, the owner who has least running comes first, then what a page
+// waits for, then what is short, then what came first.
 type pool struct {
 	slots, longs, laters int // how much runs at a time: in all, of what is long, of what comes later
 
@@ -42,10 +42,10 @@ type waiter struct {
 	came time.Time
 }
 
-// laterFor is how long what comes later lets others go first.
+// laterFor is how long later work waits behind other work at most.
 const laterFor = 2 * time.Second
 
-// yields reports whether it lets go first what is seen first.
+// yields reports whether it still waits behind work that a page waits for.
 func (w *waiter) yields() bool { return w.Later && time.Since(w.came) < laterFor }
 
 func newPool(slots int) *pool {

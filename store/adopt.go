@@ -89,7 +89,7 @@ const MostHistory = 2*maxEdits + 1
 // AdoptTune keeps a tune under a key that it had elsewhere. ErrTaken, ErrTooMany, ErrNotFound for a profile that the owner does not have.
 func (s *Store) AdoptTune(ctx context.Context, owner, id ID, t *Adopted) error {
 	return s.inTx(ctx, "keep the tune", func(tx *sql.Tx) error {
-		if err := s.mayAddTune(ctx, tx, owner); err != nil {
+		if err := mayAddTune(ctx, tx, owner); err != nil {
 			return err
 		}
 		if err := insertTune(ctx, tx, owner, id, t.Title, t.Source, t.Head+1); err != nil {
@@ -129,16 +129,12 @@ type TakesSize struct {
 	Gone     bool // the tune is deleted, and can be brought back for a month
 }
 
-// Orders of AllTakes.
-const (
-	OldestFirst  = "k.at, k.id"
-	LargestFirst = "k.samples DESC, k.at, k.id"
-)
-
-// AllTakes are the owner's recordings of all tunes, without what was heard; of deleted tunes too, which go in a month.
-func (s *Store) AllTakes(ctx context.Context, owner ID, order string) (out []TakesSize, err error) {
-	if order != LargestFirst {
-		order = OldestFirst
+// AllTakes are the owner's recordings of all tunes, the oldest or the largest first, without what was heard; of deleted tunes too,
+// which go in a month.
+func (s *Store) AllTakes(ctx context.Context, owner ID, largestFirst bool) (out []TakesSize, err error) {
+	order := "k.at, k.id"
+	if largestFirst {
+		order = "k.samples DESC, " + order
 	}
 	rows, err := s.q().QueryContext(ctx, "SELECT k.id, k.tune_id, t.title, k.at, k.name, k.samples, t.gone_at IS NOT NULL FROM takes k JOIN tunes t ON t.id = k.tune_id AND t.owner_id = k.owner_id WHERE k.owner_id = ? ORDER BY "+order, owner)
 	if err != nil {

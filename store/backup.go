@@ -24,7 +24,7 @@ const (
 )
 
 // backedUp are the tables of a backup, each after those that its rows belong to. Left out is what is worth
-// nothing elsewhere or later: sessions, sign-ins, links, counts of tries, leases, files on their way in,
+// nothing elsewhere or later: sessions, sign-ins, links, counts of tries, leases, uploads,
 // and plan documents and rankings, which are worked out again.
 var backedUp = []string{"players", "accounts", "profiles", "tunes", "edits", "patterns", "guitars", "slides", "pages", "drafts",
 	"passes", "bar_notes", "gigs", "takes", sounds}

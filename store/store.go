@@ -219,7 +219,7 @@ func (s *Store) lookFor(ctx context.Context, id ID, lost error) error {
 	return lost
 }
 
-// Tidy lets go of the marks of changes that nobody can ask for any more, of tunes that were deleted a month ago, and of
+// Tidy deletes the marks of changes that nobody can ask for any more, of tunes that were deleted a month ago, and of
 // uploads that nobody has touched for a day.
 func (s *Store) Tidy(ctx context.Context) error {
 	_, err1 := s.db.ExecContext(ctx, "DELETE FROM commits WHERE made_at < ? LIMIT 100000", now().Add(-time.Hour))

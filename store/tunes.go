@@ -89,7 +89,7 @@ func (s *Store) AddTune(ctx context.Context, owner ID, title, source string, pro
 }
 
 // mayAddTune is ErrTooMany if the owner has as many tunes as are kept.
-func (s *Store) mayAddTune(ctx context.Context, tx *sql.Tx, owner ID) error {
+func mayAddTune(ctx context.Context, tx *sql.Tx, owner ID) error {
 	return atMost(ctx, tx, "SELECT COUNT(*) FROM tunes WHERE gone_at IS NULL AND owner_id = ?", owner, maxTunes)
 }
 
@@ -197,7 +197,7 @@ func (s *Store) DeleteTune(ctx context.Context, owner, id ID) error {
 // BringBackTune brings a deleted tune back. ErrNotFound if there is none, ErrTooMany if there are too many others by now.
 func (s *Store) BringBackTune(ctx context.Context, owner, id ID) error {
 	return s.inTx(ctx, "bring the tune back", func(tx *sql.Tx) error {
-		if err := s.mayAddTune(ctx, tx, owner); err != nil {
+		if err := mayAddTune(ctx, tx, owner); err != nil {
 			return err
 		}
 		return deleted(tx.ExecContext(ctx, "UPDATE tunes SET gone_at = NULL WHERE gone_at IS NOT NULL AND owner_id = ? AND id = ?", owner, id))

@@ -13,7 +13,7 @@ import (
 	"time"
 )
 
-// Upload is a file on its way in. It comes in numbered parts of UploadPart bytes, the last one smaller; when all are there it
+// Upload is a file that is being uploaded. It comes in numbered parts of UploadPart bytes, the last one smaller; when all are there it
 // is given, then worked on, and done when that has led to a place or to a fault. Its parts then go.
 type Upload struct {
 	ID     ID
@@ -107,7 +107,7 @@ func (s *Store) AddUploadPart(ctx context.Context, owner, id ID, number int, dat
 			return err
 		}
 		if all+int64(len(data)) > mostUploading {
-			return fmt.Errorf("%w: files of %d MiB are on their way in already", ErrTooMany, all>>20)
+			return fmt.Errorf("%w: %d MiB are being uploaded already", ErrTooMany, all>>20)
 		}
 		if _, err := tx.ExecContext(ctx, "INSERT INTO upload_parts (owner_id, upload_id, number, sum, data) VALUES (?, ?, ?, ?, ?)",
 			owner, id, number, sum[:], data); err != nil {

@@ -194,7 +194,7 @@ func TestWalls(t *testing.T) {
 			return takes, err
 		},
 		"UploadsOf": func() (int, error) { v, err := f.UploadsOf(f.ctx, other, id); return len(v), err },
-		"AllTakes":  func() (int, error) { v, err := f.AllTakes(f.ctx, other, store.LargestFirst); return len(v), err },
+		"AllTakes":  func() (int, error) { v, err := f.AllTakes(f.ctx, other, true); return len(v), err },
 		"HasTune": func() (int, error) {
 			has, _, err := f.HasTune(f.ctx, other, id)
 			if has {

@@ -96,7 +96,7 @@ var kindNames = map[proofread.Kind]string{
 	proofread.ChordNamed: "A chord that is not there",
 }
 
-// addDraft takes text or a file of any form. What cannot be read is told on the first page, where it stays; nothing is kept of
+// addDraft takes text or a file of any form. The first page says what cannot be read, and still shows it; nothing is kept of
 // it. A large file is read apart from the request.
 func (s *Server) addDraft(c *gin.Context) {
 	form, err := s.takeForm(c, "draft", "", true)

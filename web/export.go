@@ -32,7 +32,7 @@ const archiveReadme = `Everything that you have in Stepping.
 tunes/NAME.abc           the text of a tune, as you gave it
 tunes/NAME.json          its tuning, capo, tempo, patterns, pins; "player" names a file in players/
 tunes/NAME.history.json  what can be undone and redone
-practice/NAME.json       what you played of it and how it went, and your notes beside bars
+practice/NAME.json       what you played of it and how it went, and your notes on bars
 plans/NAME.json          the plan last worked out for it (docs/formats.md says how to read it)
 recordings/NAME/N.wav    your recordings of it, with what was heard in each as N.json
 players/, guitars/, slides/, patterns/, gigs/, drafts/, pages/ (sets and progressions that you saved)   as JSON
@@ -41,7 +41,7 @@ index.json               which file is which thing, for Import
 Stepping takes this file back under Account, "Import": what is there already stays, what is missing is added.
 `
 
-// setFor is what a file beside a tune holds: its settings.
+// setFor is the file with the settings of a tune.
 type setFor struct {
 	Title    string         `json:"title"`
 	Player   string         `json:"player"` // the file of the player it is planned for, without ending
@@ -143,9 +143,13 @@ func writeEverything(ctx context.Context, st *store.Store, owner store.ID, to io
 			return fmt.Errorf("tune %s: %w", tunes[i].ID, err)
 		}
 	}
-	return errors.Join(shelfOut(e, st.Guitars(), "guitars"), shelfOut(e, st.Slides(), "slides"), shelfOut(e, st.Patterns(), "patterns"),
+	err = errors.Join(shelfOut(e, st.Guitars(), "guitars"), shelfOut(e, st.Slides(), "slides"), shelfOut(e, st.Patterns(), "patterns"),
 		shelfOut(e, st.Pages(), "pages"), shelfOut(e, st.Gigs(), "gigs"), shelfOut(e, st.Drafts(), "drafts"),
-		e.put("README.txt", []byte(archiveReadme)), e.putJSON("index.json", e.index), e.z.Close())
+		e.put("README.txt", []byte(archiveReadme)), e.putJSON("index.json", e.index))
+	if err != nil {
+		return err // without the list of files at its end it is no zip
+	}
+	return e.z.Close()
 }
 
 func (e *export) put(name string, data []byte) error {

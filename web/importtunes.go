@@ -92,7 +92,7 @@ func (in *incomingArchive) addTune(name string) error {
 			err = log.check()
 		}
 		if err != nil {
-			return fmt.Errorf("the log beside it: %w", err)
+			return fmt.Errorf("its log: %w", err)
 		}
 	}
 	how := adoption{file: name, content: []any{t.Source, set.Settings},
@@ -154,28 +154,28 @@ func (in *incomingArchive) readTune(name, base string) (*store.Adopted, *setFor,
 	set := &setFor{Title: titleOf(tu), Settings: setup.Settings{Tuning: "Standard", Thumb: pattern.Alternating}}
 	if in.files["tunes/"+base+".json"] != nil {
 		if err := in.json("tunes/"+base+".json", set); err != nil {
-			return nil, nil, fmt.Errorf("the settings beside it: %w", err)
+			return nil, nil, fmt.Errorf("its settings: %w", err)
 		}
 	}
 	if set.Tags, err = setup.ParseTags(setup.TagText(set.Tags)); err != nil {
-		return nil, nil, fmt.Errorf("the tags beside it: %w", err)
+		return nil, nil, fmt.Errorf("its tags: %w", err)
 	}
 	t := &store.Adopted{Title: set.Title, Source: source}
 	h := archivedHistory{0, []archivedEdit{{set.Player, set.Settings, time.Now()}}}
 	if in.files["tunes/"+base+".history.json"] != nil {
 		h = archivedHistory{}
 		if err := in.json("tunes/"+base+".history.json", &h); err != nil {
-			return nil, nil, fmt.Errorf("the history beside it: %w", err)
+			return nil, nil, fmt.Errorf("its history: %w", err)
 		}
 	}
 	if len(h.Edits) < 1 || len(h.Edits) > store.MostHistory || h.Head < 0 || h.Head >= len(h.Edits) {
-		return nil, nil, fmt.Errorf("the history beside it: it has %d states, of which %d is in force", len(h.Edits), h.Head)
+		return nil, nil, fmt.Errorf("its history has %d states, of which %d is in force", len(h.Edits), h.Head)
 	}
 	t.Head = h.Head
 	for i := range h.Edits {
 		e := &h.Edits[i]
 		if wrong := e.Settings.Check(); wrong != nil {
-			return nil, nil, fmt.Errorf("the settings beside it, %s: %w", wrong.Field, wrong)
+			return nil, nil, fmt.Errorf("its settings, %s: %w", wrong.Field, wrong)
 		}
 		who, err := in.playerOf(e.Player)
 		if err != nil {
@@ -195,7 +195,7 @@ func (l *archivedLog) check() error {
 	}
 	for bar, note := range l.Notes {
 		if bar < 1 || bar > 1e6 || note == "" || !utf8.ValidString(note) {
-			return fmt.Errorf("the note beside bar %d", bar)
+			return fmt.Errorf("the note on bar %d", bar)
 		}
 	}
 	return nil

@@ -62,7 +62,7 @@ func (s *site) drafts(t *testing.T) int {
 	return len(all)
 }
 
-// TestPlayItIn: what is typed beside a tab is the tuning to play it in; the tab is read in its own, if it says one.
+// TestPlayItIn: the tuning typed with a tab is the tuning to play it in; the tab is read in its own, if it says one.
 func TestPlayItIn(t *testing.T) {
 	t.Parallel()
 	s := newSite(t)

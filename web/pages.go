@@ -9,6 +9,7 @@ import (
 	"unicode/utf8"
 
 	"github.com/gin-gonic/gin"
+	"github.com/google/uuid"
 
 	"stepping/store"
 	"stepping/web/door"
@@ -58,7 +59,7 @@ func (s *Server) readPage(c *gin.Context) (p store.Page, err error) {
 	}
 	q := store.ListQuery{}
 	for _, word := range strings.FieldsFunc(p.Query, func(r rune) bool { return r == '&' || r == '=' }) {
-		if id, err := parseID(word); err == nil {
+		if id, err := uuid.Parse(word); err == nil {
 			q.IDs = append(q.IDs, id)
 		}
 	}

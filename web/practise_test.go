@@ -12,6 +12,7 @@ import (
 	"time"
 
 	"github.com/chromedp/chromedp/kb"
+	"github.com/google/uuid"
 
 	"stepping/demo"
 )
@@ -205,9 +206,13 @@ func TestPractisePages(t *testing.T) {
 	}
 
 	id := strings.TrimPrefix(path, "/tunes/")
+	var many []string
+	for range 101 {
+		many = append(many, uuid.NewString())
+	}
 	for field, form := range map[string]url.Values{"name": {"on": {"2999-01-01"}, "t": {id}},
 		"day": {"name": {"x"}, "on": {"soon"}, "t": {id}}, "over": {"name": {"x"}, "on": {"2001-01-01"}, "t": {id}},
-		"tune": {"name": {"x"}, "on": {"2999-01-01"}}} {
+		"tune": {"name": {"x"}, "on": {"2999-01-01"}}, "at most 100 tunes": {"name": {"x"}, "on": {"2999-01-01"}, "t": many}} {
 		if status, body, _ := s.ask(t, "POST", "/gigs", form); status != 422 || !strings.Contains(body, `role="alert"`) ||
 			!strings.Contains(body, field) {
 			t.Errorf("a gig without %s: %d", field, status)

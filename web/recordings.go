@@ -32,11 +32,7 @@ const takesAPage = 50
 // recordings lists the recordings of all tunes, to delete.
 func (s *Server) recordings(c *gin.Context) {
 	b := recordingsBody{Largest: c.Query("order") == "largest", Most: size(store.MostSound)}
-	order := store.OldestFirst
-	if b.Largest {
-		order = store.LargestFirst
-	}
-	all, err := s.store.AllTakes(c.Request.Context(), door.Owner(c), order)
+	all, err := s.store.AllTakes(c.Request.Context(), door.Owner(c), b.Largest)
 	if err != nil {
 		s.failFor(c, err)
 		return

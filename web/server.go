@@ -36,7 +36,7 @@ type Config struct {
 	// AtHome, if not nil, is asked in place of Owner: see door.Config.
 	AtHome func(context.Context) (owner store.ID, accounts bool, err error)
 
-	Host string  // a host name that requests may use beside IP addresses and localhost; "" for none
+	Host string  // a host name that requests may use in addition to IP addresses and localhost; "" for none
 	Demo AddDemo // nil: no demo tune can be had
 
 	Patience time.Duration // how long a page waits for a plan before it shows how far the work is; 0: 3 s
@@ -60,7 +60,7 @@ type Server struct {
 	sittings sittings
 }
 
-// Times after which a slow client is let go; package door moves the first two on while something comes or is taken.
+// Times after which a slow client is disconnected; package door extends the first two while data comes in or is taken.
 const (
 	ReadTimeout  = door.Patience
 	WriteTimeout = door.AnswerPatience
@@ -452,9 +452,6 @@ func (s *Server) ready(c *gin.Context) {
 	}
 	c.String(http.StatusOK, "ok\n")
 }
-
-// parseID reads a key.
-func parseID(text string) (store.ID, error) { return uuid.Parse(text) }
 
 // idParam reads the key in the path; a wrong one is answered with 404.
 func (s *Server) idParam(c *gin.Context) (store.ID, bool) {

@@ -115,19 +115,9 @@ func (s *Server) set(c *gin.Context) {
 	body.Start = g.Name + ", " + g.Tuning
 	r := setlist.Request{Guitars: atoi(body.Guitars), Guitar: g.Guitar, Start: now, Opener: -1, Closer: -1}
 	number := body.choose(&r, tunes, func(id string) bool { return !asked || chosen[id] })
-	for id := range chosen {
-		if !slices.ContainsFunc(body.Tunes, func(t setChoice) bool { return t.ID == id }) {
-			body.Gone++
-		}
-	}
+	body.missing(chosen)
 	body.pairs(c.QueryArray("beside"), c.QueryArray("next"))
-	for _, p := range body.Pairs {
-		a, ok := number[p.Beside]
-		b, too := number[p.Next]
-		if ok && too && a != b {
-			r.Neighbours = append(r.Neighbours, [2]int{a, b})
-		}
-	}
+	r.Neighbours = body.neighbours(number)
 	status := http.StatusOK
 	got, err := desk.Do(c.Request.Context(), s.desk, "set", jobs.Work{Owner: door.Owner(c).String(), Long: len(r.Tunes) > setlist.ExactTunes},
 		func(ctx context.Context) (*setlist.Set, error) { return setlist.Solve(ctx, r) })
@@ -165,6 +155,27 @@ func (b *setBody) choose(r *setlist.Request, tunes []store.Listed, on func(id st
 		r.Tunes = append(r.Tunes, setlist.Tune{Title: t.Title, Tuning: spelt, Capo: t.Capo})
 	}
 	return number
+}
+
+// missing counts the tunes that were chosen and are not here any more.
+func (b *setBody) missing(chosen map[string]bool) {
+	for id := range chosen {
+		if !slices.ContainsFunc(b.Tunes, func(t setChoice) bool { return t.ID == id }) {
+			b.Gone++
+		}
+	}
+}
+
+// neighbours are the pairs by the places of their tunes in the request.
+func (b *setBody) neighbours(number map[string]int) (out [][2]int) {
+	for _, p := range b.Pairs {
+		first, ok := number[p.Beside]
+		second, too := number[p.Next]
+		if ok && too && first != second {
+			out = append(out, [2]int{first, second})
+		}
+	}
+	return out
 }
 
 // pairs takes the pairs that were chosen whole, and leaves room for one more.

@@ -7,6 +7,7 @@ import (
 	"time"
 
 	"github.com/gin-gonic/gin"
+	"github.com/google/uuid"
 
 	"stepping/core/practice"
 	"stepping/store"
@@ -80,7 +81,7 @@ func newSitting(works []practice.Work, now time.Time) *sitting {
 	v := &sitting{tunes: map[store.ID]along{}}
 	for i := range works {
 		w := &works[i]
-		id, err := parseID(w.ID)
+		id, err := uuid.Parse(w.ID)
 		if err != nil || len(w.Passes) == 0 {
 			continue
 		}
@@ -153,7 +154,7 @@ func (s *Server) pickable(c *gin.Context, find string, chosen map[string]bool) (
 	}
 	q := store.ListQuery{Most: aPage + 100}
 	for text := range chosen {
-		if id, err := parseID(text); err == nil && !shown[id] && len(q.IDs) < q.Most {
+		if id, err := uuid.Parse(text); err == nil && !shown[id] && len(q.IDs) < q.Most {
 			q.IDs = append(q.IDs, id)
 		}
 	}

@@ -30,7 +30,7 @@ import (
 	"stepping/web/view"
 )
 
-// takeRoute is the one address that takes recordings; they are made there and beside one that is kept.
+// takeRoute is the one address that takes recordings; they are made there and on the page of one that is saved.
 const (
 	takeRoute = "/tunes/:id/take"
 	keptRoute = "/tunes/:id/takes/:take"
@@ -246,6 +246,9 @@ func (s *Server) noTake(c *gin.Context, err error) {
 	}
 	s.render(c, http.StatusUnprocessableEntity, "take", "layout", "Check a recording of "+t.Title, b)
 }
+
+// uploadPatience is how long a recording waits for the plan of its tune.
+const uploadPatience = time.Hour
 
 // judgeUpload follows a recording along the plan of its tune; it is kept if the player said so.
 func judgeUpload(ctx context.Context, s *Server, a *arrival) (out arrived, err error) {

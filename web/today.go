@@ -310,19 +310,19 @@ func (s *Server) sittingPart(c *gin.Context) {
 	s.render(c, http.StatusOK, "part", "layout", "A sitting", b)
 }
 
+// Bounds of a gig: its tunes, and the characters of its name.
+const (
+	mostGigTunes   = 100
+	longestGigName = 80
+)
+
 // addGig saves a gig, and the tunes that are played there.
-// mostGigTunes bounds the tunes of a gig.
-const mostGigTunes = 100
-
-// longestGigName is in characters.
-const longestGigName = 80
-
 func (s *Server) addGig(c *gin.Context) {
 	f := gigForm{Name: strings.TrimSpace(c.PostForm("name")), On: strings.TrimSpace(c.PostForm("on")), Chosen: map[string]bool{}}
 	o := store.Gig{Name: f.Name, On: f.On}
-	q := store.ListQuery{Most: mostGigTunes}
+	q := store.ListQuery{}
 	for _, text := range c.PostFormArray("t") {
-		if id, err := parseID(text); err == nil && len(q.IDs) < mostGigTunes {
+		if id, err := uuid.Parse(text); err == nil && len(q.IDs) <= mostGigTunes { // one more, which is told
 			f.Chosen[text] = true
 			q.IDs = append(q.IDs, id)
 		}
@@ -346,6 +346,8 @@ func (s *Server) addGig(c *gin.Context) {
 		fault = fmt.Sprintf("%q is no day: write it like %s.", f.On, time.Now().AddDate(0, 0, 14).Format(time.DateOnly))
 	case on.Before(time.Now().AddDate(0, 0, -1)):
 		fault = "That day is over: give one to come."
+	case len(q.IDs) > mostGigTunes:
+		fault = fmt.Sprintf("A gig has at most %d tunes: choose fewer.", mostGigTunes)
 	case len(o.Tunes) == 0:
 		fault = "Choose at least one tune for the gig."
 	}

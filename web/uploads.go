@@ -17,7 +17,6 @@ import (
 	"strconv"
 	"strings"
 	"sync"
-	"time"
 
 	"github.com/gin-gonic/gin"
 	"github.com/google/uuid"
@@ -53,7 +52,7 @@ type arrival struct {
 }
 
 // arrived is what the work has found. keep keeps it, in one transaction with the settling of the upload, and may be run again;
-// close lets go of what it holds.
+// close releases what it holds.
 type arrived struct {
 	keep  func(*store.Store) (outcome, error)
 	close func()
@@ -169,6 +168,8 @@ func (s *Server) arrive(ctx context.Context, a *arrival) (out arrived, err error
 	return intakes[a.up.Kind].work(ctx, s, a)
 }
 
+const tooManyUploads = "too many files are being uploaded: wait until they are done"
+
 // uploadFault answers a script with what is wrong.
 func uploadFault(c *gin.Context, status int, text string) {
 	c.AbortWithStatusJSON(status, gin.H{"fault": view.Sentence(text)})
@@ -183,7 +184,7 @@ func (s *Server) uploadFailed(c *gin.Context, err error) {
 	case errors.Is(err, store.ErrStale):
 		uploadFault(c, http.StatusConflict, "the file changed while it was sent: load the page again and give it once more")
 	case errors.Is(err, store.ErrTooMany):
-		uploadFault(c, http.StatusRequestEntityTooLarge, "too many files are on their way in: wait until they are done")
+		uploadFault(c, http.StatusRequestEntityTooLarge, tooManyUploads)
 	case errors.As(err, &large):
 		uploadFault(c, http.StatusRequestEntityTooLarge, "a part has 1 MiB at most")
 	case store.Away(err):
@@ -263,7 +264,7 @@ func (s *Server) addPart(c *gin.Context) {
 	}
 	sum := sha256.Sum256(data)
 	if want := c.GetHeader("Content-Digest"); want != "sha-256=:"+base64.StdEncoding.EncodeToString(sum[:])+":" {
-		uploadFault(c, http.StatusBadRequest, "a part came in otherwise than it was sent")
+		uploadFault(c, http.StatusBadRequest, "a part of the file was damaged on its way here: try again")
 		return
 	}
 	if up, err := s.store.Upload(c.Request.Context(), door.Owner(c), id); err != nil {
@@ -508,14 +509,14 @@ func takeFault(err error) string {
 	case errors.As(err, &large):
 		return "this is larger than anything that is taken here"
 	case errors.Is(err, store.ErrTooMany):
-		return "too many files are on their way in: wait until they are done"
+		return tooManyUploads
 	case store.Away(err), errors.Is(err, store.ErrNotFound), errors.Is(err, store.ErrStale), errors.Is(err, context.Canceled):
 		return ""
 	}
 	return err.Error()
 }
 
-// uploadRoutes are the addresses of files on their way in.
+// uploadRoutes are the addresses of uploads.
 func (s *Server) uploadRoutes(r *gin.Engine) {
 	r.POST("/uploads", s.beginUpload)
 	r.PUT(partRoute, s.addPart)
@@ -523,6 +524,3 @@ func (s *Server) uploadRoutes(r *gin.Engine) {
 	r.GET("/uploads/:id", s.upload)
 	r.GET("/uploads/:id/progress", s.uploadProgress)
 }
-
-// uploadPatience is how long an upload waits for a plan.
-const uploadPatience = time.Hour

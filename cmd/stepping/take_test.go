@@ -74,7 +74,7 @@ func TestSampled(t *testing.T) {
 	}
 }
 
-// TestTakes: with faults of our own each is told where it is; what cannot be judged is refused.
+// TestTakes: each of our own faults is found where it is; what cannot be judged is refused.
 func TestTakes(t *testing.T) {
 	dir := t.TempDir()
 	tune, options := "../../demo/tunes/tin-bucket-rag.abc", []string{"--tuning", "Open G", "--thumb", "alternating"}

@@ -179,7 +179,7 @@ func TestPropose(t *testing.T) {
 	}
 }
 
-// TestFirstShown: the present tuning is the first that is shown; and everything that is told of the best six ways.
+// TestFirstShown: the present tuning is the first that is shown; and all facts of the best six ways.
 func TestFirstShown(t *testing.T) {
 	r := request(1, 4)
 	r.Capos = 1
