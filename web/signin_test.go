@@ -393,6 +393,9 @@ func TestSignInByKeyboard(t *testing.T) {
 	b.expect()
 	look := func(name string) {
 		b.accessible(name)
+		if w := eval[int64](b, "document.documentElement.scrollWidth"); w > 1280 {
+			t.Errorf("%s is %d wide", name, w)
+		}
 		if shots != "" && name == "account" || os.Getenv("STEPPING_DOOR") != "" {
 			b.shot(filepath.Join(shots, name+".png"))
 		}
