@@ -1,7 +1,7 @@
 package web_test
 
 import (
-	"math"
+	"cmp"
 	"slices"
 	"strconv"
 	"testing"
@@ -11,7 +11,8 @@ import (
 )
 
 // TestDrift: the beat that is shown keeps to the click that is heard: over 8 s, and in the long tests over three
-// minutes, it is as late at the end as at the beginning, and late by little.
+// minutes, every frame shows the beat of its time or of the frame before's. So a busy machine, which draws few frames,
+// is no reason to be late.
 func TestDrift(t *testing.T) {
 	t.Parallel()
 	s := newSite(t)
@@ -35,48 +36,38 @@ func TestDrift(t *testing.T) {
 		}
 		data.bars += '&repeats=`+strconv.Itoa(repeats)+`';
 		page.tempo = data.tempo;
-		window.late = [];
+		window.frames = []; // seconds heard, and by how many the beat shown is not that of this time nor of the frame before's
 		const lead = (data.beats[1] - data.beats[0]) * data.count;
-		let shown = null;
+		let before = 0;
 		const look = () => {
-			const now = document.querySelector('.step-beats .is-now');
+			const all = [...document.querySelectorAll('.step-beats i')];
+			const shown = all.findIndex((el) => el.classList.contains('is-now')) + 1;
 			const { audio } = page;
-			if (audio && now && now !== shown) {
-				shown = now;
-				const heard = audio.currentTime - lead;
-				const nearest = data.beats.reduce((best, at) => (Math.abs(at - heard) < Math.abs(best - heard) ? at : best), data.beats[0]);
-				if (heard > 0) window.late.push([audio.currentTime, heard - nearest]);
+			if (audio && shown > 0 && before > lead) {
+				const now = audio.currentTime;
+				const off = data.beats.map((at, i) => (data.inBar[i] !== shown ? Infinity
+					: Math.max(0, at + lead - now, before - (data.beats[i + 1] ?? Infinity) - lead)));
+				window.frames.push([now, Math.min(...off)]);
 			}
-			requestAnimationFrame(look);
+			before = audio ? audio.currentTime : 0;
+			window.over = before > `+strconv.FormatFloat(span.Seconds(), 'f', 0, 64)+` || (window.frames.length > 0 && !audio);
+			if (!window.over) requestAnimationFrame(look);
 		};
 		look();
 		page.sound('playing', 'click');
 		return true;
 	})()`)
-	b.until("window.late.length > 3")
 	b.do(chromedp.Sleep(span))
-	late := eval[[][]float64](b, "window.late")
-	third := len(late) / 3
-	if third < 3 {
-		t.Fatalf("%d beats were shown in %v", len(late), span)
+	b.until("window.over")
+	frames := eval[[][]float64](b, "window.frames")
+	if len(frames) == 0 {
+		t.Fatal("no beat was shown")
 	}
-	begin, end := middle(late[:third]), middle(late[2*third:])
-	t.Logf("figure: over %.0f s and %d beats the beat is shown %.0f ms late at the beginning, %.0f at the end",
-		late[len(late)-1][0], len(late), 1000*begin, 1000*end)
-	if drift := math.Abs(end - begin); drift > 0.03 {
-		t.Errorf("the beat drifts by %.0f ms", 1000*drift)
+	worst := slices.MaxFunc(frames, func(x, y []float64) int {
+		return cmp.Compare(x[1], y[1])
+	})
+	t.Logf("figure: over %.0f s and %d frames the beat shown is at most %.0f ms off", frames[len(frames)-1][0], len(frames), 1000*worst[1])
+	if worst[1] > 0.03 {
+		t.Errorf("after %.1f s the beat shown is %.0f ms off", worst[0], 1000*worst[1])
 	}
-	if math.Abs(end) > 0.1 { // the aim is 30 ms on a free machine
-		t.Errorf("the beat is %.0f ms late", 1000*end)
-	}
-}
-
-// middle is the median lateness.
-func middle(late [][]float64) float64 {
-	var v []float64
-	for _, l := range late {
-		v = append(v, l[1])
-	}
-	slices.Sort(v)
-	return v[len(v)/2]
 }
