@@ -81,7 +81,7 @@ func alike(ctx context.Context, free *Plan) (*Plan, error) {
 // heldTo plans with every set of bars held to its chosen way; within is as in Request.
 func (p *Plan) heldTo(ctx context.Context, sets []*equalBars, chosen map[*equalBars]int, within float64) (*Plan, error) {
 	r := p.Request
-	r.Progress, r.Known, r.Within, r.alike = nil, nil, within, nil
+	r.Progress, r.Within, r.alike = nil, within, nil
 	for _, e := range sets {
 		for _, bar := range e.bars {
 			for _, pin := range e.ways[chosen[e]].pins {

@@ -1,12 +1,11 @@
 package plan
 
 import (
-	"cmp"
 	"context"
-	"math"
 	"slices"
 	"sort"
 
+	"stepping/core/plan/internal/trellis"
 	"stepping/core/play"
 )
 
@@ -23,14 +22,6 @@ type Alternative struct {
 	Chosen bool
 	Why    string    // what makes it dearer, with figures; "" for the chosen one
 	Most   play.Term // that makes it dearest, beside a Why that has figures
-
-	via link // where the best such plan passes
-}
-
-// link is a step into a moment: from which state, to which.
-type link struct {
-	prev int32
-	to   place
 }
 
 // Pin returns the pin that makes the plan play moment t so.
@@ -49,7 +40,7 @@ func (p *Plan) Alternatives(ctx context.Context, t int, part play.Part) ([]Alter
 // and one backward pass over the same model. The first call does the backward pass.
 func (p *Plan) AlternativesOf(ctx context.Context, t int, part play.Part, voice int) ([]Alternative, error) {
 	p.mu.Lock()
-	defer p.mu.Unlock()
+	defer p.unlock()
 	return p.alternativesOf(ctx, t, part, voice)
 }
 
@@ -66,7 +57,9 @@ func (p *Plan) alternativesOf(ctx context.Context, t int, part play.Part, voice 
 	}
 	for i := range alts {
 		if !alts[i].Chosen {
-			alts[i].Why, alts[i].Most = p.whyNot(t, &alts[i])
+			if alts[i].Why, alts[i].Most, err = p.whyNot(ctx, t, &alts[i]); err != nil {
+				return nil, err
+			}
 		}
 	}
 	return alts, nil
@@ -76,7 +69,7 @@ func (p *Plan) alternativesOf(ctx context.Context, t int, part play.Part, voice 
 // that one pin. Their Extra is against this plan's total and may be negative; reasons are
 // against what that other plan would choose.
 func (p *Plan) besidePin(ctx context.Context, t int, part play.Part, voice int) ([]Alternative, error) {
-	q, err := p.without(ctx, t, part, voice)
+	q, err := p.without(ctx, stroke{t, part, voice})
 	if err != nil {
 		return nil, err
 	}
@@ -147,7 +140,7 @@ func chosenFirst(alts []Alternative) {
 // Marginals is AlternativesOf without the reasons, and of a pinned note just the pin.
 func (p *Plan) Marginals(ctx context.Context, t int, part play.Part, voice int) ([]Alternative, error) {
 	p.mu.Lock()
-	defer p.mu.Unlock()
+	defer p.unlock()
 	return p.marginalsOf(ctx, t, part, voice)
 }
 
@@ -208,196 +201,92 @@ func (a *Alternative) sameAs(b *Alternative) bool {
 	return a.Part == b.Part && a.Voice == b.Voice && a.String == b.String && a.Fret == b.Fret && a.How == b.How && a.By == b.By
 }
 
-// marginal is an Alternative under way: the ways into it whose continuation is still to be
-// worked out, if they can beat the best one known.
-type marginal struct {
-	Alternative
-	open []waiting
+// stroke is one voice of the melody, or the thumb, at a moment.
+type stroke struct {
+	t     int
+	part  play.Part
+	voice int
 }
 
-type waiting struct {
-	cost, least float64
-	via         link
-}
-
-// keepCheaper keeps a way with a known total, of equal ones the first by where it passes.
-func (m *marginal) keepCheaper(total float64, via link) {
-	if total < m.Extra || total == m.Extra && cmp.Or(cmp.Compare(via.prev, m.via.prev), via.to.compare(&m.via.to)) < 0 {
-		m.Extra, m.via = total, via
+// without returns the plan without the pins on one stroke, repeats free as in p.
+func (p *Plan) without(ctx context.Context, of stroke) (*Plan, error) {
+	if p.freed.plan != nil && p.freed.of == of {
+		return p.freed.plan, nil
 	}
-}
-
-// scan goes through every way into one moment.
-type scan struct {
-	p     *Plan
-	st    *stage
-	sr    *search
-	index *stateIndex
-	found []*marginal
-	g     int32
-}
-
-// scan works out the alternatives of moment t, which lies in the window; false if some are not certain.
-func (p *Plan) scan(t int) (out []Alternative, sure bool) {
-	sc := p.newScan(t)
-	defer sc.sr.letGo()
-	for _, g := range sc.order() {
-		sc.hand(g)
+	at, r := p.Moments[of.t].At, p.Request
+	r.bases = p.ownBases()
+	r.Pins = slices.DeleteFunc(slices.Clone(r.Pins), func(pin play.Pin) bool { return pin.InForce(at) && pin.Part == of.part && pin.Voice == of.voice })
+	q, err := solveFree(ctx, r)
+	if err == nil {
+		p.freed.of, p.freed.plan = of, q
 	}
-	return sc.finish()
+	return q, err
 }
 
-func (p *Plan) newScan(t int) *scan {
-	ar := p.around(t)
-	sc := &scan{p: p, st: ar.stage, sr: newSearch(p.m, ar.pick), index: p.back.newIndex(t, p.back.scratch)}
-	p.back.scratch = sc.index
-	sc.sr.dominances = p.m.dominanceFrom(t)
-	var before *layer
-	if t > 0 {
-		before = p.back.layer(t - 1)
-	}
-	sc.sr.enterFrom(sc.st, before)
-	return sc
-}
+// collector gathers alternatives with their least totals.
+type collector []Alternative
 
-func (sc *scan) get(a *Alternative) *marginal {
-	for _, x := range sc.found {
-		if x.sameAs(a) {
-			return x
+// add notes a total for an alternative.
+func (c *collector) add(a Alternative, total float64) {
+	for i := range *c {
+		if x := &(*c)[i]; x.sameAs(&a) {
+			x.Extra = min(x.Extra, total)
+			return
 		}
 	}
-	m := &marginal{Alternative: *a}
-	m.Extra = inf
-	sc.found = append(sc.found, m)
-	return m
+	a.Extra = total
+	*c = append(*c, a)
 }
 
-// file files one action after arrival in with picking state p, which costs so much by then, under the
-// marginals into.
-func (sc *scan) file(cost float64, p pickState, a *action, bass uint8, in *arrival, into []*marginal) {
-	after := p.after(a.pose)
-	via := link{in.prev, place{sc.g, after, a.live, step{in.a, bass, a.stopper}}}
-	t := sc.st.t
-	if i := sc.index.find(int(sc.g), a.live, after); i >= 0 {
-		for _, m := range into {
-			m.keepCheaper(cost+sc.p.back.costToGo[t][i].cost, via)
-		}
-		return
-	}
-	w := waiting{cost, cost + sc.index.least(int(sc.g), a.live), via}
-	for _, m := range into {
-		if w.least <= m.Extra {
-			m.open = append(m.open, w)
+// finish turns totals into what they are more than the plan's.
+func (c collector) finish(p *Plan) []Alternative {
+	out := []Alternative{}
+	for _, a := range c {
+		if a.Extra -= p.Total; a.Extra < inf {
+			out = append(out, a)
 		}
 	}
-}
-
-// finish works out the open ways that can still win; sure is false if something depends on a bound.
-func (sc *scan) finish() (out []Alternative, sure bool) {
-	out, sure = []Alternative{}, true
-	for _, m := range sc.found {
-		sort.SliceStable(m.open, func(i, j int) bool { return m.open[i].least < m.open[j].least })
-		for _, w := range m.open {
-			if w.least > m.Extra {
-				break
-			}
-			s := &w.via.to
-			m.keepCheaper(w.cost+sc.p.back.from(extraKey{int32(sc.st.t), s.hand, s.live, s.pick}).cost, w.via)
-		}
-		if m.Extra < inf {
-			sure = sure && certain(m.Extra)
-			m.Extra = exactly(m.Extra) - sc.p.Total
-			out = append(out, m.Alternative)
-		}
-	}
-	return out, sure
+	return out
 }
 
 // marginalsAt returns every alternative for the strokes of moment t. What the
 // forward pass leaves out as dominated can be left out here too: what dominates it strikes the
 // same.
 func (p *Plan) marginalsAt(ctx context.Context, t int) ([]Alternative, error) {
-	if p.back != nil && p.back.marginals[t] != nil {
-		return p.back.marginals[t], nil
+	if out := p.marginals[t]; out != nil {
+		return out, nil
 	}
-	out, err := p.inWindow(ctx, t, func() ([]Alternative, bool, error) {
-		out, sure := p.scan(t)
-		return out, sure, nil
-	})
+	s, err := p.explore(ctx)
 	if err != nil {
 		return nil, err
 	}
-	p.back.marginals[t] = out
-	return out, nil
+	var found collector
+	mo, pick := &p.m.moments[t], &s.stage(t).pick
+	s.Marginals(s, p.lattice, t, nil, func(g int, by, label uint8, total trellis.Cost) {
+		h, all := &mo.hands[g], units(total)
+		if mo.stroke != nil {
+			o := &pick.of(g).opts[label]
+			found.add(Alternative{Part: play.Thumb, String: o.str, Fret: o.fret, How: o.how}, all)
+		}
+		for v := 0; v < h.n && mo.note >= 0; v++ {
+			found.add(melodyOf(h, v, by), all)
+		}
+	})
+	if p.marginals == nil {
+		p.marginals = map[int][]Alternative{}
+	}
+	p.marginals[t] = found.finish(p)
+	return p.marginals[t], nil
 }
 
-// order lists the hands by what they and all after them cost at least, so that those that come first make most of
-// the others needless; equal ones by their number.
-func (sc *scan) order() []int {
-	hands := sc.st.mo.hands
-	out := make([]int, len(hands))
-	for g := range out {
-		out[g] = g
-	}
-	least := func(g int) float64 { return hands[g].ownCost + sc.index.hand[g] }
-	slices.SortStableFunc(out, func(a, b int) int { return cmp.Compare(least(a), least(b)) })
-	return out
+// melodyOf is voice v under hand h, sounded by an attack.
+func melodyOf(h *hand, v int, by uint8) Alternative {
+	s := &h.stops[v]
+	return Alternative{Part: play.Melody, Voice: v, String: s.str, Fret: s.fret, How: attack(by).reported(s.how)}
 }
 
-// highest is the dearest of the totals known so far.
-func highest(of []*marginal) float64 {
-	most := math.Inf(-1)
-	for _, m := range of {
-		most = max(most, m.Extra)
-	}
-	return most
-}
-
-// hand goes through every way into hand g that may be better than what is known.
-func (sc *scan) hand(g int) {
-	sc.g = int32(g)
-	sr, r, toGo := sc.sr, sc.sr.pick.of(g), sc.index.hand[g]
-	var thumbs []*marginal
-	if sc.st.mo.stroke != nil {
-		for i := range r.opts {
-			o := &r.opts[i]
-			thumbs = append(thumbs, sc.get(&Alternative{Part: play.Thumb, String: o.str, Fret: o.fret, How: o.how}))
-		}
-	}
-	flows := sr.arrive(g, inf, true)
-	sr.cheapest(r, flows)
-	var into []*marginal
-	for i := range flows {
-		f := &flows[i]
-		if sr.flowDominated(r, flows, f) {
-			continue
-		}
-		into = sc.melody(f.a, into[:0])
-		voices := len(into)
-		budget := max(highest(into), highest(thumbs)) - toGo
-		if f.least >= budget {
-			continue
-		}
-		set := sr.pick.actions(r, f.ringIn, !f.a.legato(), budget-f.least)
-		sr.eachReached(set, f, budget, func(cost float64, p pickState, a *action, bass uint8, in *arrival) {
-			if into = into[:voices]; thumbs != nil {
-				into = append(into, thumbs[bass])
-			}
-			sc.file(cost, p, a, bass, in, into)
-		})
-	}
-}
-
-// melody adds the marginals of the melody's voices under the present hand.
-func (sc *scan) melody(a attack, into []*marginal) []*marginal {
-	if h := &sc.st.mo.hands[sc.g]; sc.st.mo.note >= 0 {
-		for v := range h.n {
-			s := &h.stops[v]
-			into = append(into, sc.get(&Alternative{Part: play.Melody, Voice: v, String: s.str, Fret: s.fret, How: a.reported(s.how)}))
-		}
-	}
-	return into
-}
+// damped is a string at a moment.
+type damped struct{ t, str int }
 
 // dampersAt works out what it costs to have string str silenced at moment t by each damper
 // that the school allows: what a pin for it would cost.
@@ -407,68 +296,39 @@ func (p *Plan) dampersAt(ctx context.Context, t, str int) ([]Alternative, error)
 		return nil, nil // pinned, or nothing to damp
 	}
 	at := damped{t, str}
-	if p.back != nil && p.back.dampers[at] != nil {
-		return p.back.dampers[at], nil
+	if out := p.dampers[at]; out != nil {
+		return out, nil
 	}
-	out, err := p.inWindow(ctx, t, func() ([]Alternative, bool, error) { return p.scanDampers(ctx, t, str) })
+	s, err := p.explore(ctx)
 	if err != nil {
 		return nil, err
 	}
-	p.back.dampers[at] = out
-	return out, nil
-}
-
-// scanDampers is scan for what silences string str.
-func (p *Plan) scanDampers(ctx context.Context, t, str int) (out []Alternative, sure bool, err error) {
-	sc := p.newScan(t)
-	defer sc.sr.letGo()
-	var picks []*pickStage // by damper
+	var found collector
 	for _, by := range p.m.allowedDampers() {
-		picks = append(picks, p.m.pickDamped(sc.st.mo, str, by))
-		sc.get(&Alternative{Part: play.Damped, String: str, By: by})
-	}
-	for _, g := range sc.order() {
 		if err := ctx.Err(); err != nil {
-			return nil, false, err
+			return nil, err
 		}
-		sc.g = int32(g)
-		flows := sc.sr.arrive(g, highest(sc.found)-sc.index.hand[g], false)
-		for i := range flows {
-			if f := &flows[i]; f.leastOf() < inf {
-				for k := range picks {
-					sc.damped(f, picks[k], sc.found[k:k+1])
-				}
-			}
-		}
+		st := s.damped(t, str, by)
+		a := Alternative{Part: play.Damped, String: str, By: by}
+		found.add(a, inf)
+		s.Marginals(s, p.lattice, t, &st.trellis, func(_ int, _, _ uint8, total trellis.Cost) { found.add(a, units(total)) })
 	}
-	out, sure = sc.finish()
-	for _, sd := range picks {
-		sd.letGo()
+	if p.dampers == nil {
+		p.dampers = map[damped][]Alternative{}
 	}
-	return out, sure, nil
+	p.dampers[at] = found.finish(p)
+	return p.dampers[at], nil
 }
 
-// pickDamped is the picking hand's side of mo with one more pin: by silences string str.
-func (m *model) pickDamped(mo *moment, str int, by play.Damper) *pickStage {
-	pins, out := mo.pins, newPickStage()
+// damped is the stage of moment t with one more pin: by silences string str.
+func (s *search) damped(t, str int, by play.Damper) *laidStage {
+	pins := s.m.moments[t].pins
 	pins.dampers[str] = by
-	out.resetWith(m, mo, &pins)
+	own := s.stage(t)
+	out := &laidStage{left: own.left, trellis: own.trellis}
+	out.pick.reset(s.m, own.left, &pins)
+	out.trellis.Source = &out.pick
 	return out
-}
-
-// damped files everything that can follow a flow into the present hand under one more pin on a damper, if it may be
-// better than what is known.
-func (sc *scan) damped(f *inflow, pick *pickStage, into []*marginal) {
-	sr := sc.sr
-	budget := into[0].Extra - sc.index.hand[sc.g]
-	if f.least >= budget {
-		return
-	}
-	sr.pick = pick
-	set := pick.actions(pick.of(int(sc.g)), f.ringIn, !f.a.legato(), budget-f.least)
-	sr.eachReached(set, f, budget, func(cost float64, p pickState, a *action, bass uint8, in *arrival) {
-		sc.file(cost, p, a, bass, in, into)
-	})
 }
 
 // allowedDampers lists the dampers that the player's school and hands have.
@@ -488,58 +348,53 @@ func (m *model) allowedDampers() []play.Damper {
 // moment of the return included.
 type detour struct {
 	first  int // moment of states[0]
-	states []state
+	states []trellis.State
 	at     int // moment of the link
 	str    int // string that must be silenced there, 0 for none …
 	by     play.Damper
 }
 
 // through rebuilds the best plan by way of a at moment t, as far as it differs.
-func (p *Plan) through(t int, a *Alternative) detour {
-	at := state{prev: a.via.prev, place: a.via.to}
-	d := detour{first: t, states: []state{at}, at: t, by: a.By, str: a.String}
-	if a.Part != play.Damped {
+func (p *Plan) through(ctx context.Context, t int, a *Alternative) (detour, error) {
+	s, err := p.explore(ctx)
+	if err != nil {
+		return detour{}, err
+	}
+	d := detour{at: t, by: a.By, str: a.String}
+	c := trellis.Change{Lo: t, Hi: t, Total: ticks(p.Total + a.Extra)}
+	if a.Part == play.Damped {
+		c.Stage = &s.damped(t, a.String, a.By).trellis
+	} else {
 		d.str = 0
-	}
-	for d.first > 0 {
-		before := p.back.layer(d.first - 1).states[d.states[0].prev]
-		if before.same(&p.state(d.first - 1).place) {
-			break
-		}
-		d.first--
-		d.states = append([]state{before}, d.states...)
-	}
-	for t+1 < len(p.states) {
-		s := &d.states[len(d.states)-1]
-		own, next := s.same(&p.state(t).place), p.back.next(t, s.place)
-		t++
-		back := next.same(&p.state(t).place)
-		if own && back { // of equal ways between the same places it is the plan's
-			next = p.state(t).place
-		}
-		d.states = append(d.states, state{place: next})
-		if back {
-			break
+		mo, pick := &p.m.moments[t], &s.stage(t).pick
+		c.Allow = func(g int, by, label uint8) bool {
+			if a.Part == play.Melody {
+				x := melodyOf(&mo.hands[g], a.Voice, by)
+				return x.sameAs(a)
+			}
+			o := &pick.of(g).opts[label]
+			return o.str == a.String && o.fret == a.Fret && o.how == a.How
 		}
 	}
-	return d
+	d.first, d.states, _, err = s.Edit(s, p.lattice, c)
+	return d, err
 }
 
 // choices recomputes what is chosen along a detour.
 func (p *Plan) choices(d detour) []choice {
 	out := make([]choice, len(d.states))
+	s := p.search(context.Background())
 	for i := range d.states {
 		t := d.first + i
 		before := p.before(t)
 		if i > 0 {
 			before = &d.states[i-1]
 		}
-		ar := p.around(t)
-		pick := ar.pick
+		st := s.stage(t)
 		if t == d.at && d.str != 0 {
-			pick = p.m.pickDamped(ar.stage.mo, d.str, d.by)
+			st = s.damped(t, d.str, d.by)
 		}
-		out[i] = p.m.choiceFrom(ar.stage, pick, before, &d.states[i])
+		out[i] = p.m.choiceFrom(st.left, &st.pick, before, &d.states[i])
 	}
 	return out
 }

@@ -1,11 +1,15 @@
 package plan
 
-import "context"
+import (
+	"context"
+
+	"stepping/core/plan/internal/trellis"
+)
 
 // CoarseBound is a lower bound on the total of the best plan of r, worked out in a few milliseconds: the
 // cheapest left hand with its best bass note at every moment by itself. Errors are those of Solve.
 func CoarseBound(r Request) (float64, error) {
-	m, err := newModel(&r)
+	m, err := newModel(&r, nil)
 	if err != nil {
 		return 0, err
 	}
@@ -21,7 +25,7 @@ func (m *model) coarseMoment(mo *moment) float64 {
 	least := inf
 	for _, hands := range [2][]hand{mo.anchored, mo.bare} {
 		for i := range hands {
-			if h := &hands[i]; h.ownCost < least {
+			if h := &hands[i]; h.ownCost < least && !h.barred {
 				least = min(least, h.ownCost+m.leastBass(mo, h, open))
 			}
 		}
@@ -49,20 +53,21 @@ func (m *model) leastBass(mo *moment, h *hand, open float64) float64 {
 // whole tune, the picking hand counted at the least it must cost. It stops at the first moment, going
 // backward, from which with the floor of what comes before limit is reached; then it is just that.
 func Bound(ctx context.Context, r Request, limit float64) (float64, error) {
-	m, err := newModel(&r)
+	m, err := newModel(&r, nil)
 	if err != nil {
 		return 0, err
 	}
-	m.layClasses(true)
+	m.layMasks(true)
 	before := make([]float64, len(m.moments)) // floors of the moments before each
 	for t := 1; t < len(m.moments); t++ {
 		before[t] = before[t-1] + m.coarseMoment(&m.moments[t-1])
 	}
 	at := 0.0
-	_, err = m.boundUntil(ctx, func(b *bound, t int) bool {
+	s := m.newSearch(ctx, &trellis.Pass{})
+	_, err = s.bounds(func(b *trellis.Bound, t int) bool {
 		least := inf
-		for g := range b.costToGo[t] {
-			least = min(least, m.moments[t].hands[g].ownCost+b.costToGo[t][g].least)
+		for g := range m.moments[t].hands {
+			least = min(least, m.moments[t].hands[g].ownCost+units(b.Least(g)))
 		}
 		at = before[t] + least - belowRounding
 		return at >= limit

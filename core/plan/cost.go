@@ -1,6 +1,8 @@
 package plan
 
 import (
+	"math"
+
 	"stepping/core/play"
 )
 
@@ -33,3 +35,5 @@ func (w *Weights) overTime(need, avail float64) float64 {
 	late := max(0, r-1)
 	return w.Shift*r*r + w.Late*late*late
 }
+
+var inf = math.Inf(1)

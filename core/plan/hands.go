@@ -33,6 +33,7 @@ type hand struct {
 	sounding            ring.Strings // melody strings
 	fingered            ring.Strings // strings that let go silently
 	ownCost             float64      // cost of holding this hand, whatever came before
+	barred              bool         // pins do not allow it at this moment
 	shape               int32
 	narrow, wide, touch float64 // widths of the shift's target in mm; see target
 }
@@ -48,9 +49,8 @@ func (m *model) layHands(t int) (anchored, bare []hand) {
 	basses := m.bassStops(mo)
 	anchored, bare = m.laid[0][:0], m.laid[1][:0]
 	add := func(h hand) {
-		if h.finish(); !mo.handAllowed(&h) {
-			return
-		}
+		h.finish()
+		h.barred = !mo.handAllowed(&h)
 		m.settle(mo, &h)
 		if h.anchored {
 			anchored = append(anchored, h)

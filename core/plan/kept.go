@@ -52,7 +52,7 @@ func solveKept(ctx context.Context, r Request) (*Plan, error) {
 		return nil, err
 	}
 	held := bare
-	held.Known, held.Within, held.Progress = nil, 0, nil
+	held.Within, held.Progress = 0, nil
 	var q *Plan
 	var impossible *PinError
 	for _, gives := range []func(p, k *play.Pin) bool{opposes, touches} {

@@ -65,159 +65,61 @@ type lastPosition struct {
 
 // stage is what the left hand's changes into one moment have in common.
 type stage struct {
-	m             *model
-	t             int
-	mo            *moment
-	before        []hand
-	lastPositions []lastPosition
-	of            []int32        // last position of each hand before
-	land          []float64      // cost of putting the slide down, by last position
-	spotOf        []int32        // of each hand now, see spot
-	repositions   [][]reposition // by last position and spot
-	ways          [3]way         // scratch of change.ways
+	m      *model
+	t      int
+	mo     *moment
+	before []hand
 }
 
-// reposition is what it costs to bring the hand from its last position to a place.
-type reposition struct {
-	shift float64 // the move alone
-	begin float64 // the move and the cheaper of striking plainly or gliding in
-	known bool
-	scoop bool
-}
-
-// spot is all of a hand that its reposition depends on: many hands lie in one place.
-type spot struct {
-	pos, narrow, wide, touch, fret float64
-	slide, anchored                bool
-	own                            int // its number if pins tell hands apart
-}
-
-// newStage prepares moment t and completes its hands, a bare one for each last position.
 func (m *model) newStage(t int) *stage {
 	st := &stage{m: m, t: t, mo: &m.moments[t]}
 	if t > 0 {
 		st.before = m.moments[t-1].hands
 	}
+	return st
+}
+
+// carry completes the hands of moment t, a bare one for each last position; those before are complete.
+func (m *model) carry(t int) {
+	st := m.newStage(t)
 	st.remember()
-	if st.mo.hands == nil {
-		st.carry()
-	}
-	return st
-}
-
-// tabulate makes room for the shifts, each of which is worked out once; change needs it.
-func (st *stage) tabulate() *stage {
-	st.land = make([]float64, len(st.lastPositions))
-	st.repositions = make([][]reposition, len(st.lastPositions))
-	n := st.laySpots()
-	cells := make([]reposition, len(st.lastPositions)*n)
-	for k := range st.lastPositions {
-		st.repositions[k] = cells[k*n : (k+1)*n]
-		y := tally{}
-		st.landCost(k, &y)
-		st.land[k] = y.sum
-	}
-	return st
-}
-
-// laySpots numbers the spots of the hands, and returns how many there are.
-func (st *stage) laySpots() int {
-	number := map[spot]int32{}
-	st.spotOf = make([]int32, len(st.mo.hands))
-	for g := range st.mo.hands {
-		h := &st.mo.hands[g]
-		at := spot{own: -1} // a bare hand is brought nowhere
-		if h.anchored {
-			at = spot{h.pos, h.narrow, h.wide, h.touch, h.fret, h.slide, true, -1}
-		}
-		if len(st.mo.pins.strokes) > 0 {
-			at.own = g
-		}
-		n, ok := number[at]
-		if !ok {
-			n = int32(len(number))
-			number[at] = n
-		}
-		st.spotOf[g] = n
-	}
-	return len(number)
-}
-
-// repositionFrom is the tabulated cost of bringing the hand from last position k to hand g.
-func (st *stage) repositionFrom(k, g int) *reposition {
-	br := &st.repositions[k][st.spotOf[g]]
-	if !br.known {
-		*br = st.newReposition(k, &st.mo.hands[g])
-		br.known = true
-	}
-	return br
-}
-
-// keep begins to keep what every pass needs.
-func (m *model) keep() {
-	if m.stages == nil {
-		m.stages = make([]*stage, len(m.moments))
-	}
-}
-
-// letGo ends that and drops what can be made anew: it is most of what a plan would hold on to.
-func (m *model) letGo() {
-	for _, sd := range m.pickStages {
-		if sd != nil {
-			sd.letGo()
+	mo := st.mo
+	mo.hands = append(make([]hand, 0, len(mo.anchored)+len(mo.bare)*len(mo.lasts)), mo.anchored...)
+	for _, b := range mo.bare {
+		for k, mem := range mo.lasts {
+			b.lastPosition, b.pos, b.since, b.loose = int32(k), mem.pos, mem.since, mem.loose
+			mo.hands = append(mo.hands, b)
 		}
 	}
-	m.stages, m.keepStages, m.pickStages = nil, false, nil
-	clear(m.dominances)
-	for t := range m.moments {
-		clear(m.moments[t].options)
-	}
-}
-
-// stage returns moment t's stage, tabulated.
-func (m *model) stage(t int) *stage {
-	if m.stages == nil {
-		return m.newStage(t).tabulate()
-	}
-	if m.stages[t] == nil {
-		m.stages[t] = m.newStage(t).tabulate()
-	}
-	return m.stages[t]
-}
-
-// complete finds the hands of moment t, those before it being complete.
-func (m *model) complete(t int) {
-	if m.stages == nil {
-		m.newStage(t)
-	} else {
-		m.stage(t)
-	}
+	mo.anchored = mo.hands[:len(mo.anchored):len(mo.anchored)] // not to keep them twice
+	m.giveShapes(mo)
 }
 
 // remember collects the last positions that the hands before leave. The last one is loose.
 func (st *stage) remember() {
+	mo := st.mo
 	seen := map[lastPosition]int32{}
-	st.of = make([]int32, len(st.before))
+	mo.lasts, mo.of = nil, make([]int32, len(st.before))
 	for i := range st.before {
 		mem := st.leaves(&st.before[i])
 		if mem.loose {
-			st.of[i] = -1
+			mo.of[i] = -1
 			continue
 		}
 		k, ok := seen[mem]
 		if !ok {
-			k = int32(len(st.lastPositions))
+			k = int32(len(mo.lasts))
 			seen[mem] = k
-			st.lastPositions = append(st.lastPositions, mem)
+			mo.lasts = append(mo.lasts, mem)
 		}
-		st.of[i] = k
+		mo.of[i] = k
 	}
-	for i := range st.of {
-		if st.of[i] < 0 {
-			st.of[i] = int32(len(st.lastPositions))
+	for i := range mo.of {
+		if mo.of[i] < 0 {
+			mo.of[i] = int32(len(mo.lasts))
 		}
 	}
-	st.lastPositions = append(st.lastPositions, lastPosition{loose: true})
+	mo.lasts = append(mo.lasts, lastPosition{loose: true})
 }
 
 // leaves returns the last position that h leaves to a hand that holds nothing now.
@@ -232,17 +134,12 @@ func (st *stage) leaves(h *hand) lastPosition {
 	return mem
 }
 
-func (st *stage) carry() {
-	mo := st.mo
-	mo.hands = append(make([]hand, 0, len(mo.anchored)+len(mo.bare)*len(st.lastPositions)), mo.anchored...)
-	for _, b := range mo.bare {
-		for k, mem := range st.lastPositions {
-			b.lastPosition, b.pos, b.since, b.loose = int32(k), mem.pos, mem.since, mem.loose
-			mo.hands = append(mo.hands, b)
-		}
+// from returns hand i of those before and the last position that it leaves; nil and the loose one at the first moment.
+func (st *stage) from(i int) (h *hand, k int) {
+	if i < 0 || len(st.before) == 0 {
+		return nil, len(st.mo.lasts) - 1
 	}
-	mo.anchored = mo.hands[:len(mo.anchored):len(mo.anchored)] // not to keep them twice
-	st.m.giveShapes(mo)
+	return &st.before[i], int(st.mo.of[i])
 }
 
 // shiftTime is the least time in seconds to bring a hand from pos onto g, 0 if it is there.
@@ -271,7 +168,7 @@ func (m *model) shiftNeed(pos float64, g *hand, a attack) float64 {
 
 // shiftCost: the hand travels from its last position to g in the time since it was last needed.
 func (st *stage) shiftCost(k int, g *hand, a attack, y *tally) {
-	mem := st.lastPositions[k]
+	mem := st.mo.lasts[k]
 	if mem.loose {
 		return
 	}
@@ -301,70 +198,38 @@ func (st *stage) scoops(g *hand) bool {
 	return mo.note >= 0 && g.slide && g.fret >= float64(st.m.req.Capo+1+scoopFrets) && st.m.noteSeconds[mo.note] >= st.m.w.ScoopNeeds
 }
 
-func (st *stage) newReposition(k int, g *hand) reposition {
-	if !g.anchored {
-		return reposition{begin: blocked(!st.mo.attackAllowed(g, plain))}
-	}
-	shift, begin := tally{}, tally{}
-	st.shiftCost(k, g, plain, &shift)
-	out := reposition{shift: shift.sum, begin: inf}
-	if st.mo.attackAllowed(g, plain) {
-		st.beginCost(k, g, plain, &begin)
-		out.begin = begin.sum
-	}
-	if st.scoops(g) && st.mo.attackAllowed(g, scoop) {
-		y := tally{}
-		if st.beginCost(k, g, scoop, &y); y.sum < out.begin {
-			out.begin, out.scoop = y.sum, true
-		}
-	}
-	return out
-}
-
-func blocked(no bool) float64 {
-	if no {
-		return inf
-	}
-	return 0
-}
-
 // landCost is what it costs to put the slide down after last position k.
 func (st *stage) landCost(k int, y *tally) {
 	slow := st.m.slowness
 	y.add(play.Land, st.m.w.LandOn*slow)
-	if mem := st.lastPositions[k]; !mem.loose {
+	if mem := st.mo.lasts[k]; !mem.loose {
 		share := slow * st.m.w.LandTime / max(st.mo.sec-mem.since, st.m.w.LandTime/3)
 		y.add(play.Land, st.m.w.Land*share*share)
 	}
 }
 
-// may reports whether g can follow h, which leaves last position k; h is nil at the first moment.
-func (st *stage) may(h *hand, k int, g *hand) bool {
+// may reports whether g, which must carry on the last position that h leaves if it is free, can follow h; h is nil at the first
+// moment.
+func (st *stage) may(h, g *hand) bool {
 	mo := st.mo
 	switch {
+	case g.barred:
+		return false
 	case h == nil:
-		return (g.anchored || g.loose) && (g.bass.str == 0 || mo.stroke != nil)
-	case !g.anchored && k != int(g.lastPosition):
-		return false // another history
+		return g.bass.str == 0 || mo.stroke != nil
 	case mo.held() && (h.line != g.line || h.slide != g.slide):
 		return false // a held note stays where it is
 	}
 	return mo.stroke != nil || g.bass.str == 0 || g.bass == h.bass // a bass finger comes down only for a stroke
 }
 
-// changeCost adds what any change from h to g costs beside the move: slide on and off,
-// strings and fingers changed, trailing fingers moved.
-func (st *stage) changeCost(k int, h, g *hand, y *tally) {
+// changeCost adds what any change from h to g costs beside the move: slide off, strings and fingers changed, trailing
+// fingers moved.
+func (st *stage) changeCost(h, g *hand, y *tally) {
 	if h.bass.str != 0 && !st.mo.wantsThumb() && g.bass != h.bass {
 		y.add(play.Pattern, st.m.w.CutBass)
 	}
 	switch {
-	case g.slide && !h.slide:
-		if y.by != nil {
-			st.landCost(k, y)
-		} else {
-			y.sum += st.land[k]
-		}
 	case h.slide && !g.slide:
 		y.add(play.Land, st.m.w.LandOff)
 	case h.slide && g.slide:
@@ -478,49 +343,20 @@ func allSlide(c *voicing) bool {
 	return true
 }
 
-// change is the cost of going from hand h to g with g's own, struck or held (pluck) and
-// sounded by the left hand alone (legato, with its attack).
-type change struct {
-	pluck, legato float64
-	a             attack
-}
+// carries reports whether hand g may follow one that leaves last position k, as far as that goes.
+func carries(k int, g *hand) bool { return g.anchored || k == int(g.lastPosition) }
 
-func (st *stage) change(i, g int) (c change, ok bool) {
-	var h *hand
-	k := len(st.lastPositions) - 1
-	if i >= 0 {
-		h, k = &st.before[i], int(st.of[i])
-	}
-	to := &st.mo.hands[g]
-	if !st.may(h, k, to) {
-		return c, false
-	}
-	y := tally{sum: to.ownCost}
-	if h != nil {
-		st.changeCost(k, h, to, &y)
-	}
-	br := st.repositionFrom(k, g)
-	c = change{pluck: y.sum + br.shift, legato: inf}
-	if st.mo.note >= 0 {
-		c.pluck = y.sum + br.begin
-		z := tally{sum: y.sum + br.shift}
-		if a, ok := st.legato(h, to, &z); ok {
-			c.legato, c.a = z.sum, a
-		}
-	}
-	return c, c.pluck < inf || c.legato < inf
-}
-
-// terms returns the same cost term by term for one attack.
+// terms returns the cost of going from hand i to g by an attack, term by term.
 func (st *stage) terms(i, g int, a attack) (c play.Terms) {
 	y := tally{by: &c}
 	to := &st.mo.hands[g]
 	st.m.holdCost(st.mo, to, &y)
-	var h *hand
-	k := len(st.lastPositions) - 1
-	if i >= 0 {
-		h, k = &st.before[i], int(st.of[i])
-		st.changeCost(k, h, to, &y)
+	h, k := st.from(i)
+	if h != nil {
+		st.changeCost(h, to, &y)
+	}
+	if lands(h, to) {
+		st.landCost(k, &y)
 	}
 	switch {
 	case !to.anchored:
@@ -534,6 +370,9 @@ func (st *stage) terms(i, g int, a attack) (c play.Terms) {
 	}
 	return c
 }
+
+// lands reports whether the slide is put down between h and g.
+func lands(h, g *hand) bool { return h != nil && g.slide && !h.slide }
 
 // ringIn is what rings into a moment from before, after the left hand has moved.
 type ringIn struct {

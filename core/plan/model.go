@@ -9,6 +9,7 @@ import (
 	"stepping/core/neck"
 	"stepping/core/pattern"
 	"stepping/core/pitch"
+	"stepping/core/plan/internal/trellis"
 	"stepping/core/play"
 	"stepping/core/ring"
 	"stepping/core/tune"
@@ -29,26 +30,17 @@ type model struct {
 	noteSeconds []float64       // length of each melody note
 	phraseEnd   []bool
 	peak        []bool
-	ways        map[voiced]waysToHold       // cache
-	xs          [32]float64                 // see x: of whole frets, 0 is not known yet
-	laid        [2][]hand                   // scratch of layHands
-	basses      []bassOption                // scratch of bassOptions
-	sympathy    map[pitch.Pitch]*[7]float64 // per open string, cache
-	agains      map[float64]*againTable     // by seconds between onsets, cache
-	dominances  map[float64]*dominance      // of the next onset, by the same
-	stages      []*stage                    // see stage; nil while none are kept
-	keepStages  bool                        // see Plan.explore
-	pickStages  []*pickStage                // see pickStage
-	masks       []uint8                     // the sets of digits that may pluck, see layClasses
-	classOf     [fewMasks]uint8             // of each, its class for the bound
-	classes     int                         // how many there are
-	slowness    float64                     // of the slide, see player.Profile.Slowness
-	heelMove    [2][2]float64               // see newHeelMove
-	heelGap     float64                     // all that one position of the heel can cost more than the other, coming and going
-	restMove    [restPlaces][restPlaces]float64
-	restGap     [restPlaces][restPlaces]float64 // all that resting in one place can cost more than in another, coming and going
-	restMostGap float64                         // the most of them
-	restMost    float64                         // what a digit resting on a string can cost more for its having rung
+	ways        map[voiced]waysToHold                        // cache
+	xs          [32]float64                                  // see x: of whole frets, 0 is not known yet
+	laid        [2][]hand                                    // scratch of layHands
+	basses      []bassOption                                 // scratch of bassOptions
+	sympathy    map[pitch.Pitch]*[7]float64                  // per open string, cache
+	turns       map[float64]*turnAfter                       // by seconds between onsets, cache
+	masks       trellis.Masking                              // the sets of digits that may pluck, by their classes for the bound
+	slowness    float64                                      // of the slide, see player.Profile.Slowness
+	move        [trellis.Places][trellis.Places]trellis.Cost // see layPlaces
+	catalogue   *catalogue
+	differ      []bool // by moment: what leads there is other than in the model before, see take
 }
 
 // moment is one onset.
@@ -73,10 +65,11 @@ type moment struct {
 	pins       pinSet
 	anchored   []hand
 	bare       []hand
-	hands      []hand         // anchored, and bare with every last position that it may carry
-	shapes     []int32        // a hand of each shape
-	options    [][]bassOption // of each shape, once they are asked for
+	hands      []hand  // anchored, and bare with every last position that it may carry
+	shapes     []int32 // a hand of each shape
 	leak       leakPrice
+	lasts      []lastPosition // that the hands before leave; the last one is loose
+	of         []int32        // last position of each hand before
 
 	since    float64      // seconds since the last melody onset, for digit repeats
 	endedFor float64      // seconds since the ended note was struck
@@ -90,21 +83,22 @@ func (mo *moment) wantsThumb() bool { return mo.stroke != nil && !mo.stroke.Opti
 // held: the melody note goes on from before.
 func (mo *moment) held() bool { return mo.note < 0 && mo.sounding >= 0 }
 
-// newModel prepares r; its errors are *RangeError, *PinError or plain validation errors.
-func newModel(r *Request) (*model, error) {
+// newModel prepares r; what is alike in base, which may be nil, it takes over. Errors: *RangeError, *PinError or plain validation
+// errors.
+func newModel(r *Request, base *model) (*model, error) {
 	if err := r.check(); err != nil {
 		return nil, err
 	}
 	m := &model{
 		req: r, w: r.weights(), neck: r.Player.Neck(), school: ring.SchoolOf(r.Player), clock: r.Tune.Clock(r.Tempo),
 		phraseEnd: r.Tune.PhraseEnds(), peak: r.Tune.Peaks(), sympathy: map[pitch.Pitch]*[7]float64{},
-		agains: map[float64]*againTable{}, dominances: map[float64]*dominance{},
+		turns: map[float64]*turnAfter{},
 	}
 	m.slowness = r.Player.Slowness()
-	m.layClasses(false)
-	m.heelMove = m.newHeelMove()
-	m.heelGap = m.heelMove[0][1] + m.heelMove[1][0]
-	m.layRestMoves()
+	m.catalogue = catalogueOf(m)
+	m.lend(base)
+	m.layMasks(false)
+	m.layPlaces()
 	if err := m.findPlaces(); err != nil {
 		return nil, err
 	}
@@ -113,13 +107,18 @@ func newModel(r *Request) (*model, error) {
 	if err := m.applyPins(); err != nil {
 		return nil, err
 	}
-	if len(m.moments) <= boundMoments {
-		m.keep()
-	}
+	m.differ = make([]bool, len(m.moments))
+	same := true // the hands before are base's
 	for t := range m.moments {
+		if m.take(t, base, same) {
+			continue
+		}
+		m.differ[t] = true
 		mo := &m.moments[t]
 		mo.leak = m.newLeakPrice(mo)
 		mo.anchored, mo.bare = m.layHands(t)
+		m.carry(t)
+		same = m.sameHands(t, base)
 	}
 	m.laid = [2][]hand{}
 	return m, nil

@@ -45,7 +45,7 @@ func (p *Plan) moves(t int, c *choice) (out []Move) {
 	if c.from == nil {
 		return nil
 	}
-	st := p.around(t).stage
+	st := p.m.newStage(t)
 	mem := st.leaves(c.from)
 	if c.h.anchored && !mem.loose {
 		if need := m.shiftNeed(mem.pos, c.h, c.a); need > 0 {
@@ -56,20 +56,20 @@ func (p *Plan) moves(t int, c *choice) (out []Move) {
 		}
 	}
 	between := mo.sec - m.moments[t-1].sec
-	if mo.note >= 0 && c.pl.mask != 0 && c.pl.mask != keepMask && c.was.mask() != 0 {
+	if mo.note >= 0 && c.pl.mask != 0 && c.pl.mask != keepMask && c.was.Mask() != 0 {
 		out = append(out, m.digitMoves(t, c)...)
 	}
 	if c.bass.str != 0 && !math.IsInf(mo.bassFor, 1) {
 		out = append(out, m.again(t, "the thumb strikes again", 1, mo.bassFor))
 	}
-	if lies := c.heel > 0; lies != (c.was.heel() > 0) {
+	if lies := c.heel > 0; lies != (heelOf(c.was) > 0) {
 		what := "the heel comes down"
 		if !lies {
 			what = "the heel lets go"
 		}
 		out = append(out, Move{Moment: t, What: what, Need: damperTime, There: between})
 	}
-	if c.rest > 0 && c.rest != c.was.rest() {
+	if c.rest > 0 && c.rest != restOf(c.was) {
 		out = append(out, Move{Moment: t, What: "the resting fingers move", Need: damperTime, There: between})
 	}
 	if c.h.slide && c.from.slide && c.h.trails != c.from.trails {
@@ -101,7 +101,7 @@ func (m *model) again(t int, what string, share, there float64) Move {
 // digitMoves: a digit that plucks again, another one after it, the way to the neck and back.
 func (m *model) digitMoves(t int, c *choice) (out []Move) {
 	mo := &m.moments[t]
-	was, now := c.was.mask(), c.pl.mask
+	was, now := c.was.Mask(), c.pl.mask
 	if common := was & now; common != 0 {
 		for d := digits.P; d <= digits.A; d++ {
 			if common>>d&1 != 0 {
@@ -188,7 +188,7 @@ type Relief struct {
 // cheaper. Each is judged by the best whole plan with that choice.
 func (p *Plan) Reliefs(ctx context.Context, v Move) ([]Relief, error) {
 	p.mu.Lock()
-	defer p.mu.Unlock()
+	defer p.unlock()
 	return p.reliefs(ctx, v)
 }
 
@@ -208,7 +208,11 @@ func (p *Plan) reliefs(ctx context.Context, v Move) ([]Relief, error) {
 			if a.Part == play.Damped || a.sameAs(&played) || p.Pinned(p.Moments[t].At, a.Part, a.Voice) {
 				continue
 			}
-			local, whole := p.paceOf(p.through(t, &a), v.Moment)
+			d, err := p.through(ctx, t, &a)
+			if err != nil {
+				return nil, err
+			}
+			local, whole := p.paceOf(d, v.Moment)
 			if local >= p.BPMAt(v.Share())+1 {
 				out = append(out, Relief{a, t, whole, local})
 			}
@@ -264,7 +268,7 @@ func where(g *hand, capo int) string {
 // MoveText says how far the hand travels into moment t, ", 36 mm"; "" if it does not.
 func (p *Plan) MoveText(t int) string {
 	p.mu.Lock()
-	defer p.mu.Unlock()
+	defer p.unlock()
 	return p.moveText(t)
 }
 
@@ -278,7 +282,7 @@ func (p *Plan) moveText(t int) string {
 // travelled is how far in mm the hand comes from h to g at moment t, the time there is and
 // the time it needs in seconds; 0 if it need not move.
 func (p *Plan) travelled(t int, h, g *hand) (mm, there, need float64) {
-	mem := p.around(t).stage.leaves(h)
+	mem := p.m.newStage(t).leaves(h)
 	if !g.anchored || mem.loose {
 		return 0, 0, 0
 	}

@@ -1,44 +1,26 @@
 package plan
 
 import (
-	"sync"
-
 	"stepping/core/digits"
 	"stepping/core/pattern"
+	"stepping/core/plan/internal/trellis"
 	"stepping/core/play"
-	"stepping/core/player"
 	"stepping/core/ring"
 )
 
-// pickState is what the picking hand carries from one moment to the next: the digits that plucked
-// melody last (bit d for digit d, bit digits.TapBit for tapping on the neck), whether the heel lies
-// on the strings, and where the free digits rest (see rest.go). How far the heel lies is the
-// moment's own choice.
-type pickState uint16
+// The picking hand carries from one moment to the next (a trellis.Pick): as mask the digits that plucked melody last, bit d for
+// digit d, bit digits.TapBit for tapping on the neck; as place whether the heel lies on the strings and where the free digits rest
+// (see rest.go). How far the heel lies is the moment's own choice.
 
-const (
-	maskBits   = 5
-	fewMasks   = 1 << maskBits
-	keepMask   = 0xFF // of an action that plucks nothing and leaves the digits as they were
-	restBits   = maskBits + 1
-	pickStates = restPlaces << restBits
-)
+const keepMask = trellis.Keep // of an action that plucks nothing and leaves the digits as they were
 
-func newPickState(mask, lies, rest uint8) pickState {
-	return pickState(mask) | pickState(lies)<<maskBits | pickState(rest)<<restBits
-}
+func placeOf(lies, rest uint8) uint8 { return lies | rest<<1 }
 
-func (p pickState) mask() uint8 { return uint8(p) & (fewMasks - 1) }
-func (p pickState) heel() int   { return int(p >> maskBits & 1) } // 1 if it lies on the strings
-func (p pickState) rest() int   { return int(p >> restBits) }     // place of the resting digits, 0 if lifted
+// heelOf is 1 if the heel lies on the strings.
+func heelOf(p trellis.Pick) int { return int(p.Place() & 1) }
 
-// pickStateCount is how many picking states this player's hand can carry.
-func (m *model) pickStateCount() int {
-	if m.school.Rests {
-		return pickStates
-	}
-	return 1 << restBits
-}
+// restOf is the place of the resting digits, 0 if lifted.
+func restOf(p trellis.Pick) int { return int(p.Place() >> 1) }
 
 // pluck is one way to sound the melody with the picking hand: the string of each digit.
 type pluck struct {
@@ -51,60 +33,43 @@ type pluck struct {
 	cost   float64 // of the digits' places, before what they did last
 }
 
-// pose is all that matters of an action for what it costs after a picking state, and for the picking state that it
-// leaves: see turn and after.
-type pose struct {
+// action is one choice of the picking hand at a moment beside a bass option. Its cost is without that option's and without what
+// depends on the picking state before.
+type action struct {
+	live    ring.Strings // bass strings that ring on
 	mask    uint8
-	lies    uint8 // 1 if the heel lies on the strings
+	heel    uint8 // strings that it covers
 	rest    uint8 // place of the resting digits
 	stopper uint8 // digit that stops the melody string just ended: cheap if it plucked it
+	cost    float64
 }
 
-// action is one choice of the picking hand at a moment beside a bass option. Its cost is without
-// that option's and what depends on the picking state before; see turn.
-type action struct {
-	live ring.Strings // bass strings that ring on
-	pose
-	heel uint8  // strings that it covers
-	of   uint16 // number of its pose in pickStage.poses
-	cost float64
+func (a *action) pose() trellis.Pose {
+	stopper := a.stopper
+	if stopper == digits.None {
+		stopper = trellis.NoStopper
+	}
+	return trellis.NewPose(a.mask, placeOf(min(a.heel, 1), a.rest), stopper)
 }
 
 // pickShape is the picking hand's choice at one moment for one shape: what it sees of a left
 // hand. Hands that differ only in fingers or history share it.
 type pickShape struct {
-	mo         *moment
-	pins       *pinSet // the moment's, or what takes their place
-	h          *hand   // any hand of the shape
-	opts       []bassOption
-	plucks     []pluck      // ways to pluck at an onset
-	flicks     []pluck      // ways to flick it outward, beside a slap
-	touch      ring.Strings // strings beside fretting fingers, reached by their tips
-	edges      []int        // strings of fretting fingers, whose undersides lie on thinner ones
-	spare      bool         // a finger is free to be laid on a string
-	over       bool         // the thumb can reach over the neck to string 6
-	fits       ring.Strings // strings whose present pitch is a tone of the chord
-	home       ring.Strings // strings that sound the root of the stroke that is first over its chord
-	ring       [7]float64   // sympathy of each open string with the melody struck
-	sets       []actionSet
-	leastPicks [2][trebles + 1]float64 // see leastPickCost; 0 is not known yet
-	leastBy    [trebles + 1]*[mostClasses]float64
-}
-
-// actionSet is the actions for one ringIn, plucked or not, that cost no more than most, by bass option.
-type actionSet struct {
-	ringIn ringIn
-	plucks bool
-	most   float64
-	parts  []part
-	toGo   *setToGo // of the backward pass
-}
-
-// part is the actions with one bass option, by cost; others share them.
-type part struct {
-	bass    uint8 // index into the shape's options
-	sum     float64
-	actions []action
+	mo     *moment
+	pins   *pinSet // the moment's, or what takes their place
+	h      *hand   // any hand of the shape
+	opts   []bassOption
+	plucks []pluck      // ways to pluck at an onset
+	flicks []pluck      // ways to flick it outward, beside a slap
+	touch  ring.Strings // strings beside fretting fingers, reached by their tips
+	edges  []int        // strings of fretting fingers, whose undersides lie on thinner ones
+	spare  bool         // a finger is free to be laid on a string
+	over   bool         // the thumb can reach over the neck to string 6
+	fits   ring.Strings // strings whose present pitch is a tone of the chord
+	home   ring.Strings // strings that sound the root of the stroke that is first over its chord
+	ring   [7]float64   // sympathy of each open string with the melody struck
+	prices shapePrices
+	floors [trellis.Ends]*trellis.Floor
 }
 
 // shapeKey is all that a pickShape depends on in a hand.
@@ -172,26 +137,19 @@ func (m *model) giveShapes(mo *moment) {
 		}
 		h.shape = n
 	}
-	mo.options = make([][]bassOption, len(mo.shapes))
 }
 
 // pickStage is the picking hand's side of one moment: a pickShape for each shape, and their actions.
 type pickStage struct {
-	m            *model
-	mo           *moment
-	pins         *pinSet
-	again        *againTable
-	shapes       []pickShape
-	poses        []pose              // those that occur
-	dampings     map[dampingKey]span // of cheapest
-	cheapest     []damping           // see cheapestDampings
-	damping      dampingSearch       // scratch of it
-	keepCheapest func(*damping)      // keepDamping
-	picks        []pickState         // see turns
-	turned       []float64
-	known        map[situation]found
-	pool         []action // those of known
-	scratch      []action
+	m       *model
+	left    *stage
+	mo      *moment
+	pins    *pinSet
+	shapes  []pickShape
+	turn    *trellis.Turn
+	list    listing
+	actions []trellis.Action // of all sets
+	known   map[uint64][]trellis.Action
 
 	// scratch of situations
 	still, swept, lain silence
@@ -200,76 +158,39 @@ type pickStage struct {
 	held               pluck
 }
 
-// pickStages are those that nobody uses, with their memory.
-var pickStages = sync.Pool{New: func() any { return &pickStage{} }}
-
-func newPickStage() *pickStage { return pickStages.Get().(*pickStage) }
-
-// letGo leaves the stage's memory to another. Nothing that it gave out may be used any more.
-func (sd *pickStage) letGo() {
-	sd.m, sd.mo, sd.pins = nil, nil, nil
-	pickStages.Put(sd)
-}
-
-// pickStage returns the picking hand's side of moment t, nothing left out. It is kept while a window is explored:
-// the pass forward, the pass backward and the look at alternatives need the same sets of actions. Else
-// it takes scratch, if that is not nil.
-func (m *model) pickStage(t int, scratch *pickStage) *pickStage {
-	if !m.keepStages {
-		if scratch == nil {
-			scratch = newPickStage()
-		}
-		scratch.reset(m, &m.moments[t])
-		return scratch
+// reset makes the stage that of a moment under pins, the moment's or what takes their place.
+func (sd *pickStage) reset(m *model, left *stage, pins *pinSet) {
+	sd.m, sd.left, sd.mo, sd.pins, sd.turn = m, left, left.mo, pins, &m.turnAfter(left.mo.since).Turn
+	sd.actions = nil
+	sd.list.reset(m, sd.mo, pins)
+	if sd.known == nil {
+		sd.known = map[uint64][]trellis.Action{}
 	}
-	if m.pickStages == nil {
-		m.pickStages = make([]*pickStage, len(m.moments))
-	}
-	if m.pickStages[t] == nil {
-		m.pickStages[t] = newPickStage()
-		m.pickStages[t].reset(m, &m.moments[t])
-	}
-	return m.pickStages[t]
-}
-
-// reset makes the stage that of mo; what it held before is reused.
-func (sd *pickStage) reset(m *model, mo *moment) { sd.resetWith(m, mo, &mo.pins) }
-
-// resetWith is reset under other pins than the moment's.
-func (sd *pickStage) resetWith(m *model, mo *moment, pins *pinSet) {
-	sd.m, sd.mo, sd.pins, sd.again, sd.poses, sd.picks = m, mo, pins, m.againAfter(mo.since), sd.poses[:0], nil
-	if sd.dampings == nil {
-		sd.dampings, sd.known, sd.keepCheapest = map[dampingKey]span{}, map[situation]found{}, sd.keepDamping
-	}
-	clear(sd.dampings)
 	clear(sd.known)
-	sd.pool, sd.cheapest = sd.pool[:0], sd.cheapest[:0]
-	if cap(sd.shapes) < len(mo.shapes) {
-		sd.shapes = make([]pickShape, 2*len(mo.shapes))
+	if cap(sd.shapes) < len(sd.mo.shapes) {
+		sd.shapes = make([]pickShape, len(sd.mo.shapes))
 	}
-	sd.shapes = sd.shapes[:len(mo.shapes)]
+	sd.shapes = sd.shapes[:len(sd.mo.shapes)]
 	for i := range sd.shapes {
 		sd.shapes[i].h = nil
 	}
 }
 
 // of returns the pickShape of hand g.
-func (sd *pickStage) of(g int) *pickShape {
-	shape := sd.mo.hands[g].shape
-	r := &sd.shapes[shape]
+func (sd *pickStage) of(g int) *pickShape { return sd.shape(sd.mo.hands[g].shape) }
+
+func (sd *pickStage) shape(n int32) *pickShape {
+	r := &sd.shapes[n]
 	if r.h == nil {
-		sd.m.initPickShape(r, sd.mo, sd.pins, int(shape))
+		sd.m.initPickShape(r, sd.mo, sd.pins, int(n))
 	}
 	return r
 }
 
 func (m *model) initPickShape(r *pickShape, mo *moment, pins *pinSet, shape int) {
 	h := &mo.hands[mo.shapes[shape]]
-	if mo.options[shape] == nil {
-		mo.options[shape] = m.bassOptions(mo, h)
-	}
-	*r = pickShape{mo: mo, pins: pins, h: h, opts: mo.options[shape], spare: m.spareFinger(h), over: m.thumbReaches(h), edges: r.edges[:0],
-		plucks: r.plucks[:0], sets: r.sets[:0]}
+	*r = pickShape{mo: mo, pins: pins, h: h, opts: m.bassOptions(mo, h), spare: m.spareFinger(h), over: m.thumbReaches(h), edges: r.edges[:0],
+		plucks: r.plucks[:0]}
 	beside := func(str int) {
 		r.touch |= ring.Of(str) << 1 & ring.Upto(6)
 		r.edges = append(r.edges, str)
@@ -319,9 +240,9 @@ func (r *pickShape) below(sounding ring.Strings) (set ring.Strings) {
 
 // situations calls f for every heel, pluck and resting place with a bass option, the strings being
 // sorted by still, with the action so far: what remains is to deal with the unwanted strings. A heel
-// that lies further and silences nothing more is left out, and so is what costs more than most. f
-// must not keep what it gets. The pluck that it gets holds the resting digits, too.
-func (sd *pickStage) situations(r *pickShape, o *bassOption, s *silence, plucked bool, most float64, f func(*action, *silence, *pluck)) {
+// that lies further and silences nothing more is left out. f must not keep what it gets. The pluck that it gets holds the
+// resting digits, too.
+func (sd *pickStage) situations(r *pickShape, o *bassOption, s *silence, plucked bool, f func(*action, *silence, *pluck)) {
 	m, swept, a := sd.m, &sd.swept, &sd.action
 	heels := 1
 	if m.school.Heel && !r.h.tapped() && o.hit != pattern.Thump && o.hit != pattern.Slap {
@@ -336,7 +257,7 @@ func (sd *pickStage) situations(r *pickShape, o *bassOption, s *silence, plucked
 		if ring.Heel(heel)&(s.struck|s.keep) != 0 {
 			break
 		}
-		if !m.underHeel(r, s, o, idle, heel) || s.damping > most {
+		if !m.underHeel(r, s, o, idle, heel) {
 			continue
 		}
 		for i := range plucks {
@@ -360,29 +281,23 @@ func (sd *pickStage) situations(r *pickShape, o *bassOption, s *silence, plucked
 					}
 					lain, held = &sd.lain, &sd.held
 				}
-				*a = action{pose: pose{pl.mask, uint8(min(heel, 1)), uint8(rest), digits.None}, heel: uint8(heel), cost: lain.cost + pl.cost}
-				if a.cost <= most {
-					f(a, lain, held)
-				}
+				*a = action{mask: pl.mask, heel: uint8(heel), rest: uint8(rest), stopper: digits.None, cost: lain.cost + pl.cost}
+				f(a, lain, held)
 			}
 		}
 	}
 }
 
-// eachAction calls f for everything that the picking hand can do, with which bass option
-// and what damping. Nothing is left out; the search keeps the cheapest of those that the future cannot
-// tell apart.
-func (sd *pickStage) eachAction(r *pickShape, ri ringIn, plucked bool, f func(int, action, *silence, *pluck, *damping)) {
-	m := sd.m
-	for b := range r.opts {
-		o := &r.opts[b]
-		if !m.still(r, ri, o, &sd.still) {
-			continue
-		}
-		sd.situations(r, o, &sd.still, plucked, inf, func(a *action, s *silence, pl *pluck) {
-			m.eachDamping(r, s, pl, o.str, func(d *damping) { f(b, m.withDamping(a, s, o, pl, d), s, pl, d) })
-		})
+// eachAction calls f for everything that the picking hand can do with bass option b, with what damping. Nothing is left out;
+// the search keeps the cheapest of those that the future cannot tell apart.
+func (sd *pickStage) eachAction(r *pickShape, ri ringIn, plucked bool, b int, f func(action, *silence, *pluck, *damping)) {
+	m, o := sd.m, &r.opts[b]
+	if !m.still(r, ri, o, &sd.still) {
+		return
 	}
+	sd.situations(r, o, &sd.still, plucked, func(a *action, s *silence, pl *pluck) {
+		m.eachDamping(r, s, pl, o.str, func(d *damping) { f(m.withDamping(a, s, o, pl, d), s, pl, d) })
+	})
 }
 
 func (m *model) withDamping(a *action, s *silence, o *bassOption, pl *pluck, d *damping) action {
@@ -426,56 +341,4 @@ func (m *model) liveAfter(s *silence, o *bassOption, pl *pluck, d *damping) ring
 		on |= ring.Of(o.str)
 	}
 	return on | s.keep&s.ringIn.live
-}
-
-// turn is what pose q costs after p: a digit used again, the heel moved, the digit that
-// just played falling back on its string.
-func (sd *pickStage) turn(p pickState, q pose) float64 {
-	cost := sd.m.heelMove[p.heel()][q.lies] + sd.m.restMove[p.rest()][q.rest]
-	if q.mask != keepMask {
-		cost += sd.again[p.mask()][q.mask]
-	}
-	if q.stopper != digits.None {
-		cost += sd.m.stopperPrice(p, q.stopper)
-	}
-	return cost
-}
-
-// turns is turn into pose number of after each of the picking states; tabulated, since it is the same for all
-// states.
-func (sd *pickStage) turns(of uint16, picks []pickState) []float64 {
-	n := len(picks)
-	if len(sd.picks) != n || &sd.picks[0] != &picks[0] {
-		sd.picks, sd.turned = picks, sd.turned[:0]
-	}
-	for k := len(sd.turned) / n; k <= int(of); k++ {
-		for _, p := range picks {
-			sd.turned = append(sd.turned, sd.turn(p, sd.poses[k]))
-		}
-	}
-	return sd.turned[int(of)*n : int(of)*n+n]
-}
-
-func (m *model) stopperPrice(p pickState, d uint8) float64 {
-	if p.mask()>>d&1 != 0 {
-		return play.Exact(m.w.StopOwn)
-	}
-	return play.Exact(m.w.StopEffort)
-}
-
-// after is the picking state that pose q leaves behind p.
-func (p pickState) after(q pose) pickState {
-	if q.mask == keepMask {
-		return newPickState(p.mask(), q.lies, q.rest)
-	}
-	return newPickState(q.mask, q.lies, q.rest)
-}
-
-// newHeelMove tabulates what it costs to bring the heel down (from 0 to 1) and to lift it.
-func (m *model) newHeelMove() (t [2][2]float64) {
-	t[0][1], t[1][0] = play.Exact(m.w.HeelFloat), play.Exact(m.w.HeelLift)
-	if m.req.Player.Support == player.HeelRests {
-		t[0][1] = play.Exact(m.w.HeelFall)
-	}
-	return t
 }

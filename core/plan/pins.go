@@ -9,6 +9,7 @@ import (
 	"strings"
 
 	"stepping/core/pattern"
+	"stepping/core/plan/internal/trellis"
 	"stepping/core/play"
 	"stepping/core/ring"
 	"stepping/core/tune"
@@ -41,6 +42,11 @@ type pinSet struct {
 	ringing             bool
 }
 
+// none reports whether they leave the picking hand all its choices.
+func (ps *pinSet) none() bool {
+	return len(ps.strokes)+len(ps.heel) == 0 && !ps.ringing && ps.dampers == [7]play.Damper{}
+}
+
 // applyPins checks every pin against the tune and files it with its moments.
 func (m *model) applyPins() error {
 	for i := range m.req.alike {
@@ -70,7 +76,7 @@ func (m *model) applyPins() error {
 			return &PinError{[]play.Pin{p.Pin}, "a pin needs something to hold", m.pinWords(&p.Pin) + ": nothing there that this choice could hold"}
 		}
 	}
-	return m.filterPlaces()
+	return m.checkPlaces()
 }
 
 // bind files p with mo and returns 1 if there is something for it to bind.
@@ -153,19 +159,23 @@ func plays(p *play.Pin, s *play.Stroke, capo int) bool {
 	return mannerOf(&was, capo) == mannerOf(s, capo)
 }
 
-// filterPlaces removes the places that melody and thumb pins rule out by themselves.
-func (m *model) filterPlaces() error {
+// checkPlaces looks for pins that leave a note or stroke nowhere to go.
+func (m *model) checkPlaces() error {
 	for t := range m.moments {
 		mo := &m.moments[t]
+		var left []voicing
+		if mo.note >= 0 {
+			left = m.voicings[mo.note]
+		}
 		for _, p := range mo.pins.strokes {
-			var left bool
+			possible := true
 			if p.Part == play.Melody {
-				m.voicings[mo.note] = slices.DeleteFunc(slices.Clone(m.voicings[mo.note]), func(c voicing) bool { return !p.fits(&c) })
-				left = len(m.voicings[mo.note]) > 0
+				left = slices.DeleteFunc(slices.Clone(left), func(c voicing) bool { return !p.fits(&c) })
+				possible = len(left) > 0
 			} else {
-				left = m.thumbPinPossible(mo, p)
+				possible = m.thumbPinPossible(mo, p)
 			}
-			if !left {
+			if !possible {
 				return m.noPlace(mo, p)
 			}
 		}
@@ -264,9 +274,12 @@ func (mo *moment) digitAllowed(h *hand, d, str int) bool {
 	return true
 }
 
-// handAllowed reports whether the pins on the slide and on the finger of a bass note allow h.
+// handAllowed reports whether the pins on the melody's places, on the slide and on the finger of a bass note allow h.
 func (mo *moment) handAllowed(h *hand) bool {
 	for _, p := range mo.pins.strokes {
+		if p.Part == play.Melody && !p.fits(&h.voicing) {
+			return false
+		}
 		if p.Part == play.Thumb && p.Finger != 0 && h.bass.str != 0 && p.Finger != h.bass.finger {
 			return false
 		}
@@ -338,8 +351,8 @@ const (
 // rule that fails, "" if none does, the moment at which it does, and when that is.
 func (r *Request) trial(ctx context.Context, pins []play.Pin, hi int) (rule string, at int, when tune.Time, err error) {
 	with := *r
-	with.Pins, with.Progress = pins, nil
-	m, err := newModel(&with)
+	with.Pins, with.Progress, with.From = pins, nil, nil
+	m, err := newModel(&with, nil)
 	var pe *PinError
 	if errors.As(err, &pe) {
 		return pe.Rule, hi, pe.Pins[0].At, nil
@@ -350,12 +363,25 @@ func (r *Request) trial(ctx context.Context, pins []play.Pin, hi int) (rule stri
 	if hi == 0 {
 		hi = len(m.moments)
 	}
-	layers := make([]layer, len(m.moments))
-	if rule, err = m.forwardOver(ctx, nil, layers, span{0, hi}, hi); rule != "" {
-		at = slices.IndexFunc(layers, func(l layer) bool { return len(l.states) == 0 })
-		when = m.moments[at].at
+	s := m.newSearch(ctx, &trellis.Pass{})
+	s.laid = s.laid[:hi]
+	_, err = s.Solve(s, nil, false)
+	var dead *trellis.DeadEnd
+	if errors.As(err, &dead) {
+		return ruleOf(dead), dead.At, m.moments[dead.At].at, nil
 	}
 	return rule, at, when, err
+}
+
+// ruleOf names the rule that leaves no way on.
+func ruleOf(e *trellis.DeadEnd) string {
+	switch {
+	case !e.Nodes:
+		return ruleLeft
+	case !e.Flows:
+		return ruleChange
+	}
+	return ruleRight
 }
 
 // conflict is the error for pins that cannot be kept together: a smallest set of them. The search says at which

@@ -2,6 +2,7 @@ package plan
 
 import (
 	"context"
+	"errors"
 	"math"
 	"math/bits"
 	"slices"
@@ -10,6 +11,7 @@ import (
 	"stepping/core/digits"
 	"stepping/core/pattern"
 	"stepping/core/pitch"
+	"stepping/core/plan/internal/trellis"
 	"stepping/core/play"
 	"stepping/core/ring"
 	"stepping/core/tune"
@@ -19,7 +21,6 @@ import (
 // use; the exported fields do not change.
 type Plan struct {
 	Request Request
-	Moments []play.Moment
 	Total   float64
 	Terms   play.Terms
 	Ceiling play.Ceiling
@@ -28,23 +29,38 @@ type Plan struct {
 	Lost    string    // why what is kept is not played, "" if it is or nothing is
 	LeftOut []LeftOut // pins that are not kept, see SolveKeepable
 
-	m     *model
+	solved
 	free  *Plan // that best plan, nil if it is this one: what other choices cost is read there
 	alike []pin // what its repeats are held to, or what is kept
 
 	// mu guards what follows: it is worked out when it is asked for.
-	mu     sync.Mutex
-	states []state          // of each moment
-	layers []layer          // of the pass forward, those that are known
-	back   *backward        // the window, see explore
-	stages map[int]*around  // of the moments looked at, see around
-	hard   []Move           // the hardest move into each moment; Need 0 if there is none
-	beside map[string]*Plan // plans without one pin, filled by Alternatives
-	seed   *seed            // what is known of the plan without one pin, until something else is asked
+	mu        sync.Mutex
+	base      *solved // from which the lattice can be made, until it is whole …
+	edited    [2]int  // … the stages that are other than there
+	work      *search // while the lock is held
+	marginals map[int][]Alternative
+	dampers   map[damped][]Alternative
+	freed     struct { // the plan without the pins on one stroke, that asked for last
+		of   stroke
+		plan *Plan
+	}
+}
+
+// solved is what one plan leaves to the next, which shares what is alike. It does not change.
+type solved struct {
+	Moments []play.Moment
+
+	m       *model
+	lattice *trellis.Lattice
+	hard    []Move // the hardest move into each moment; Need 0 if there is none
+	leaking []leaking
 }
 
 // Solve plans r. Errors: *RangeError, *PinError, a validation error, or ctx's.
 func Solve(ctx context.Context, r Request) (*Plan, error) {
+	if r.From != nil {
+		r.bases, r.From = r.From.bases(), nil
+	}
 	if len(r.Kept) > 0 {
 		return solveKept(ctx, r)
 	}
@@ -60,97 +76,117 @@ func Solve(ctx context.Context, r Request) (*Plan, error) {
 
 // solveFree plans r, repeats free.
 func solveFree(ctx context.Context, r Request) (*Plan, error) {
-	m, err := newModel(&r)
+	m, changes, err := newModelFrom(&r)
 	if err != nil {
 		return nil, err
 	}
-	p := &Plan{m: m}
-	failed, err := p.search(ctx)
-	if err != nil {
-		return nil, err
-	}
-	if failed != "" && r.Within > 0 && len(m.moments) <= boundMoments {
+	p := &Plan{solved: solved{m: m}}
+	err = p.find(ctx, changes)
+	var dead *trellis.DeadEnd
+	switch {
+	case !errors.As(err, &dead):
+	case r.Within > 0 && len(m.moments) <= boundMoments:
 		return nil, ErrOver
-	}
-	if failed != "" && len(r.alike) > 0 {
-		return nil, &PinError{Rule: failed, Why: "what is held cannot be played: " + failed}
-	}
-	if failed != "" {
+	case len(r.alike) > 0:
+		return nil, &PinError{Rule: ruleOf(dead), Why: "what is held cannot be played: " + ruleOf(dead)}
+	default:
 		return nil, conflict(ctx, r)
 	}
-	r.Known = nil // or every plan would hold on to the one before
-	p.Request = r
-	p.Total = p.states[len(p.states)-1].cost
-	p.Moments, p.hard = make([]play.Moment, len(p.states)), make([]Move, len(p.states))
-	for t := range p.states {
-		c := p.choiceAt(t, p.before(t), p.state(t))
-		p.Moments[t] = m.moment(t, &c)
-		p.Terms.Add(&p.Moments[t].Cost)
-		if v, ok := hardest(p.moves(t, &c)); ok {
-			p.hard[t], p.Moments[t].Share = v, v.Share()
-		}
+	if err != nil {
+		return nil, err
 	}
-	p.letGo()
-	p.markLeaks()
+	r.bases = nil // or every plan would hold on to the one before
+	p.Request = r
+	p.Total = units(p.lattice.Total())
+	p.render(changes)
+	p.work = nil
 	if v := p.Hardest(1); len(v) > 0 {
 		p.Ceiling = play.Ceiling{BPM: p.BPMAt(v[0].Share()), At: p.Moments[v[0].Moment].At, Why: v[0].Text()}
 	}
 	return p, nil
 }
 
-// Rest lets go of what only speeds up questions about the moment looked at last.
-func (p *Plan) Rest() {
-	p.mu.Lock()
-	defer p.mu.Unlock()
-	p.letGo()
-	p.beside, p.back, p.seed, p.layers = nil, nil, nil, p.m.keptLayers(p.layers)
-	if p.free != nil {
-		p.free.Rest()
+// find looks for the best way: as an edit of a plan before, if there is one, else from nothing.
+func (p *Plan) find(ctx context.Context, c *changes) (err error) {
+	s := p.m.newSearch(ctx, &trellis.Pass{})
+	p.work = s
+	if c == nil {
+		p.lattice, err = s.solve()
+		return err
 	}
+	if c.none() {
+		p.lattice = c.base.lattice
+		return nil
+	}
+	first, states, total, err := s.Edit(s, c.base.lattice, trellis.Change{Lo: c.lo, Hi: c.hi, Total: trellis.Inf})
+	if err != nil {
+		return err
+	}
+	p.lattice, p.base, p.edited = c.base.lattice.Along(first, states, total), c.base, [2]int{c.lo, c.hi}
+	return nil
 }
 
-// letGo drops what the moments' looks and passes shared; none of it may be used any more.
-func (p *Plan) letGo() {
-	for _, ar := range p.stages {
-		ar.letGo()
+// render turns the best way into what players and documents see; what a plan before has already is taken over.
+func (p *Plan) render(c *changes) {
+	path := p.lattice.Path
+	p.Moments, p.hard = make([]play.Moment, len(path)), make([]Move, len(path))
+	for t := range path {
+		if c != nil && c.rendered(t, path) {
+			p.Moments[t], p.hard[t] = c.moment(t, p.m), c.base.hard[t]
+		} else {
+			ch := p.choiceAt(t, p.before(t), p.state(t))
+			p.Moments[t] = p.m.moment(t, &ch)
+			if v, ok := hardest(p.moves(t, &ch)); ok {
+				p.hard[t], p.Moments[t].Share = v, v.Share()
+			}
+		}
+		p.Terms.Add(&p.Moments[t].Cost)
 	}
-	p.stages = nil
-	if p.back != nil {
-		p.back.letGo()
-	}
-	p.m.letGo()
+	p.markLeaks()
 }
 
-// search finds the states of the best way, and keeps the layers that are complete; rule says what fails if there is none.
-func (p *Plan) search(ctx context.Context) (rule string, err error) {
-	if p.states, p.layers = p.m.bestKnown(ctx); p.states != nil {
-		return "", nil
-	}
-	layers, rule, err := p.m.bestLayers(ctx)
-	if err != nil || rule != "" {
-		return rule, err
-	}
-	last := len(layers) - 1
-	end := best(layers[last].states)
-	p.states = make([]state, len(layers))
-	for t, s := last, int32(end); t >= 0; t-- {
-		p.states[t] = layers[t].states[s]
-		s = layers[t].states[s].prev
-	}
-	p.layers = p.m.keptLayers(layers)
-	return "", nil
+// unlock ends a question: what only it needed is most of the memory.
+func (p *Plan) unlock() {
+	p.work = nil
+	p.mu.Unlock()
 }
 
-func (p *Plan) state(t int) *state { return &p.states[t] }
+// search is the working memory of the question under way. The caller holds the lock.
+func (p *Plan) search(ctx context.Context) *search {
+	if p.work == nil {
+		p.work = p.m.newSearch(ctx, &trellis.Pass{})
+	}
+	p.work.ctx = ctx
+	return p.work
+}
 
-func (p *Plan) before(t int) *state {
+// explore sees to it that the lattice is whole.
+func (p *Plan) explore(ctx context.Context) (s *search, err error) {
+	if s = p.search(ctx); p.lattice.Whole() {
+		return s, nil
+	}
+	var base *trellis.Lattice
+	if p.base != nil {
+		base = p.base.lattice
+	}
+	l, err := s.Explore(s, p.lattice.Path, base, p.edited[0], p.edited[1])
+	if err != nil {
+		return nil, err
+	}
+	p.lattice, p.base = l, nil
+	return s, nil
+}
+
+func (p *Plan) state(t int) *trellis.State { return &p.lattice.Path[t] }
+
+func (p *Plan) before(t int) *trellis.State {
 	if t == 0 {
 		return nil
 	}
 	return p.state(t - 1)
 }
 
-func (p *Plan) handAt(t int) *hand { return &p.m.moments[t].hands[p.state(t).hand] }
+func (p *Plan) handAt(t int) *hand { return &p.m.moments[t].hands[p.state(t).Node] }
 
 // choice is everything chosen at one moment, recomputed from the states around it.
 type choice struct {
@@ -162,7 +198,7 @@ type choice struct {
 	d       damping
 	heel    int
 	rest    int // place of the resting digits
-	was     pickState
+	was     trellis.Pick
 	live    ring.Strings // bass strings that rang before
 	ringsOn bool         // the thumb rests, since its root rings in
 	terms   play.Terms
@@ -176,28 +212,29 @@ func (c *choice) flicks() bool {
 
 // choiceAt recomputes what was chosen between two states. Its terms add up to the
 // difference of their costs.
-func (p *Plan) choiceAt(t int, before, after *state) choice {
-	ar := p.around(t)
-	return p.m.choiceFrom(ar.stage, ar.pick, before, after)
+func (p *Plan) choiceAt(t int, before, after *trellis.State) choice {
+	laid := p.search(context.Background()).stage(t)
+	return p.m.choiceFrom(laid.left, &laid.pick, before, after)
 }
 
 // choiceFrom finds the choice behind a step: of those that lead there, the first of the cheapest.
-func (m *model) choiceFrom(st *stage, sd *pickStage, before, after *state) choice {
-	g := int(after.hand)
-	c := choice{h: &st.mo.hands[g], a: after.a}
+func (m *model) choiceFrom(st *stage, sd *pickStage, before, after *trellis.State) choice {
+	g := int(after.Node)
+	c := choice{h: &st.mo.hands[g], a: attack(after.By)}
 	ri, i := ringIn{}, -1
 	if before != nil {
-		i = int(before.hand)
-		c.from, c.was, c.live = &st.before[i], before.pick, before.live
-		ri = st.ringInAfter(c.from, before.live, c.h)
+		i = int(before.Node)
+		c.from, c.was, c.live = &st.before[i], before.Pick, liveOf(before.Tag)
+		ri = st.ringInAfter(c.from, c.live, c.h)
 	}
-	r, least := sd.of(g), inf
-	left := st.terms(i, g, after.a)
-	sd.eachAction(r, ri, !after.a.legato(), func(b int, a action, s *silence, pl *pluck, d *damping) {
-		if b != int(after.bass) || a.stopper != after.stopper || a.live != after.live || c.was.after(a.pose) != after.pick {
+	r, least, b := sd.of(g), trellis.Inf, int(after.Label)
+	left := st.terms(i, g, c.a)
+	sd.eachAction(r, ri, !c.a.legato(), b, func(a action, s *silence, pl *pluck, d *damping) {
+		pose := a.pose()
+		if pose.Stopper() != after.Stopper || tagOf(a.live) != after.Tag || c.was.After(pose) != after.Pick {
 			return
 		}
-		cost := a.cost + r.bassCost(&r.opts[b], ri) + sd.turn(c.was, a.pose)
+		cost := ticks(a.cost) + sd.turn.Cost(c.was, pose)
 		if cost >= least {
 			return
 		}
@@ -211,22 +248,19 @@ func (m *model) choiceFrom(st *stage, sd *pickStage, before, after *state) choic
 		next.terms[play.Damping] += s.damping
 		next.terms[play.Leak] += s.cost - s.damping
 		d.addTo(&next.terms)
-		m.turnTerms(sd, c.was, &a, pl, &next.terms)
+		next.terms[play.Hand] += pl.cost
+		m.turnTerms(sd.turn, c.was, pose, &next.terms)
 		least, c = cost, next
 	})
 	return c
 }
 
-// turnTerms adds what pickStage.turn and the pluck cost by term.
-func (m *model) turnTerms(sd *pickStage, was pickState, a *action, pl *pluck, c *play.Terms) {
-	c[play.Hand] += pl.cost
-	c[play.Damping] += m.heelMove[was.heel()][a.lies] + m.restMove[was.rest()][a.rest]
-	if a.mask != keepMask {
-		c[play.Hand] += sd.again[was.mask()][a.mask]
-	}
-	if a.stopper != digits.None {
-		c[play.Damping] += m.stopperPrice(was, a.stopper)
-	}
+// turnTerms adds what trellis.Turn.Cost says, by term.
+func (m *model) turnTerms(t *trellis.Turn, was trellis.Pick, q trellis.Pose, c *play.Terms) {
+	all, still := t.Cost(was, q), trellis.NewPose(trellis.Keep, trellis.Pick(0).After(q).Place(), q.Stopper())
+	damping := t.Cost(was, still)
+	c[play.Damping] += units(damping)
+	c[play.Hand] += units(all - damping)
 }
 
 // moment turns a choice into what players and documents see.
@@ -504,6 +538,12 @@ func (m *model) spareName(h *hand) string {
 	return ""
 }
 
+// leaking is a string that markLeaks has marked, and what it was by itself.
+type leaking struct {
+	t, s int
+	was  play.StringState
+}
+
 // markLeaks lets a leak stand in the moments after it until something silences or
 // strikes the string or it has died away. Its whole cost was charged where it began.
 func (p *Plan) markLeaks() {
@@ -518,6 +558,7 @@ func (p *Plan) markLeaks() {
 			case st.State == play.Leaks:
 				until[s], note[s] = mo.Seconds+p.m.audibleFor(s+1, st.DB), st.Note
 			case st.State == play.Harmless && mo.Seconds < until[s]:
+				p.leaking = append(p.leaking, leaking{t, s, *st})
 				*st = play.StringState{State: play.Leaks, Note: note[s], DB: p.m.stillLeaks(s+1, until[s]-mo.Seconds)}
 			case st.State != play.Harmless:
 				until[s] = 0

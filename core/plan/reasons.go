@@ -18,7 +18,7 @@ import (
 // stroke on what speaks for it, one on the best other place, one for each leak.
 func (p *Plan) Why(ctx context.Context, t int) ([]string, error) {
 	p.mu.Lock()
-	defer p.mu.Unlock()
+	defer p.unlock()
 	return p.why(ctx, t)
 }
 
@@ -65,7 +65,9 @@ func (p *Plan) appendNext(ctx context.Context, t int, part play.Part, out *[]str
 	var most play.Term
 	switch {
 	case p.free == nil:
-		why, most = p.whyNot(t, next)
+		if why, most, err = p.whyNot(ctx, t, next); err != nil {
+			return err
+		}
 	case next.Extra < 0:
 		*out = append(*out, fmt.Sprintf("%s would be %s here by itself; %s.", capital(p.AlternativeText(next)), play.Priced(next.Extra), p.heldWhy()))
 		return nil
@@ -216,8 +218,11 @@ const secondReason = 0.4
 // whyNot finds the terms, one or two, that make the best plan through a dearest against this plan, the most of them, and
 // says each with its amount and the figures of the moment where it weighs most; then what is gained
 // most by it, and what the other terms add up to, so that all of it is the price.
-func (p *Plan) whyNot(t int, a *Alternative) (text string, most play.Term) {
-	d := p.through(t, a)
+func (p *Plan) whyNot(ctx context.Context, t int, a *Alternative) (text string, most play.Term, err error) {
+	d, err := p.through(ctx, t, a)
+	if err != nil {
+		return "", 0, err
+	}
 	theirs := p.choices(d)
 	var diff play.Terms
 	for i := range theirs {
@@ -227,7 +232,7 @@ func (p *Plan) whyNot(t int, a *Alternative) (text string, most play.Term) {
 	}
 	first := dearest(&diff, -1)
 	if diff[first] <= 0 {
-		return "it is as good, and the plan takes the first of equals", first
+		return "it is as good, and the plan takes the first of equals", first, nil
 	}
 	rest := diff.Sum() - diff[first]
 	text = p.termText(first, &diff, d, theirs, t)
@@ -242,7 +247,7 @@ func (p *Plan) whyNot(t int, a *Alternative) (text string, most play.Term) {
 	if math.Abs(rest) >= leastTold {
 		text += fmt.Sprintf("; all else %+.2f", rest)
 	}
-	return text, first
+	return text, first, nil
 }
 
 // leastTold is the least difference that is told, half of the last digit shown.
@@ -361,7 +366,7 @@ func (p *Plan) changesTool(t int, c *choice) bool {
 		return false
 	}
 	y := tally{}
-	p.around(t).stage.toolCost(c.from, c.h, &y)
+	p.m.newStage(t).toolCost(c.from, c.h, &y)
 	return 2*y.sum > c.terms[play.Tone]
 }
 
@@ -489,7 +494,7 @@ func leakText(c *choice) string {
 // HitReason says why the percussion of moment t is left out.
 func (p *Plan) HitReason(t int) string {
 	p.mu.Lock()
-	defer p.mu.Unlock()
+	defer p.unlock()
 	return p.hitReason(t)
 }
 
@@ -513,7 +518,7 @@ func (p *Plan) hitReason(t int) string {
 // it would cost.
 func (p *Plan) DropReason(t int) string {
 	p.mu.Lock()
-	defer p.mu.Unlock()
+	defer p.unlock()
 	return p.dropReason(t)
 }
 
@@ -527,11 +532,15 @@ func (p *Plan) dropReason(t int) string {
 	if p.m.isPinned(p.Moments[t].At, play.Thumb, 0) {
 		return "your choice"
 	}
-	alts, err := p.marginalsOf(context.Background(), t, play.Thumb, 0)
+	ctx := context.Background()
+	alts, err := p.marginalsOf(ctx, t, play.Thumb, 0)
 	if err != nil || len(alts) < 2 {
 		return "no string can take it with this hand"
 	}
 	next := &alts[1]
-	why, most := p.whyNot(t, next)
+	why, most, err := p.whyNot(ctx, t, next)
+	if err != nil {
+		return "no string can take it with this hand"
+	}
 	return fmt.Sprintf("%s would be %s: %s", p.AlternativeText(next), play.PricedBy(next.Extra, most), why)
 }

@@ -47,8 +47,10 @@ type Request struct {
 	// Weights, if not nil, take the place of those in force.
 	Weights *Weights
 
-	// Known, if not nil, is what a plan with fewer pins has found out. The plan is the same, found sooner.
-	Known *Known
+	// From, if not nil, is a plan made before. The plan is the same, found sooner the less the two requests differ.
+	From *Plan
+
+	bases []*solved // that From leaves
 }
 
 // ErrNoMelody is a tune that has chords alone: package backing plans those.

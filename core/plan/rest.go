@@ -72,30 +72,13 @@ func inPlace(pl *pluck, d, str int) bool {
 	return true
 }
 
-// layRestMoves tabulates what it costs to come to rest and to move the arrangement, at most as
-// much as coming down anew; lifting is free.
-func (m *model) layRestMoves() {
-	if !m.school.Rests {
-		return
+// restMove is what it costs to come to rest and to move the arrangement, at most as much as coming down anew; lifting is free.
+func (m *model) restMove(from, to int) float64 {
+	switch {
+	case to == 0 || !m.school.Rests:
+		return 0
+	case from == 0:
+		return play.Exact(m.w.RestDown)
 	}
-	move := &m.restMove
-	for from := range restPlaces {
-		for to := 1; to < restPlaces; to++ {
-			move[from][to] = play.Exact(m.w.RestDown)
-			if from > 0 {
-				move[from][to] = min(move[from][to], play.Exact(m.w.RestShift*absInt(to-from)))
-			}
-		}
-	}
-	for a := range restPlaces {
-		for b := range restPlaces {
-			coming, going := 0.0, 0.0
-			for c := range restPlaces {
-				coming, going = max(coming, move[c][a]-move[c][b]), max(going, move[a][c]-move[b][c])
-			}
-			m.restGap[a][b] = coming + going
-			m.restMostGap = max(m.restMostGap, coming+going)
-		}
-	}
-	m.restMost = play.Exact(m.w.RestStop)
+	return min(play.Exact(m.w.RestDown), play.Exact(m.w.RestShift*absInt(to-from)))
 }

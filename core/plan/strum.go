@@ -1,6 +1,8 @@
 package plan
 
 import (
+	"context"
+
 	"stepping/core/digits"
 	"stepping/core/pitch"
 	"stepping/core/play"
@@ -23,15 +25,14 @@ type Strummed struct {
 // hands that plays, frets or damps already stays where it is.
 func (p *Plan) Strum(t int) []Strummed {
 	p.mu.Lock()
-	defer p.mu.Unlock()
+	defer p.unlock()
 	return p.strum(t)
 }
 
 func (p *Plan) strum(t int) []Strummed {
 	m := p.m
 	c := p.choiceAt(t, p.before(t), p.state(t))
-	ar := p.around(t)
-	r := ar.pick.of(int(p.state(t).hand))
+	r := p.search(context.Background()).stage(t).pick.of(int(p.state(t).Node))
 	wanted := c.s.struck | c.s.keep | c.s.may&^c.s.heel
 	s := c.s
 	s.unw, s.swept = 0, 0

@@ -23,7 +23,7 @@ type Figures struct {
 // Figures sums up the plan.
 func (p *Plan) Figures() Figures {
 	p.mu.Lock()
-	defer p.mu.Unlock()
+	defer p.unlock()
 	return p.figures()
 }
 

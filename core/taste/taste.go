@@ -132,7 +132,7 @@ func factors(base, w *plan.Weights, names []string) player.Taste {
 // the player's stands apart from its repeats.
 func (s *Source) bare() plan.Request {
 	r := s.Request
-	r.Kept, r.Player.Taste, r.Progress, r.Known, r.Varied = nil, nil, nil, nil, true
+	r.Kept, r.Player.Taste, r.Progress, r.From, r.Varied = nil, nil, nil, nil, true
 	r.Pins = slices.DeleteFunc(slices.Clone(r.Pins), isChoice)
 	return r
 }

@@ -121,17 +121,7 @@ func (pc *planCache) get(id store.ID, basis string) (w, last *Planned) {
 			}
 		}
 	}
-	pc.rest()
 	return w, last
-}
-
-// awake is how many plans hold on to what speeds up questions about their moments.
-const awake = 4
-
-func (pc *planCache) rest() {
-	if n := len(pc.plans) - awake; n > 0 {
-		go pc.plans[n-1].Plan.Rest() // it may be busy
-	}
 }
 
 // size is how many plans are kept, and their moments.
@@ -160,7 +150,6 @@ func (pc *planCache) put(id store.ID, w *Planned) *Planned {
 		moments += len(pc.plans[kept].Plan.Moments)
 	}
 	pc.plans = slices.Delete(pc.plans, 0, kept)
-	pc.rest()
 	return w
 }
 
@@ -204,7 +193,7 @@ func (d *Desk) Plan(ctx context.Context, t *store.Tune, patience time.Duration) 
 		return nil, err
 	}
 	if old != nil {
-		req.Known = old.Plan.Known()
+		req.From = old.Plan
 	}
 	p, err := d.solve(ctx, t.Owner, t.ID, basis, req, patience)
 	if err != nil {
@@ -216,9 +205,6 @@ func (d *Desk) Plan(ctx context.Context, t *store.Tune, patience time.Duration) 
 	}
 	if kept := d.plans.put(t.ID, w); kept != w {
 		return kept, nil
-	}
-	if old != nil {
-		p.Beside(old.Plan)
 	}
 	return w, nil
 }

@@ -1,0 +1,180 @@
+package trellis
+
+import "slices"
+
+// Back is what it costs to go on from the states of one moment to the end: of every node and tag that was reached, with every
+// pick that was. It does not change.
+type Back struct {
+	rows  []int16 // by node and tag; -1 for those not reached
+	picks [Picks]int16
+	count int
+	cost  []Cost // by row and number of the pick
+	least []Cost // by node
+}
+
+// newBack makes room for the states of a layer over nodes, at Inf.
+func newBack(l *Layer, nodes int) *Back {
+	b := &Back{rows: make([]int16, nodes*Tags), least: make([]Cost, nodes)}
+	for i := range b.rows {
+		b.rows[i] = -1
+	}
+	for p := range b.picks {
+		b.picks[p] = -1
+	}
+	l.reached.each(func(p Pick) {
+		b.picks[p] = int16(b.count)
+		b.count++
+	})
+	rows := 0
+	for i := range l.States {
+		if r := &b.rows[int(l.States[i].Node)*Tags+int(l.States[i].Tag)]; *r < 0 {
+			*r = int16(rows)
+			rows++
+		}
+	}
+	b.cost = make([]Cost, rows*b.count)
+	return b
+}
+
+// End is what comes after the last layer: nothing.
+func End(l *Layer, nodes int) *Back { return newBack(l, nodes) }
+
+// cell is the cost to go from a state; nil if it was not reached.
+func (b *Back) cell(node int, tag uint8, p Pick) *Cost {
+	row, n := b.rows[node*Tags+int(tag)], b.picks[p]
+	if row < 0 || n < 0 {
+		return nil
+	}
+	return &b.cost[int(row)*b.count+int(n)]
+}
+
+// Least is the least cost to go from a node, 0 if it was not reached: a bound.
+func (b *Back) Least(node int) Cost { return b.least[node] }
+
+// From is the cost to go from a state, 0 if it was not reached: a bound.
+func (b *Back) From(node int, tag uint8, p Pick) Cost {
+	if c := b.cell(node, tag, p); c != nil {
+		return *c
+	}
+	return 0
+}
+
+func (b *Back) bound() *Back {
+	for node := range b.least {
+		least, found := Inf, false
+		for tag := range Tags {
+			if row := b.rows[node*Tags+tag]; row >= 0 {
+				least, found = min(least, slices.Min(b.cost[int(row)*b.count:][:b.count])), true
+			}
+		}
+		if found {
+			b.least[node] = least
+		}
+	}
+	return b
+}
+
+// Backward is what it costs to go on from the states of layer before, by st to those of which next tells.
+func (p *Pass) Backward(st *Stage, before *Layer, next *Back) *Back {
+	p.enter(st, before, 0)
+	p.picks = p.picks[:0]
+	before.reached.each(func(k Pick) { p.picks = append(p.picks, k) })
+	out := newBack(before, len(st.Before))
+	for i := range out.cost {
+		out.cost[i] = Inf
+	}
+	for g := range st.Nodes {
+		if st.Nodes[g].Own < Inf {
+			p.goOn(g, next, out)
+		}
+	}
+	return out.bound()
+}
+
+// goOn improves the costs to go by those through node g.
+func (p *Pass) goOn(g int, next, out *Back) {
+	st, np := p.st, len(p.picks)
+	v := p.view(st.Nodes[g].View)
+	p.cost = p.cost[:0]
+	p.values = append(p.values[:0], make([][]Cost, 2*len(v.rings))...)
+	last, ok := -1, false
+	var struck, slurred Cost
+	for i := range p.runs {
+		r := &p.runs[i]
+		if r.node != last {
+			var mv *Move
+			last = r.node
+			if mv, struck, slurred, _, ok = st.way(r.node, g); ok {
+				begin, _ := mv.begin()
+				struck = min(struck+begin, Inf)
+			}
+		}
+		if !ok {
+			continue
+		}
+		row := out.cost[int(out.rows[r.node*Tags+int(r.tag)])*np:][:np]
+		ring := v.at[int(r.class)*Tags+int(r.tag)]
+		if struck < Inf {
+			improve(row, p.value(g, v, ring, true, next), struck)
+		}
+		if slurred < Inf {
+			improve(row, p.value(g, v, ring, false, next), slurred)
+		}
+	}
+}
+
+func improve(row, value []Cost, cost Cost) {
+	value = value[:len(row)]
+	for k, c := range value {
+		if c += cost; c < row[k] {
+			row[k] = c
+		}
+	}
+}
+
+// value is the least cost from before the actions of a ring to the end, by the pick before; worked out once for a node.
+func (p *Pass) value(g int, v *view, ring int16, struck bool, next *Back) []Cost {
+	at := 2 * int(ring)
+	if !struck {
+		at++
+	}
+	if p.values[at] != nil {
+		return p.values[at]
+	}
+	np := len(p.picks)
+	n := len(p.cost)
+	p.cost = append(p.cost, make([]Cost, np)...)
+	out := p.cost[n : n+np : n+np]
+	for k := range out {
+		out[k] = Inf
+	}
+	p.flowNo++
+	set := p.actions(p.st.Nodes[g].View, v, ring, struck)
+	p.seen = p.seen[:0]
+	for j := range set {
+		a := &set[j]
+		if a.Pose.Keeps() {
+			for k, q := range p.picks {
+				if c := next.cell(g, a.Tag, q.After(a.Pose)); c != nil {
+					out[k] = min(out[k], a.Cost+p.row(a.Pose)[k]+*c)
+				}
+			}
+			continue
+		}
+		c := next.cell(g, a.Tag, Pick(0).After(a.Pose))
+		if c == nil {
+			continue
+		}
+		in := &p.into[a.Pose]
+		if in.flow != p.flowNo {
+			*in = reached{flow: p.flowNo, cost: Inf}
+			p.seen = append(p.seen, a.Pose)
+		}
+		in.cost = min(in.cost, a.Cost+*c)
+	}
+	for _, q := range p.seen {
+		improve(out, p.row(q), p.into[q].cost)
+	}
+	p.values[at] = out
+	return out
+}

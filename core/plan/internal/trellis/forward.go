@@ -1,0 +1,480 @@
+package trellis
+
+import (
+	"math/bits"
+	"slices"
+)
+
+func trailing(word uint64) int { return bits.TrailingZeros64(word) }
+
+// ToGo bounds what it costs from a state of a moment to the end, from below.
+type ToGo interface {
+	Least(node int) Cost
+	From(node int, tag uint8, p Pick) Cost
+}
+
+// Limit says what a pass forward may leave out: what cannot be part of a whole of at most Total; with a Beam, all but about so
+// many states, and nodes that promise more than Slack above the most promising one.
+type Limit struct {
+	ToGo
+	Total Cost
+	Beam  int
+	Slack Cost
+	Allow func(node int, by, label uint8) bool // nil allows all
+}
+
+func (w *Limit) budget(g int) Cost {
+	if w == nil || w.ToGo == nil {
+		return Inf
+	}
+	return w.Total - w.Least(g)
+}
+
+// Pass is the working memory of passes over the moments, one after the other.
+type Pass struct {
+	Flows int // that came into the moment looked at last
+
+	st      *Stage
+	before  []State
+	off     Cost // what the costs before lie below the true ones
+	runs    []run
+	picks   []Pick // that occur before …
+	number  [Picks]int16
+	views   []view
+	flows   []flow
+	cost    []Cost  // of the flows' cells, by flow and number of the pick
+	prev    []int32 // the states before
+	into    [poses]reached
+	rows    [poses]turns
+	turned  []Cost
+	stageNo int32 // tells stages apart
+	flowNo  int32 // and flows
+
+	grid   [Tags][Picks]int32 // numbers of the present node's states, plus one
+	has    [Tags]pickSet
+	used   []State
+	states []State
+	kept   []State
+	total  []Cost
+	values [][]Cost // of a pass backward, see value
+	seen   []Pose
+
+	left, reached pickSet // the picks before, and now
+	keeps         []Pose  // those that keep masks, of this stage
+}
+
+// run is the states before with one node and tag.
+type run struct {
+	lo, hi int
+	node   int
+	class  uint16
+	tag    uint8
+	least  Cost
+}
+
+// view is what rings into the nodes of one view, and the actions then.
+type view struct {
+	stage int32
+	rings []uint32
+	at    []int16    // number of the ring, by class and tag before
+	sets  [][]Action // by twice the number of the ring, struck ones first
+	have  []bool
+}
+
+// flow is the arrivals at a node that can go on alike.
+type flow struct {
+	ring   int16
+	by     uint8
+	struck bool
+	split  bool // others of its ring and by are apart
+	least  Cost
+}
+
+// reached is the cheapest way of a flow into a pose, turn included.
+type reached struct {
+	flow int32
+	prev int32
+	cost Cost
+}
+
+// turns is where in turned the prices of a pose after the picks before stand.
+type turns struct{ stage, at int32 }
+
+// enter prepares for the changes from before.
+func (p *Pass) enter(st *Stage, before *Layer, off Cost) {
+	p.st, p.before, p.off, p.left = st, before.States, off, before.reached
+	p.stageNo++
+	p.turned, p.picks, p.runs, p.keeps, p.reached = p.turned[:0], p.picks[:0], p.runs[:0], p.keeps[:0], pickSet{}
+	for i := range p.number {
+		p.number[i] = -1
+	}
+	for lo := 0; lo < len(p.before); {
+		s := &p.before[lo]
+		r := run{lo: lo, node: int(s.Node), class: st.Before[s.Node].Class, tag: s.Tag, least: Inf}
+		hi := lo
+		for ; hi < len(p.before) && p.before[hi].Node == s.Node && p.before[hi].Tag == s.Tag; hi++ {
+			b := &p.before[hi]
+			r.least = min(r.least, b.Cost+off)
+			if p.number[b.Pick] < 0 {
+				p.number[b.Pick] = int16(len(p.picks))
+				p.picks = append(p.picks, b.Pick)
+			}
+		}
+		r.hi = hi
+		p.runs = append(p.runs, r)
+		lo = hi
+	}
+	for len(p.views) < st.Views {
+		p.views = append(p.views, view{})
+	}
+}
+
+// view returns what rings into a view, by the classes and tags that occur before.
+func (p *Pass) view(n uint16) *view {
+	v := &p.views[n]
+	if v.stage == p.stageNo {
+		return v
+	}
+	v.stage, v.rings = p.stageNo, v.rings[:0]
+	v.at = slices.Grow(v.at[:0], p.st.ClassesBefore*Tags)[:p.st.ClassesBefore*Tags]
+	for i := range v.at {
+		v.at[i] = -1
+	}
+	for i := range p.runs {
+		r := &p.runs[i]
+		at := &v.at[int(r.class)*Tags+int(r.tag)]
+		if *at >= 0 {
+			continue
+		}
+		ring := p.st.Source.Ring(r.class, r.tag, n)
+		k := slices.Index(v.rings, ring)
+		if k < 0 {
+			k = len(v.rings)
+			v.rings = append(v.rings, ring)
+		}
+		*at = int16(k)
+	}
+	v.sets = slices.Grow(v.sets[:0], 2*len(v.rings))[:2*len(v.rings)]
+	v.have = slices.Grow(v.have[:0], 2*len(v.rings))[:2*len(v.rings)]
+	clear(v.have)
+	return v
+}
+
+// actions of a view for the ring with number k.
+func (p *Pass) actions(n uint16, v *view, k int16, struck bool) []Action {
+	at := 2 * int(k)
+	if !struck {
+		at++
+	}
+	if !v.have[at] {
+		v.sets[at], v.have[at] = p.st.Source.Actions(n, v.rings[k], struck), true
+	}
+	return v.sets[at]
+}
+
+// open adds a flow and returns its number.
+func (p *Pass) open(f flow) int {
+	n, np := len(p.flows), len(p.picks)
+	f.least = Inf
+	p.flows = append(p.flows, f)
+	need := (n + 1) * np
+	p.cost, p.prev = slices.Grow(p.cost, max(0, need-len(p.cost)))[:need], slices.Grow(p.prev, max(0, need-len(p.prev)))[:need]
+	for i := n * np; i < need; i++ {
+		p.cost[i] = Inf
+	}
+	return n
+}
+
+// flowOf finds or opens the flow of a ring that is struck in a way of its own, or slurred.
+func (p *Pass) flowOf(ring int16, by uint8, struck bool) int {
+	for i := range p.flows {
+		if f := &p.flows[i]; f.split && f.ring == ring && f.by == by && f.struck == struck {
+			return i
+		}
+	}
+	return p.open(flow{ring: ring, by: by, struck: struck, split: true})
+}
+
+// arrive finds the cheapest arrivals at node g, of those that cost no more than the budget. With split, the two ways to
+// begin what is struck are kept apart.
+func (p *Pass) arrive(g int, budget Cost, split bool) *view {
+	st, to := p.st, &p.st.Nodes[g]
+	v := p.view(to.View)
+	p.flows, p.cost, p.prev = p.flows[:0], p.cost[:0], p.prev[:0]
+	for k := range v.rings {
+		p.open(flow{ring: int16(k), struck: true})
+	}
+	last, ok := -1, false
+	var struck, slurred, other Cost
+	var by uint8
+	for i := range p.runs {
+		r := &p.runs[i]
+		if r.least+to.Own > budget {
+			continue
+		}
+		if r.node != last {
+			var mv *Move
+			last = r.node
+			if mv, struck, slurred, by, ok = st.way(r.node, g); ok {
+				begin, _ := mv.begin()
+				other = Inf
+				if split {
+					begin, other = mv.Begin[0], min(struck+mv.Begin[1], Inf)
+				}
+				struck = min(struck+begin, Inf)
+			}
+		}
+		if !ok {
+			continue
+		}
+		ring := v.at[int(r.class)*Tags+int(r.tag)]
+		if slurred < Inf && r.least+slurred <= budget {
+			p.pour(r, p.flowOf(ring, by, false), slurred)
+		}
+		if struck < Inf && r.least+struck <= budget {
+			p.pour(r, int(ring), struck)
+		}
+		if other < Inf && r.least+other <= budget {
+			p.pour(r, p.flowOf(ring, 1, true), other)
+		}
+	}
+	return v
+}
+
+// pour adds the states of a run to a flow; of equal ones the first stays.
+func (p *Pass) pour(r *run, flow int, cost Cost) {
+	np := len(p.picks)
+	costs, prevs := p.cost[flow*np:flow*np+np], p.prev[flow*np:flow*np+np]
+	cost += p.off
+	least := p.flows[flow].least
+	for j := r.lo; j < r.hi; j++ {
+		s := &p.before[j]
+		c, n := s.Cost+cost, p.number[s.Pick]
+		if c < costs[n] {
+			costs[n], prevs[n] = c, int32(j)
+			least = min(least, c)
+		}
+	}
+	p.flows[flow].least = least
+}
+
+// row is what a pose costs after each of the picks before.
+func (p *Pass) row(q Pose) []Cost {
+	t, np := &p.rows[q], len(p.picks)
+	if t.stage != p.stageNo {
+		*t = turns{p.stageNo, int32(len(p.turned))}
+		for _, k := range p.picks {
+			p.turned = append(p.turned, p.st.Turn.Cost(k, q))
+		}
+		if q.Keeps() {
+			p.keeps = append(p.keeps, q)
+		}
+	}
+	return p.turned[t.at : int(t.at)+np]
+}
+
+// intoPose finds the way of flow n into a pose, the first of equals by the state before.
+func (p *Pass) intoPose(n int, q Pose) *reached {
+	out := &p.into[q]
+	if out.flow == p.flowNo {
+		return out
+	}
+	np := len(p.picks)
+	costs, prevs, row := p.cost[n*np:n*np+np], p.prev[n*np:n*np+np], p.row(q)
+	cost, prev := Inf, int32(-1)
+	for k, in := range costs {
+		if in >= Inf {
+			continue
+		}
+		if c := in + row[k]; c < cost || c == cost && prevs[k] < prev {
+			cost, prev = c, prevs[k]
+		}
+	}
+	*out = reached{p.flowNo, prev, cost}
+	return out
+}
+
+// begun is the way in which what is struck begins after the state with number prev.
+func (p *Pass) begun(f *flow, g int, prev int32) uint8 {
+	if !f.struck || f.split {
+		return f.by
+	}
+	_, by := p.st.Moves[int(p.st.Last[p.before[prev].Node])*p.st.Spots+int(p.st.Nodes[g].Spot)].begin()
+	return by
+}
+
+// Forward is the layer after before, whose costs lie off below the true ones. It is empty if there is no way on.
+func (p *Pass) Forward(st *Stage, before *Layer, off Cost, w *Limit) *Layer {
+	p.enter(st, before, off)
+	if w != nil && w.Beam > 0 {
+		least := before.States[before.Best()].Cost + off
+		w.Total = Inf
+		for g := range st.Nodes {
+			w.Total = min(w.Total, least+st.Nodes[g].Own+w.Least(g)+w.Slack)
+		}
+		if l := p.layer(w); len(l.States) > 0 {
+			return l
+		}
+		p.enter(st, before, off)
+		w.Total = Inf
+	}
+	return p.layer(w)
+}
+
+func (p *Pass) layer(w *Limit) *Layer {
+	p.Flows, p.states = 0, p.states[:0]
+	least := Inf
+	for i := range p.runs {
+		least = min(least, p.runs[i].least)
+	}
+	for g := range p.st.Nodes {
+		budget := w.budget(g)
+		if own := p.st.Nodes[g].Own; own >= Inf || least+own > budget {
+			continue
+		}
+		p.choose(g, p.arrive(g, budget, w != nil && w.Allow != nil), budget, w)
+	}
+	for _, q := range p.keeps { // a pass backward looks for what states that were left out lead to as well
+		p.left.each(func(k Pick) { p.reached.add(k.After(q)) })
+	}
+	p.narrow(w)
+	return p.collect()
+}
+
+// choose files the states of node g.
+func (p *Pass) choose(g int, v *view, budget Cost, w *Limit) {
+	n := p.st.Nodes[g].View
+	for i := range p.flows {
+		f := &p.flows[i]
+		if f.least >= Inf {
+			continue // nothing came
+		}
+		p.Flows++
+		p.flowNo++
+		set := p.actions(n, v, f.ring, f.struck)
+		for j := range set {
+			a := &set[j]
+			if f.least+a.Cost > budget || w != nil && w.Allow != nil && !w.Allow(g, f.by, a.Label) {
+				continue
+			}
+			if !a.Pose.Keeps() {
+				if in := p.intoPose(i, a.Pose); in.cost < Inf {
+					p.offer(in.cost+a.Cost, NewPick(0, 0).After(a.Pose), a, in.prev, i)
+				}
+				continue
+			}
+			p.keeping(i, a)
+		}
+	}
+	p.flush(g)
+}
+
+// keeping offers an action that keeps masks after every pick before.
+func (p *Pass) keeping(flow int, a *Action) {
+	np := len(p.picks)
+	row := p.row(a.Pose)
+	for k, c := range p.cost[flow*np : flow*np+np] {
+		if c < Inf {
+			p.offer(c+a.Cost+row[k], p.picks[k].After(a.Pose), a, p.prev[flow*np+k], flow)
+		}
+	}
+}
+
+// offer keeps the cheaper way into a state of the present node, of equal ones the first by the state before.
+func (p *Pass) offer(cost Cost, to Pick, a *Action, prev int32, flow int) {
+	at := &p.grid[a.Tag][to]
+	if *at == 0 {
+		p.used = append(p.used, State{Cost: Inf})
+		*at = int32(len(p.used))
+		p.has[a.Tag].add(to)
+	}
+	if s := &p.used[*at-1]; cost < s.Cost || cost == s.Cost && prev < s.Prev {
+		*s = State{Cost: cost, Prev: prev, Pick: to, Tag: a.Tag, Step: Step{uint8(flow), a.Label, a.Pose.Stopper()}}
+	}
+}
+
+// flush moves the present node's states to the others, by tag and pick.
+func (p *Pass) flush(g int) {
+	if len(p.used) == 0 {
+		return
+	}
+	for tag := range p.has {
+		has := &p.has[tag]
+		for w, word := range has {
+			p.reached[w] |= word
+			for ; word != 0; word &= word - 1 {
+				to := w<<6 + trailing(word)
+				s := p.used[p.grid[tag][to]-1]
+				p.grid[tag][to] = 0
+				s.Node, s.By = uint16(g), p.begun(&p.flows[s.By], g, s.Prev)
+				p.states = append(p.states, s)
+			}
+			has[w] = 0
+		}
+	}
+	p.used = p.used[:0]
+}
+
+// narrow leaves out what the limit does not allow.
+func (p *Pass) narrow(w *Limit) {
+	if w == nil || w.ToGo == nil {
+		return
+	}
+	total := p.total[:0]
+	for i := range p.states {
+		s := &p.states[i]
+		total = append(total, s.Cost+w.From(int(s.Node), s.Tag, s.Pick))
+	}
+	limit := w.Total
+	if w.Beam > 0 && len(total) > w.Beam {
+		all := slices.Clone(total)
+		slices.Sort(all)
+		limit = all[w.Beam-1]
+	}
+	left := p.states[:0]
+	for i := range p.states {
+		if total[i] <= limit {
+			left = append(left, p.states[i])
+		}
+	}
+	p.states, p.total = left, total
+}
+
+// collect makes the layer, without the states that another with the same node and tag dominates.
+func (p *Pass) collect() *Layer {
+	p.kept = p.kept[:0]
+	for lo := 0; lo < len(p.states); {
+		hi := lo + 1
+		for hi < len(p.states) && p.states[hi].Node == p.states[lo].Node && p.states[hi].Tag == p.states[lo].Tag {
+			hi++
+		}
+		p.undominated(p.states[lo:hi])
+		lo = hi
+	}
+	return &Layer{States: slices.Clone(p.kept), reached: p.reached}
+}
+
+// undominated keeps the states of a run that no other is cheaper than by more than it can ever have to pay back; of equals
+// the first.
+func (p *Pass) undominated(run []State) {
+	best := 0
+	for i := range run {
+		if run[i].Cost < run[best].Cost {
+			best = i
+		}
+	}
+	debts := p.st.Debts
+	beats := func(j, i int) bool {
+		gap := run[j].Cost + debts.Of(run[j].Pick, run[i].Pick)
+		return gap < run[i].Cost || gap == run[i].Cost && j < i
+	}
+	for i := range run {
+		dominated := i != best && beats(best, i)
+		for j := 0; j < len(run) && !dominated; j++ {
+			dominated = j != i && run[j].Cost <= run[i].Cost && beats(j, i)
+		}
+		if !dominated {
+			p.kept = append(p.kept, run[i])
+		}
+	}
+}

@@ -1,0 +1,393 @@
+package trellis
+
+import "slices"
+
+// Stages lays the stages of a tune, one for each moment.
+type Stages interface {
+	Len() int
+	Stage(t int) *Stage
+	Err() error // that stops the work, nil if it may go on
+}
+
+// Lattice is all that is known of a tune: the layers of the whole pass forward and the costs to go. It does not change, and shares
+// what an edit left alone with the lattice before it.
+type Lattice struct {
+	layers   []*Layer
+	off      []Cost // what the costs of each layer lie below the true ones
+	backs    []*Back
+	backsOff []Cost
+	Path     []State // the best way, its costs the true ones
+}
+
+// DeadEnd is a moment that no state reaches.
+type DeadEnd struct {
+	At    int
+	Nodes bool // there are nodes …
+	Flows bool // … and ways into them
+}
+
+func (e *DeadEnd) Error() string { return "trellis: there is no way on" }
+
+func (p *Pass) deadEnd(st *Stage, t int) error {
+	some := slices.ContainsFunc(st.Nodes, func(n Node) bool { return n.Own < Inf })
+	return &DeadEnd{t, some, p.Flows > 0}
+}
+
+// Solve finds the best way by a pass forward over all moments, limited at each if limit is not nil. The layers are left out
+// unless keep says so. Errors: *DeadEnd or that of the stages.
+func (p *Pass) Solve(s Stages, limit func(t int) *Limit, keep bool) (*Lattice, error) {
+	l := &Lattice{layers: make([]*Layer, s.Len()), off: make([]Cost, s.Len())}
+	before := Start()
+	for t := range l.layers {
+		if err := s.Err(); err != nil {
+			return nil, err
+		}
+		var w *Limit
+		if limit != nil {
+			w = limit(t)
+		}
+		st := s.Stage(t)
+		l.layers[t] = p.Forward(st, before, 0, w)
+		if before = l.layers[t]; len(before.States) == 0 {
+			return nil, p.deadEnd(st, t)
+		}
+	}
+	l.Path = l.trace(before.Best())
+	if !keep {
+		l.layers, l.off = nil, nil
+	}
+	return l, nil
+}
+
+// trace follows the states before from a state of the last layer.
+func (l *Lattice) trace(n int) []State {
+	path := make([]State, len(l.layers))
+	for t := len(l.layers) - 1; t >= 0; t-- {
+		path[t] = l.layers[t].States[n]
+		path[t].Cost += l.off[t]
+		n = int(path[t].Prev)
+	}
+	return path
+}
+
+// Total is what the best way costs.
+func (l *Lattice) Total() Cost { return l.Path[len(l.Path)-1].Cost }
+
+// Along is a lattice without layers whose best way is l's but for some states from a moment on; all of it costs total.
+func (l *Lattice) Along(first int, states []State, total Cost) *Lattice {
+	out := &Lattice{Path: slices.Clone(l.Path)}
+	copy(out.Path[first:], states)
+	for t := first + len(states); t < len(out.Path); t++ {
+		out.Path[t].Cost += total - l.Total()
+	}
+	return out
+}
+
+// Whole reports whether the lattice has its layers and costs to go.
+func (l *Lattice) Whole() bool { return l.backs != nil }
+
+// Explore makes the lattice of a tune whose best way is path whole. If base, which is whole, is not nil, all stages but lo to hi
+// are as in base, and what differs from base by a constant is shared.
+func (p *Pass) Explore(s Stages, path []State, base *Lattice, lo, hi int) (*Lattice, error) {
+	n := s.Len()
+	l := &Lattice{make([]*Layer, n), make([]Cost, n), make([]*Back, n), make([]Cost, n), path}
+	from := 0
+	if base != nil {
+		from = copy(l.layers[:lo], base.layers)
+		copy(l.off[:lo], base.off)
+	}
+	met, err := p.forwards(s, l, base, from, hi)
+	if err != nil {
+		return nil, err
+	}
+	return l, p.backwards(s, l, base, lo, met)
+}
+
+// forwards fills in the layers from moment from on, and returns the moment from which on they are base's.
+func (p *Pass) forwards(s Stages, l, base *Lattice, from, hi int) (met int, err error) {
+	n := len(l.layers)
+	for t := from; t < n; t++ {
+		if err := s.Err(); err != nil {
+			return n, err
+		}
+		st, before, off := s.Stage(t), Start(), Cost(0)
+		if t > 0 {
+			before, off = l.layers[t-1], l.off[t-1]
+		}
+		l.layers[t] = p.Forward(st, before, off, nil)
+		if len(l.layers[t].States) == 0 {
+			return n, p.deadEnd(st, t)
+		}
+		if base == nil || t < hi {
+			continue
+		}
+		if more, ok := l.layers[t].differs(base.layers[t]); ok {
+			copy(l.layers[t+1:], base.layers[t+1:])
+			for k := t + 1; k < n; k++ {
+				l.off[k] = base.off[k] + more - base.off[t]
+			}
+			return t + 1, nil
+		}
+	}
+	return n, nil
+}
+
+// differs reports whether the states of l are those of m, each costing as much more; their ways there may be others.
+func (l *Layer) differs(m *Layer) (more Cost, ok bool) {
+	if len(l.States) != len(m.States) || l.reached != m.reached {
+		return 0, false
+	}
+	more = l.States[0].Cost - m.States[0].Cost
+	for i := range l.States {
+		a, b := &l.States[i], &m.States[i]
+		if !a.Same(b) || a.Cost-b.Cost != more {
+			return 0, false
+		}
+	}
+	return more, true
+}
+
+// backwards fills in the costs to go. From moment met on they are base's, and those before lo where they differ by a constant.
+func (p *Pass) backwards(s Stages, l, base *Lattice, lo, met int) error {
+	n := len(l.layers)
+	if base != nil {
+		copy(l.backs[met:], base.backs[met:])
+		copy(l.backsOff[met:], base.backsOff[met:])
+	}
+	for t := met - 1; t >= 0; t-- {
+		if err := s.Err(); err != nil {
+			return err
+		}
+		if t == n-1 {
+			l.backs[t] = End(l.layers[t], len(s.Stage(t).Nodes)).bound()
+			continue
+		}
+		l.backs[t] = p.Backward(s.Stage(t+1), l.layers[t], l.backs[t+1])
+		l.backsOff[t] = l.backsOff[t+1]
+		if base == nil || t >= lo {
+			continue
+		}
+		if more, ok := l.backs[t].differs(base.backs[t]); ok {
+			copy(l.backs[:t+1], base.backs[:t+1])
+			for k := range t + 1 {
+				l.backsOff[k] = base.backsOff[k] + l.backsOff[t+1] + more - base.backsOff[t]
+			}
+			return nil
+		}
+	}
+	return nil
+}
+
+// differs reports whether b and o are of the same states, each costing as much more in b.
+func (b *Back) differs(o *Back) (more Cost, ok bool) {
+	if len(b.cost) != len(o.cost) || b.picks != o.picks || !slices.Equal(b.rows, o.rows) {
+		return 0, false
+	}
+	first := true
+	for i, c := range b.cost {
+		d := o.cost[i]
+		if c >= Inf || d >= Inf {
+			if c < Inf || d < Inf {
+				return 0, false
+			}
+			continue
+		}
+		if first {
+			more, first = c-d, false
+		}
+		if c-d != more {
+			return 0, false
+		}
+	}
+	return more, true
+}
+
+// before is the layer before moment t.
+func (l *Lattice) before(t int) (*Layer, Cost) {
+	if t == 0 {
+		return Start(), 0
+	}
+	return l.layers[t-1], l.off[t-1]
+}
+
+// toGo is the cost to go from any state of moment t.
+func (p *Pass) toGo(s Stages, l *Lattice, t int, at *State) Cost {
+	if c := l.backs[t].cell(int(at.Node), at.Tag, at.Pick); c != nil {
+		return *c + l.backsOff[t]
+	}
+	if t == len(l.layers)-1 {
+		return 0
+	}
+	alone := &Layer{States: []State{{Node: at.Node, Tag: at.Tag, Pick: at.Pick}}}
+	next, least := p.Forward(s.Stage(t+1), alone, 0, nil), Inf
+	for i := range next.States {
+		least = min(least, next.States[i].Cost+p.toGo(s, l, t+1, &next.States[i]))
+	}
+	return least
+}
+
+// limit is all that is left of a way of total from moment t on.
+func (l *Lattice) limit(t int, total Cost) *Limit {
+	return &Limit{ToGo: l.backs[t], Total: min(total-l.backsOff[t], Inf)}
+}
+
+// Change is an edit of a lattice: the stages Lo to Hi are others. If Allow is not nil, Hi is Lo, and only what it allows counts
+// there. Total is the least cost with it, Inf if that is not known.
+type Change struct {
+	Lo, Hi int
+	Allow  func(node int, by, label uint8) bool
+	Stage  *Stage // takes the place of the stage at Lo if it is not nil, and Hi is Lo
+	Total  Cost
+}
+
+// Edit finds the best way through a tune that differs from that of l, which is whole, by a change: its states from moment
+// first on, up to where it comes back to l's own best way or to the end. Equal ways are told apart as Solve tells them apart:
+// behind the state at which they meet, all best ways of the one tune are those of the other.
+// Errors: *DeadEnd or that of the stages.
+func (p *Pass) Edit(s Stages, l *Lattice, c Change) (first int, states []State, total Cost, err error) {
+	layers := []*Layer{}
+	before, off := l.before(c.Lo)
+	t := c.Lo
+	for ; ; t++ {
+		if err := s.Err(); err != nil {
+			return 0, nil, 0, err
+		}
+		var w *Limit
+		switch {
+		case t > c.Hi:
+			w = l.limit(t, total)
+		case c.Total < Inf && c.Lo == c.Hi:
+			w = l.limit(t, c.Total)
+			w.Allow = c.Allow
+		case c.Allow != nil:
+			w = &Limit{Allow: c.Allow}
+		}
+		st := s.Stage(t)
+		if t == c.Lo && c.Stage != nil {
+			st = c.Stage
+		}
+		before = p.Forward(st, before, off, w)
+		off = 0
+		if len(before.States) == 0 {
+			return 0, nil, 0, p.deadEnd(st, t)
+		}
+		if t >= c.Hi {
+			before, total = p.tight(s, l, t, before)
+		}
+		layers = append(layers, before)
+		if t == len(l.layers)-1 || t >= c.Hi && len(before.States) == 1 && before.States[0].Same(&l.Path[t]) {
+			break
+		}
+	}
+	states = make([]State, len(layers))
+	n := int32(before.Best())
+	for i := len(layers) - 1; i >= 0; i-- {
+		states[i] = layers[i].States[n]
+		n = states[i].Prev
+	}
+	first = c.Lo
+	for first > 0 {
+		s := l.layers[first-1].States[n]
+		if s.Same(&l.Path[first-1]) {
+			break
+		}
+		first--
+		s.Cost += l.off[first]
+		states, n = append([]State{s}, states...), s.Prev
+	}
+	return first, states, total, nil
+}
+
+// tight are the states of a layer at moment t that the best of its ways pass, and what these cost.
+func (p *Pass) tight(s Stages, l *Lattice, t int, layer *Layer) (*Layer, Cost) {
+	total, all := Inf, make([]Cost, len(layer.States))
+	for i := range layer.States {
+		all[i] = layer.States[i].Cost + p.toGo(s, l, t, &layer.States[i])
+		total = min(total, all[i])
+	}
+	out := &Layer{reached: layer.reached}
+	for i := range layer.States {
+		if all[i] == total {
+			out.States = append(out.States, layer.States[i])
+		}
+	}
+	return out, total
+}
+
+// Marginals calls found with the least total of the ways that pass moment t by each node, way to sound it and label. If st is
+// not nil it takes the place of the moment's own stage.
+func (p *Pass) Marginals(s Stages, l *Lattice, t int, st *Stage, found func(node int, by, label uint8, total Cost)) {
+	const labels = 64
+	if st == nil {
+		st = s.Stage(t)
+	}
+	before, off := l.before(t)
+	p.enter(st, before, off)
+	var best [8 * labels]Cost
+	var keys []int
+	type loose struct {
+		key  int
+		cost Cost
+		to   State
+	}
+	for g := range st.Nodes {
+		if st.Nodes[g].Own >= Inf {
+			continue
+		}
+		var open []loose
+		keys = keys[:0]
+		p.each(g, func(cost Cost, by uint8, a *Action, to Pick) {
+			key := int(by)*labels + int(a.Label)
+			if best[key] == 0 {
+				best[key] = Inf
+				keys = append(keys, key)
+			}
+			if c := l.backs[t].cell(g, a.Tag, to); c != nil {
+				best[key] = min(best[key], cost+*c+l.backsOff[t])
+			} else {
+				open = append(open, loose{key, cost, State{Node: uint16(g), Tag: a.Tag, Pick: to}})
+			}
+		})
+		if open != nil {
+			for _, o := range open {
+				if o.cost < best[o.key] {
+					best[o.key] = min(best[o.key], o.cost+p.toGo(s, l, t, &o.to))
+				}
+			}
+			p.enter(st, before, off)
+		}
+		for _, key := range keys {
+			if best[key] < Inf {
+				found(g, uint8(key/labels), uint8(key%labels), best[key])
+			}
+			best[key] = 0
+		}
+	}
+}
+
+// each calls f with every way into node g that may be the cheapest to what it leads to.
+func (p *Pass) each(g int, f func(cost Cost, by uint8, a *Action, to Pick)) {
+	v := p.arrive(g, Inf, true)
+	np := len(p.picks)
+	for i := range p.flows {
+		fl := &p.flows[i]
+		if fl.least >= Inf {
+			continue
+		}
+		p.flowNo++
+		set := p.actions(p.st.Nodes[g].View, v, fl.ring, fl.struck)
+		for j := range set {
+			a := &set[j]
+			if !a.Pose.Keeps() {
+				f(p.intoPose(i, a.Pose).cost+a.Cost, fl.by, a, Pick(0).After(a.Pose))
+				continue
+			}
+			row := p.row(a.Pose)
+			for k, c := range p.cost[i*np : i*np+np] {
+				if c < Inf {
+					f(c+a.Cost+row[k], fl.by, a, p.picks[k].After(a.Pose))
+				}
+			}
+		}
+	}
+}

@@ -1,0 +1,296 @@
+package plan
+
+import (
+	"context"
+
+	"stepping/core/digits"
+	"stepping/core/plan/internal/trellis"
+	"stepping/core/play"
+	"stepping/core/player"
+)
+
+// ticks is a cost that is a multiple of 1/play.Grid, for package trellis; never is not.
+func ticks(x float64) trellis.Cost {
+	if x == inf {
+		return trellis.Inf
+	}
+	return trellis.Cost(x * play.Grid)
+}
+
+// units is ticks back again.
+func units(c trellis.Cost) float64 { return float64(c) / play.Grid }
+
+// A search holds on to the stages of a tune up to keptStages moments, for its next pass; of a longer one to those laid last.
+const (
+	keptStages = 320
+	fewStages  = 16
+)
+
+// search lays the stages of a model for package trellis, for as long as one question takes.
+type search struct {
+	*trellis.Pass
+	ctx   context.Context
+	m     *model
+	laid  []*laidStage
+	order []int // moments of those, of a long tune
+}
+
+// laidStage is a stage with the picking hand's side of it.
+type laidStage struct {
+	t       int
+	left    *stage
+	trellis trellis.Stage
+	pick    pickStage
+}
+
+func (m *model) newSearch(ctx context.Context, pass *trellis.Pass) *search {
+	return &search{Pass: pass, ctx: ctx, m: m, laid: make([]*laidStage, len(m.moments))}
+}
+
+// Len, Stage and Err make a search trellis.Stages.
+func (s *search) Len() int                   { return len(s.laid) }
+func (s *search) Err() error                 { return s.ctx.Err() }
+func (s *search) Stage(t int) *trellis.Stage { return &s.stage(t).trellis }
+
+func (s *search) stage(t int) *laidStage {
+	if s.m.req.Progress != nil {
+		s.m.req.Progress(t, len(s.laid))
+	}
+	if s.laid[t] == nil {
+		var old *laidStage // whose memory the new one takes
+		if len(s.laid) > keptStages {
+			if s.order = append(s.order, t); len(s.order) > fewStages {
+				old, s.laid[s.order[0]], s.order = s.laid[s.order[0]], nil, s.order[1:]
+			}
+		}
+		s.laid[t] = s.lay(t, old)
+	}
+	return s.laid[t]
+}
+
+// lay lays the stage of moment t.
+func (s *search) lay(t int, old *laidStage) *laidStage {
+	out := old
+	if out == nil {
+		out = &laidStage{}
+	}
+	out.t, out.left = t, s.m.newStage(t)
+	st := &out.trellis
+	*st = trellis.Stage{Nodes: st.Nodes[:0], Before: st.Before[:0], History: st.History[:0], Last: st.Last[:0], Arcs: st.Arcs[:0], Moves: st.Moves[:0]}
+	out.left.layNodes(st)
+	out.left.layArcs(st)
+	out.left.layMoves(st)
+	out.pick.reset(s.m, out.left, &out.left.mo.pins)
+	turn := s.m.turnAfter(out.left.mo.since)
+	st.Turn, st.Debts, st.Source = turn.Turn, s.m.debtsAfter(t), &out.pick
+	return out
+}
+
+// Hands that hold nothing are of one class for all last positions that they may carry. They come last, see carry.
+func (mo *moment) class(g int) int {
+	if n := len(mo.anchored); g >= n {
+		return n + (g-n)/len(mo.lasts)
+	}
+	return g
+}
+
+// ofClass is a hand of each class.
+func (mo *moment) ofClass(c int) int {
+	if n := len(mo.anchored); c >= n {
+		return n + (c-n)*len(mo.lasts)
+	}
+	return c
+}
+
+func (mo *moment) classes() int { return len(mo.anchored) + len(mo.bare) }
+
+// layNodes lists the hands. A last position is told apart by whether the slide lay on the strings, since it may have to be put down.
+func (st *stage) layNodes(out *trellis.Stage) {
+	mo := st.mo
+	out.Classes, out.Views, out.ClassesBefore = mo.classes(), len(mo.shapes), 1
+	spots := map[spot]uint16{}
+	for g := range mo.hands {
+		h := &mo.hands[g]
+		n := trellis.Node{Own: ticks(h.ownCost), Class: uint16(mo.class(g)), View: uint16(h.shape), From: -1}
+		at := spot{own: -1}
+		if h.anchored {
+			at = spot{h.pos, h.narrow, h.wide, h.touch, h.fret, h.slide, true, -1}
+		} else {
+			n.From = int16(h.lastPosition)
+		}
+		if len(mo.pins.strokes) > 0 {
+			at.own = g
+		}
+		var ok bool
+		if n.Spot, ok = spots[at]; !ok {
+			n.Spot = uint16(len(spots))
+			spots[at] = n.Spot
+		}
+		if h.barred {
+			n.Own = trellis.Inf
+		}
+		out.Nodes = append(out.Nodes, n)
+	}
+	out.Spots = len(spots)
+	if st.t == 0 {
+		out.Before = append(out.Before, trellis.Node{})
+		out.History, out.Last = append(out.History, uint16(len(mo.lasts)-1)), append(out.Last, uint16(len(mo.lasts)-1)) // nothing lands
+		return
+	}
+	before := &st.m.moments[st.t-1]
+	out.ClassesBefore = before.classes()
+	for i := range st.before {
+		k := uint16(mo.of[i])
+		out.Before, out.History = append(out.Before, trellis.Node{Class: uint16(before.class(i))}), append(out.History, k)
+		if !st.before[i].slide {
+			k += uint16(len(mo.lasts))
+		}
+		out.Last = append(out.Last, k)
+	}
+}
+
+// spot is all of a hand that a move to it depends on: many hands lie in one place.
+type spot struct {
+	pos, narrow, wide, touch, fret float64
+	slide, anchored                bool
+	own                            int // its number if pins tell hands apart
+}
+
+// layArcs works out what it costs to go from each class to each, beside the hand's own cost and the move.
+func (st *stage) layArcs(out *trellis.Stage) {
+	before := &moment{hands: make([]hand, 1), bare: make([]hand, 1), lasts: make([]lastPosition, 1)}
+	if st.t > 0 {
+		before = &st.m.moments[st.t-1]
+	}
+	for c := range before.classes() {
+		var h *hand
+		if st.t > 0 {
+			h = &before.hands[before.ofClass(c)]
+		}
+		for d := range st.mo.classes() {
+			out.Arcs = append(out.Arcs, st.arc(h, &st.mo.hands[st.mo.ofClass(d)]))
+		}
+	}
+}
+
+func (st *stage) arc(h, g *hand) trellis.Arc {
+	out := trellis.Arc{Struck: trellis.Inf, Slurred: trellis.Inf}
+	if !st.may(h, g) {
+		return out
+	}
+	y := tally{}
+	if h != nil {
+		st.changeCost(h, g, &y)
+	}
+	out.Struck = ticks(y.sum)
+	if a, ok := st.legato(h, g, &y); ok {
+		out.Slurred, out.By = ticks(y.sum), uint8(a)
+	}
+	return out
+}
+
+// layMoves works out what it costs to come from each last position to each spot: first from those with the slide on the strings.
+func (st *stage) layMoves(out *trellis.Stage) {
+	n := len(st.mo.lasts)
+	out.Moves = append(out.Moves, make([]trellis.Move, 2*n*out.Spots)...)
+	done := make([]bool, out.Spots)
+	for g := range st.mo.hands {
+		at := int(out.Nodes[g].Spot)
+		if done[at] {
+			continue
+		}
+		done[at] = true
+		h := &st.mo.hands[g]
+		for k := range n {
+			v := st.move(k, h)
+			out.Moves[k*out.Spots+at] = v
+			if h.slide {
+				y := tally{}
+				st.landCost(k, &y)
+				land := ticks(y.sum)
+				v.Shift, v.Begin = v.Shift+land, [2]trellis.Cost{min(v.Begin[0]+land, trellis.Inf), min(v.Begin[1]+land, trellis.Inf)}
+			}
+			out.Moves[(n+k)*out.Spots+at] = v
+		}
+	}
+}
+
+func (st *stage) move(k int, g *hand) trellis.Move {
+	shift := tally{}
+	if g.anchored {
+		st.shiftCost(k, g, plain, &shift)
+	}
+	out := trellis.Move{Shift: ticks(shift.sum), Begin: [2]trellis.Cost{ticks(shift.sum), trellis.Inf}}
+	if st.mo.note < 0 {
+		return out
+	}
+	for a := range out.Begin {
+		out.Begin[a] = trellis.Inf
+		if a := attack(a); st.mo.attackAllowed(g, a) && (a == plain || g.anchored && st.scoops(g)) {
+			y := tally{}
+			if g.anchored {
+				st.beginCost(k, g, a, &y)
+			}
+			out.Begin[a] = ticks(y.sum)
+		}
+	}
+	return out
+}
+
+// turnAfter is what poses cost so many seconds after an onset, and what picking states can owe before it.
+type turnAfter struct {
+	trellis.Turn
+	debts *trellis.Debts
+}
+
+// turnAfter returns the prices after since seconds from onset to onset; none is left if since is negative.
+func (m *model) turnAfter(since float64) *turnAfter {
+	if m.turns[since] == nil {
+		t := &turnAfter{Turn: trellis.Turn{Move: &m.move, Own: ticks(play.Exact(m.w.StopOwn)), Other: ticks(play.Exact(m.w.StopEffort))}}
+		if since >= 0 {
+			t.Again = &[trellis.Masks][trellis.Masks]trellis.Cost{}
+			for from := range t.Again {
+				for to := 1; to < trellis.Masks; to++ {
+					t.Again[from][to] = ticks(digits.AgainCost(m.req.Player.RestrikeTime(), uint8(from), uint8(to), since))
+				}
+			}
+		}
+		m.turns[since] = t
+	}
+	return m.turns[since]
+}
+
+// debtsAfter bounds what picking states can owe from the end of moment t on: their digits are asked about at the next onset.
+func (m *model) debtsAfter(t int) *trellis.Debts {
+	since := -1.0
+	for t++; t < len(m.moments) && since < 0; t++ {
+		if m.moments[t].note >= 0 {
+			since = m.moments[t].since
+		}
+	}
+	turn := m.turnAfter(since)
+	if turn.debts == nil {
+		turn.debts = trellis.NewDebts(&turn.Turn)
+	}
+	return turn.debts
+}
+
+// layPlaces tabulates what it costs to bring the heel down and to lift it, and to move the resting digits.
+func (m *model) layPlaces() {
+	down, up := play.Exact(m.w.HeelFloat), play.Exact(m.w.HeelLift)
+	if m.req.Player.Support == player.HeelRests {
+		down = play.Exact(m.w.HeelFall)
+	}
+	for from := range m.move {
+		for to := range m.move[from] {
+			cost := m.restMove(from>>1, to>>1)
+			switch heel := to&1 - from&1; {
+			case heel > 0:
+				cost += down
+			case heel < 0:
+				cost += up
+			}
+			m.move[from][to] = ticks(cost)
+		}
+	}
+}
