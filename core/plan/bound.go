@@ -43,14 +43,14 @@ func (m *model) layMasks(lumped bool) {
 // belowRounding keeps the bound under sums of costs that were each rounded to the quantum.
 const belowRounding = 1e-5
 
-// Ended numbers the melody strings that end between a class and a view, no bass string ringing.
-func (sd *pickStage) Ended(class, view uint16) int {
+// Ended numbers the melody strings that end between a trace and a view, no bass string ringing.
+func (sd *pickStage) Ended(trace, view uint16) int {
 	mo := sd.mo
 	if mo.ended < 0 || !sd.m.damps(mo) {
 		return 0
 	}
 	before := &sd.m.moments[sd.left.t-1]
-	h, g := &before.hands[before.ofClass(int(class))], &mo.hands[mo.shapes[view]]
+	h, g := &before.hands[before.traces[trace]], &mo.hands[mo.shapes[view]]
 	ended := h.sounding &^ h.fingered &^ g.trailed
 	if mo.note >= 0 {
 		ended &^= g.sounding

@@ -5,28 +5,38 @@ import (
 	"math/bits"
 	"slices"
 	"sync"
+	"sync/atomic"
 
 	"stepping/core/digits"
 	"stepping/core/pattern"
+	"stepping/core/pitch"
 	"stepping/core/plan/internal/trellis"
 	"stepping/core/play"
 	"stepping/core/ring"
-	"stepping/core/tune"
 )
 
 // What the picking hand can do beside a bass note depends on which strings sound, end and lie idle, and on what the hands hold:
 // on no pitch and no time. So it is listed once without prices, for as long as the program runs, and priced at each moment by three
 // small tables: what idle strings cost that ring in sympathy, and what strings cost that are left to leak.
 
-// catalogue is the lists of one kind of hand.
+// catalogue is the lists of one kind of hand: a hash table that is read without locks, since every search asks it hundreds of times
+// a moment, and grows under one.
 type catalogue struct {
-	mu    sync.RWMutex
-	lists map[situation][]entry
+	table atomic.Pointer[[]atomic.Pointer[list]] // open addressing, its length a power of two, at most half full
+	mu    sync.Mutex
+	n     int
+}
+
+// list is the choices in one situation.
+type list struct {
+	situation
+	entries []entry
+	leaves  trellis.Leaves
 }
 
 // entry is one choice without what its idle and leaking strings cost.
 type entry struct {
-	fixed             trellis.Cost
+	fixed             int32        // ticks
 	idle, leak, swept ring.Strings // swept: of those that leak, the ones that a brush catches
 	tag               uint8
 	pose              trellis.Pose
@@ -48,7 +58,7 @@ var catalogues = struct {
 
 const (
 	mostCatalogues = 6
-	mostListed     = 60_000
+	mostListed     = 1 << 16
 )
 
 // catalogueOf returns that of m's player and weights.
@@ -62,26 +72,63 @@ func catalogueOf(m *model) *catalogue {
 			delete(catalogues.of, catalogues.order[0])
 			catalogues.order = slices.Delete(catalogues.order, 0, 1)
 		}
-		c = &catalogue{lists: map[situation][]entry{}}
+		c = newCatalogue()
 		catalogues.of[kind], catalogues.order = c, append(catalogues.order, kind)
 	}
 	return c
 }
 
-func (c *catalogue) get(key situation) ([]entry, bool) {
-	c.mu.RLock()
-	defer c.mu.RUnlock()
-	list, ok := c.lists[key]
-	return list, ok
+func newCatalogue() *catalogue {
+	c := &catalogue{}
+	c.grow(1 << 10)
+	return c
 }
 
-func (c *catalogue) put(key situation, list []entry) {
+// grow makes a table of size slots of what there is.
+func (c *catalogue) grow(size int) {
+	table := make([]atomic.Pointer[list], size)
+	if old := c.table.Load(); old != nil && c.n < mostListed {
+		for i := range *old {
+			if l := (*old)[i].Load(); l != nil {
+				table[slot(table, l.situation)].Store(l)
+			}
+		}
+	} else {
+		c.n = 0
+	}
+	c.table.Store(&table)
+}
+
+// slot is where a situation stands in a table, or would.
+func slot(table []atomic.Pointer[list], key situation) int {
+	h := uint64(key.rings)*0x9E3779B97F4A7C15 ^ uint64(key.holds)*0xC2B2AE3D27D4EB4F
+	for i := int(h>>33) & (len(table) - 1); ; i = (i + 1) & (len(table) - 1) {
+		if l := table[i].Load(); l == nil || l.situation == key {
+			return i
+		}
+	}
+}
+
+// get returns the list for a situation, nil if there is none yet.
+func (c *catalogue) get(key situation) *list {
+	table := *c.table.Load()
+	return table[slot(table, key)].Load()
+}
+
+// put adds a list and returns it, or the one that another search has added meanwhile.
+func (c *catalogue) put(l *list) *list {
 	c.mu.Lock()
 	defer c.mu.Unlock()
-	if len(c.lists) >= mostListed {
-		clear(c.lists)
+	table := *c.table.Load()
+	at := &table[slot(table, l.situation)]
+	if old := at.Load(); old != nil {
+		return old
 	}
-	c.lists[key] = list
+	at.Store(l)
+	if c.n++; 2*c.n > len(table) || c.n >= mostListed {
+		c.grow(min(2*len(table), 2*mostListed))
+	}
+	return l
 }
 
 // situation is all that a list depends on beside the kind of hand, packed.
@@ -117,141 +164,187 @@ func (sd *pickStage) situation(r *pickShape, o *bassOption, s *silence, plucked 
 	return k
 }
 
-// listing lists the choices of one moment.
-type listing struct {
-	own    map[situation][]entry // under pins, which the situation does not tell apart
-	accent trellis.Cost          // of the ring finger
-	found  []entry
+// prices are what strings cost in sympathy with a melody and a bass note, and if they leak: by whether they are of a melody note that
+// has ended, a bass note or swept. Shapes with the same strings under the slide share them.
+type prices struct {
+	under              ring.Strings
+	note               pitch.Pitch // of the bass
+	ended, bass, swept [64]int32
+	idle               [64]int32 // plus one; 0 is not known yet
 }
 
-// shapePrices are what the strings of a shape cost in sympathy, by bass option, and if they leak: by whether they are of a melody
-// note that has ended, a bass note or swept.
-type shapePrices struct {
-	known              bool
-	ended, bass, swept [64]trellis.Cost
-	idle               [][64]trellis.Cost // less one; 0 is not known yet
-}
-
-func (sd *pickStage) pricesOf(r *pickShape) *shapePrices {
-	p := &r.prices
-	if p.known {
-		return p
+func (sd *pickStage) pricesOf(r *pickShape, o *bassOption) *prices {
+	note := bassNote(o)
+	for _, p := range sd.prices {
+		if p.under == r.h.under && p.note == note {
+			return p
+		}
 	}
-	p.known, p.idle = true, make([][64]trellis.Cost, len(r.opts))
-	var one [3][6]trellis.Cost
+	p := &prices{under: r.h.under, note: note}
+	var one [3][6]int32
 	for s := 1; s <= 6; s++ {
-		one[0][s-1], one[1][s-1] = ticks(r.leakPrice(r.mo.leak.ended[s], s)), ticks(r.leakPrice(r.mo.leak.bass[s], s))
-		one[2][s-1] = ticks(r.leakPrice(ring.Swept, s))
+		for k, strength := range []float64{r.mo.leak.ended[s], r.mo.leak.bass[s], ring.Swept} {
+			one[k][s-1] = int32(ticks(r.leakPrice(strength, s)))
+		}
 	}
-	for k, table := range []*[64]trellis.Cost{&p.ended, &p.bass, &p.swept} {
+	for k, table := range []*[64]int32{&p.ended, &p.bass, &p.swept} {
 		for set := 1; set < 64; set++ {
 			low := set & -set
 			table[set] = table[set&^low] + one[k][bits.TrailingZeros(uint(set))]
 		}
 	}
+	sd.prices = append(sd.prices, p)
 	return p
 }
 
-// Ring, Actions, Ended and Floor make a pickStage a trellis.Source and trellis.Floors.
-func (sd *pickStage) Ring(class uint16, tag uint8, view uint16) uint32 {
+// Ring, Parts, Actions, Ended and Floor make a pickStage a trellis.Source and trellis.Floors.
+func (sd *pickStage) Ring(trace uint16, tag uint8, view uint16) uint32 {
 	if sd.left.t == 0 {
 		return 0
 	}
 	before := &sd.m.moments[sd.left.t-1]
-	ri := sd.left.ringInAfter(&before.hands[before.ofClass(int(class))], liveOf(tag), &sd.mo.hands[sd.mo.shapes[view]])
+	ri := sd.left.ringInAfter(&before.hands[before.traces[trace]], liveOf(tag), &sd.mo.hands[sd.mo.shapes[view]])
 	return uint32(ri.live) | uint32(ri.unw)<<6 | uint32(ri.ended)<<12
+}
+
+func ringInOf(rings uint32) ringIn {
+	return ringIn{ring.Strings(rings & 63), ring.Strings(rings >> 6 & 63), ring.Strings(rings >> 12)}
 }
 
 // Only strings 4 to 6 can be live: they are the tag.
 func tagOf(live ring.Strings) uint8 { return uint8(live >> 3) }
 func liveOf(tag uint8) ring.Strings { return ring.Strings(tag) << 3 }
 
-func (sd *pickStage) Actions(view uint16, rings uint32, struck bool) []trellis.Action {
-	key := uint64(view)<<20 | uint64(rings)<<1
-	if struck {
-		key |= 1
+func (sd *pickStage) Parts(view uint16, rings uint32, struck bool) []trellis.Part {
+	ri, r := ringInOf(rings), sd.shape(int32(view))
+	if cap(sd.parts)-len(sd.parts) < len(r.opts) {
+		sd.parts = make([]trellis.Part, 0, max(256, len(r.opts)))
 	}
-	if out, ok := sd.known[key]; ok {
-		return out
-	}
-	ri := ringIn{ring.Strings(rings & 63), ring.Strings(rings >> 6 & 63), ring.Strings(rings >> 12)}
-	r := sd.shape(int32(view))
-	lo := len(sd.actions)
+	lo := len(sd.parts)
 	for b := range r.opts {
-		if sd.m.still(r, ri, &r.opts[b], &sd.still) {
-			sd.price(r, b, ri, sd.entries(r, &r.opts[b], struck))
+		o := &r.opts[b]
+		if !sd.m.still(r, ri, o, &sd.still) {
+			continue
+		}
+		if l, n := sd.choices(r, o, struck); len(l.entries) > 0 {
+			sd.parts = append(sd.parts, trellis.Part{Sum: ticks(r.bassCost(o, ri)), Label: uint8(b), Leaves: &l.leaves, Of: n})
 		}
 	}
-	sd.known[key] = sd.actions[lo:len(sd.actions):len(sd.actions)]
-	return sd.known[key]
+	return sd.parts[lo:len(sd.parts):len(sd.parts)]
 }
 
-// price adds a list with bass option b, by cost; of what the future cannot tell apart the cheapest alone.
-func (sd *pickStage) price(r *pickShape, b int, ri ringIn, list []entry) {
-	o, p, lo := &r.opts[b], sd.pricesOf(r), len(sd.actions)
-	sum, idle, damps := ticks(r.bassCost(o, ri)), &p.idle[b], sd.m.damps(r.mo)
-	out := sd.actions
+// priced is a list at this moment beside a bass note, whose sympathy counts.
+type priced struct {
+	*list
+	bass    pitch.Pitch
+	actions []trellis.Action // nil until they are asked for
+}
+
+// choices finds the list beside a bass option for the strings as sd.still sorts them, and its number among the priced ones.
+func (sd *pickStage) choices(r *pickShape, o *bassOption, plucked bool) (l *list, n int) {
+	key := sd.situation(r, o, &sd.still, plucked)
+	if sd.plain {
+		if l = sd.m.catalogue.get(key); l == nil {
+			l = sd.m.catalogue.put(sd.newList(key, r, o, plucked))
+		}
+	} else {
+		l = sd.ownList(key, r, o, plucked)
+	}
+	bass := bassNote(o)
+	at := sd.known[l]
+	for n = at; n > 0; n = sd.next[n-1] {
+		if sd.priced[n-1].bass == bass {
+			return l, n - 1
+		}
+	}
+	sd.priced, sd.next = append(sd.priced, priced{l, bass, nil}), append(sd.next, at)
+	sd.known[l] = len(sd.priced)
+	return l, len(sd.priced) - 1
+}
+
+// ownList is a list under pins, which the situation does not tell apart.
+func (sd *pickStage) ownList(key situation, r *pickShape, o *bassOption, plucked bool) *list {
+	key.holds.small(r.h.trails) // which pins on dampers can tell apart
+	key.holds = key.holds<<16 | packer(r.h.line)
+	if sd.own[key] == nil {
+		if sd.own == nil {
+			sd.own = map[situation]*list{}
+		}
+		sd.own[key] = sd.newList(key, r, o, plucked)
+	}
+	return sd.own[key]
+}
+
+// bassNote is the pitch of a bass option, 0 if nothing is struck.
+func bassNote(o *bassOption) pitch.Pitch {
+	if o.str == 0 {
+		return 0
+	}
+	return o.pitch
+}
+
+func (sd *pickStage) Actions(view uint16, rings uint32, part *trellis.Part) []trellis.Action {
+	p := &sd.priced[part.Of]
+	if p.actions == nil {
+		r := sd.shape(int32(view))
+		p.actions = sd.price(r, &r.opts[part.Label], ringInOf(rings).ended, p.entries)
+	}
+	return p.actions
+}
+
+// price prices a list; of what the future cannot tell apart the cheapest.
+func (sd *pickStage) price(r *pickShape, o *bassOption, ended ring.Strings, list []entry) []trellis.Action {
+	p, damps := sd.pricesOf(r, o), sd.m.damps(r.mo)
+	if cap(sd.actions)-len(sd.actions) < len(list) {
+		sd.actions = make([]trellis.Action, 0, max(1024, len(list)))
+	}
+	lo := len(sd.actions)
+	out := sd.actions[lo:lo]
 	for i := range list {
 		e := &list[i]
-		cost := sum + e.fixed + p.ended[e.leak&ri.ended] + p.bass[e.leak&^ri.ended] + p.swept[e.swept]
+		cost := e.fixed + p.ended[e.leak&ended] + p.bass[e.leak&^ended] + p.swept[e.swept]
 		if damps {
-			v := &idle[e.idle]
+			v := &p.idle[e.idle]
 			if *v == 0 {
-				*v = 1 + ticks(play.Exact(sd.m.w.Sympathy*sympathetic(r, o, e.idle)))
+				*v = 1 + int32(ticks(play.Exact(sd.m.w.Sympathy*sympathetic(r, o, e.idle))))
 			}
 			cost += *v - 1
 		}
-		if e.pose.Uses(digits.A) {
-			cost += sd.list.accent
+		if sd.accent != 0 && e.pose.Uses(digits.A) {
+			cost += sd.accent
 		}
 		if n := len(out); i > 0 && e.pose == list[i-1].pose && e.tag == list[i-1].tag { // the same but for strings
-			if cost < out[n-1].Cost {
-				out[n-1].Cost = cost
-			}
+			out[n-1].Cost = min(out[n-1].Cost, cost)
 			continue
 		}
-		out = append(out, trellis.Action{Cost: cost, Pose: e.pose, Tag: e.tag, Label: uint8(b)})
+		out = append(out, trellis.Action{Cost: cost, Pose: e.pose, Tag: e.tag})
 	}
-	slices.SortStableFunc(out[lo:], func(a, b trellis.Action) int { return cmp.Compare(a.Cost, b.Cost) })
-	sd.actions = out
-}
-
-// entries is the list for the strings as sd.still sorts them.
-func (sd *pickStage) entries(r *pickShape, o *bassOption, plucked bool) []entry {
-	key := sd.situation(r, o, &sd.still, plucked)
-	if sd.list.own != nil {
-		key.holds.small(r.h.trails) // which pins on dampers can tell apart
-		key.holds = key.holds<<16 | packer(r.h.line)
-		if _, ok := sd.list.own[key]; !ok {
-			sd.list.own[key] = sd.newList(r, o, plucked)
-		}
-		return sd.list.own[key]
-	}
-	list, ok := sd.m.catalogue.get(key)
-	if !ok {
-		list = sd.newList(r, o, plucked)
-		sd.m.catalogue.put(key, list)
-	}
-	return list
+	sd.actions = sd.actions[:lo+len(out)]
+	return out[:len(out):len(out)]
 }
 
 // newList lists the choices, without those that another, which leaves the same, beats whatever strings cost; by what they leave.
-func (sd *pickStage) newList(r *pickShape, o *bassOption, plucked bool) []entry {
-	m, l := sd.m, &sd.list
-	l.found = l.found[:0]
+func (sd *pickStage) newList(key situation, r *pickShape, o *bassOption, plucked bool) *list {
+	m := sd.m
+	found := sd.found[:0]
 	sd.situations(r, o, &sd.still, plucked, func(a *action, s *silence, pl *pluck) {
 		fixed := s.damping + pl.cost
-		if l.accent != 0 && a.mask != keepMask && a.mask>>digits.A&1 != 0 {
+		if sd.accent != 0 && a.pose().Uses(digits.A) {
 			fixed -= play.Exact(m.w.AccentRing) // which price adds
 		}
 		m.eachDamping(r, s, pl, o.str, func(d *damping) {
 			b := *a
 			b.stopper = d.stopper
-			l.keep(entry{ticks(fixed + d.effort), s.idle, d.leak &^ s.swept, d.leak & s.swept, tagOf(m.liveAfter(s, o, pl, d)), b.pose()})
+			found = withEntry(found, entry{int32(ticks(fixed + d.effort)), s.idle, d.leak &^ s.swept, d.leak & s.swept, tagOf(m.liveAfter(s, o, pl, d)), b.pose()})
 		})
 	})
-	slices.SortStableFunc(l.found, func(a, b entry) int { return cmp.Or(cmp.Compare(a.place(), b.place()), cmp.Compare(a.fixed, b.fixed)) })
-	return slices.Clone(l.found)
+	slices.SortStableFunc(found, func(a, b entry) int { return cmp.Or(cmp.Compare(a.place(), b.place()), cmp.Compare(a.fixed, b.fixed)) })
+	sd.found = found
+	l := &list{situation: key, entries: slices.Clone(found)}
+	for i := range found {
+		l.leaves.Add(found[i].tag, found[i].pose)
+	}
+	return l
 }
 
 // place orders what actions leave.
@@ -260,28 +353,17 @@ func (e *entry) place() int {
 	return int(e.tag)<<24 | int(e.pose>>7)<<12 | heelOf(p)<<8 | restOf(p)<<4 | int(e.pose.Stopper())
 }
 
-// keep files e, unless another beats it whatever strings cost.
-func (l *listing) keep(e entry) {
+// withEntry adds e, unless another beats it whatever strings cost, and leaves out those that it beats.
+func withEntry(found []entry, e entry) []entry {
 	beats := func(a, b *entry) bool {
 		return a.pose == b.pose && a.tag == b.tag && a.fixed <= b.fixed && a.idle&^b.idle == 0 && a.leak&^b.leak == 0 && a.swept&^b.swept == 0
 	}
-	for i := range l.found {
-		if beats(&l.found[i], &e) {
-			return
+	for i := range found {
+		if beats(&found[i], &e) {
+			return found
 		}
 	}
-	l.found = append(slices.DeleteFunc(l.found, func(old entry) bool { return beats(&e, &old) }), e)
-}
-
-// reset begins a moment.
-func (l *listing) reset(m *model, mo *moment, pins *pinSet) {
-	l.own, l.accent = nil, 0
-	if !pins.none() {
-		l.own = map[situation][]entry{}
-	}
-	if m.marked(mo, tune.Accent) {
-		l.accent = ticks(play.Exact(m.w.AccentRing))
-	}
+	return append(slices.DeleteFunc(found, func(old entry) bool { return beats(&e, &old) }), e)
 }
 
 // hitNumber numbers the kinds of percussion.

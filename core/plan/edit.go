@@ -89,7 +89,7 @@ func (m *model) take(t int, base *model, same bool) bool {
 		return false
 	}
 	mo, o := &m.moments[t], &base.moments[t]
-	mo.leak, mo.anchored, mo.bare, mo.hands, mo.shapes, mo.lasts, mo.of = o.leak, o.anchored, o.bare, o.hands, o.shapes, o.lasts, o.of
+	mo.leak, mo.anchored, mo.bare, mo.hands, mo.shapes, mo.traces, mo.lasts, mo.of = o.leak, o.anchored, o.bare, o.hands, o.shapes, o.traces, o.lasts, o.of
 	return true
 }
 

@@ -12,6 +12,7 @@ import (
 	"stepping/core/digits"
 	"stepping/core/pattern"
 	"stepping/core/pitch"
+	"stepping/core/plan/internal/trellis"
 	"stepping/core/play"
 	"stepping/core/player"
 	"stepping/core/ring"
@@ -41,7 +42,7 @@ func newExhaustive(m *model, limit float64) *exhaustive {
 	e := &exhaustive{m: m, limit: limit, found: math.Inf(1)}
 	for t := range m.moments {
 		st, sd := m.newStage(t), &pickStage{}
-		sd.reset(m, st.mo)
+		sd.reset(m, st, &st.mo.pins)
 		e.stages, e.pickStages = append(e.stages, st), append(e.pickStages, sd)
 	}
 	e.rest = make([]float64, len(m.moments)+1)
@@ -63,7 +64,7 @@ func (e *exhaustive) run() float64 {
 // bound is what a sequence may have cost when moment t is settled.
 func (e *exhaustive) bound(t int) float64 { return min(e.limit, e.found) - e.rest[t+1] }
 
-func (e *exhaustive) moment(t, i int, live ring.Strings, was pickState, cost float64) {
+func (e *exhaustive) moment(t, i int, live ring.Strings, was trellis.Pick, cost float64) {
 	if e.steps++; e.steps > exhaustiveSteps {
 		return
 	}
@@ -72,14 +73,10 @@ func (e *exhaustive) moment(t, i int, live ring.Strings, was pickState, cost flo
 		return
 	}
 	st := e.stages[t]
-	var h *hand
-	k := len(st.lastPositions) - 1
-	if i >= 0 {
-		h, k = &st.before[i], int(st.of[i])
-	}
+	h, k := st.from(i)
 	for g := range st.mo.hands {
 		to := &st.mo.hands[g]
-		if !st.may(h, k, to) {
+		if !st.may(h, to) || !carries(k, to) {
 			continue
 		}
 		for a := plain; a < attacks; a++ {
@@ -111,7 +108,7 @@ func (e *exhaustive) attacks(st *stage, h, to *hand, a attack) bool {
 }
 
 // right tries everything that the picking hand can do.
-func (e *exhaustive) right(t, g int, ri ringIn, plucked bool, was pickState, cost float64) {
+func (e *exhaustive) right(t, g int, ri ringIn, plucked bool, was trellis.Pick, cost float64) {
 	r := e.pickStages[t].of(g)
 	for b := range r.opts {
 		var idle [1]pluck
@@ -135,7 +132,7 @@ func (e *exhaustive) right(t, g int, ri ringIn, plucked bool, was pickState, cos
 					if rest > 0 && (!e.m.mayRest(&pl, rest) || !e.m.rest(r, &lain, &pl, o, rest)) {
 						continue
 					}
-					a := action{pose: pose{pl.mask, uint8(min(heel, 1)), uint8(rest), digits.None}, heel: uint8(heel),
+					a := action{mask: pl.mask, heel: uint8(heel), rest: uint8(rest), stopper: digits.None,
 						cost: cost + lain.cost + r.bassCost(o, ri) + pl.cost}
 					if a.cost <= e.bound(t) {
 						e.deal(t, g, r, &lain, o, &pl, was, a, 1, damping{stopper: digits.None})
@@ -148,7 +145,7 @@ func (e *exhaustive) right(t, g int, ri ringIn, plucked bool, was pickState, cos
 
 // deal settles string str and all thicker ones in every way: any free digit at first, and
 // only when all strings are settled is the order of the digits looked at.
-func (e *exhaustive) deal(t, g int, r *pickShape, s *silence, o *bassOption, pl *pluck, was pickState, a action, str int, cur damping) {
+func (e *exhaustive) deal(t, g int, r *pickShape, s *silence, o *bassOption, pl *pluck, was trellis.Pick, a action, str int, cur damping) {
 	if e.steps++; e.steps > exhaustiveSteps {
 		return
 	}
@@ -158,8 +155,8 @@ func (e *exhaustive) deal(t, g int, r *pickShape, s *silence, o *bassOption, pl 
 	if str > 6 {
 		if inOrder(&cur, pl) {
 			a = e.m.withDamping(&a, s, o, pl, &cur)
-			if total := a.cost + e.pickStages[t].turn(was, a.pose); total <= e.bound(t) {
-				e.moment(t+1, g, a.live, was.after(a.pose), total)
+			if total := a.cost + units(e.pickStages[t].turn.Cost(was, a.pose())); total <= e.bound(t) {
+				e.moment(t+1, g, a.live, was.After(a.pose()), total)
 			}
 		}
 		return
@@ -333,7 +330,7 @@ func TestExhaustive(t *testing.T) {
 			continue
 		}
 		if err != nil { // no plan exists: nor does trying everything find one
-			m, modelErr := newModel(&r)
+			m, modelErr := newModel(&r, nil)
 			if modelErr != nil {
 				t.Fatal(err, modelErr)
 			}
@@ -348,7 +345,7 @@ func TestExhaustive(t *testing.T) {
 				t.Fatalf("%+v: %v", r.Pins, err)
 			}
 		}
-		m, err := newModel(&r)
+		m, err := newModel(&r, nil)
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -389,7 +386,7 @@ func meet(met map[string]int, p *Plan) {
 		if mo.Hand.SlideOn && mo.Hand.From > 1 {
 			met["tip"]++
 		}
-		if p.state(i).pick.rest() > 0 {
+		if restOf(p.state(i).Pick) > 0 {
 			met["resting"]++
 		}
 		for _, st := range mo.Strings {
@@ -492,26 +489,22 @@ func TestBound(t *testing.T) {
 		if q.free != nil {
 			q = q.free
 		}
-		m, bw := q.m, q.newBackward(nil)
-		b, err := m.newBound(ctx)
+		if _, err := q.explore(ctx); err != nil {
+			t.Fatal(err)
+		}
+		bounds, err := q.m.newSearch(ctx, &trellis.Pass{}).bounds(nil)
 		if err != nil {
 			t.Fatal(err)
 		}
-		if err := bw.open(ctx, 0, len(m.moments)); err != nil {
-			t.Fatal(err)
-		}
-		layers := bw.layers
-		for i := range layers {
-			for k := range layers[i].states {
-				s := &layers[i].states[k]
-				if got := b.from(i, s); got > bw.costToGo[i][k].cost {
-					t.Fatalf("case %d, moment %d: the bound says %v, the rest costs %v: %+v %+v", cases, i, got,
-						bw.costToGo[i][k].cost, s, m.moments[i].hands[s.hand])
+		total := inf
+		for i, b := range bounds {
+			q.lattice.EachState(i, func(s *trellis.State, toGo trellis.Cost) {
+				if got := b.From(int(s.Node), s.Tag, s.Pick); got > toGo {
+					t.Fatalf("case %d, moment %d: the bound says %v, the rest costs %v: %+v %+v", cases, i, got, toGo, s, q.m.moments[i].hands[s.Node])
 				}
-			}
+				total = min(total, units(s.Cost+toGo))
+			})
 		}
-		full := layers[len(layers)-1].states
-		total := full[best(full)].cost
 		floor, err := CoarseBound(r)
 		bound, err2 := Bound(ctx, r, floor+rng.Float64()*(total-floor))
 		if err != nil || err2 != nil || floor > total || bound > total {

@@ -3,7 +3,6 @@ package plan
 import (
 	"math"
 	"math/bits"
-	"slices"
 
 	"stepping/core/pattern"
 	"stepping/core/pitch"
@@ -34,12 +33,12 @@ type hand struct {
 	fingered            ring.Strings // strings that let go silently
 	ownCost             float64      // cost of holding this hand, whatever came before
 	barred              bool         // pins do not allow it at this moment
-	shape               int32
+	shape, trace        int32
 	narrow, wide, touch float64 // widths of the shift's target in mm; see target
 }
 
 // layHands lists the hands for a moment: anchored ones, and bare ones (nothing held) that
-// still need a position; carry turns those into full hands.
+// still need a position; carry turns those into full hands. They are good until the next call.
 func (m *model) layHands(t int) (anchored, bare []hand) {
 	mo := &m.moments[t]
 	options := []voicing{{}}
@@ -78,7 +77,7 @@ func (m *model) layHands(t int) (anchored, bare []hand) {
 		}
 	}
 	m.laid = [2][]hand{anchored, bare}
-	return slices.Clone(anchored), slices.Clone(bare)
+	return anchored, bare
 }
 
 // finish derives what follows from the stops and the slide.

@@ -14,6 +14,7 @@ import (
 	"stepping/core/coretest"
 	"stepping/core/pattern"
 	"stepping/core/pitch"
+	"stepping/core/plan/internal/trellis"
 	"stepping/core/play"
 	"stepping/core/player"
 	"stepping/core/tune"
@@ -366,7 +367,7 @@ func TestRestingFingers(t *testing.T) {
 		checkPlan(t, p)
 		last := 0
 		for i := range p.Moments {
-			place := p.state(i).pick.rest()
+			place := restOf(p.state(i).Pick)
 			if place == 0 {
 				last = 0
 				continue
@@ -387,18 +388,18 @@ func TestRestingFingers(t *testing.T) {
 				}
 			}
 		}
-		m, err := newModel(&r)
+		m, err := newModel(&r, nil)
 		if err != nil {
 			t.Fatal(err)
 		}
 		m.school.Rests = false
-		layers, _, err := m.bestLayers(context.Background())
+		m.catalogue = catalogueOf(m)
+		free, err := m.newSearch(context.Background(), &trellis.Pass{}).solve()
 		if err != nil {
 			t.Fatal(err)
 		}
-		end := layers[len(layers)-1].states
-		if free := end[best(end)].cost; p.Total > free {
-			t.Errorf("resting costs %v, without it %v", p.Total, free)
+		if total := units(free.Total()); p.Total > total {
+			t.Errorf("resting costs %v, without it %v", p.Total, total)
 		}
 	})
 	if !testing.Short() && (rested < 100 || moved < 20) {

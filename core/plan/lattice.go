@@ -2,6 +2,7 @@ package plan
 
 import (
 	"context"
+	"slices"
 
 	"stepping/core/digits"
 	"stepping/core/plan/internal/trellis"
@@ -76,13 +77,13 @@ func (s *search) lay(t int, old *laidStage) *laidStage {
 	}
 	out.t, out.left = t, s.m.newStage(t)
 	st := &out.trellis
-	*st = trellis.Stage{Nodes: st.Nodes[:0], Before: st.Before[:0], History: st.History[:0], Last: st.Last[:0], Arcs: st.Arcs[:0], Moves: st.Moves[:0]}
+	*st = trellis.Stage{Nodes: st.Nodes[:0], Before: st.Before[:0], History: st.History[:0], Last: st.Last[:0], Arcs: st.Arcs[:0], Moves: st.Moves[:0], Slurs: st.Slurs[:0]}
 	out.left.layNodes(st)
 	out.left.layArcs(st)
 	out.left.layMoves(st)
 	out.pick.reset(s.m, out.left, &out.left.mo.pins)
 	turn := s.m.turnAfter(out.left.mo.since)
-	st.Turn, st.Debts, st.Source = turn.Turn, s.m.debtsAfter(t), &out.pick
+	st.Turn, st.Owed, st.Debts, st.Source = turn.Turn, s.m.debtsFrom(t), s.m.debtsFrom(t+1), &out.pick
 	return out
 }
 
@@ -107,7 +108,9 @@ func (mo *moment) classes() int { return len(mo.anchored) + len(mo.bare) }
 // layNodes lists the hands. A last position is told apart by whether the slide lay on the strings, since it may have to be put down.
 func (st *stage) layNodes(out *trellis.Stage) {
 	mo := st.mo
-	out.Classes, out.Views, out.ClassesBefore = mo.classes(), len(mo.shapes), 1
+	out.Classes, out.Views, out.Traces = mo.classes(), len(mo.shapes), 1
+	out.Nodes, out.Before = slices.Grow(out.Nodes, len(mo.hands)), slices.Grow(out.Before, max(1, len(st.before)))
+	out.History, out.Last = slices.Grow(out.History, max(1, len(st.before))), slices.Grow(out.Last, max(1, len(st.before)))
 	spots := map[spot]uint16{}
 	for g := range mo.hands {
 		h := &mo.hands[g]
@@ -138,10 +141,10 @@ func (st *stage) layNodes(out *trellis.Stage) {
 		return
 	}
 	before := &st.m.moments[st.t-1]
-	out.ClassesBefore = before.classes()
+	out.Traces = len(before.traces)
 	for i := range st.before {
 		k := uint16(mo.of[i])
-		out.Before, out.History = append(out.Before, trellis.Node{Class: uint16(before.class(i))}), append(out.History, k)
+		out.Before, out.History = append(out.Before, trellis.Node{Class: uint16(before.class(i)), Trace: uint16(st.before[i].trace)}), append(out.History, k)
 		if !st.before[i].slide {
 			k += uint16(len(mo.lasts))
 		}
@@ -162,19 +165,23 @@ func (st *stage) layArcs(out *trellis.Stage) {
 	if st.t > 0 {
 		before = &st.m.moments[st.t-1]
 	}
+	out.Slurs = append(out.Slurs, make([]bool, out.Classes)...)
+	out.Arcs = slices.Grow(out.Arcs, before.classes()*out.Classes)
 	for c := range before.classes() {
 		var h *hand
 		if st.t > 0 {
 			h = &before.hands[before.ofClass(c)]
 		}
 		for d := range st.mo.classes() {
-			out.Arcs = append(out.Arcs, st.arc(h, &st.mo.hands[st.mo.ofClass(d)]))
+			a := st.arc(h, &st.mo.hands[st.mo.ofClass(d)])
+			out.Arcs = append(out.Arcs, a)
+			out.Slurs[d] = out.Slurs[d] || a.Slurred < trellis.Never
 		}
 	}
 }
 
 func (st *stage) arc(h, g *hand) trellis.Arc {
-	out := trellis.Arc{Struck: trellis.Inf, Slurred: trellis.Inf}
+	out := trellis.Arc{Struck: trellis.Never, Slurred: trellis.Never}
 	if !st.may(h, g) {
 		return out
 	}
@@ -182,9 +189,9 @@ func (st *stage) arc(h, g *hand) trellis.Arc {
 	if h != nil {
 		st.changeCost(h, g, &y)
 	}
-	out.Struck = ticks(y.sum)
+	out.Struck = int32(ticks(y.sum))
 	if a, ok := st.legato(h, g, &y); ok {
-		out.Slurred, out.By = ticks(y.sum), uint8(a)
+		out.Slurred, out.By = int32(ticks(y.sum)), uint8(a)
 	}
 	return out
 }
@@ -192,7 +199,7 @@ func (st *stage) arc(h, g *hand) trellis.Arc {
 // layMoves works out what it costs to come from each last position to each spot: first from those with the slide on the strings.
 func (st *stage) layMoves(out *trellis.Stage) {
 	n := len(st.mo.lasts)
-	out.Moves = append(out.Moves, make([]trellis.Move, 2*n*out.Spots)...)
+	out.Moves = slices.Grow(out.Moves, 2*n*out.Spots)[:2*n*out.Spots]
 	done := make([]bool, out.Spots)
 	for g := range st.mo.hands {
 		at := int(out.Nodes[g].Spot)
@@ -215,24 +222,26 @@ func (st *stage) layMoves(out *trellis.Stage) {
 	}
 }
 
-func (st *stage) move(k int, g *hand) trellis.Move {
+func (st *stage) move(k int, g *hand) (out trellis.Move) {
 	shift := tally{}
 	if g.anchored {
 		st.shiftCost(k, g, plain, &shift)
 	}
-	out := trellis.Move{Shift: ticks(shift.sum), Begin: [2]trellis.Cost{ticks(shift.sum), trellis.Inf}}
+	out.Shift = ticks(shift.sum)
+	out.Begin = [2]trellis.Cost{out.Shift, trellis.Inf}
 	if st.mo.note < 0 {
 		return out
 	}
-	for a := range out.Begin {
-		out.Begin[a] = trellis.Inf
-		if a := attack(a); st.mo.attackAllowed(g, a) && (a == plain || g.anchored && st.scoops(g)) {
-			y := tally{}
-			if g.anchored {
-				st.beginCost(k, g, a, &y)
-			}
-			out.Begin[a] = ticks(y.sum)
-		}
+	if begin := shift; st.mo.attackAllowed(g, plain) {
+		st.strikeCost(g, plain, &begin)
+		out.Begin[plain] = ticks(begin.sum)
+	} else {
+		out.Begin[plain] = trellis.Inf
+	}
+	if g.anchored && st.scoops(g) && st.mo.attackAllowed(g, scoop) {
+		y := tally{}
+		st.beginCost(k, g, scoop, &y)
+		out.Begin[scoop] = ticks(y.sum)
 	}
 	return out
 }
@@ -260,10 +269,10 @@ func (m *model) turnAfter(since float64) *turnAfter {
 	return m.turns[since]
 }
 
-// debtsAfter bounds what picking states can owe from the end of moment t on: their digits are asked about at the next onset.
-func (m *model) debtsAfter(t int) *trellis.Debts {
+// debtsFrom bounds what picking states can owe from moment t on: their digits are asked about at the next onset.
+func (m *model) debtsFrom(t int) *trellis.Debts {
 	since := -1.0
-	for t++; t < len(m.moments) && since < 0; t++ {
+	for ; t < len(m.moments) && since < 0; t++ {
 		if m.moments[t].note >= 0 {
 			since = m.moments[t].since
 		}

@@ -2,6 +2,7 @@ package plan
 
 import (
 	"math"
+	"slices"
 
 	"stepping/core/pitch"
 	"stepping/core/play"
@@ -85,6 +86,7 @@ func (m *model) carry(t int) {
 	st.remember()
 	mo := st.mo
 	mo.hands = append(make([]hand, 0, len(mo.anchored)+len(mo.bare)*len(mo.lasts)), mo.anchored...)
+	mo.bare = slices.Clone(mo.bare)
 	for _, b := range mo.bare {
 		for k, mem := range mo.lasts {
 			b.lastPosition, b.pos, b.since, b.loose = int32(k), mem.pos, mem.since, mem.loose
@@ -93,6 +95,7 @@ func (m *model) carry(t int) {
 	}
 	mo.anchored = mo.hands[:len(mo.anchored):len(mo.anchored)] // not to keep them twice
 	m.giveShapes(mo)
+	mo.giveTraces()
 }
 
 // remember collects the last positions that the hands before leave. The last one is loose.
@@ -181,6 +184,11 @@ func (st *stage) shiftCost(k int, g *hand, a attack, y *tally) {
 // in from beside it.
 func (st *stage) beginCost(k int, g *hand, a attack, y *tally) {
 	st.shiftCost(k, g, a, y)
+	st.strikeCost(g, a, y)
+}
+
+// strikeCost adds the manner alone.
+func (st *stage) strikeCost(g *hand, a attack, y *tally) {
 	switch {
 	case a == scoop:
 		y.add(play.Intonation, st.m.w.Scoop)

@@ -67,6 +67,7 @@ type moment struct {
 	bare       []hand
 	hands      []hand  // anchored, and bare with every last position that it may carry
 	shapes     []int32 // a hand of each shape
+	traces     []int32 // and of each trace
 	leak       leakPrice
 	lasts      []lastPosition // that the hands before leave; the last one is loose
 	of         []int32        // last position of each hand before

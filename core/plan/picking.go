@@ -6,6 +6,7 @@ import (
 	"stepping/core/plan/internal/trellis"
 	"stepping/core/play"
 	"stepping/core/ring"
+	"stepping/core/tune"
 )
 
 // The picking hand carries from one moment to the next (a trellis.Pick): as mask the digits that plucked melody last, bit d for
@@ -68,7 +69,6 @@ type pickShape struct {
 	fits   ring.Strings // strings whose present pitch is a tone of the chord
 	home   ring.Strings // strings that sound the root of the stroke that is first over its chord
 	ring   [7]float64   // sympathy of each open string with the melody struck
-	prices shapePrices
 	floors [trellis.Ends]*trellis.Floor
 }
 
@@ -118,6 +118,31 @@ func (m *model) thumbReaches(h *hand) bool {
 	return m.req.Player.ThumbOver && !m.req.Player.Lap() && h.on[thumbOver] == 0 && !h.sounding.Has(6) && h.anchored
 }
 
+// trace is all that what rings on depends on in the hand before.
+type trace struct {
+	sounding, fingered, under ring.Strings
+	bass                      int
+	bassFret, fret            float64
+	slide                     bool
+}
+
+// giveTraces numbers the hands of a moment by trace.
+func (mo *moment) giveTraces() {
+	number := map[trace]int32{}
+	mo.traces = nil
+	for i := range mo.hands {
+		h := &mo.hands[i]
+		k := trace{h.sounding, h.fingered, h.under, h.bass.str, h.bass.fret, h.fret, h.slide}
+		n, ok := number[k]
+		if !ok {
+			n = int32(len(mo.traces))
+			number[k] = n
+			mo.traces = append(mo.traces, int32(i))
+		}
+		h.trace = n
+	}
+}
+
 // giveShapes numbers the hands of a moment by shape.
 func (m *model) giveShapes(mo *moment) {
 	byKey := map[shapeKey]int32{}
@@ -147,9 +172,16 @@ type pickStage struct {
 	pins    *pinSet
 	shapes  []pickShape
 	turn    *trellis.Turn
-	list    listing
-	actions []trellis.Action // of all sets
-	known   map[uint64][]trellis.Action
+	accent  int32         // of the ring finger, ticks
+	plain   bool          // no pins
+	known   map[*list]int // the last of the priced with a list, plus one; next chains those before
+	priced  []priced
+	next    []int
+	parts   []trellis.Part
+	actions []trellis.Action
+	prices  []*prices
+	own     map[situation]*list
+	found   []entry // scratch of newList
 
 	// scratch of situations
 	still, swept, lain silence
@@ -161,10 +193,13 @@ type pickStage struct {
 // reset makes the stage that of a moment under pins, the moment's or what takes their place.
 func (sd *pickStage) reset(m *model, left *stage, pins *pinSet) {
 	sd.m, sd.left, sd.mo, sd.pins, sd.turn = m, left, left.mo, pins, &m.turnAfter(left.mo.since).Turn
-	sd.actions = nil
-	sd.list.reset(m, sd.mo, pins)
+	sd.plain, sd.accent, sd.own = pins.none(), 0, nil
+	sd.prices, sd.parts, sd.actions, sd.priced, sd.next = sd.prices[:0], sd.parts[:0], sd.actions[:0], sd.priced[:0], sd.next[:0]
+	if m.marked(sd.mo, tune.Accent) {
+		sd.accent = int32(ticks(play.Exact(m.w.AccentRing)))
+	}
 	if sd.known == nil {
-		sd.known = map[uint64][]trellis.Action{}
+		sd.known, sd.priced, sd.next = map[*list]int{}, make([]priced, 0, 128), make([]int, 0, 128)
 	}
 	clear(sd.known)
 	if cap(sd.shapes) < len(sd.mo.shapes) {

@@ -7,6 +7,7 @@ import (
 	"stepping/core/digits"
 	"stepping/core/pattern"
 	"stepping/core/pitch"
+	"stepping/core/plan/internal/trellis"
 	"stepping/core/play"
 	"stepping/core/player"
 	"stepping/core/ring"
@@ -215,17 +216,16 @@ func (c *termCase) hands() {
 		r.Thumb = pattern.Steady
 	}, 74)
 	held := c.hand(0, 1, play.Fret, 1, nil)
-	st := c.m.stage(1)
-	k := int(st.of[held])
+	st := c.m.newStage(1)
 	for g := range st.mo.hands {
 		to := &st.mo.hands[g]
-		if same := to.n > 0 && to.stops[0] == st.before[held].stops[0] && to.bass.str == 0; st.may(&st.before[held], k, to) &&
+		if same := to.n > 0 && to.stops[0] == st.before[held].stops[0] && to.bass.str == 0; st.may(&st.before[held], to) &&
 			to.bass.str == 0 != same {
 			c.rule("a held note stays where it is", false, true)
 		}
 	}
 	c.rule("a bass finger comes down without a stroke",
-		st.may(&hand{line: 0}, k, &hand{anchored: true, bass: stop{str: 6, fret: 5, finger: 1}}), true)
+		st.may(&hand{line: 0}, &hand{anchored: true, bass: stop{str: 6, fret: 5, finger: 1}}), true)
 	before := hand{voicing: voicing{n: 1}, sounding: ring.Of(1), fingered: ring.Of(1), bass: stop{str: 6, fret: 5}}
 	st.mo.ended = 0
 	ri := st.ringInAfter(&before, ring.Of(6)|ring.Of(5), &hand{})
@@ -256,16 +256,16 @@ func (c *termCase) hands() {
 	c.rule("a bass finger that came down is used", slices.ContainsFunc(came, func(o bassOption) bool { return o.str == 0 }), false)
 	st.mo = &moment{note: 0, sounding: 0, ended: -1}
 	c.rule("a bass finger comes down without a stroke",
-		st.may(&hand{line: 0}, k, &hand{anchored: true, bass: stop{str: 6, fret: 5, finger: 1}}), false)
+		st.may(&hand{line: 0}, &hand{anchored: true, bass: stop{str: 6, fret: 5, finger: 1}}), false)
 }
 
 // digits: who may pluck, stop and rest where.
 func (c *termCase) digits() {
 	// A hand that has not just plucked with a finger may have to pay for stopping with it what one that has does not.
 	c.set(nil, 74, 74, 74)
-	fresh, plucked := newPickState(0, 0, 0), newPickState(1<<digits.I, 0, 0)
+	fresh, plucked := trellis.NewPick(0, 0), trellis.NewPick(1<<digits.I, 0)
 	c.rule("what the digit that plucked saves counts",
-		c.m.dominanceFrom(1).of(fresh, plucked) >= play.Exact(inForce.StopEffort)-play.Exact(inForce.StopOwn), true)
+		units(c.m.debtsFrom(1).Of(fresh, plucked)) >= play.Exact(inForce.StopEffort)-play.Exact(inForce.StopOwn), true)
 	// C4 at fret 3 of string 2 over F#3 under the slide at 4 of string 4, then A3 open over G3 at 5: the finger lets go
 	// and the slide moves, but a note struck together with another is not pulled off.
 	c.set(func(r *Request) {
@@ -276,7 +276,7 @@ func (c *termCase) digits() {
 		return &c.m.moments[t].hands[c.hand(t, 2, how, finger,
 			func(h *hand) bool { return h.n == 2 && h.stops[1].str == 4 && h.stops[1].how == play.Slide })]
 	}
-	_, joined := c.m.stage(1).legato(apart(0, play.Fret, 1), apart(1, play.Open, 0), &tally{})
+	_, joined := c.m.newStage(1).legato(apart(0, play.Fret, 1), apart(1, play.Open, 0), &tally{})
 	c.rule("of two notes one is pulled off and one slid on", joined, false)
 	at := func(p, i, m, a int8) *pluck { return &pluck{at: [digits.Count]int8{p, i, m, a}} }
 	c.rule("a finger on the bass's string", pluckBesideBass(at(0, 5, 0, 0), &bassOption{str: 5}), false)
@@ -350,7 +350,7 @@ func (c *termCase) digits() {
 	// A finger that hops: the little one counts too.
 	c.set(func(r *Request) { r.Player.SlideFinger = 2 }, 74, 71)
 	var y play.Terms
-	c.m.stage(1).changeCost(0, &hand{voicing: voicing{n: 1}, on: [thumbOver + 1]int8{4: 1}},
+	c.m.newStage(1).changeCost(&hand{voicing: voicing{n: 1}, on: [thumbOver + 1]int8{4: 1}},
 		&hand{voicing: voicing{n: 1}, on: [thumbOver + 1]int8{4: 2}}, &tally{by: &y})
 	c.is("FingerHop", y[play.StringMove], inForce.FingerHop)
 }

@@ -8,6 +8,7 @@ import (
 	"stepping/core/digits"
 	"stepping/core/pattern"
 	"stepping/core/pitch"
+	"stepping/core/plan/internal/trellis"
 	"stepping/core/play"
 	"stepping/core/player"
 	"stepping/core/ring"
@@ -83,7 +84,7 @@ func (c *termCase) cut() {
 	bass := func(str int) func(*hand) bool { return func(h *hand) bool { return h.bass.str == str } }
 	i, g := c.hand(0, 2, play.Open, 0, bass(6)), c.hand(1, 2, play.Open, 0, func(h *hand) bool { return h.bass.str == 0 })
 	var y play.Terms
-	c.m.stage(1).changeCost(0, &c.m.stage(1).before[i], &c.m.moments[1].hands[g], &tally{by: &y})
+	c.m.newStage(1).changeCost(&c.m.newStage(1).before[i], &c.m.moments[1].hands[g], &tally{by: &y})
 	c.is("CutBass", y[play.Pattern], inForce.CutBass)
 }
 
@@ -111,16 +112,21 @@ func (c *termCase) picking() {
 	c.rule("a shallow one only string 1", flicks[1].sweeps == ring.Of(1), true)
 	// The heel comes down supported or from the air, and lifts.
 	c.set(func(r *Request) { r.Player.Support = player.HeelRests }, 74)
-	c.is("HeelFall HeelLift", c.m.heelMove[0][1]+c.m.heelMove[1][0], inForce.HeelFall+inForce.HeelLift)
+	c.is("HeelFall HeelLift", c.move(0, 0, 1, 0)+c.move(1, 0, 0, 0), inForce.HeelFall+inForce.HeelLift)
 	c.set(nil, 74)
-	c.is("HeelFloat", c.m.heelMove[0][1], inForce.HeelFloat)
-	c.is("HeelLift", c.m.heelMove[1][0], inForce.HeelLift)
+	c.is("HeelFloat", c.move(0, 0, 1, 0), inForce.HeelFloat)
+	c.is("HeelLift", c.move(1, 0, 0, 0), inForce.HeelLift)
 	// Resting digits come down, move with the melody, and never dearer than coming down.
 	c.set(func(r *Request) { r.Player.Silence, r.Player.Fingers = player.Fingers, 3 }, 74)
-	c.is("RestDown", c.m.restMove[0][2], inForce.RestDown)
-	c.is("RestShift", c.m.restMove[1][3], 2*inForce.RestShift)
-	c.is("RestDown RestShift", c.m.restMove[1][5], min(inForce.RestDown, 4*inForce.RestShift))
-	c.is("RestDown", c.m.restMove[3][0], 0)
+	c.is("RestDown", c.move(0, 0, 0, 2), inForce.RestDown)
+	c.is("RestShift", c.move(0, 1, 0, 3), 2*inForce.RestShift)
+	c.is("RestDown RestShift", c.move(0, 1, 0, 5), min(inForce.RestDown, 4*inForce.RestShift))
+	c.is("RestDown", c.move(0, 3, 0, 0), 0)
+}
+
+// move is what it costs that the heel lies and the digits rest otherwise.
+func (c *termCase) move(lies, rest, thenLies, thenRest uint8) float64 {
+	return units(c.m.move[placeOf(lies, rest)][placeOf(thenLies, thenRest)])
 }
 
 // silent returns the cheapest damping of strings unw, all else free, by what ends it.
@@ -170,8 +176,12 @@ func (c *termCase) dampers() {
 		}
 	})
 	// The digit that has just played falls back on its string, another comes down.
-	c.is("StopOwn", c.m.stopperPrice(newPickState(1<<digits.M, 0, 0), digits.M), inForce.StopOwn)
-	c.is("StopEffort", c.m.stopperPrice(newPickState(1<<digits.M, 0, 0), digits.I), inForce.StopEffort)
+	stop := func(d uint8) float64 {
+		turn := c.m.turnAfter(-1)
+		return units(turn.Cost(trellis.NewPick(1<<digits.M, 0), trellis.NewPose(keepMask, 0, d)))
+	}
+	c.is("StopOwn", stop(digits.M), inForce.StopOwn)
+	c.is("StopEffort", stop(digits.I), inForce.StopEffort)
 	// The heel over three strings; nothing to silence there.
 	h := &c.m.moments[0].hands[c.hand(0, 1, play.Fret, 1, nil)]
 	shape := &pickShape{mo: mo, pins: &mo.pins, h: h}

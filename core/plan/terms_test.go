@@ -37,12 +37,9 @@ func (c *termCase) set(change func(*Request), midis ...int) *termCase {
 	if change != nil {
 		change(&r)
 	}
-	m, err := newModel(&r)
+	m, err := newModel(&r, nil)
 	if err != nil {
 		c.Fatal(err)
-	}
-	for t := range m.moments {
-		m.stage(t)
 	}
 	c.m = m
 	return c
@@ -98,7 +95,7 @@ func (c *termCase) own(t, g int) (out play.Terms) {
 
 // change is what it costs to go from hand i before to hand g of moment t by attack a, without g's own.
 func (c *termCase) change(t, i, g int, a attack) play.Terms {
-	all, own := c.m.stage(t).terms(i, g, a), c.own(t, g)
+	all, own := c.m.newStage(t).terms(i, g, a), c.own(t, g)
 	for k := range all {
 		all[k] -= own[k]
 	}
@@ -158,7 +155,7 @@ func (c *termCase) moving() {
 	h := &c.m.moments[1].hands[g]
 	c.is("StillMM", h.touch, 6)
 	// After a rest as long as freeSeconds the hand may be anywhere.
-	st := c.m.stage(1)
+	st := c.m.newStage(1)
 	free := hand{pos: 300, since: st.mo.sec - inForce.FreeSeconds}
 	late := hand{pos: 300, since: st.mo.sec - inForce.FreeSeconds + 0.01}
 	c.rule("free after freeSeconds", st.leaves(&free).loose, true)
@@ -201,9 +198,9 @@ func (c *termCase) moving() {
 	c.is("BassNeck", c.options(1, to)[6].cost[play.Place], 5*inForce.BassNeck)
 	// A2 falls to a thirtieth, its end, in 3.45 times its ring time of 2.86 s: with a stroke a second it rings on.
 	held := &c.m.moments[0].hands[from]
-	c.rule("a bass string rings on", c.m.stage(1).ringInAfter(held, ring.Of(5), held).live == ring.Of(5), true)
+	c.rule("a bass string rings on", c.m.newStage(1).ringInAfter(held, ring.Of(5), held).live == ring.Of(5), true)
 	c.m.moments[1].faded = ring.Of(5)
-	c.rule("a bass string rings for ever", c.m.stage(1).ringInAfter(held, ring.Of(5), held).live == ring.Of(5), false)
+	c.rule("a bass string rings for ever", c.m.newStage(1).ringInAfter(held, ring.Of(5), held).live == ring.Of(5), false)
 }
 
 // holding: spreads, bars, the thumb over the neck, what trailing costs, tone and lean.
@@ -405,7 +402,7 @@ func (c *termCase) tone() {
 func (c *termCase) techniques() {
 	kind := func(t, i, g int) (attack, float64) {
 		y := tally{}
-		a, _ := c.m.stage(t).legato(&c.m.stage(t).before[i], &c.m.moments[t].hands[g], &y)
+		a, _ := c.m.newStage(t).legato(&c.m.newStage(t).before[i], &c.m.moments[t].hands[g], &y)
 		return a, y.sum
 	}
 	sounded := func(weights string, t, i, g int, want attack, cost float64) {
@@ -437,7 +434,7 @@ func (c *termCase) techniques() {
 	c.set(nil, 74, 57, 74)
 	tool := func(t, i, g int) float64 {
 		var y play.Terms
-		c.m.stage(t).toolCost(&c.m.stage(t).before[i], &c.m.moments[t].hands[g], &tally{by: &y})
+		c.m.newStage(t).toolCost(&c.m.newStage(t).before[i], &c.m.moments[t].hands[g], &tally{by: &y})
 		return y[play.Tone]
 	}
 	slid, fretted := c.hand(0, 1, play.Slide, 0, nil), c.hand(0, 1, play.Fret, 1, nil)
@@ -465,9 +462,9 @@ func (c *termCase) techniques() {
 	c.is("PeakPlain", ch[play.Tone], inForce.PeakPlain)
 	c.is("Shift", ch[play.Shift], inForce.Shift*need*need)
 	c.is("scoopFrets", float64(scoopFrets), 1)
-	c.rule("a long slide note is glided into", c.m.stage(1).scoops(&c.m.moments[1].hands[g]), true)
+	c.rule("a long slide note is glided into", c.m.newStage(1).scoops(&c.m.moments[1].hands[g]), true)
 	c.set(func(r *Request) { r.Tempo = 60 / (inForce.ScoopNeeds - 0.01) }, 71, 74)
-	c.rule("a short one is not", c.m.stage(1).scoops(&c.m.moments[1].hands[c.hand(1, 1, play.Slide, 0, nil)]), false)
+	c.rule("a short one is not", c.m.newStage(1).scoops(&c.m.moments[1].hands[c.hand(1, 1, play.Slide, 0, nil)]), false)
 	c.is("ScoopNeeds", inForce.ScoopNeeds, 0.4)
 	// Tapped at 14 over the 12 that follows.
 	c.set(nil, 76, 74)
@@ -477,7 +474,7 @@ func (c *termCase) techniques() {
 	pulled, _ := kind(1, c.hand(0, 1, play.Tapped, 3, nil), c.hand(1, 1, play.Bend, 3, func(h *hand) bool { return !h.hooked() }))
 	c.rule("a tap is pulled off to a bend", pulled == pullOff, false)
 	c.set(nil, 45)
-	over, _ := c.m.stage(0).legatoKind(nil, &c.m.moments[0].hands[c.hand(0, 6, play.Fret, thumbOver, nil)])
-	open, _ := c.m.stage(0).legatoKind(nil, &c.m.moments[0].hands[c.hand(0, 5, play.Open, 0, nil)])
+	over, _ := c.m.newStage(0).legatoKind(nil, &c.m.moments[0].hands[c.hand(0, 6, play.Fret, thumbOver, nil)])
+	open, _ := c.m.newStage(0).legatoKind(nil, &c.m.moments[0].hands[c.hand(0, 5, play.Open, 0, nil)])
 	c.rule("the thumb over the neck or an open string is hammered from nowhere", over == ghost || open == ghost, false)
 }

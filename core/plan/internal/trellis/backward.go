@@ -113,7 +113,7 @@ func (p *Pass) goOn(g int, next, out *Back) {
 			continue
 		}
 		row := out.cost[int(out.rows[r.node*Tags+int(r.tag)])*np:][:np]
-		ring := v.at[int(r.class)*Tags+int(r.tag)]
+		ring := v.at[int(r.trace)*Tags+int(r.tag)]
 		if struck < Inf {
 			improve(row, p.value(g, v, ring, true, next), struck)
 		}
@@ -149,28 +149,34 @@ func (p *Pass) value(g int, v *view, ring int16, struck bool, next *Back) []Cost
 		out[k] = Inf
 	}
 	p.flowNo++
-	set := p.actions(p.st.Nodes[g].View, v, ring, struck)
 	p.seen = p.seen[:0]
-	for j := range set {
-		a := &set[j]
-		if a.Pose.Keeps() {
-			for k, q := range p.picks {
-				if c := next.cell(g, a.Tag, q.After(a.Pose)); c != nil {
-					out[k] = min(out[k], a.Cost+p.row(a.Pose)[k]+*c)
+	view := p.st.Nodes[g].View
+	set := p.set(view, v, ring, struck)
+	for i := range set.parts {
+		part, actions := &set.parts[i], p.actions(view, v, ring, set, i)
+		for j := range actions {
+			a := &actions[j]
+			cost := part.Sum + Cost(a.Cost)
+			if a.Pose.Keeps() {
+				row := p.row(a.Pose)
+				for k, q := range p.picks {
+					if c := next.cell(g, a.Tag, q.After(a.Pose)); c != nil {
+						out[k] = min(out[k], cost+row[k]+*c)
+					}
 				}
+				continue
 			}
-			continue
+			c := next.cell(g, a.Tag, Pick(0).After(a.Pose))
+			if c == nil {
+				continue
+			}
+			in := &p.into[a.Pose]
+			if in.flow != p.flowNo {
+				*in = reached{flow: p.flowNo, cost: Inf}
+				p.seen = append(p.seen, a.Pose)
+			}
+			in.cost = min(in.cost, cost+*c)
 		}
-		c := next.cell(g, a.Tag, Pick(0).After(a.Pose))
-		if c == nil {
-			continue
-		}
-		in := &p.into[a.Pose]
-		if in.flow != p.flowNo {
-			*in = reached{flow: p.flowNo, cost: Inf}
-			p.seen = append(p.seen, a.Pose)
-		}
-		in.cost = min(in.cost, a.Cost+*c)
 	}
 	for _, q := range p.seen {
 		improve(out, p.row(q), p.into[q].cost)

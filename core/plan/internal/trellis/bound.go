@@ -16,7 +16,7 @@ type Floor struct {
 
 // Floors bounds the actions of a stage. Of what rings it knows alone what has ended, as a number below Ends.
 type Floors interface {
-	Ended(class, view uint16) int
+	Ended(trace, view uint16) int
 	Floor(view uint16, ended int) *Floor
 }
 
@@ -93,7 +93,7 @@ func (b *Bound) Before(st *Stage, floors Floors, onset bool) *Bound {
 			if !ok {
 				continue
 			}
-			ended := floors.Ended(st.Before[i].Class, to.View)
+			ended := floors.Ended(st.Before[i].Trace, to.View)
 			if known[ended] == nil {
 				known[ended] = b.onward(&again, floors.Floor(to.View, ended), g, onset)
 			}

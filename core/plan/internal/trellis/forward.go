@@ -1,6 +1,7 @@
 package trellis
 
 import (
+	"cmp"
 	"math/bits"
 	"slices"
 )
@@ -42,8 +43,11 @@ type Pass struct {
 	number  [Picks]int16
 	views   []view
 	flows   []flow
-	cost    []Cost  // of the flows' cells, by flow and number of the pick
-	prev    []int32 // the states before
+	split   bool       // the two ways to begin are apart
+	priced  [][]Action // of the views' sets
+	cost    []Cost     // of the flows' cells, by flow and number of the pick
+	prev    []int32    // the states before
+	cells   []cell     // of the present flow, those that are reached
 	into    [poses]reached
 	rows    [poses]turns
 	turned  []Cost
@@ -53,6 +57,7 @@ type Pass struct {
 	grid   [Tags][Picks]int32 // numbers of the present node's states, plus one
 	has    [Tags]pickSet
 	used   []State
+	best   [Tags]Cost // of the present node's states
 	states []State
 	kept   []State
 	total  []Cost
@@ -60,14 +65,14 @@ type Pass struct {
 	seen   []Pose
 
 	left, reached pickSet // the picks before, and now
-	keeps         []Pose  // those that keep masks, of this stage
+	keeps         uint16  // places of the poses that keep masks, of this stage
 }
 
 // run is the states before with one node and tag.
 type run struct {
 	lo, hi int
 	node   int
-	class  uint16
+	trace  uint16
 	tag    uint8
 	least  Cost
 }
@@ -76,9 +81,8 @@ type run struct {
 type view struct {
 	stage int32
 	rings []uint32
-	at    []int16    // number of the ring, by class and tag before
-	sets  [][]Action // by twice the number of the ring, struck ones first
-	have  []bool
+	at    []int16 // number of the ring, by class and tag before
+	sets  []set   // by twice the number of the ring, struck ones first
 }
 
 // flow is the arrivals at a node that can go on alike.
@@ -97,6 +101,13 @@ type reached struct {
 	cost Cost
 }
 
+// cell is the cheapest arrival with a pick.
+type cell struct {
+	cost Cost
+	prev int32
+	n    int32 // number of the pick
+}
+
 // turns is where in turned the prices of a pose after the picks before stand.
 type turns struct{ stage, at int32 }
 
@@ -104,13 +115,13 @@ type turns struct{ stage, at int32 }
 func (p *Pass) enter(st *Stage, before *Layer, off Cost) {
 	p.st, p.before, p.off, p.left = st, before.States, off, before.reached
 	p.stageNo++
-	p.turned, p.picks, p.runs, p.keeps, p.reached = p.turned[:0], p.picks[:0], p.runs[:0], p.keeps[:0], pickSet{}
+	p.turned, p.picks, p.runs, p.keeps, p.reached, p.priced = p.turned[:0], p.picks[:0], p.runs[:0], 0, pickSet{}, p.priced[:0]
 	for i := range p.number {
 		p.number[i] = -1
 	}
 	for lo := 0; lo < len(p.before); {
 		s := &p.before[lo]
-		r := run{lo: lo, node: int(s.Node), class: st.Before[s.Node].Class, tag: s.Tag, least: Inf}
+		r := run{lo: lo, node: int(s.Node), trace: st.Before[s.Node].Trace, tag: s.Tag, least: Inf}
 		hi := lo
 		for ; hi < len(p.before) && p.before[hi].Node == s.Node && p.before[hi].Tag == s.Tag; hi++ {
 			b := &p.before[hi]
@@ -124,29 +135,30 @@ func (p *Pass) enter(st *Stage, before *Layer, off Cost) {
 		p.runs = append(p.runs, r)
 		lo = hi
 	}
+	slices.SortFunc(p.runs, func(a, b run) int { return cmp.Or(cmp.Compare(a.least, b.least), a.lo-b.lo) })
 	for len(p.views) < st.Views {
 		p.views = append(p.views, view{})
 	}
 }
 
-// view returns what rings into a view, by the classes and tags that occur before.
+// view returns what rings into a view, by the traces and tags that occur before.
 func (p *Pass) view(n uint16) *view {
 	v := &p.views[n]
 	if v.stage == p.stageNo {
 		return v
 	}
 	v.stage, v.rings = p.stageNo, v.rings[:0]
-	v.at = slices.Grow(v.at[:0], p.st.ClassesBefore*Tags)[:p.st.ClassesBefore*Tags]
+	v.at = slices.Grow(v.at[:0], p.st.Traces*Tags)[:p.st.Traces*Tags]
 	for i := range v.at {
 		v.at[i] = -1
 	}
 	for i := range p.runs {
 		r := &p.runs[i]
-		at := &v.at[int(r.class)*Tags+int(r.tag)]
+		at := &v.at[int(r.trace)*Tags+int(r.tag)]
 		if *at >= 0 {
 			continue
 		}
-		ring := p.st.Source.Ring(r.class, r.tag, n)
+		ring := p.st.Source.Ring(r.trace, r.tag, n)
 		k := slices.Index(v.rings, ring)
 		if k < 0 {
 			k = len(v.rings)
@@ -155,21 +167,39 @@ func (p *Pass) view(n uint16) *view {
 		*at = int16(k)
 	}
 	v.sets = slices.Grow(v.sets[:0], 2*len(v.rings))[:2*len(v.rings)]
-	v.have = slices.Grow(v.have[:0], 2*len(v.rings))[:2*len(v.rings)]
-	clear(v.have)
+	clear(v.sets)
 	return v
 }
 
-// actions of a view for the ring with number k.
-func (p *Pass) actions(n uint16, v *view, k int16, struck bool) []Action {
+// set is the parts of a view for one ring, and their actions once they are priced.
+type set struct {
+	known   bool
+	parts   []Part
+	actions [][]Action
+}
+
+// set of a view for the ring with number k.
+func (p *Pass) set(n uint16, v *view, k int16, struck bool) *set {
 	at := 2 * int(k)
 	if !struck {
 		at++
 	}
-	if !v.have[at] {
-		v.sets[at], v.have[at] = p.st.Source.Actions(n, v.rings[k], struck), true
+	s := &v.sets[at]
+	if !s.known {
+		s.known, s.parts = true, p.st.Source.Parts(n, v.rings[k], struck)
+		lo := len(p.priced)
+		p.priced = append(p.priced, make([][]Action, len(s.parts))...)
+		s.actions = p.priced[lo:len(p.priced):len(p.priced)]
 	}
-	return v.sets[at]
+	return s
+}
+
+// actions are those of part i.
+func (p *Pass) actions(n uint16, v *view, k int16, s *set, i int) []Action {
+	if s.actions[i] == nil {
+		s.actions[i] = p.st.Source.Actions(n, v.rings[k], &s.parts[i])
+	}
+	return s.actions[i]
 }
 
 // open adds a flow and returns its number.
@@ -200,16 +230,17 @@ func (p *Pass) flowOf(ring int16, by uint8, struck bool) int {
 func (p *Pass) arrive(g int, budget Cost, split bool) *view {
 	st, to := p.st, &p.st.Nodes[g]
 	v := p.view(to.View)
-	p.flows, p.cost, p.prev = p.flows[:0], p.cost[:0], p.prev[:0]
+	p.flows, p.cost, p.prev, p.split = p.flows[:0], p.cost[:0], p.prev[:0], split
 	for k := range v.rings {
 		p.open(flow{ring: int16(k), struck: true})
 	}
-	last, ok := -1, false
+	last, ok, slurs := -1, false, split || st.Slurs[to.Class]
 	var struck, slurred, other Cost
 	var by uint8
 	for i := range p.runs {
 		r := &p.runs[i]
-		if r.least+to.Own > budget {
+		ring := v.at[int(r.trace)*Tags+int(r.tag)]
+		if own := r.least + to.Own; own > budget || !slurs && own > p.flows[ring].least+p.st.Owed.most {
 			continue
 		}
 		if r.node != last {
@@ -227,11 +258,10 @@ func (p *Pass) arrive(g int, budget Cost, split bool) *view {
 		if !ok {
 			continue
 		}
-		ring := v.at[int(r.class)*Tags+int(r.tag)]
 		if slurred < Inf && r.least+slurred <= budget {
 			p.pour(r, p.flowOf(ring, by, false), slurred)
 		}
-		if struck < Inf && r.least+struck <= budget {
+		if struck < Inf && r.least+struck <= min(budget, p.flows[ring].least+p.st.Owed.most) { // else another is cheaper by all that it may owe
 			p.pour(r, int(ring), struck)
 		}
 		if other < Inf && r.least+other <= budget {
@@ -241,7 +271,7 @@ func (p *Pass) arrive(g int, budget Cost, split bool) *view {
 	return v
 }
 
-// pour adds the states of a run to a flow; of equal ones the first stays.
+// pour adds the states of a run to a flow; of equal ones the first by number stays.
 func (p *Pass) pour(r *run, flow int, cost Cost) {
 	np := len(p.picks)
 	costs, prevs := p.cost[flow*np:flow*np+np], p.prev[flow*np:flow*np+np]
@@ -250,7 +280,7 @@ func (p *Pass) pour(r *run, flow int, cost Cost) {
 	for j := r.lo; j < r.hi; j++ {
 		s := &p.before[j]
 		c, n := s.Cost+cost, p.number[s.Pick]
-		if c < costs[n] {
+		if c < costs[n] || c == costs[n] && int32(j) < prevs[n] {
 			costs[n], prevs[n] = c, int32(j)
 			least = min(least, c)
 		}
@@ -266,28 +296,21 @@ func (p *Pass) row(q Pose) []Cost {
 		for _, k := range p.picks {
 			p.turned = append(p.turned, p.st.Turn.Cost(k, q))
 		}
-		if q.Keeps() {
-			p.keeps = append(p.keeps, q)
-		}
 	}
 	return p.turned[t.at : int(t.at)+np]
 }
 
-// intoPose finds the way of flow n into a pose, the first of equals by the state before.
-func (p *Pass) intoPose(n int, q Pose) *reached {
+// intoPose finds the way of the present flow into a pose, the first of equals by the state before.
+func (p *Pass) intoPose(q Pose) *reached {
 	out := &p.into[q]
 	if out.flow == p.flowNo {
 		return out
 	}
-	np := len(p.picks)
-	costs, prevs, row := p.cost[n*np:n*np+np], p.prev[n*np:n*np+np], p.row(q)
-	cost, prev := Inf, int32(-1)
-	for k, in := range costs {
-		if in >= Inf {
-			continue
-		}
-		if c := in + row[k]; c < cost || c == cost && prevs[k] < prev {
-			cost, prev = c, prevs[k]
+	row, cost, prev := p.row(q), Inf, int32(-1)
+	for i := range p.cells {
+		in := &p.cells[i]
+		if c := in.cost + row[in.n]; c < cost || c == cost && in.prev < prev {
+			cost, prev = c, in.prev
 		}
 	}
 	*out = reached{p.flowNo, prev, cost}
@@ -296,7 +319,7 @@ func (p *Pass) intoPose(n int, q Pose) *reached {
 
 // begun is the way in which what is struck begins after the state with number prev.
 func (p *Pass) begun(f *flow, g int, prev int32) uint8 {
-	if !f.struck || f.split {
+	if !f.struck || f.split || p.split {
 		return f.by
 	}
 	_, by := p.st.Moves[int(p.st.Last[p.before[prev].Node])*p.st.Spots+int(p.st.Nodes[g].Spot)].begin()
@@ -334,8 +357,9 @@ func (p *Pass) layer(w *Limit) *Layer {
 		}
 		p.choose(g, p.arrive(g, budget, w != nil && w.Allow != nil), budget, w)
 	}
-	for _, q := range p.keeps { // a pass backward looks for what states that were left out lead to as well
-		p.left.each(func(k Pick) { p.reached.add(k.After(q)) })
+	for places := p.keeps; places != 0; places &= places - 1 { // a pass backward looks for what states that were left out lead to, too
+		place := uint8(trailing(uint64(places)))
+		p.left.each(func(k Pick) { p.reached.add(NewPick(k.Mask(), place)) })
 	}
 	p.narrow(w)
 	return p.collect()
@@ -344,6 +368,9 @@ func (p *Pass) layer(w *Limit) *Layer {
 // choose files the states of node g.
 func (p *Pass) choose(g int, v *view, budget Cost, w *Limit) {
 	n := p.st.Nodes[g].View
+	for tag := range p.best {
+		p.best[tag] = Inf
+	}
 	for i := range p.flows {
 		f := &p.flows[i]
 		if f.least >= Inf {
@@ -351,45 +378,81 @@ func (p *Pass) choose(g int, v *view, budget Cost, w *Limit) {
 		}
 		p.Flows++
 		p.flowNo++
-		set := p.actions(n, v, f.ring, f.struck)
-		for j := range set {
-			a := &set[j]
-			if f.least+a.Cost > budget || w != nil && w.Allow != nil && !w.Allow(g, f.by, a.Label) {
+		p.finite(i)
+		set := p.set(n, v, f.ring, f.struck)
+		for k := range set.parts {
+			part := &set.parts[k]
+			if w != nil && w.Allow != nil && !w.Allow(g, f.by, part.Label) {
 				continue
 			}
-			if !a.Pose.Keeps() {
-				if in := p.intoPose(i, a.Pose); in.cost < Inf {
-					p.offer(in.cost+a.Cost, NewPick(0, 0).After(a.Pose), a, in.prev, i)
-				}
-				continue
+			for i, word := range part.picks {
+				p.reached[i] |= word
 			}
-			p.keeping(i, a)
+			if p.keeps |= part.keeps; p.promises(f.least+part.Sum, part.Tags, budget) {
+				p.take(i, part, p.actions(n, v, f.ring, set, k), budget-f.least)
+			}
 		}
 	}
 	p.flush(g)
 }
 
-// keeping offers an action that keeps masks after every pick before.
-func (p *Pass) keeping(flow int, a *Action) {
+// promises reports whether what costs so much at least may lead to a state with one of the tags that is not dominated.
+func (p *Pass) promises(cost Cost, tags uint8, budget Cost) bool {
+	if cost > budget {
+		return false
+	}
+	for ; tags != 0; tags &= tags - 1 {
+		if cost <= p.best[trailing(uint64(tags))]+p.st.Debts.most {
+			return true
+		}
+	}
+	return false
+}
+
+// take offers what the actions of a part lead to after flow i, those within the budget.
+func (p *Pass) take(i int, part *Part, actions []Action, budget Cost) {
+	least, most := p.flows[i].least, p.st.Debts.most
+	for j := range actions {
+		a := &actions[j]
+		cost := part.Sum + Cost(a.Cost)
+		if cost > budget || least+cost > p.best[a.Tag]+most { // another is cheaper by all that it may owe
+			continue
+		}
+		if !a.Pose.Keeps() {
+			in := p.intoPose(a.Pose)
+			p.offer(in.cost+cost, Pick(0).After(a.Pose), a, part.Label, in.prev, i)
+			continue
+		}
+		row := p.row(a.Pose)
+		for _, c := range p.cells {
+			p.offer(c.cost+cost+row[c.n], p.picks[c.n].After(a.Pose), a, part.Label, c.prev, i)
+		}
+	}
+}
+
+// finite lists the picks with which flow i arrives.
+func (p *Pass) finite(i int) {
 	np := len(p.picks)
-	row := p.row(a.Pose)
-	for k, c := range p.cost[flow*np : flow*np+np] {
+	prevs := p.prev[i*np : i*np+np]
+	p.cells = p.cells[:0]
+	for n, c := range p.cost[i*np : i*np+np] {
 		if c < Inf {
-			p.offer(c+a.Cost+row[k], p.picks[k].After(a.Pose), a, p.prev[flow*np+k], flow)
+			p.cells = append(p.cells, cell{c, prevs[n], int32(n)})
 		}
 	}
 }
 
 // offer keeps the cheaper way into a state of the present node, of equal ones the first by the state before.
-func (p *Pass) offer(cost Cost, to Pick, a *Action, prev int32, flow int) {
+func (p *Pass) offer(cost Cost, to Pick, a *Action, label uint8, prev int32, flow int) {
 	at := &p.grid[a.Tag][to]
 	if *at == 0 {
 		p.used = append(p.used, State{Cost: Inf})
 		*at = int32(len(p.used))
 		p.has[a.Tag].add(to)
 	}
+	p.best[a.Tag] = min(p.best[a.Tag], cost)
 	if s := &p.used[*at-1]; cost < s.Cost || cost == s.Cost && prev < s.Prev {
-		*s = State{Cost: cost, Prev: prev, Pick: to, Tag: a.Tag, Step: Step{uint8(flow), a.Label, a.Pose.Stopper()}}
+		*s = State{Cost: cost, Prev: prev, Pick: to, Tag: a.Tag, Step: Step{uint8(flow), label, a.Pose.Stopper()}}
 	}
 }
 
@@ -401,7 +464,6 @@ func (p *Pass) flush(g int) {
 	for tag := range p.has {
 		has := &p.has[tag]
 		for w, word := range has {
-			p.reached[w] |= word
 			for ; word != 0; word &= word - 1 {
 				to := w<<6 + trailing(word)
 				s := p.used[p.grid[tag][to]-1]

@@ -83,6 +83,14 @@ func (l *Lattice) Along(first int, states []State, total Cost) *Lattice {
 	return out
 }
 
+// EachState calls f for every state of moment t with its cost and its cost to go, of a lattice that is whole.
+func (l *Lattice) EachState(t int, f func(s *State, toGo Cost)) {
+	for _, s := range l.layers[t].States {
+		s.Cost += l.off[t]
+		f(&s, *l.backs[t].cell(int(s.Node), s.Tag, s.Pick)+l.backsOff[t])
+	}
+}
+
 // Whole reports whether the lattice has its layers and costs to go.
 func (l *Lattice) Whole() bool { return l.backs != nil }
 
@@ -285,6 +293,10 @@ func (p *Pass) Edit(s Stages, l *Lattice, c Change) (first int, states []State, 
 		states[i] = layers[i].States[n]
 		n = states[i].Prev
 	}
+	own := func(t int) bool { return states[t-c.Lo].Same(&l.Path[t]) }
+	for t := c.Lo + len(states) - 1; t > c.Hi+1 && own(t) && own(t-1); t-- { // it was back before
+		states = states[:t-c.Lo]
+	}
 	first = c.Lo
 	for first > 0 {
 		s := l.layers[first-1].States[n]
@@ -336,16 +348,16 @@ func (p *Pass) Marginals(s Stages, l *Lattice, t int, st *Stage, found func(node
 		}
 		var open []loose
 		keys = keys[:0]
-		p.each(g, func(cost Cost, by uint8, a *Action, to Pick) {
-			key := int(by)*labels + int(a.Label)
+		p.each(g, func(cost Cost, by, label, tag uint8, to Pick) {
+			key := int(by)*labels + int(label)
 			if best[key] == 0 {
 				best[key] = Inf
 				keys = append(keys, key)
 			}
-			if c := l.backs[t].cell(g, a.Tag, to); c != nil {
+			if c := l.backs[t].cell(g, tag, to); c != nil {
 				best[key] = min(best[key], cost+*c+l.backsOff[t])
 			} else {
-				open = append(open, loose{key, cost, State{Node: uint16(g), Tag: a.Tag, Pick: to}})
+				open = append(open, loose{key, cost, State{Node: uint16(g), Tag: tag, Pick: to}})
 			}
 		})
 		if open != nil {
@@ -366,26 +378,29 @@ func (p *Pass) Marginals(s Stages, l *Lattice, t int, st *Stage, found func(node
 }
 
 // each calls f with every way into node g that may be the cheapest to what it leads to.
-func (p *Pass) each(g int, f func(cost Cost, by uint8, a *Action, to Pick)) {
+func (p *Pass) each(g int, f func(cost Cost, by, label uint8, tag uint8, to Pick)) {
 	v := p.arrive(g, Inf, true)
-	np := len(p.picks)
 	for i := range p.flows {
 		fl := &p.flows[i]
 		if fl.least >= Inf {
 			continue
 		}
 		p.flowNo++
-		set := p.actions(p.st.Nodes[g].View, v, fl.ring, fl.struck)
-		for j := range set {
-			a := &set[j]
-			if !a.Pose.Keeps() {
-				f(p.intoPose(i, a.Pose).cost+a.Cost, fl.by, a, Pick(0).After(a.Pose))
-				continue
-			}
-			row := p.row(a.Pose)
-			for k, c := range p.cost[i*np : i*np+np] {
-				if c < Inf {
-					f(c+a.Cost+row[k], fl.by, a, p.picks[k].After(a.Pose))
+		p.finite(i)
+		view := p.st.Nodes[g].View
+		set := p.set(view, v, fl.ring, fl.struck)
+		for k := range set.parts {
+			part, actions := &set.parts[k], p.actions(view, v, fl.ring, set, k)
+			for j := range actions {
+				a := &actions[j]
+				cost := part.Sum + Cost(a.Cost)
+				if !a.Pose.Keeps() {
+					f(p.intoPose(a.Pose).cost+cost, fl.by, part.Label, a.Tag, Pick(0).After(a.Pose))
+					continue
+				}
+				row := p.row(a.Pose)
+				for _, c := range p.cells {
+					f(c.cost+cost+row[c.n], fl.by, part.Label, a.Tag, p.picks[c.n].After(a.Pose))
 				}
 			}
 		}

@@ -1,5 +1,10 @@
 package trellis
 
+import (
+	"math"
+	"slices"
+)
+
 // Cost is in ticks, the smallest step in which costs differ.
 type Cost = int64
 
@@ -82,6 +87,7 @@ func (t *Turn) Cost(p Pick, q Pose) Cost {
 type Debts struct {
 	mask  [Masks][Masks]Cost
 	place [Places][Places]Cost
+	most  Cost // of any pair
 }
 
 // NewDebts takes the largest differences over the columns of the tables of next: the Turn of the next moment whose poses
@@ -109,6 +115,14 @@ func NewDebts(next *Turn) *Debts {
 			}
 		}
 	}
+	for p := range d.mask {
+		d.most = max(d.most, slices.Max(d.mask[p][:]))
+	}
+	most := Cost(0)
+	for p := range d.place {
+		most = max(most, slices.Max(d.place[p][:]))
+	}
+	d.most += most
 	return d
 }
 
@@ -123,14 +137,18 @@ type Node struct {
 	Class uint16 // nodes of one class differ in their histories alone
 	View  uint16 // nodes of one view offer the same actions
 	Spot  uint16
-	From  int16 // the last position that it must come from, -1 for any
+	From  int16  // the last position that it must come from, -1 for any
+	Trace uint16 // of a node before: nodes of one trace leave the same ringing
 }
 
-// Arc is what it costs to go from a class to a class beside the move: to sound what is held by an action, or without one.
+// Arc is what it costs to go from a class to a class beside the move, in ticks: to sound what is held by an action, or without one.
 type Arc struct {
-	Struck, Slurred Cost
+	Struck, Slurred int32 // Never if it cannot be
 	By              uint8 // names the way of Slurred
 }
+
+// Never is the cost of an arc that cannot be.
+const Never = math.MaxInt32
 
 // Move is what it costs to come from a last position to a spot. What is struck begins in one of two ways.
 type Move struct {
@@ -148,16 +166,41 @@ func (v *Move) begin() (cost Cost, by uint8) {
 
 // Action is one choice at a moment beside the node.
 type Action struct {
-	Cost  Cost
-	Pose  Pose
-	Tag   uint8 // that it leaves
-	Label uint8 // by which alternatives are told apart
+	Cost int32 // ticks
+	Pose Pose
+	Tag  uint8 // that it leaves
 }
 
-// Source lists actions. What rings into a view from a class and tag of the moment before is a number of the source's own.
+// Part is actions that cost Sum more and are told apart from others by their label. What they leave is known before they are priced.
+type Part struct {
+	Sum   Cost
+	Label uint8
+	*Leaves
+	Of int // for the source
+}
+
+// Leaves is the tags and picks that some actions leave, and the places of those that keep masks.
+type Leaves struct {
+	Tags  uint8
+	picks pickSet
+	keeps uint16
+}
+
+// Add notes what an action leaves.
+func (l *Leaves) Add(tag uint8, q Pose) {
+	l.Tags |= 1 << tag
+	if q.Keeps() {
+		l.keeps |= 1 << q.place()
+	} else {
+		l.picks.add(Pick(0).After(q))
+	}
+}
+
+// Source lists actions. What rings into a view from a trace and tag of the moment before is a number of the source's own.
 type Source interface {
-	Ring(class uint16, tag uint8, view uint16) uint32
-	Actions(view uint16, ring uint32, struck bool) []Action // in the order of ties; they stay as they are
+	Ring(trace uint16, tag uint8, view uint16) uint32
+	Parts(view uint16, ring uint32, struck bool) []Part // in the order of ties; they stay as they are
+	Actions(view uint16, ring uint32, p *Part) []Action
 }
 
 // Stage is what leads from the states of one moment to those of the next. The first moment's leads from a single node.
@@ -167,9 +210,10 @@ type Stage struct {
 	Arcs                  []Arc    // by class before and class
 	Moves                 []Move   // by last position and spot
 	Classes, Spots, Views int
-	ClassesBefore         int
+	Traces                int    // of the nodes before
+	Slurs                 []bool // by class: something is slurred into it
 	Turn                  Turn
-	Debts                 *Debts // of what comes after
+	Owed, Debts           *Debts // of what comes from this moment on, and after it
 	Source                Source
 }
 
@@ -182,11 +226,11 @@ func (st *Stage) way(i, g int) (v *Move, struck, slurred Cost, by uint8, ok bool
 	arc := &st.Arcs[int(st.Before[i].Class)*st.Classes+int(to.Class)]
 	v = &st.Moves[int(last)*st.Spots+int(to.Spot)]
 	struck, slurred = Inf, Inf
-	if arc.Struck < Inf {
-		struck = to.Own + arc.Struck
+	if arc.Struck < Never {
+		struck = to.Own + Cost(arc.Struck)
 	}
-	if arc.Slurred < Inf {
-		slurred = to.Own + arc.Slurred + v.Shift
+	if arc.Slurred < Never {
+		slurred = to.Own + Cost(arc.Slurred) + v.Shift
 	}
 	return v, struck, slurred, arc.By, struck < Inf || slurred < Inf
 }
