@@ -224,25 +224,41 @@ func (p *Plan) without(ctx context.Context, of stroke) (*Plan, error) {
 }
 
 // collector gathers alternatives with their least totals.
-type collector []Alternative
+type collector struct {
+	of     []Alternative
+	totals []trellis.Cost
+}
 
-// add notes a total for an alternative.
-func (c *collector) add(a Alternative, total float64) {
-	for i := range *c {
-		if x := &(*c)[i]; x.sameAs(&a) {
-			x.Extra = min(x.Extra, total)
-			return
+// find returns the number of an alternative, which may be new.
+func (c *collector) find(a *Alternative) int {
+	for i := range c.of {
+		if c.of[i].sameAs(a) {
+			return i
 		}
 	}
-	a.Extra = total
-	*c = append(*c, a)
+	c.of, c.totals = append(c.of, *a), append(c.totals, trellis.Inf)
+	return len(c.of) - 1
+}
+
+func (c *collector) add(a Alternative, total trellis.Cost) {
+	t := &c.totals[c.find(&a)]
+	*t = min(*t, total)
+}
+
+// highest is the most of the least totals known so far.
+func (c *collector) highest(of []Alternative) (most trellis.Cost) {
+	for i := range of {
+		most = max(most, c.totals[c.find(&of[i])])
+	}
+	return most
 }
 
 // finish turns totals into what they are more than the plan's.
-func (c collector) finish(p *Plan) []Alternative {
+func (c *collector) finish(p *Plan) []Alternative {
 	out := []Alternative{}
-	for _, a := range c {
-		if a.Extra -= p.Total; a.Extra < inf {
+	for i, a := range c.of {
+		if c.totals[i] < trellis.Inf {
+			a.Extra = units(c.totals[i]) - p.Total
 			out = append(out, a)
 		}
 	}
@@ -262,16 +278,24 @@ func (p *Plan) marginalsAt(ctx context.Context, t int) ([]Alternative, error) {
 	}
 	var found collector
 	mo, pick := &p.m.moments[t], &s.stage(t).pick
-	s.Marginals(s, p.lattice, t, nil, func(g int, by, label uint8, total trellis.Cost) {
-		h, all := &mo.hands[g], units(total)
+	var with []Alternative
+	of := func(g int, by, label uint8) []Alternative { // what a hand plays
+		with = with[:0]
 		if mo.stroke != nil {
 			o := &pick.of(g).opts[label]
-			found.add(Alternative{Part: play.Thumb, String: o.str, Fret: o.fret, How: o.how}, all)
+			with = append(with, Alternative{Part: play.Thumb, String: o.str, Fret: o.fret, How: o.how})
 		}
-		for v := 0; v < h.n && mo.note >= 0; v++ {
-			found.add(melodyOf(h, v, by), all)
+		for v := 0; v < mo.hands[g].n && mo.note >= 0; v++ {
+			with = append(with, melodyOf(&mo.hands[g], v, by))
 		}
-	})
+		return with
+	}
+	s.Marginals(s, p.lattice, t, nil, func(g int, by, label uint8) trellis.Cost { return found.highest(of(g, by, label)) },
+		func(g int, by, label uint8, total trellis.Cost) {
+			for _, a := range of(g, by, label) {
+				found.add(a, total)
+			}
+		})
 	if p.marginals == nil {
 		p.marginals = map[int][]Alternative{}
 	}
@@ -310,8 +334,8 @@ func (p *Plan) dampersAt(ctx context.Context, t, str int) ([]Alternative, error)
 		}
 		st := s.damped(t, str, by)
 		a := Alternative{Part: play.Damped, String: str, By: by}
-		found.add(a, inf)
-		s.Marginals(s, p.lattice, t, &st.trellis, func(_ int, _, _ uint8, total trellis.Cost) { found.add(a, units(total)) })
+		s.Marginals(s, p.lattice, t, &st.trellis, func(int, uint8, uint8) trellis.Cost { return found.highest([]Alternative{a}) },
+			func(_ int, _, _ uint8, total trellis.Cost) { found.add(a, total) })
 	}
 	if p.dampers == nil {
 		p.dampers = map[damped][]Alternative{}

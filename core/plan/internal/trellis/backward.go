@@ -1,6 +1,9 @@
 package trellis
 
-import "slices"
+import (
+	"cmp"
+	"slices"
+)
 
 // Back is what it costs to go on from the states of one moment to the end: of every node and tag that was reached, with every
 // pick that was. It does not change.
@@ -74,6 +77,20 @@ func (b *Back) bound() *Back {
 	return b
 }
 
+// promising lists the nodes of a stage by what they and all after them cost at least, so that later ones have little to add.
+func promising(st *Stage, least func(node int) Cost) []int {
+	order := make([]int, 0, len(st.Nodes))
+	for g := range st.Nodes {
+		if st.Nodes[g].Own < Inf && least(g) < Inf {
+			order = append(order, g)
+		}
+	}
+	slices.SortFunc(order, func(x, y int) int {
+		return cmp.Or(cmp.Compare(st.Nodes[x].Own+least(x), st.Nodes[y].Own+least(y)), x-y)
+	})
+	return order
+}
+
 // Backward is what it costs to go on from the states of layer before, by st to those of which next tells.
 func (p *Pass) Backward(st *Stage, before *Layer, next *Back) *Back {
 	p.enter(st, before, 0)
@@ -83,24 +100,29 @@ func (p *Pass) Backward(st *Stage, before *Layer, next *Back) *Back {
 	for i := range out.cost {
 		out.cost[i] = Inf
 	}
-	for g := range st.Nodes {
-		if st.Nodes[g].Own < Inf {
-			p.goOn(g, next, out)
-		}
+	p.worst = append(p.worst[:0], make([]Cost, len(p.runs))...)
+	for i := range p.worst {
+		p.worst[i] = Inf
+	}
+	for _, g := range promising(st, next.Least) {
+		p.goOn(g, next, out)
 	}
 	return out.bound()
 }
 
 // goOn improves the costs to go by those through node g.
 func (p *Pass) goOn(g int, next, out *Back) {
-	st, np := p.st, len(p.picks)
+	st, np, least := p.st, len(p.picks), next.Least(g)
 	v := p.view(st.Nodes[g].View)
 	p.cost = p.cost[:0]
-	p.values = append(p.values[:0], make([][]Cost, 2*len(v.rings))...)
+	p.values = append(p.values[:0], make([]value, 2*len(v.rings))...)
 	last, ok := -1, false
 	var struck, slurred Cost
 	for i := range p.runs {
 		r := &p.runs[i]
+		if st.Nodes[g].Own+least >= p.worst[i] {
+			continue
+		}
 		if r.node != last {
 			var mv *Move
 			last = r.node
@@ -114,43 +136,54 @@ func (p *Pass) goOn(g int, next, out *Back) {
 		}
 		row := out.cost[int(out.rows[r.node*Tags+int(r.tag)])*np:][:np]
 		ring := v.at[int(r.trace)*Tags+int(r.tag)]
-		if struck < Inf {
-			improve(row, p.value(g, v, ring, true, next), struck)
-		}
-		if slurred < Inf {
-			improve(row, p.value(g, v, ring, false, next), slurred)
+		for k, cost := range [2]Cost{struck, slurred} {
+			if cost+least >= p.worst[i] {
+				continue
+			}
+			if by := p.value(g, v, ring, k == 0, next); cost+by.least < p.worst[i] && improve(row, by.costs, cost) {
+				p.worst[i] = slices.Max(row)
+			}
 		}
 	}
 }
 
-func improve(row, value []Cost, cost Cost) {
+// improve lowers row to what value and cost come to, and reports whether it could.
+func improve(row, value []Cost, cost Cost) (better bool) {
 	value = value[:len(row)]
 	for k, c := range value {
 		if c += cost; c < row[k] {
-			row[k] = c
+			row[k], better = c, true
 		}
 	}
+	return better
 }
 
-// value is the least cost from before the actions of a ring to the end, by the pick before; worked out once for a node.
-func (p *Pass) value(g int, v *view, ring int16, struck bool, next *Back) []Cost {
+// value is the least cost from before the actions of a ring to the end, by the pick before.
+type value struct {
+	costs []Cost
+	least Cost
+}
+
+// value works one out, once for a node.
+func (p *Pass) value(g int, v *view, ring int16, struck bool, next *Back) *value {
 	at := 2 * int(ring)
 	if !struck {
 		at++
 	}
-	if p.values[at] != nil {
-		return p.values[at]
+	out := &p.values[at]
+	if out.costs != nil {
+		return out
 	}
-	np := len(p.picks)
-	n := len(p.cost)
+	n, np := len(p.cost), len(p.picks)
 	p.cost = append(p.cost, make([]Cost, np)...)
-	out := p.cost[n : n+np : n+np]
-	for k := range out {
-		out[k] = Inf
+	out.costs = p.cost[n : n+np : n+np]
+	for k := range out.costs {
+		out.costs[k] = Inf
 	}
 	p.flowNo++
 	p.seen = p.seen[:0]
-	view := p.st.Nodes[g].View
+	view, first := p.st.Nodes[g].View, Pose(0)
+	least := Inf // of those seen, which is for pose first
 	set := p.set(view, v, ring, struck)
 	for i := range set.parts {
 		part, actions := &set.parts[i], p.actions(view, v, ring, set, i)
@@ -158,12 +191,7 @@ func (p *Pass) value(g int, v *view, ring int16, struck bool, next *Back) []Cost
 			a := &actions[j]
 			cost := part.Sum + Cost(a.Cost)
 			if a.Pose.Keeps() {
-				row := p.row(a.Pose)
-				for k, q := range p.picks {
-					if c := next.cell(g, a.Tag, q.After(a.Pose)); c != nil {
-						out[k] = min(out[k], cost+row[k]+*c)
-					}
-				}
+				p.keepOn(g, cost, a, next, out.costs)
 				continue
 			}
 			c := next.cell(g, a.Tag, Pick(0).After(a.Pose))
@@ -175,12 +203,29 @@ func (p *Pass) value(g int, v *view, ring int16, struck bool, next *Back) []Cost
 				*in = reached{flow: p.flowNo, cost: Inf}
 				p.seen = append(p.seen, a.Pose)
 			}
-			in.cost = min(in.cost, cost+*c)
+			if in.cost = min(in.cost, cost+*c); in.cost < least {
+				least, first = in.cost, a.Pose
+			}
 		}
 	}
-	for _, q := range p.seen {
-		improve(out, p.row(q), p.into[q].cost)
+	if least < Inf {
+		most := least + slices.Max(p.row(first)) // no pose is better that costs more before its turn
+		for _, q := range p.seen {
+			if in := p.into[q].cost; in <= most {
+				improve(out.costs, p.row(q), in)
+			}
+		}
 	}
-	p.values[at] = out
+	out.least = slices.Min(out.costs)
 	return out
+}
+
+// keepOn improves the values by an action that keeps masks.
+func (p *Pass) keepOn(g int, cost Cost, a *Action, next *Back, out []Cost) {
+	row := p.row(a.Pose)
+	for k, q := range p.picks {
+		if c := next.cell(g, a.Tag, q.After(a.Pose)); c != nil {
+			out[k] = min(out[k], cost+row[k]+*c)
+		}
+	}
 }

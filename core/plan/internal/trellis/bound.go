@@ -1,9 +1,6 @@
 package trellis
 
-import (
-	"cmp"
-	"slices"
-)
+import "slices"
 
 // Classes bounds how many classes of masks a Bound tells apart.
 const Classes = 16
@@ -78,12 +75,9 @@ func (b *Bound) Before(st *Stage, floors Floors, onset bool) *Bound {
 		again = b.masking.again(st.Turn.Again)
 	}
 	n := b.masking.N
-	for _, g := range b.promising(st) {
+	for _, g := range promising(st, b.Least) {
 		to := &st.Nodes[g]
 		least := to.Own + b.least[g]
-		if least >= Inf {
-			break
-		}
 		var known [Ends]*onward
 		for i := range st.Before {
 			if least >= worst[i] {
@@ -138,16 +132,4 @@ func (v *onward) improve(by *[Classes]Cost, n int, struck, slurred Cost) (worst 
 		worst = max(worst, by[k])
 	}
 	return worst
-}
-
-// promising lists the nodes of st by what they and all after them cost at least, so that later ones have little to add.
-func (b *Bound) promising(st *Stage) []int {
-	order := make([]int, len(st.Nodes))
-	for g := range order {
-		order[g] = g
-	}
-	slices.SortFunc(order, func(x, y int) int {
-		return cmp.Or(cmp.Compare(st.Nodes[x].Own+b.least[x], st.Nodes[y].Own+b.least[y]), x-y)
-	})
-	return order
 }

@@ -61,7 +61,8 @@ type Pass struct {
 	states []State
 	kept   []State
 	total  []Cost
-	values [][]Cost // of a pass backward, see value
+	values []value // of a pass backward
+	worst  []Cost  // of the costs to go of each run
 	seen   []Pose
 
 	left, reached pickSet // the picks before, and now

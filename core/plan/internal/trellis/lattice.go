@@ -1,6 +1,9 @@
 package trellis
 
-import "slices"
+import (
+	"cmp"
+	"slices"
+)
 
 // Stages lays the stages of a tune, one for each moment.
 type Stages interface {
@@ -326,83 +329,89 @@ func (p *Pass) tight(s Stages, l *Lattice, t int, layer *Layer) (*Layer, Cost) {
 	return out, total
 }
 
-// Marginals calls found with the least total of the ways that pass moment t by each node, way to sound it and label. If st is
-// not nil it takes the place of the moment's own stage.
-func (p *Pass) Marginals(s Stages, l *Lattice, t int, st *Stage, found func(node int, by, label uint8, total Cost)) {
-	const labels = 64
+// Marginals calls found with the least totals of ways that pass moment t, by node, way to sound it and label: those of at most what
+// matters says of them. If st is not nil it takes the place of the moment's own stage.
+func (p *Pass) Marginals(s Stages, l *Lattice, t int, st *Stage, matters func(node int, by, label uint8) Cost,
+	found func(node int, by, label uint8, total Cost)) {
 	if st == nil {
 		st = s.Stage(t)
 	}
 	before, off := l.before(t)
 	p.enter(st, before, off)
-	var best [8 * labels]Cost
-	var keys []int
-	type loose struct {
-		key  int
-		cost Cost
-		to   State
+	var open []loose
+	for _, g := range promising(st, l.backs[t].Least) {
+		open = p.marginalsOf(l, t, g, matters, found, open)
 	}
-	for g := range st.Nodes {
-		if st.Nodes[g].Own >= Inf {
-			continue
-		}
-		var open []loose
-		keys = keys[:0]
-		p.each(g, func(cost Cost, by, label, tag uint8, to Pick) {
-			key := int(by)*labels + int(label)
-			if best[key] == 0 {
-				best[key] = Inf
-				keys = append(keys, key)
-			}
-			if c := l.backs[t].cell(g, tag, to); c != nil {
-				best[key] = min(best[key], cost+*c+l.backsOff[t])
-			} else {
-				open = append(open, loose{key, cost, State{Node: uint16(g), Tag: tag, Pick: to}})
-			}
-		})
-		if open != nil {
-			for _, o := range open {
-				if o.cost < best[o.key] {
-					best[o.key] = min(best[o.key], o.cost+p.toGo(s, l, t, &o.to))
-				}
-			}
-			p.enter(st, before, off)
-		}
-		for _, key := range keys {
-			if best[key] < Inf {
-				found(g, uint8(key/labels), uint8(key%labels), best[key])
-			}
-			best[key] = 0
+	for _, o := range open { // to states that were not reached
+		if o.cost < matters(int(o.to.Node), o.by, o.label) {
+			found(int(o.to.Node), o.by, o.label, o.cost+p.toGo(s, l, t, &o.to))
 		}
 	}
 }
 
-// each calls f with every way into node g that may be the cheapest to what it leads to.
-func (p *Pass) each(g int, f func(cost Cost, by, label uint8, tag uint8, to Pick)) {
+// loose is a way whose cost to go is not known yet.
+type loose struct {
+	cost      Cost
+	by, label uint8
+	to        State
+}
+
+// marginalsOf goes through the ways into node g that may matter; the cheapest flows come first.
+func (p *Pass) marginalsOf(l *Lattice, t, g int, matters func(int, uint8, uint8) Cost, found func(int, uint8, uint8, Cost), open []loose) []loose {
+	back, more := l.backs[t], l.backsOff[t]
+	least, view := back.Least(g)+more, p.st.Nodes[g].View
 	v := p.arrive(g, Inf, true)
-	for i := range p.flows {
-		fl := &p.flows[i]
-		if fl.least >= Inf {
-			continue
+	order := make([]int, len(p.flows))
+	for i := range order {
+		order[i] = i
+	}
+	slices.SortFunc(order, func(a, b int) int { return cmp.Compare(p.flows[a].least, p.flows[b].least) })
+	for _, i := range order {
+		f := &p.flows[i]
+		if f.least >= Inf {
+			break
 		}
 		p.flowNo++
 		p.finite(i)
-		view := p.st.Nodes[g].View
-		set := p.set(view, v, fl.ring, fl.struck)
+		set := p.set(view, v, f.ring, f.struck)
 		for k := range set.parts {
-			part, actions := &set.parts[k], p.actions(view, v, fl.ring, set, k)
+			part := &set.parts[k]
+			best := matters(g, f.by, part.Label)
+			if f.least+part.Sum+least >= best {
+				continue
+			}
+			was := best
+			actions := p.actions(view, v, f.ring, set, k)
 			for j := range actions {
 				a := &actions[j]
 				cost := part.Sum + Cost(a.Cost)
-				if !a.Pose.Keeps() {
-					f(p.intoPose(a.Pose).cost+cost, fl.by, part.Label, a.Tag, Pick(0).After(a.Pose))
+				if f.least+cost+least >= best {
 					continue
 				}
-				row := p.row(a.Pose)
-				for _, c := range p.cells {
-					f(c.cost+cost+row[c.n], fl.by, part.Label, a.Tag, p.picks[c.n].After(a.Pose))
-				}
+				p.leads(a, cost, func(cost Cost, to Pick) {
+					if c := back.cell(g, a.Tag, to); c != nil {
+						best = min(best, cost+*c+more)
+					} else {
+						open = append(open, loose{cost, f.by, part.Label, State{Node: uint16(g), Tag: a.Tag, Pick: to}})
+					}
+				})
+			}
+			if best < was {
+				found(g, f.by, part.Label, best)
 			}
 		}
+	}
+	return open
+}
+
+// leads calls f with every pick to which an action leads after the present flow, and what it costs by then.
+func (p *Pass) leads(a *Action, cost Cost, f func(cost Cost, to Pick)) {
+	if !a.Pose.Keeps() {
+		f(p.intoPose(a.Pose).cost+cost, Pick(0).After(a.Pose))
+		return
+	}
+	row := p.row(a.Pose)
+	for _, c := range p.cells {
+		f(c.cost+cost+row[c.n], p.picks[c.n].After(a.Pose))
 	}
 }
