@@ -101,12 +101,15 @@ func (c *catalogue) grow(size int) {
 
 // slot is where a situation stands in a table, or would.
 func slot(table []atomic.Pointer[list], key situation) int {
-	h := uint64(key.rings)*0x9E3779B97F4A7C15 ^ uint64(key.holds)*0xC2B2AE3D27D4EB4F
-	for i := int(h>>33) & (len(table) - 1); ; i = (i + 1) & (len(table) - 1) {
+	for i := int(key.hash()>>33) & (len(table) - 1); ; i = (i + 1) & (len(table) - 1) {
 		if l := table[i].Load(); l == nil || l.situation == key {
 			return i
 		}
 	}
+}
+
+func (k *situation) hash() uint64 {
+	return uint64(k.rings)*0x9E3779B97F4A7C15 ^ uint64(k.holds)*0xC2B2AE3D27D4EB4F
 }
 
 // get returns the list for a situation, nil if there is none yet.
@@ -233,33 +236,42 @@ func (sd *pickStage) Parts(view uint16, rings uint32, struck bool) []trellis.Par
 	return sd.parts[lo:len(sd.parts):len(sd.parts)]
 }
 
-// priced is a list at this moment beside a bass note, whose sympathy counts.
+// priced is a list at this moment beside a bass option.
 type priced struct {
 	*list
-	bass    pitch.Pitch
 	actions []trellis.Action // nil until they are asked for
 }
 
-// choices finds the list beside a bass option for the strings as sd.still sorts them, and its number among the priced ones.
+// near remembers where a situation was found last, and as what it was priced: a small table before the catalogue's.
+type near struct {
+	situation
+	*list
+	stage, n int32 // number among that stage's priced
+	bass     pitch.Pitch
+}
+
+const nearby = 1 << 10
+
+// choices finds the list beside a bass option for the strings as sd.still sorts them, and its number among the priced ones: the
+// sympathy of the bass note counts.
 func (sd *pickStage) choices(r *pickShape, o *bassOption, plucked bool) (l *list, n int) {
-	key := sd.situation(r, o, &sd.still, plucked)
-	if sd.plain {
-		if l = sd.m.catalogue.get(key); l == nil {
+	key, bass := sd.situation(r, o, &sd.still, plucked), bassNote(o)
+	e := &sd.near[key.hash()>>50&(nearby-1)]
+	switch {
+	case !sd.plain:
+		e = &near{situation: key, list: sd.ownList(key, r, o, plucked)}
+	case e.list == nil || e.situation != key:
+		l := sd.m.catalogue.get(key)
+		if l == nil {
 			l = sd.m.catalogue.put(sd.newList(key, r, o, plucked))
 		}
-	} else {
-		l = sd.ownList(key, r, o, plucked)
+		*e = near{situation: key, list: l}
 	}
-	bass := bassNote(o)
-	at := sd.known[l]
-	for n = at; n > 0; n = sd.next[n-1] {
-		if sd.priced[n-1].bass == bass {
-			return l, n - 1
-		}
+	if e.stage != sd.stage || e.bass != bass {
+		e.stage, e.n, e.bass = sd.stage, int32(len(sd.priced)), bass
+		sd.priced = append(sd.priced, priced{e.list, nil})
 	}
-	sd.priced, sd.next = append(sd.priced, priced{l, bass, nil}), append(sd.next, at)
-	sd.known[l] = len(sd.priced)
-	return l, len(sd.priced) - 1
+	return e.list, int(e.n)
 }
 
 // ownList is a list under pins, which the situation does not tell apart.

@@ -34,6 +34,8 @@ type search struct {
 	m     *model
 	laid  []*laidStage
 	order []int // moments of those, of a long tune
+	near  [nearby]near
+	count int32 // of the stages laid
 }
 
 // laidStage is a stage with the picking hand's side of it.
@@ -81,6 +83,8 @@ func (s *search) lay(t int, old *laidStage) *laidStage {
 	out.left.layNodes(st)
 	out.left.layArcs(st)
 	out.left.layMoves(st)
+	s.count += 2 // reset counts, too
+	out.pick.near, out.pick.stage = &s.near, s.count
 	out.pick.reset(s.m, out.left, &out.left.mo.pins)
 	turn := s.m.turnAfter(out.left.mo.since)
 	st.Turn, st.Owed, st.Debts, st.Source = turn.Turn, s.m.debtsFrom(t), s.m.debtsFrom(t+1), &out.pick

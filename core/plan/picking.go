@@ -174,9 +174,9 @@ type pickStage struct {
 	turn    *trellis.Turn
 	accent  int32         // of the ring finger, ticks
 	plain   bool          // no pins
-	known   map[*list]int // the last of the priced with a list, plus one; next chains those before
+	near    *[nearby]near // of the search
+	stage   int32         // tells the search's stages apart
 	priced  []priced
-	next    []int
 	parts   []trellis.Part
 	actions []trellis.Action
 	prices  []*prices
@@ -194,14 +194,14 @@ type pickStage struct {
 func (sd *pickStage) reset(m *model, left *stage, pins *pinSet) {
 	sd.m, sd.left, sd.mo, sd.pins, sd.turn = m, left, left.mo, pins, &m.turnAfter(left.mo.since).Turn
 	sd.plain, sd.accent, sd.own = pins.none(), 0, nil
-	sd.prices, sd.parts, sd.actions, sd.priced, sd.next = sd.prices[:0], sd.parts[:0], sd.actions[:0], sd.priced[:0], sd.next[:0]
+	sd.prices, sd.parts, sd.actions, sd.priced = sd.prices[:0], sd.parts[:0], sd.actions[:0], sd.priced[:0]
 	if m.marked(sd.mo, tune.Accent) {
 		sd.accent = int32(ticks(play.Exact(m.w.AccentRing)))
 	}
-	if sd.known == nil {
-		sd.known, sd.priced, sd.next = map[*list]int{}, make([]priced, 0, 128), make([]int, 0, 128)
+	if sd.near == nil {
+		sd.near = &[nearby]near{}
 	}
-	clear(sd.known)
+	sd.stage++ // a stage of its own if it is laid alone
 	if cap(sd.shapes) < len(sd.mo.shapes) {
 		sd.shapes = make([]pickShape, len(sd.mo.shapes))
 	}
