@@ -1,6 +1,7 @@
 package plan
 
 import (
+	"cmp"
 	"context"
 	"slices"
 	"sort"
@@ -262,6 +263,7 @@ func (c *collector) finish(p *Plan) []Alternative {
 			out = append(out, a)
 		}
 	}
+	slices.SortStableFunc(out, func(a, b Alternative) int { return cmp.Compare(b.Part, a.Part) }) // of equals the thumb's come first
 	return out
 }
 
@@ -350,7 +352,7 @@ func (s *search) damped(t, str int, by play.Damper) *laidStage {
 	pins.dampers[str] = by
 	own := s.stage(t)
 	out := &laidStage{left: own.left, trellis: own.trellis}
-	s.count += 2 // reset counts, too
+	s.count += 2 // reset counts once
 	out.pick.near, out.pick.stage = &s.near, s.count
 	out.pick.reset(s.m, own.left, &pins)
 	out.trellis.Source = &out.pick

@@ -141,7 +141,7 @@ func (c *changes) rendered(t int, path []trellis.State) bool {
 
 // moment is moment t as it was rendered, without what markLeaks adds, and with the pins of now.
 func (c *changes) moment(t int, m *model) play.Moment {
-	mo := c.base.Moments[t]
+	mo := c.base.moments[t]
 	for _, l := range c.base.leaking {
 		if l.t == t {
 			mo.Strings[l.s] = l.was

@@ -30,7 +30,7 @@ type model struct {
 	noteSeconds []float64       // length of each melody note
 	phraseEnd   []bool
 	peak        []bool
-	ways        map[voiced]waysToHold                        // cache
+	ways        map[voiced][]voicing                         // cache
 	xs          [32]float64                                  // see x: of whole frets, 0 is not known yet
 	laid        [2][]hand                                    // scratch of layHands
 	basses      []bassOption                                 // scratch of bassOptions

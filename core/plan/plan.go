@@ -21,6 +21,7 @@ import (
 // use; the exported fields do not change.
 type Plan struct {
 	Request Request
+	Moments []play.Moment
 	Total   float64
 	Terms   play.Terms
 	Ceiling play.Ceiling
@@ -48,12 +49,11 @@ type Plan struct {
 
 // solved is what one plan leaves to the next, which shares what is alike. It does not change.
 type solved struct {
-	Moments []play.Moment
-
 	m       *model
 	lattice *trellis.Lattice
-	hard    []Move // the hardest move into each moment; Need 0 if there is none
-	leaking []leaking
+	moments []play.Moment
+	hard    []Move    // the hardest move into each moment; Need 0 if there is none
+	leaking []leaking // of the moments
 }
 
 // Solve plans r. Errors: *RangeError, *PinError, a validation error, or ctx's.
@@ -143,6 +143,7 @@ func (p *Plan) render(c *changes) {
 		p.Terms.Add(&p.Moments[t].Cost)
 	}
 	p.markLeaks()
+	p.moments = p.Moments
 }
 
 // unlock ends a question: what only it needed is most of the memory.

@@ -169,15 +169,11 @@ type voiced struct {
 	next   pitch.Pitch                   // of a single note that follows at once, 0 if there is none
 }
 
-// waysToHold are all voicings of a note, and the usual ones.
-type waysToHold struct{ all, usual []voicing }
-
 // voicingsFor lists the ways to hold a note of the tune with all its voices. Those that need a special
 // technique are left out unless a pin asks for one, or there is no other.
 // So that an alternative and its pin are the same, a bend that is asked for is one let down from the note before,
 // if that can be, and else one that the fretting hand pushes, if it can.
 func (m *model) voicingsFor(i int) []voicing {
-	ways := m.waysToHold(i)
 	at := m.req.Tune.Notes[i].At
 	for k := range m.req.Pins {
 		p := &pin{Pin: m.req.Pins[k]}
@@ -185,39 +181,46 @@ func (m *model) voicingsFor(i int) []voicing {
 			if p.How == play.Bend && m.letsDown(i, p) {
 				break
 			}
-			return m.unhooked(ways.all, p)
+			return m.unhooked(m.everyVoicing(i), p)
 		}
 	}
-	return ways.usual
+	return m.usualVoicings(i)
 }
 
-// waysToHold lists the voicings of note i, once for all notes that are alike.
-func (m *model) waysToHold(i int) waysToHold {
+// usualVoicings lists the voicings of note i without those that need a special technique, or all if there are no others; once for
+// all notes that are alike.
+func (m *model) usualVoicings(i int) []voicing {
 	n := &m.req.Tune.Notes[i]
-	var key voiced
+	key := voiced{next: m.nextAlone(i)}
 	for v, note := range n.Voices() {
 		key.voices[v] = note.Pitch()
-	}
-	if i+1 < len(m.req.Tune.Notes) {
-		if after := &m.req.Tune.Notes[i+1]; after.At == n.End() && len(n.With) == 0 && len(after.With) == 0 {
-			key.next = after.Note.Pitch()
-		}
 	}
 	if ways, ok := m.ways[key]; ok {
 		return ways
 	}
-	all := m.everyVoicing(n, key.next)
-	usual := slices.DeleteFunc(slices.Clone(all), func(v voicing) bool {
+	ways := m.everyVoicing(i)
+	usual := slices.Clip(slices.Clone(slices.DeleteFunc(slices.Clone(ways), func(v voicing) bool {
 		return slices.ContainsFunc(v.stops[:v.n], func(s stop) bool { return m.special(&s) })
-	})
-	if len(usual) == 0 {
-		usual = all
+	})))
+	if len(usual) > 0 {
+		ways = usual
 	}
 	if m.ways == nil {
-		m.ways = map[voiced]waysToHold{}
+		m.ways = map[voiced][]voicing{}
 	}
-	m.ways[key] = waysToHold{all, usual}
-	return m.ways[key]
+	m.ways[key] = ways
+	return ways
+}
+
+// nextAlone is the pitch of a single note that follows single note i at once, 0 if there is none.
+func (m *model) nextAlone(i int) pitch.Pitch {
+	if i+1 < len(m.req.Tune.Notes) {
+		n, after := &m.req.Tune.Notes[i], &m.req.Tune.Notes[i+1]
+		if after.At == n.End() && len(n.With) == 0 && len(after.With) == 0 {
+			return after.Note.Pitch()
+		}
+	}
+	return 0
 }
 
 // letsDown reports whether note i can be had at p's place by letting down a bend of the note before, as far as the
@@ -244,8 +247,9 @@ func (m *model) unhooked(all []voicing, p *pin) []voicing {
 	return all
 }
 
-// everyVoicing lists the ways to hold a note by any technique; next is as for stopsFor.
-func (m *model) everyVoicing(n *tune.Note, next pitch.Pitch) []voicing {
+// everyVoicing lists the ways to hold note i by any technique.
+func (m *model) everyVoicing(i int) []voicing {
+	n, next := &m.req.Tune.Notes[i], m.nextAlone(i)
 	out := []voicing{{}}
 	for v, note := range n.Voices() {
 		var longer []voicing

@@ -8,16 +8,18 @@ import (
 // Back is what it costs to go on from the states of one moment to the end: of every node and tag that was reached, with every
 // pick that was. It does not change.
 type Back struct {
-	rows  []int16 // by node and tag; -1 for those not reached
-	picks [Picks]int16
-	count int
-	cost  []Cost // by row and number of the pick
-	least []Cost // by node
+	rows   []int16 // by node and tag; -1 for those not reached
+	picks  [Picks]int16
+	count  int
+	base   Cost
+	narrow []int32 // costs above base, by row and number of the pick; Never if there is no way on
+	wide   []Cost  // the same, where they differ by too much for 32 bits
+	least  []Cost  // by node; 0 for one that was not reached: a bound
 }
 
-// newBack makes room for the states of a layer over nodes, at Inf.
-func newBack(l *Layer, nodes int) *Back {
-	b := &Back{rows: make([]int16, nodes*Tags), least: make([]Cost, nodes)}
+// newBack makes room for the states of a layer over nodes; size is how many costs they have.
+func newBack(l *Layer, nodes int) (b *Back, size int) {
+	b = &Back{rows: make([]int16, nodes*Tags), least: make([]Cost, nodes)}
 	for i := range b.rows {
 		b.rows[i] = -1
 	}
@@ -35,39 +37,35 @@ func newBack(l *Layer, nodes int) *Back {
 			rows++
 		}
 	}
-	b.cost = make([]Cost, rows*b.count)
-	return b
+	return b, rows * b.count
 }
 
-// End is what comes after the last layer: nothing.
-func End(l *Layer, nodes int) *Back { return newBack(l, nodes) }
-
-// cell is the cost to go from a state; nil if it was not reached.
-func (b *Back) cell(node int, tag uint8, p Pick) *Cost {
-	row, n := b.rows[node*Tags+int(tag)], b.picks[p]
-	if row < 0 || n < 0 {
-		return nil
+// fill takes the costs over.
+func (b *Back) fill(costs []Cost) *Back {
+	most := -Inf
+	b.base = Inf
+	for _, c := range costs {
+		if c < Inf {
+			b.base, most = min(b.base, c), max(most, c)
+		}
 	}
-	return &b.cost[int(row)*b.count+int(n)]
-}
-
-// Least is the least cost to go from a node, 0 if it was not reached: a bound.
-func (b *Back) Least(node int) Cost { return b.least[node] }
-
-// From is the cost to go from a state, 0 if it was not reached: a bound.
-func (b *Back) From(node int, tag uint8, p Pick) Cost {
-	if c := b.cell(node, tag, p); c != nil {
-		return *c
+	if most-b.base < Never {
+		b.narrow = make([]int32, len(costs))
+		for i, c := range costs {
+			b.narrow[i] = Never
+			if c < Inf {
+				b.narrow[i] = int32(c - b.base)
+			}
+		}
+	} else {
+		b.wide = slices.Clone(costs)
 	}
-	return 0
-}
-
-func (b *Back) bound() *Back {
 	for node := range b.least {
-		least, found := Inf, false
+		found := false
+		least := Inf
 		for tag := range Tags {
 			if row := b.rows[node*Tags+tag]; row >= 0 {
-				least, found = min(least, slices.Min(b.cost[int(row)*b.count:][:b.count])), true
+				least, found = min(least, slices.Min(costs[int(row)*b.count:][:b.count])), true
 			}
 		}
 		if found {
@@ -75,6 +73,40 @@ func (b *Back) bound() *Back {
 		}
 	}
 	return b
+}
+
+// End is what comes after the last layer: nothing.
+func End(l *Layer, nodes int) *Back {
+	b, size := newBack(l, nodes)
+	return b.fill(make([]Cost, size))
+}
+
+// Cost is the cost to go from a state, Inf if there is no way on; false if it was not reached.
+func (b *Back) Cost(node int, tag uint8, p Pick) (Cost, bool) {
+	row, n := b.rows[node*Tags+int(tag)], b.picks[p]
+	if row < 0 || n < 0 {
+		return 0, false
+	}
+	return b.at(int(row)*b.count + int(n)), true
+}
+
+func (b *Back) at(i int) Cost {
+	if b.wide != nil {
+		return b.wide[i]
+	}
+	if c := b.narrow[i]; c < Never {
+		return b.base + Cost(c)
+	}
+	return Inf
+}
+
+// Least is the least cost to go from a node, 0 if it was not reached: a bound.
+func (b *Back) Least(node int) Cost { return b.least[node] }
+
+// From is the cost to go from a state, 0 if it was not reached: a bound.
+func (b *Back) From(node int, tag uint8, p Pick) Cost {
+	c, _ := b.Cost(node, tag, p)
+	return c
 }
 
 // promising lists the nodes of a stage by what they and all after them cost at least, so that later ones have little to add.
@@ -96,9 +128,10 @@ func (p *Pass) Backward(st *Stage, before *Layer, next *Back) *Back {
 	p.enter(st, before, 0)
 	p.picks = p.picks[:0]
 	before.reached.each(func(k Pick) { p.picks = append(p.picks, k) })
-	out := newBack(before, len(st.Before))
-	for i := range out.cost {
-		out.cost[i] = Inf
+	out, size := newBack(before, len(st.Before))
+	p.total = slices.Grow(p.total[:0], size)[:size]
+	for i := range p.total {
+		p.total[i] = Inf
 	}
 	p.worst = append(p.worst[:0], make([]Cost, len(p.runs))...)
 	for i := range p.worst {
@@ -107,7 +140,7 @@ func (p *Pass) Backward(st *Stage, before *Layer, next *Back) *Back {
 	for _, g := range promising(st, next.Least) {
 		p.goOn(g, next, out)
 	}
-	return out.bound()
+	return out.fill(p.total)
 }
 
 // goOn improves the costs to go by those through node g.
@@ -134,7 +167,7 @@ func (p *Pass) goOn(g int, next, out *Back) {
 		if !ok {
 			continue
 		}
-		row := out.cost[int(out.rows[r.node*Tags+int(r.tag)])*np:][:np]
+		row := p.total[int(out.rows[r.node*Tags+int(r.tag)])*np:][:np]
 		ring := v.at[int(r.trace)*Tags+int(r.tag)]
 		for k, cost := range [2]Cost{struck, slurred} {
 			if cost+least >= p.worst[i] {
@@ -194,8 +227,8 @@ func (p *Pass) value(g int, v *view, ring int16, struck bool, next *Back) *value
 				p.keepOn(g, cost, a, next, out.costs)
 				continue
 			}
-			c := next.cell(g, a.Tag, Pick(0).After(a.Pose))
-			if c == nil {
+			c, ok := next.Cost(g, a.Tag, Pick(0).After(a.Pose))
+			if !ok {
 				continue
 			}
 			in := &p.into[a.Pose]
@@ -203,7 +236,7 @@ func (p *Pass) value(g int, v *view, ring int16, struck bool, next *Back) *value
 				*in = reached{flow: p.flowNo, cost: Inf}
 				p.seen = append(p.seen, a.Pose)
 			}
-			if in.cost = min(in.cost, cost+*c); in.cost < least {
+			if in.cost = min(in.cost, cost+c); in.cost < least {
 				least, first = in.cost, a.Pose
 			}
 		}
@@ -224,8 +257,8 @@ func (p *Pass) value(g int, v *view, ring int16, struck bool, next *Back) *value
 func (p *Pass) keepOn(g int, cost Cost, a *Action, next *Back, out []Cost) {
 	row := p.row(a.Pose)
 	for k, q := range p.picks {
-		if c := next.cell(g, a.Tag, q.After(a.Pose)); c != nil {
-			out[k] = min(out[k], cost+row[k]+*c)
+		if c, ok := next.Cost(g, a.Tag, q.After(a.Pose)); ok {
+			out[k] = min(out[k], cost+row[k]+c)
 		}
 	}
 }

@@ -12,6 +12,63 @@ type Stages interface {
 	Err() error // that stops the work, nil if it may go on
 }
 
+// A lattice of up to whole moments keeps all its layers and costs to go; of a longer one it keeps one in sparse, from which the others
+// are found again.
+const (
+	whole  = 1024
+	sparse = 16
+)
+
+func (l *Lattice) keeps(t int) bool {
+	return len(l.layers) <= whole || t%sparse == 0 || t == len(l.layers)-1
+}
+
+// block is what was found again last of a long lattice: the layers and costs to go between two that are kept.
+type block struct {
+	of     *Lattice
+	n      int
+	layers [sparse]*Layer
+	backs  [sparse]*Back
+}
+
+// found is the block of moment t.
+func (p *Pass) found(l *Lattice, t int) *block {
+	if p.block.of != l || p.block.n != t/sparse {
+		p.block = block{of: l, n: t / sparse}
+	}
+	return &p.block
+}
+
+// layerAt is the layer of moment t.
+func (p *Pass) layerAt(s Stages, l *Lattice, t int) *Layer {
+	if l.layers[t] != nil {
+		return l.layers[t]
+	}
+	found := &p.found(l, t).layers[t%sparse]
+	if *found == nil {
+		layer := p.Forward(s.Stage(t), p.layerAt(s, l, t-1), l.off[t-1], nil) // whose costs are the true ones …
+		for i := range layer.States {
+			layer.States[i].Cost -= l.off[t]
+		}
+		*found = layer
+	}
+	return *found
+}
+
+// backAt is what it costs to go on from moment t.
+func (p *Pass) backAt(s Stages, l *Lattice, t int) *Back {
+	if l.backs[t] != nil {
+		return l.backs[t]
+	}
+	next, layer := p.backAt(s, l, t+1), p.layerAt(s, l, t)
+	found := &p.found(l, t).backs[t%sparse]
+	if *found == nil {
+		*found = p.Backward(s.Stage(t+1), layer, next)
+		(*found).base += l.backsOff[t+1] - l.backsOff[t]
+	}
+	return *found
+}
+
 // Lattice is all that is known of a tune: the layers of the whole pass forward and the costs to go. It does not change, and shares
 // what an edit left alone with the lattice before it.
 type Lattice struct {
@@ -90,7 +147,7 @@ func (l *Lattice) Along(first int, states []State, total Cost) *Lattice {
 func (l *Lattice) EachState(t int, f func(s *State, toGo Cost)) {
 	for _, s := range l.layers[t].States {
 		s.Cost += l.off[t]
-		f(&s, *l.backs[t].cell(int(s.Node), s.Tag, s.Pick)+l.backsOff[t])
+		f(&s, l.backs[t].From(int(s.Node), s.Tag, s.Pick)+l.backsOff[t])
 	}
 }
 
@@ -123,16 +180,21 @@ func (p *Pass) forwards(s Stages, l, base *Lattice, from, hi int) (met int, err 
 		}
 		st, before, off := s.Stage(t), Start(), Cost(0)
 		if t > 0 {
-			before, off = l.layers[t-1], l.off[t-1]
+			before, off = p.layerAt(s, l, t-1), l.off[t-1]
 		}
-		l.layers[t] = p.Forward(st, before, off, nil)
-		if len(l.layers[t].States) == 0 {
+		layer := p.Forward(st, before, off, nil)
+		if len(layer.States) == 0 {
 			return n, p.deadEnd(st, t)
 		}
-		if base == nil || t < hi {
+		if l.keeps(t) {
+			l.layers[t] = layer
+		} else {
+			p.found(l, t).layers[t%sparse] = layer
+		}
+		if base == nil || t < hi || base.layers[t] == nil {
 			continue
 		}
-		if more, ok := l.layers[t].differs(base.layers[t]); ok {
+		if more, ok := layer.differs(base.layers[t]); ok {
 			copy(l.layers[t+1:], base.layers[t+1:])
 			for k := t + 1; k < n; k++ {
 				l.off[k] = base.off[k] + more - base.off[t]
@@ -170,15 +232,20 @@ func (p *Pass) backwards(s Stages, l, base *Lattice, lo, met int) error {
 			return err
 		}
 		if t == n-1 {
-			l.backs[t] = End(l.layers[t], len(s.Stage(t).Nodes)).bound()
+			l.backs[t] = End(l.layers[t], len(s.Stage(t).Nodes))
 			continue
 		}
-		l.backs[t] = p.Backward(s.Stage(t+1), l.layers[t], l.backs[t+1])
-		l.backsOff[t] = l.backsOff[t+1]
-		if base == nil || t >= lo {
+		next, layer := p.backAt(s, l, t+1), p.layerAt(s, l, t)
+		back := p.Backward(s.Stage(t+1), layer, next)
+		if l.backsOff[t] = l.backsOff[t+1]; l.keeps(t) {
+			l.backs[t] = back
+		} else {
+			p.found(l, t).backs[t%sparse] = back
+		}
+		if base == nil || t >= lo || base.backs[t] == nil {
 			continue
 		}
-		if more, ok := l.backs[t].differs(base.backs[t]); ok {
+		if more, ok := back.differs(base.backs[t]); ok {
 			copy(l.backs[:t+1], base.backs[:t+1])
 			for k := range t + 1 {
 				l.backsOff[k] = base.backsOff[k] + l.backsOff[t+1] + more - base.backsOff[t]
@@ -191,40 +258,22 @@ func (p *Pass) backwards(s Stages, l, base *Lattice, lo, met int) error {
 
 // differs reports whether b and o are of the same states, each costing as much more in b.
 func (b *Back) differs(o *Back) (more Cost, ok bool) {
-	if len(b.cost) != len(o.cost) || b.picks != o.picks || !slices.Equal(b.rows, o.rows) {
-		return 0, false
-	}
-	first := true
-	for i, c := range b.cost {
-		d := o.cost[i]
-		if c >= Inf || d >= Inf {
-			if c < Inf || d < Inf {
-				return 0, false
-			}
-			continue
-		}
-		if first {
-			more, first = c-d, false
-		}
-		if c-d != more {
-			return 0, false
-		}
-	}
-	return more, true
+	ok = b.picks == o.picks && slices.Equal(b.rows, o.rows) && slices.Equal(b.narrow, o.narrow) && b.wide == nil && o.wide == nil
+	return b.base - o.base, ok
 }
 
-// before is the layer before moment t.
-func (l *Lattice) before(t int) (*Layer, Cost) {
+// layerBefore is the layer before moment t, and what its costs lie below the true ones.
+func (p *Pass) layerBefore(s Stages, l *Lattice, t int) (*Layer, Cost) {
 	if t == 0 {
 		return Start(), 0
 	}
-	return l.layers[t-1], l.off[t-1]
+	return p.layerAt(s, l, t-1), l.off[t-1]
 }
 
 // toGo is the cost to go from any state of moment t.
 func (p *Pass) toGo(s Stages, l *Lattice, t int, at *State) Cost {
-	if c := l.backs[t].cell(int(at.Node), at.Tag, at.Pick); c != nil {
-		return *c + l.backsOff[t]
+	if c, ok := p.backAt(s, l, t).Cost(int(at.Node), at.Tag, at.Pick); ok {
+		return c + l.backsOff[t]
 	}
 	if t == len(l.layers)-1 {
 		return 0
@@ -238,8 +287,8 @@ func (p *Pass) toGo(s Stages, l *Lattice, t int, at *State) Cost {
 }
 
 // limit is all that is left of a way of total from moment t on.
-func (l *Lattice) limit(t int, total Cost) *Limit {
-	return &Limit{ToGo: l.backs[t], Total: min(total-l.backsOff[t], Inf)}
+func (p *Pass) limit(s Stages, l *Lattice, t int, total Cost) *Limit {
+	return &Limit{ToGo: p.backAt(s, l, t), Total: min(total-l.backsOff[t], Inf)}
 }
 
 // Change is an edit of a lattice: the stages Lo to Hi are others. If Allow is not nil, Hi is Lo, and only what it allows counts
@@ -255,25 +304,25 @@ type Change struct {
 // first on, up to where it comes back to l's own best way or to the end. Equal ways are told apart as Solve tells them apart:
 // behind the state at which they meet, all best ways of the one tune are those of the other.
 // Errors: *DeadEnd or that of the stages.
-func (p *Pass) Edit(s Stages, l *Lattice, c Change) (first int, states []State, total Cost, err error) {
+func (p *Pass) Edit(all Stages, l *Lattice, c Change) (first int, states []State, total Cost, err error) {
 	layers := []*Layer{}
-	before, off := l.before(c.Lo)
+	before, off := p.layerBefore(all, l, c.Lo)
 	t := c.Lo
 	for ; ; t++ {
-		if err := s.Err(); err != nil {
+		if err := all.Err(); err != nil {
 			return 0, nil, 0, err
 		}
 		var w *Limit
 		switch {
 		case t > c.Hi:
-			w = l.limit(t, total)
+			w = p.limit(all, l, t, total)
 		case c.Total < Inf && c.Lo == c.Hi:
-			w = l.limit(t, c.Total)
+			w = p.limit(all, l, t, c.Total)
 			w.Allow = c.Allow
 		case c.Allow != nil:
 			w = &Limit{Allow: c.Allow}
 		}
-		st := s.Stage(t)
+		st := all.Stage(t)
 		if t == c.Lo && c.Stage != nil {
 			st = c.Stage
 		}
@@ -283,7 +332,7 @@ func (p *Pass) Edit(s Stages, l *Lattice, c Change) (first int, states []State, 
 			return 0, nil, 0, p.deadEnd(st, t)
 		}
 		if t >= c.Hi {
-			before, total = p.tight(s, l, t, before)
+			before, total = p.tight(all, l, t, before)
 		}
 		layers = append(layers, before)
 		if t == len(l.layers)-1 || t >= c.Hi && len(before.States) == 1 && before.States[0].Same(&l.Path[t]) {
@@ -302,7 +351,7 @@ func (p *Pass) Edit(s Stages, l *Lattice, c Change) (first int, states []State, 
 	}
 	first = c.Lo
 	for first > 0 {
-		s := l.layers[first-1].States[n]
+		s := p.layerAt(all, l, first-1).States[n]
 		if s.Same(&l.Path[first-1]) {
 			break
 		}
@@ -336,11 +385,12 @@ func (p *Pass) Marginals(s Stages, l *Lattice, t int, st *Stage, matters func(no
 	if st == nil {
 		st = s.Stage(t)
 	}
-	before, off := l.before(t)
+	back := p.backAt(s, l, t)
+	before, off := p.layerBefore(s, l, t)
 	p.enter(st, before, off)
 	var open []loose
-	for _, g := range promising(st, l.backs[t].Least) {
-		open = p.marginalsOf(l, t, g, matters, found, open)
+	for _, g := range promising(st, back.Least) {
+		open = p.marginalsOf(back, l.backsOff[t], g, matters, found, open)
 	}
 	for _, o := range open { // to states that were not reached
 		if o.cost < matters(int(o.to.Node), o.by, o.label) {
@@ -357,8 +407,8 @@ type loose struct {
 }
 
 // marginalsOf goes through the ways into node g that may matter; the cheapest flows come first.
-func (p *Pass) marginalsOf(l *Lattice, t, g int, matters func(int, uint8, uint8) Cost, found func(int, uint8, uint8, Cost), open []loose) []loose {
-	back, more := l.backs[t], l.backsOff[t]
+func (p *Pass) marginalsOf(back *Back, more Cost, g int, matters func(int, uint8, uint8) Cost, found func(int, uint8, uint8, Cost),
+	open []loose) []loose {
 	least, view := back.Least(g)+more, p.st.Nodes[g].View
 	v := p.arrive(g, Inf, true)
 	order := make([]int, len(p.flows))
@@ -389,8 +439,8 @@ func (p *Pass) marginalsOf(l *Lattice, t, g int, matters func(int, uint8, uint8)
 					continue
 				}
 				p.leads(a, cost, func(cost Cost, to Pick) {
-					if c := back.cell(g, a.Tag, to); c != nil {
-						best = min(best, cost+*c+more)
+					if c, ok := back.Cost(g, a.Tag, to); ok {
+						best = min(best, cost+c+more)
 					} else {
 						open = append(open, loose{cost, f.by, part.Label, State{Node: uint16(g), Tag: a.Tag, Pick: to}})
 					}
