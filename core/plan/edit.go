@@ -148,14 +148,21 @@ func (c *changes) moment(t int, m *model) play.Moment {
 		}
 	}
 	repin := func(s *play.Stroke) *play.Stroke {
-		if s == nil || s.Pinned == m.isPinned(mo.At, s.Part, s.Voice) {
+		if s == nil {
+			return nil
+		}
+		at := mo.At
+		if s.Part == play.Melody {
+			at = m.req.Tune.Notes[s.Index].At
+		}
+		if s.Pinned == m.isPinned(at, s.Part, s.Voice) {
 			return s
 		}
 		out := *s
 		out.Pinned = !s.Pinned
 		return &out
 	}
-	mo.Melody, mo.Thumb, mo.With = repin(mo.Melody), repin(mo.Thumb), slices.Clone(mo.With)
+	mo.Melody, mo.Held, mo.Thumb, mo.With = repin(mo.Melody), repin(mo.Held), repin(mo.Thumb), slices.Clone(mo.With)
 	for i := range mo.With {
 		mo.With[i] = repin(mo.With[i])
 	}

@@ -14,7 +14,7 @@ type Back struct {
 	base   Cost
 	narrow []int32 // costs above base, by row and number of the pick; Never if there is no way on
 	wide   []Cost  // the same, where they differ by too much for 32 bits
-	least  []Cost  // by node; 0 for one that was not reached: a bound
+	least  []Cost  // by node, of the states reached; 0 if there is none
 }
 
 // newBack makes room for the states of a layer over nodes; size is how many costs they have.
@@ -100,8 +100,23 @@ func (b *Back) at(i int) Cost {
 	return Inf
 }
 
-// Least is the least cost to go from a node, 0 if it was not reached: a bound.
+// Least is the least cost to go from the states of a node that were reached.
 func (b *Back) Least(node int) Cost { return b.least[node] }
+
+// LeastOf is the least cost to go from the states of a node and tag that were reached, 0 if there is none.
+func (b *Back) LeastOf(node int, tag uint8) (least Cost) {
+	row := int(b.rows[node*Tags+int(tag)])
+	if row < 0 {
+		return 0
+	}
+	if b.wide != nil {
+		return slices.Min(b.wide[row*b.count:][:b.count])
+	}
+	if c := slices.Min(b.narrow[row*b.count:][:b.count]); c < Never {
+		return b.base + Cost(c)
+	}
+	return Inf
+}
 
 // From is the cost to go from a state, 0 if it was not reached: a bound.
 func (b *Back) From(node int, tag uint8, p Pick) Cost {

@@ -44,7 +44,7 @@ func (m *Masking) again(table *[Masks][Masks]Cost) (by [Classes][Classes]Cost) {
 }
 
 // Bound bounds what comes after the states of one moment by node and class of the mask alone: rings, places and stoppers are
-// counted at the least that they can cost.
+// counted at the least that they can cost. What is slurred must leave the empty mask.
 type Bound struct {
 	masking *Masking
 	by      [][Classes]Cost
@@ -91,10 +91,7 @@ func (b *Bound) Before(st *Stage, floors Floors, onset bool) *Bound {
 			if known[ended] == nil {
 				known[ended] = b.onward(&again, floors.Floor(to.View, ended), g, onset)
 			}
-			begin := mv.Shift
-			if onset {
-				begin, _ = mv.begin()
-			}
+			begin, _ := mv.begin()
 			worst[i] = known[ended].improve(&out.by[i], n, min(struck+begin, Inf), slurred)
 		}
 	}

@@ -21,12 +21,16 @@ type Limit struct {
 	Total Cost
 	Beam  int
 	Slack Cost
+	Loose bool                                 // ToGo says nothing about nodes, since some of their states are not known to it
 	Allow func(node int, by, label uint8) bool // nil allows all
 }
 
 func (w *Limit) budget(g int) Cost {
-	if w == nil || w.ToGo == nil {
+	switch {
+	case w == nil || w.ToGo == nil:
 		return Inf
+	case w.Loose:
+		return w.Total
 	}
 	return w.Total - w.Least(g)
 }

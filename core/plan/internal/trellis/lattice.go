@@ -147,7 +147,11 @@ func (l *Lattice) Along(first int, states []State, total Cost) *Lattice {
 func (l *Lattice) EachState(t int, f func(s *State, toGo Cost)) {
 	for _, s := range l.layers[t].States {
 		s.Cost += l.off[t]
-		f(&s, l.backs[t].From(int(s.Node), s.Tag, s.Pick)+l.backsOff[t])
+		toGo := l.backs[t].From(int(s.Node), s.Tag, s.Pick)
+		if toGo < Inf {
+			toGo += l.backsOff[t]
+		}
+		f(&s, toGo)
 	}
 }
 
@@ -272,11 +276,11 @@ func (p *Pass) layerBefore(s Stages, l *Lattice, t int) (*Layer, Cost) {
 
 // toGo is the cost to go from any state of moment t.
 func (p *Pass) toGo(s Stages, l *Lattice, t int, at *State) Cost {
-	if c, ok := p.backAt(s, l, t).Cost(int(at.Node), at.Tag, at.Pick); ok {
-		return c + l.backsOff[t]
-	}
 	if t == len(l.layers)-1 {
 		return 0
+	}
+	if c, ok := p.backAt(s, l, t).Cost(int(at.Node), at.Tag, at.Pick); ok {
+		return c + l.backsOff[t]
 	}
 	alone := &Layer{States: []State{{Node: at.Node, Tag: at.Tag, Pick: at.Pick}}}
 	next, least := p.Forward(s.Stage(t+1), alone, 0, nil), Inf
@@ -305,7 +309,7 @@ type Change struct {
 // behind the state at which they meet, all best ways of the one tune are those of the other.
 // Errors: *DeadEnd or that of the stages.
 func (p *Pass) Edit(all Stages, l *Lattice, c Change) (first int, states []State, total Cost, err error) {
-	layers := []*Layer{}
+	layers, loose := []*Layer{}, c.Stage != nil
 	before, off := p.layerBefore(all, l, c.Lo)
 	t := c.Lo
 	for ; ; t++ {
@@ -316,9 +320,10 @@ func (p *Pass) Edit(all Stages, l *Lattice, c Change) (first int, states []State
 		switch {
 		case t > c.Hi:
 			w = p.limit(all, l, t, total)
+			w.Loose = loose
 		case c.Total < Inf && c.Lo == c.Hi:
 			w = p.limit(all, l, t, c.Total)
-			w.Allow = c.Allow
+			w.Allow, w.Loose = c.Allow, loose
 		case c.Allow != nil:
 			w = &Limit{Allow: c.Allow}
 		}
@@ -332,7 +337,7 @@ func (p *Pass) Edit(all Stages, l *Lattice, c Change) (first int, states []State
 			return 0, nil, 0, p.deadEnd(st, t)
 		}
 		if t >= c.Hi {
-			before, total = p.tight(all, l, t, before)
+			before, total, loose = p.tight(all, l, t, before)
 		}
 		layers = append(layers, before)
 		if t == len(l.layers)-1 || t >= c.Hi && len(before.States) == 1 && before.States[0].Same(&l.Path[t]) {
@@ -362,8 +367,9 @@ func (p *Pass) Edit(all Stages, l *Lattice, c Change) (first int, states []State
 	return first, states, total, nil
 }
 
-// tight are the states of a layer at moment t that the best of its ways pass, and what these cost.
-func (p *Pass) tight(s Stages, l *Lattice, t int, layer *Layer) (*Layer, Cost) {
+// tight are the states of a layer at moment t that the best of its ways pass, and what these cost. They are strange if l did not
+// reach all of them: then it need not reach what they lead to.
+func (p *Pass) tight(s Stages, l *Lattice, t int, layer *Layer) (best *Layer, total Cost, strange bool) {
 	total, all := Inf, make([]Cost, len(layer.States))
 	for i := range layer.States {
 		all[i] = layer.States[i].Cost + p.toGo(s, l, t, &layer.States[i])
@@ -371,32 +377,48 @@ func (p *Pass) tight(s Stages, l *Lattice, t int, layer *Layer) (*Layer, Cost) {
 	}
 	out := &Layer{reached: layer.reached}
 	for i := range layer.States {
-		if all[i] == total {
-			out.States = append(out.States, layer.States[i])
+		if at := &layer.States[i]; all[i] == total {
+			out.States = append(out.States, *at)
+			if t < len(l.layers)-1 {
+				_, known := p.backAt(s, l, t).Cost(int(at.Node), at.Tag, at.Pick)
+				strange = strange || !known
+			}
 		}
 	}
-	return out, total
+	return out, total, strange
 }
 
 // Marginals calls found with the least totals of ways that pass moment t, by node, way to sound it and label: those of at most what
 // matters says of them. If st is not nil it takes the place of the moment's own stage.
 func (p *Pass) Marginals(s Stages, l *Lattice, t int, st *Stage, matters func(node int, by, label uint8) Cost,
 	found func(node int, by, label uint8, total Cost)) {
+	m := marginals{Pass: p, back: p.backAt(s, l, t), more: l.backsOff[t], matters: matters, found: found}
 	if st == nil {
 		st = s.Stage(t)
+	} else {
+		m.slack = st.Debts.most // it may lead to picks that were not reached
 	}
-	back := p.backAt(s, l, t)
 	before, off := p.layerBefore(s, l, t)
 	p.enter(st, before, off)
-	var open []loose
-	for _, g := range promising(st, back.Least) {
-		open = p.marginalsOf(back, l.backsOff[t], g, matters, found, open)
+	for _, g := range promising(st, m.back.Least) {
+		m.node(g)
 	}
-	for _, o := range open { // to states that were not reached
+	for _, o := range m.open { // to states that were not reached
 		if o.cost < matters(int(o.to.Node), o.by, o.label) {
 			found(int(o.to.Node), o.by, o.label, o.cost+p.toGo(s, l, t, &o.to))
 		}
 	}
+}
+
+// marginals is a look at every way into one moment.
+type marginals struct {
+	*Pass
+	back        *Back
+	more, slack Cost // what lies before the costs to go, and how far below those of the states reached others can be
+	least       [Tags]Cost
+	matters     func(node int, by, label uint8) Cost
+	found       func(node int, by, label uint8, total Cost)
+	open        []loose
 }
 
 // loose is a way whose cost to go is not known yet.
@@ -406,52 +428,59 @@ type loose struct {
 	to        State
 }
 
-// marginalsOf goes through the ways into node g that may matter; the cheapest flows come first.
-func (p *Pass) marginalsOf(back *Back, more Cost, g int, matters func(int, uint8, uint8) Cost, found func(int, uint8, uint8, Cost),
-	open []loose) []loose {
-	least, view := back.Least(g)+more, p.st.Nodes[g].View
-	v := p.arrive(g, Inf, true)
-	order := make([]int, len(p.flows))
+// node goes through the ways into node g that may matter; the cheapest flows come first.
+func (m *marginals) node(g int) {
+	v := m.arrive(g, Inf, true)
+	for tag := range m.least {
+		m.least[tag] = max(0, m.back.LeastOf(g, uint8(tag))+m.more-m.slack)
+	}
+	order := make([]int, len(m.flows))
 	for i := range order {
 		order[i] = i
 	}
-	slices.SortFunc(order, func(a, b int) int { return cmp.Compare(p.flows[a].least, p.flows[b].least) })
+	slices.SortFunc(order, func(a, b int) int { return cmp.Compare(m.flows[a].least, m.flows[b].least) })
 	for _, i := range order {
-		f := &p.flows[i]
+		f := &m.flows[i]
 		if f.least >= Inf {
 			break
 		}
-		p.flowNo++
-		p.finite(i)
-		set := p.set(view, v, f.ring, f.struck)
+		m.flowNo++
+		m.finite(i)
+		set := m.set(m.st.Nodes[g].View, v, f.ring, f.struck)
 		for k := range set.parts {
-			part := &set.parts[k]
-			best := matters(g, f.by, part.Label)
-			if f.least+part.Sum+least >= best {
-				continue
-			}
-			was := best
-			actions := p.actions(view, v, f.ring, set, k)
-			for j := range actions {
-				a := &actions[j]
-				cost := part.Sum + Cost(a.Cost)
-				if f.least+cost+least >= best {
-					continue
-				}
-				p.leads(a, cost, func(cost Cost, to Pick) {
-					if c, ok := back.Cost(g, a.Tag, to); ok {
-						best = min(best, cost+c+more)
-					} else {
-						open = append(open, loose{cost, f.by, part.Label, State{Node: uint16(g), Tag: a.Tag, Pick: to}})
-					}
-				})
-			}
-			if best < was {
-				found(g, f.by, part.Label, best)
-			}
+			m.part(g, f, v, set, k)
 		}
 	}
-	return open
+}
+
+// part goes through the actions of part k of a set.
+func (m *marginals) part(g int, f *flow, v *view, set *set, k int) {
+	part := &set.parts[k]
+	was, least := m.matters(g, f.by, part.Label), Inf
+	for tags := part.Tags; tags != 0; tags &= tags - 1 {
+		least = min(least, m.least[trailing(uint64(tags))])
+	}
+	if f.least+part.Sum+least >= was {
+		return
+	}
+	best, actions := was, m.actions(m.st.Nodes[g].View, v, f.ring, set, k)
+	for j := range actions {
+		a := &actions[j]
+		cost := part.Sum + Cost(a.Cost)
+		if f.least+cost+m.least[a.Tag] >= best {
+			continue
+		}
+		m.leads(a, cost, func(cost Cost, to Pick) {
+			if c, ok := m.back.Cost(g, a.Tag, to); ok {
+				best = min(best, cost+c+m.more)
+			} else {
+				m.open = append(m.open, loose{cost, f.by, part.Label, State{Node: uint16(g), Tag: a.Tag, Pick: to}})
+			}
+		})
+	}
+	if best < was {
+		m.found(g, f.by, part.Label, best)
+	}
 }
 
 // leads calls f with every pick to which an action leads after the present flow, and what it costs by then.
