@@ -92,7 +92,7 @@ func (p *Plan) heldTo(ctx context.Context, sets []*equalBars, chosen map[*equalB
 	}
 	q, err := solveFree(ctx, r)
 	if q != nil {
-		q.alike, q.Request.alike = r.alike, nil
+		q.alike, q.Request.alike, q.Request.Within = r.alike, nil, p.Request.Within
 	}
 	return q, err
 }

@@ -9,6 +9,7 @@ import (
 	"testing"
 
 	"stepping/core/chord"
+	"stepping/core/coretest"
 	"stepping/core/digits"
 	"stepping/core/pattern"
 	"stepping/core/pitch"
@@ -448,6 +449,35 @@ func TestMarginals(t *testing.T) {
 				t.Fatal(err)
 			}
 		}
+	}
+}
+
+// TestHookAlone: a player who bends with the picking hand alone is told what that bend costs, and a pin on it is that bend.
+func TestHookAlone(t *testing.T) {
+	ctx, rng := context.Background(), rand.New(rand.NewPCG(6, 26))
+	bends := 0
+	for range few(12) {
+		r := Request{Tune: coretest.Wander(rng.Uint64(), 5), Tuning: coretest.Tuning("Standard"), Player: player.Default(), Thumb: pattern.None}
+		r.Player.Techniques = []string{player.UsesHook}
+		p, err := Solve(ctx, r)
+		if err != nil {
+			continue
+		}
+		for i := range p.Moments {
+			alts, err := p.Alternatives(ctx, i, play.Melody)
+			if err != nil {
+				t.Fatal(err)
+			}
+			for _, a := range alts {
+				if a.How == play.Bend {
+					checkMarginal(t, &r, p, i, &a)
+					bends++
+				}
+			}
+		}
+	}
+	if bends == 0 {
+		t.Error("nothing is bent")
 	}
 }
 

