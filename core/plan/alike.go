@@ -28,6 +28,7 @@ const mostAlikeTrials = 8
 // equalBars is a set of bars that are to be played alike, and the ways in which the free plan plays them.
 type equalBars struct {
 	bars []int
+	way  []int    // of each bar, its number in the order in which they were found
 	ways []barWay // cheapest first
 }
 
@@ -39,15 +40,15 @@ type barWay struct {
 	n    int
 }
 
-// alike returns free if its repeats are alike, else the best plan found in which they are.
-func alike(ctx context.Context, free *Plan) (*Plan, error) {
+// alike returns free if its repeats are alike, else the best plan found in which they are; bases are plans that may be edited.
+func alike(ctx context.Context, free *Plan, bases []*solved) (*Plan, error) {
 	sets := free.repeats()
 	differ := slices.DeleteFunc(slices.Clone(sets), func(e *equalBars) bool { return len(e.ways) < 2 })
 	if len(differ) == 0 {
 		return free, nil
 	}
 	chosen := map[*equalBars]int{}
-	best, err := free.heldTo(ctx, sets, chosen, 0)
+	best, err := free.heldTo(ctx, sets, chosen, 0, bases)
 	var pins *PinError
 	if errors.As(err, &pins) {
 		sets, best, err = free.heldOneByOne(ctx, sets)
@@ -60,7 +61,7 @@ func alike(ctx context.Context, free *Plan) (*Plan, error) {
 		for w := 1; w < len(e.ways) && trials < mostAlikeTrials && len(free.m.moments) <= boundMoments && slices.Contains(sets, e); w++ {
 			before := chosen[e]
 			trials, chosen[e] = trials+1, w
-			q, err := free.heldTo(ctx, sets, chosen, best.Total)
+			q, err := free.heldTo(ctx, sets, chosen, best.Total, bases)
 			switch {
 			case err == nil && q.Total < best.Total:
 				best = q
@@ -79,9 +80,9 @@ func alike(ctx context.Context, free *Plan) (*Plan, error) {
 }
 
 // heldTo plans with every set of bars held to its chosen way; within is as in Request.
-func (p *Plan) heldTo(ctx context.Context, sets []*equalBars, chosen map[*equalBars]int, within float64) (*Plan, error) {
+func (p *Plan) heldTo(ctx context.Context, sets []*equalBars, chosen map[*equalBars]int, within float64, bases []*solved) (*Plan, error) {
 	r := p.Request
-	r.Progress, r.Within, r.alike = nil, within, nil
+	r.Progress, r.Within, r.alike, r.bases = nil, within, nil, bases
 	for _, e := range sets {
 		for _, bar := range e.bars {
 			for _, pin := range e.ways[chosen[e]].pins {
@@ -102,7 +103,7 @@ func (p *Plan) heldOneByOne(ctx context.Context, sets []*equalBars) (kept []*equ
 	best = p
 	for _, e := range sets {
 		for w := range e.ways {
-			q, err := p.heldTo(ctx, append(slices.Clone(kept), e), map[*equalBars]int{e: w}, 0)
+			q, err := p.heldTo(ctx, append(slices.Clone(kept), e), map[*equalBars]int{e: w}, 0, nil)
 			if err == nil {
 				kept, best = append(kept, e), q
 				e.ways = e.ways[w : w+1]
@@ -114,6 +115,28 @@ func (p *Plan) heldOneByOne(ctx context.Context, sets []*equalBars) (kept []*equ
 		}
 	}
 	return kept, best, nil
+}
+
+// equalBars is repeats, worked out once.
+func (p *Plan) equalBars() []*equalBars {
+	if !p.compared {
+		p.compared, p.equal = true, p.repeats()
+	}
+	return p.equal
+}
+
+// unlike reports whether the bars but one are played in different ways.
+func (e *equalBars) unlike(but int) bool {
+	way := -1
+	for i, bar := range e.bars {
+		if bar != but && way >= 0 && e.way[i] != way {
+			return true
+		}
+		if bar != but {
+			way = e.way[i]
+		}
+	}
+	return false
 }
 
 // repeats lists the sets of two and more equal bars, by their first, with the ways in which p plays them.
@@ -151,6 +174,7 @@ func (p *Plan) repeats() []*equalBars {
 			i = len(e.ways)
 			e.ways = append(e.ways, barWay{key: ways[bar].key, pins: ways[bar].pins})
 		}
+		e.way = append(e.way, i)
 		e.ways[i].cost += ways[bar].cost
 		e.ways[i].n++
 	}

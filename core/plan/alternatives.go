@@ -3,6 +3,7 @@ package plan
 import (
 	"cmp"
 	"context"
+	"errors"
 	"slices"
 	"sort"
 
@@ -46,78 +47,156 @@ func (p *Plan) AlternativesOf(ctx context.Context, t int, part play.Part, voice 
 }
 
 func (p *Plan) alternativesOf(ctx context.Context, t int, part play.Part, voice int) ([]Alternative, error) {
-	if p.free != nil && part != play.Damped {
-		return p.besideRepeats(t, part, voice, func() ([]Alternative, error) { return p.free.AlternativesOf(ctx, t, part, voice) })
+	of := stroke{t, part, voice}
+	if p.asked.alts != nil && p.asked.of == of {
+		return slices.Clone(p.asked.alts), nil
 	}
-	if part != play.Damped && p.Pinned(p.Moments[t].At, part, voice) {
-		return p.besidePin(ctx, t, part, voice)
-	}
-	alts, err := p.marginalsOf(ctx, t, part, voice)
+	h, err := p.released(ctx, of)
 	if err != nil {
 		return nil, err
 	}
+	alts, err := h.marginalsOf(ctx, t, part, voice)
+	if err != nil {
+		return nil, err
+	}
+	left := alts[:0]
 	for i := range alts {
-		if !alts[i].Chosen {
-			if alts[i].Why, alts[i].Most, err = p.whyNot(ctx, t, &alts[i]); err != nil {
-				return nil, err
-			}
+		possible, err := p.tell(ctx, of, &alts[i], h)
+		if err != nil {
+			return nil, err
+		}
+		if possible {
+			left = append(left, alts[i])
 		}
 	}
-	return alts, nil
+	if h != p {
+		h.work = nil
+	}
+	chosenFirst(left)
+	p.asked.of, p.asked.alts = of, left
+	return slices.Clone(left), nil
 }
 
-// besidePin lists the alternatives of a pinned note or stroke: those of the plan without
-// that one pin. Their Extra is against this plan's total and may be negative; reasons are
-// against what that other plan would choose.
-func (p *Plan) besidePin(ctx context.Context, t int, part play.Part, voice int) ([]Alternative, error) {
-	q, err := p.without(ctx, stroke{t, part, voice})
-	if err != nil {
+// released is the plan in which a stroke is not pinned and, since a pin on a note or stroke sets its bar apart, its bar not held;
+// p itself if it is neither.
+func (p *Plan) released(ctx context.Context, of stroke) (*Plan, error) {
+	if of.part == play.Damped || p.free == nil && !p.Pinned(p.Moments[of.t].At, of.part, of.voice) {
+		return p, nil
+	}
+	if p.apart.plan != nil && p.apart.of == of {
+		return p.apart.plan, nil
+	}
+	if _, err := p.explore(ctx); err != nil { // of which that plan is an edit
 		return nil, err
 	}
-	alts, err := q.AlternativesOf(ctx, t, part, voice)
-	if err != nil {
-		return nil, err
+	r, bar := p.freedOf(of), p.Moments[of.t].Bar-1
+	r.alike = slices.DeleteFunc(slices.Clone(p.alike), func(held pin) bool { return r.Tune.BarOver(held.At) == bar })
+	q, err := solveFree(ctx, r)
+	if err == nil {
+		p.apart.of, p.apart.plan = of, q
 	}
-	played := p.played(t, part, voice)
-	for i := range alts {
-		if alts[i].Chosen {
-			alts[i].Why = "the choice without your pin"
-		}
-		alts[i].Extra += q.Total - p.Total
-		if alts[i].Chosen = alts[i].sameAs(&played); alts[i].Chosen {
-			alts[i].Why = ""
-		}
-	}
-	chosenFirst(alts)
-	return alts, nil
+	return q, err
 }
 
-// besideRepeats lists alternatives of a plan whose repeats are held alike: those of the plan in which
-// they are free, priced against what is played.
-func (p *Plan) besideRepeats(t int, part play.Part, voice int, of func() ([]Alternative, error)) ([]Alternative, error) {
-	alts, err := of()
+// tell prices an alternative of h, the plan released, and says why it is not taken. It is not possible if pins or what is held
+// rule it out.
+func (p *Plan) tell(ctx context.Context, of stroke, a *Alternative, h *Plan) (possible bool, err error) {
+	played := p.played(of.t, of.part, of.voice)
+	own := a.Chosen
+	if a.Chosen = a.sameAs(&played); a.Chosen {
+		a.Extra = 0
+		return true, nil
+	}
+	d, err := p.under(ctx, of, a, h)
+	var no *PinError
+	if errors.As(err, &no) {
+		return false, nil
+	}
 	if err != nil {
-		return nil, err
+		return false, err
 	}
-	played, base := p.played(t, part, voice), 0.0
-	for i := range alts {
-		if alts[i].sameAs(&played) {
-			base = alts[i].Extra
+	a.Extra = d.total - p.Total
+	switch pinned := p.Pinned(p.Moments[of.t].At, of.part, of.voice); {
+	case own && pinned:
+		a.Why = "the choice without your pin"
+	case own && a.Extra < 0:
+		a.Why = "by itself the better choice; " + p.heldWhy()
+	default:
+		a.Why, a.Most = p.whyNot(of.t, d)
+	}
+	return true, nil
+}
+
+// under is where the plan under the pin on an alternative of h differs from p: on a way through the lattice of h, unless that would
+// play equal bars in different ways, so that they are held.
+func (p *Plan) under(ctx context.Context, of stroke, a *Alternative, h *Plan) (detour, error) {
+	d, err := h.through(ctx, of.t, a)
+	if err != nil {
+		return d, err
+	}
+	if p.free == nil && !h.staysAlike(of, d) {
+		r := p.freedOf(of)
+		r.Pins = append(r.Pins, a.Pin(&p.Moments[of.t]))
+		q, err := Solve(ctx, r)
+		if err != nil {
+			return d, err
+		}
+		return p.differs(q, q.lattice.Path, q.Total), nil
+	}
+	if h == p {
+		return d, nil
+	}
+	return p.differs(h, h.lattice.Along(d.first, d.states, ticks(d.total)).Path, d.total), nil
+}
+
+// staysAlike reports whether bars with the same notes are played alike on a detour, but for the bar of a pin on a note or stroke,
+// which stands apart.
+func (p *Plan) staysAlike(of stroke, d detour) bool {
+	if p.Request.Varied {
+		return true
+	}
+	own := -1
+	if of.part != play.Damped {
+		own = p.Moments[of.t].Bar - 1
+	}
+	sets := p.equalBars()
+	for _, e := range sets {
+		if e.unlike(own) {
+			return false
 		}
 	}
-	for i := range alts {
-		a := &alts[i]
-		switch same := a.sameAs(&played); {
-		case same:
-			a.Why = ""
-		case a.Chosen:
-			a.Why = "by itself the better choice; " + p.heldWhy()
+	for i, c := range p.choices(d) {
+		mo := &p.Moments[d.first+i]
+		bar := mo.Bar - 1
+		if bar == own || !slices.ContainsFunc(sets, func(e *equalBars) bool { return slices.Contains(e.bars, bar) }) {
+			continue
 		}
-		a.Extra -= base
-		a.Chosen = a.sameAs(&played)
+		var was, now barWay
+		then := p.m.moment(d.first+i, &c)
+		was.add(mo, 0, p.Request.Capo)
+		now.add(&then, 0, p.Request.Capo)
+		if was.key != now.key {
+			return false
+		}
 	}
-	chosenFirst(alts)
-	return alts, nil
+	return true
+}
+
+// differs is the stretch in which a way through the stages of q, or the plan's own, differs from p.
+func (p *Plan) differs(q *Plan, path []trellis.State, total float64) detour {
+	differs := func(t int) bool {
+		a := p.state(t)
+		return !a.Same(&path[t]) || a.Step != path[t].Step || p.m.moments[t].hands[a.Node] != q.m.moments[t].hands[path[t].Node]
+	}
+	d, hi := detour{plan: q, total: total}, len(path)-1
+	for d.first < hi && !differs(d.first) {
+		d.first++
+	}
+	for hi > d.first && !differs(hi) {
+		hi--
+	}
+	d.states = path[d.first:min(hi+2, len(path))] // and the moment of the return
+	return d
 }
 
 // heldWhy says why p is not its free plan.
@@ -138,7 +217,7 @@ func chosenFirst(alts []Alternative) {
 	})
 }
 
-// Marginals is AlternativesOf without the reasons, and of a pinned note just the pin.
+// Marginals is AlternativesOf without the reasons, and of a pinned or held note just what is played.
 func (p *Plan) Marginals(ctx context.Context, t int, part play.Part, voice int) ([]Alternative, error) {
 	p.mu.Lock()
 	defer p.unlock()
@@ -146,9 +225,6 @@ func (p *Plan) Marginals(ctx context.Context, t int, part play.Part, voice int) 
 }
 
 func (p *Plan) marginalsOf(ctx context.Context, t int, part play.Part, voice int) ([]Alternative, error) {
-	if p.free != nil && part != play.Damped {
-		return p.besideRepeats(t, part, voice, func() ([]Alternative, error) { return p.free.Marginals(ctx, t, part, voice) })
-	}
 	var all []Alternative
 	var err error
 	if part == play.Damped {
@@ -209,19 +285,12 @@ type stroke struct {
 	voice int
 }
 
-// without returns the plan without the pins on one stroke, repeats free as in p.
-func (p *Plan) without(ctx context.Context, of stroke) (*Plan, error) {
-	if p.freed.plan != nil && p.freed.of == of {
-		return p.freed.plan, nil
-	}
+// freedOf is p's request without the pins on one stroke, to be solved from p.
+func (p *Plan) freedOf(of stroke) Request {
 	at, r := p.Moments[of.t].At, p.Request
-	r.bases = p.ownBases()
+	r.bases, r.Progress = p.ownBases(), nil
 	r.Pins = slices.DeleteFunc(slices.Clone(r.Pins), func(pin play.Pin) bool { return pin.InForce(at) && pin.Part == of.part && pin.Voice == of.voice })
-	q, err := solveFree(ctx, r)
-	if err == nil {
-		p.freed.of, p.freed.plan = of, q
-	}
-	return q, err
+	return r
 }
 
 // collector gathers alternatives with their least totals.
@@ -377,8 +446,10 @@ func (m *model) allowedDampers() []play.Damper {
 type detour struct {
 	first  int // moment of states[0]
 	states []trellis.State
-	at     int // moment of the link
-	str    int // string that must be silenced there, 0 for none …
+	total  float64 // of the other plan
+	plan   *Plan   // whose stages these are states of, nil if they are a way through this plan's lattice …
+	at     int     // … by way of this moment
+	str    int     // string that must be silenced there, 0 for none …
 	by     play.Damper
 }
 
@@ -388,7 +459,7 @@ func (p *Plan) through(ctx context.Context, t int, a *Alternative) (detour, erro
 	if err != nil {
 		return detour{}, err
 	}
-	d := detour{at: t, by: a.By, str: a.String}
+	d := detour{at: t, by: a.By, str: a.String, total: p.Total + a.Extra}
 	c := trellis.Change{Lo: t, Hi: t, Total: ticks(p.Total + a.Extra)}
 	if a.Part == play.Damped {
 		c.Stage = &s.damped(t, a.String, a.By).trellis
@@ -411,7 +482,11 @@ func (p *Plan) through(ctx context.Context, t int, a *Alternative) (detour, erro
 // choices recomputes what is chosen along a detour.
 func (p *Plan) choices(d detour) []choice {
 	out := make([]choice, len(d.states))
-	s := p.search(context.Background())
+	of := p
+	if d.plan != nil {
+		of = d.plan
+	}
+	s := of.search(context.Background())
 	for i := range d.states {
 		t := d.first + i
 		before := p.before(t)
@@ -419,10 +494,10 @@ func (p *Plan) choices(d detour) []choice {
 			before = &d.states[i-1]
 		}
 		st := s.stage(t)
-		if t == d.at && d.str != 0 {
+		if d.plan == nil && t == d.at && d.str != 0 {
 			st = s.damped(t, d.str, d.by)
 		}
-		out[i] = p.m.choiceFrom(st.left, &st.pick, before, &d.states[i])
+		out[i] = of.m.choiceFrom(st.left, &st.pick, before, &d.states[i])
 	}
 	return out
 }

@@ -74,7 +74,7 @@ func newModelFrom(r *Request) (m *model, c *changes, err error) {
 }
 
 // mostEdited is the share of a tune, one in so many, up to which an edit is quicker than to search anew.
-const mostEdited = 4
+const mostEdited = 2
 
 // alikeButMusic reports whether r is for the same player in the same tuning and key as q: then alike moments are the same.
 func (r *Request) alikeButMusic(q *Request) bool {

@@ -36,12 +36,18 @@ type Plan struct {
 
 	// mu guards what follows: it is worked out when it is asked for.
 	mu        sync.Mutex
-	base      *solved // from which the lattice can be made, until it is whole …
-	edited    [2]int  // … the stages that are other than there
-	work      *search // while the lock is held
+	base      *solved      // from which the lattice can be made, until it is whole …
+	edited    [2]int       // … the stages that are other than there
+	work      *search      // while the lock is held
+	equal     []*equalBars // see equalBars
+	compared  bool
 	marginals map[int][]Alternative
 	dampers   map[damped][]Alternative
-	freed     struct { // the plan without the pins on one stroke, that asked for last
+	asked     struct { // the question answered last
+		of   stroke
+		alts []Alternative
+	}
+	apart struct { // see released, what was asked for last
 		of   stroke
 		plan *Plan
 	}
@@ -68,7 +74,7 @@ func Solve(ctx context.Context, r Request) (*Plan, error) {
 	if err != nil || r.Varied {
 		return p, err
 	}
-	if p, err = alike(ctx, p); err == nil && r.Within > 0 && p.Total > r.Within {
+	if p, err = alike(ctx, p, r.bases); err == nil && r.Within > 0 && p.Total > r.Within {
 		return nil, ErrOver
 	}
 	return p, err

@@ -56,29 +56,16 @@ func (p *Plan) withReason(s *play.Stroke) string {
 
 // appendNext adds why the cheapest other place is not taken.
 func (p *Plan) appendNext(ctx context.Context, t int, part play.Part, out *[]string) error {
-	alts, err := p.marginalsOf(ctx, t, part, 0)
+	alts, err := p.alternativesOf(ctx, t, part, 0)
 	if err != nil || len(alts) < 2 {
 		return err
 	}
 	next := &alts[1]
-	var why string
-	var most play.Term
-	switch {
-	case p.free == nil:
-		if why, most, err = p.whyNot(ctx, t, next); err != nil {
-			return err
-		}
-	case next.Extra < 0:
+	if p.free != nil && next.Extra < 0 {
 		*out = append(*out, fmt.Sprintf("%s would be %s here by itself; %s.", capital(p.AlternativeText(next)), play.Priced(next.Extra), p.heldWhy()))
 		return nil
-	default:
-		if alts, err = p.alternativesOf(ctx, t, part, 0); err != nil {
-			return err
-		}
-		next = &alts[1]
-		why, most = next.Why, next.Most
 	}
-	*out = append(*out, fmt.Sprintf("%s would be %s: %s.", capital(p.AlternativeText(next)), play.PricedBy(next.Extra, most), why))
+	*out = append(*out, fmt.Sprintf("%s would be %s: %s.", capital(p.AlternativeText(next)), play.PricedBy(next.Extra, next.Most), next.Why))
 	return nil
 }
 
@@ -218,11 +205,7 @@ const secondReason = 0.4
 // whyNot finds the terms, one or two, that make the best plan through a dearest against this plan, the most of them, and
 // says each with its amount and the figures of the moment where it weighs most; then what is gained
 // most by it, and what the other terms add up to, so that all of it is the price.
-func (p *Plan) whyNot(ctx context.Context, t int, a *Alternative) (text string, most play.Term, err error) {
-	d, err := p.through(ctx, t, a)
-	if err != nil {
-		return "", 0, err
-	}
+func (p *Plan) whyNot(t int, d detour) (text string, most play.Term) {
 	theirs := p.choices(d)
 	var diff play.Terms
 	for i := range theirs {
@@ -232,7 +215,7 @@ func (p *Plan) whyNot(ctx context.Context, t int, a *Alternative) (text string, 
 	}
 	first := dearest(&diff, -1)
 	if diff[first] <= 0 {
-		return "it is as good, and the plan takes the first of equals", first, nil
+		return "it is as good, and the plan takes the first of equals", first
 	}
 	rest := diff.Sum() - diff[first]
 	text = p.termText(first, &diff, d, theirs, t)
@@ -247,7 +230,7 @@ func (p *Plan) whyNot(ctx context.Context, t int, a *Alternative) (text string, 
 	if math.Abs(rest) >= leastTold {
 		text += fmt.Sprintf("; all else %+.2f", rest)
 	}
-	return text, first, nil
+	return text, first
 }
 
 // leastTold is the least difference that is told, half of the last digit shown.
@@ -532,15 +515,10 @@ func (p *Plan) dropReason(t int) string {
 	if p.m.isPinned(p.Moments[t].At, play.Thumb, 0) {
 		return "your choice"
 	}
-	ctx := context.Background()
-	alts, err := p.marginalsOf(ctx, t, play.Thumb, 0)
+	alts, err := p.alternativesOf(context.Background(), t, play.Thumb, 0)
 	if err != nil || len(alts) < 2 {
 		return "no string can take it with this hand"
 	}
 	next := &alts[1]
-	why, most, err := p.whyNot(ctx, t, next)
-	if err != nil {
-		return "no string can take it with this hand"
-	}
-	return fmt.Sprintf("%s would be %s: %s", p.AlternativeText(next), play.PricedBy(next.Extra, most), why)
+	return fmt.Sprintf("%s would be %s: %s", p.AlternativeText(next), play.PricedBy(next.Extra, next.Most), next.Why)
 }

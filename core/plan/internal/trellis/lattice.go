@@ -274,20 +274,35 @@ func (p *Pass) layerBefore(s Stages, l *Lattice, t int) (*Layer, Cost) {
 	return p.layerAt(s, l, t-1), l.off[t-1]
 }
 
-// toGo is the cost to go from any state of moment t.
+// knows reports whether l has reached all states of a layer at moment t.
+func (p *Pass) knows(s Stages, l *Lattice, t int, layer *Layer) bool {
+	if t == len(l.layers)-1 {
+		return true
+	}
+	back := p.backAt(s, l, t)
+	return !slices.ContainsFunc(layer.States, func(at State) bool {
+		_, ok := back.Cost(int(at.Node), at.Tag, at.Pick)
+		return !ok
+	})
+}
+
+// toGo is the cost to go from a state of moment t that l has reached.
 func (p *Pass) toGo(s Stages, l *Lattice, t int, at *State) Cost {
 	if t == len(l.layers)-1 {
 		return 0
 	}
-	if c, ok := p.backAt(s, l, t).Cost(int(at.Node), at.Tag, at.Pick); ok {
-		return c + l.backsOff[t]
+	return p.backAt(s, l, t).From(int(at.Node), at.Tag, at.Pick) + l.backsOff[t]
+}
+
+// totalFrom is the cost to go from any state of moment t: all its ways are followed to where l has reached every state.
+func (p *Pass) totalFrom(s Stages, l *Lattice, t int, from *State) Cost {
+	layer := &Layer{States: []State{{Node: from.Node, Tag: from.Tag, Pick: from.Pick}}}
+	for len(layer.States) > 0 && !p.knows(s, l, t, layer) {
+		t++
+		layer = p.Forward(s.Stage(t), layer, 0, nil)
 	}
-	alone := &Layer{States: []State{{Node: at.Node, Tag: at.Tag, Pick: at.Pick}}}
-	next, least := p.Forward(s.Stage(t+1), alone, 0, nil), Inf
-	for i := range next.States {
-		least = min(least, next.States[i].Cost+p.toGo(s, l, t+1, &next.States[i]))
-	}
-	return least
+	_, total := p.tight(s, l, t, layer)
+	return total
 }
 
 // limit is all that is left of a way of total from moment t on.
@@ -309,38 +324,26 @@ type Change struct {
 // behind the state at which they meet, all best ways of the one tune are those of the other.
 // Errors: *DeadEnd or that of the stages.
 func (p *Pass) Edit(all Stages, l *Lattice, c Change) (first int, states []State, total Cost, err error) {
-	layers, loose := []*Layer{}, c.Stage != nil
+	layers, met := []*Layer{}, false // met: l has reached all states
 	before, off := p.layerBefore(all, l, c.Lo)
-	t := c.Lo
-	for ; ; t++ {
+	for t := c.Lo; ; t++ {
 		if err := all.Err(); err != nil {
 			return 0, nil, 0, err
-		}
-		var w *Limit
-		switch {
-		case t > c.Hi:
-			w = p.limit(all, l, t, total)
-			w.Loose = loose
-		case c.Total < Inf && c.Lo == c.Hi:
-			w = p.limit(all, l, t, c.Total)
-			w.Allow, w.Loose = c.Allow, loose
-		case c.Allow != nil:
-			w = &Limit{Allow: c.Allow}
 		}
 		st := all.Stage(t)
 		if t == c.Lo && c.Stage != nil {
 			st = c.Stage
 		}
-		before = p.Forward(st, before, off, w)
+		before = p.Forward(st, before, off, p.editLimit(all, l, &c, t, met, total))
 		off = 0
 		if len(before.States) == 0 {
 			return 0, nil, 0, p.deadEnd(st, t)
 		}
-		if t >= c.Hi {
-			before, total, loose = p.tight(all, l, t, before)
+		if met = met || t >= c.Hi && p.knows(all, l, t, before); met {
+			before, total = p.tight(all, l, t, before)
 		}
 		layers = append(layers, before)
-		if t == len(l.layers)-1 || t >= c.Hi && len(before.States) == 1 && before.States[0].Same(&l.Path[t]) {
+		if t == len(l.layers)-1 || met && len(before.States) == 1 && before.States[0].Same(&l.Path[t]) {
 			break
 		}
 	}
@@ -367,25 +370,37 @@ func (p *Pass) Edit(all Stages, l *Lattice, c Change) (first int, states []State
 	return first, states, total, nil
 }
 
-// tight are the states of a layer at moment t that the best of its ways pass, and what these cost. They are strange if l did not
-// reach all of them: then it need not reach what they lead to.
-func (p *Pass) tight(s Stages, l *Lattice, t int, layer *Layer) (best *Layer, total Cost, strange bool) {
-	total, all := Inf, make([]Cost, len(layer.States))
-	for i := range layer.States {
-		all[i] = layer.States[i].Cost + p.toGo(s, l, t, &layer.States[i])
-		total = min(total, all[i])
+// editLimit is what is known of moment t of an edit, nil if that is nothing. Until l has met all states it says nothing about nodes.
+func (p *Pass) editLimit(s Stages, l *Lattice, c *Change, t int, met bool, total Cost) (w *Limit) {
+	switch {
+	case met:
+		w = p.limit(s, l, t, total)
+	case c.Total < Inf && c.Lo == c.Hi:
+		w = p.limit(s, l, t, c.Total)
+		w.Loose = c.Stage != nil || t > c.Hi
+	case c.Allow != nil && t == c.Lo:
+		w = &Limit{}
+	default:
+		return nil
 	}
-	out := &Layer{reached: layer.reached}
+	if t == c.Lo {
+		w.Allow = c.Allow
+	}
+	return w
+}
+
+// tight are the states of a layer at moment t, all of which l has reached, that the best of its ways pass, and what these cost.
+func (p *Pass) tight(s Stages, l *Lattice, t int, layer *Layer) (best *Layer, total Cost) {
+	total, best = Inf, &Layer{reached: layer.reached}
 	for i := range layer.States {
-		if at := &layer.States[i]; all[i] == total {
-			out.States = append(out.States, *at)
-			if t < len(l.layers)-1 {
-				_, known := p.backAt(s, l, t).Cost(int(at.Node), at.Tag, at.Pick)
-				strange = strange || !known
-			}
+		total = min(total, layer.States[i].Cost+p.toGo(s, l, t, &layer.States[i]))
+	}
+	for i := range layer.States {
+		if at := &layer.States[i]; total < Inf && at.Cost+p.toGo(s, l, t, at) == total {
+			best.States = append(best.States, *at)
 		}
 	}
-	return out, total, strange
+	return best, total
 }
 
 // Marginals calls found with the least totals of ways that pass moment t, by node, way to sound it and label: those of at most what
@@ -405,7 +420,7 @@ func (p *Pass) Marginals(s Stages, l *Lattice, t int, st *Stage, matters func(no
 	}
 	for _, o := range m.open { // to states that were not reached
 		if o.cost < matters(int(o.to.Node), o.by, o.label) {
-			found(int(o.to.Node), o.by, o.label, o.cost+p.toGo(s, l, t, &o.to))
+			found(int(o.to.Node), o.by, o.label, o.cost+p.totalFrom(s, l, t, &o.to))
 		}
 	}
 }
