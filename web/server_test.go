@@ -2,6 +2,7 @@ package web_test
 
 import (
 	"bytes"
+	"encoding/json"
 	"fmt"
 	"io"
 	"mime/multipart"
@@ -245,6 +246,52 @@ func TestRequests(t *testing.T) {
 		if policy := header.Get("Content-Security-Policy"); !strings.Contains(policy, "default-src 'none'") || strings.Contains(policy, "unsafe") {
 			t.Errorf("%s: policy %q", tt.path, policy)
 		}
+	}
+}
+
+// TestOtherwise: a tune at its own tempo is played as it stands; at another and by another lean as a plan made for that, and what is no
+// tempo or lean is refused.
+func TestOtherwise(t *testing.T) {
+	t.Parallel()
+	s := newSite(t)
+	path := s.tunePath(t, 0) + "/otherwise"
+	ask := func(query string, want int) (out struct {
+		Tempo, Total float64
+		Moments      []struct{ Strokes []struct{ How string } }
+	}) {
+		t.Helper()
+		status, body, _ := s.ask(t, "GET", path+query, nil)
+		if status != want {
+			t.Fatalf("%s: %d, want %d\n%s", query, status, want, body)
+		}
+		if want == http.StatusOK {
+			if err := json.Unmarshal([]byte(body), &out); err != nil {
+				t.Fatal(err)
+			}
+		}
+		return out
+	}
+	own := ask("", 200)
+	if own.Total <= 0 || len(own.Moments) > 0 {
+		t.Errorf("as it stands: %+v", own)
+	}
+	slow, fret := ask("?tempo=40", 200), ask("?lean=fret", 200)
+	if slow.Tempo != 40 || slow.Total >= own.Total {
+		t.Errorf("at 40: %v at %v, as it stands %v", slow.Total, slow.Tempo, own.Total)
+	}
+	slid := 0
+	for _, mo := range fret.Moments {
+		for _, st := range mo.Strokes {
+			if st.How == "slide" {
+				slid++
+			}
+		}
+	}
+	if len(fret.Moments) == 0 || slid > len(fret.Moments)/2 {
+		t.Errorf("slide for the peaks: %d of %d moments that differ are slid", slid, len(fret.Moments))
+	}
+	for _, bad := range []string{"?tempo=9", "?tempo=x", "?lean=most", "?silence=loud"} {
+		ask(bad, http.StatusUnprocessableEntity)
 	}
 }
 

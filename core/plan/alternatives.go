@@ -104,7 +104,9 @@ func (p *Plan) tell(ctx context.Context, of stroke, a *Alternative, h *Plan) (po
 	played := p.played(of.t, of.part, of.voice)
 	own := a.Chosen
 	if a.Chosen = a.sameAs(&played); a.Chosen {
-		a.Extra = 0
+		if of.part != play.Damped { // a pin on a damper may want more than lies there by chance
+			a.Extra = 0
+		}
 		return true, nil
 	}
 	d, err := p.under(ctx, of, a, h)

@@ -78,11 +78,12 @@ func (sd *pickStage) Floor(view uint16, ended int) *trellis.Floor {
 	return f
 }
 
+// floorTicks rounds a bound down.
 func floorTicks(x float64) trellis.Cost {
-	if x == inf {
-		return trellis.Inf
+	if x *= play.Grid; x < float64(trellis.Inf) {
+		return trellis.Cost(math.Floor(x))
 	}
-	return trellis.Cost(math.Floor(x * play.Grid))
+	return trellis.Inf
 }
 
 // leastEndingAfter is what ended strings cost at least: a bass string may be struck anew by the thumb, and the

@@ -121,6 +121,69 @@ func changedRequest(t *testing.T, rng *rand.Rand, p *Plan) Request {
 	return r
 }
 
+// TestPrices: what is told of a choice is what the plan under its pin costs, made from nothing, with repeats alike and varied, beside
+// other pins and in place of one. Where repeats are held the other bars are taken to be played as they are; a plan made from nothing may
+// hold them to other ways.
+func TestPrices(t *testing.T) {
+	t.Parallel()
+	rng, ctx := rand.New(rand.NewPCG(26, 5)), context.Background()
+	told, held, off := 0, 0, 0
+	for told < few(1000) {
+		r := Request{Tune: repeated(rng), Tuning: coretest.Tuning([]string{"Open D", "Open G", "Standard"}[rng.IntN(3)]),
+			Player: player.Default(), Thumb: pattern.Kinds[rng.IntN(3)], Varied: rng.IntN(3) == 0}
+		r.Player.Silence, r.Player.Lean = player.Silences[rng.IntN(4)], player.Leans[rng.IntN(4)]
+		p, err := Solve(ctx, r)
+		for range rng.IntN(3) {
+			if err == nil {
+				next := r
+				next.Pins = append(slices.Clone(r.Pins), randomPin(t, rng, p))
+				if q, err := Solve(ctx, next); err == nil {
+					p, r = q, next
+				}
+			}
+		}
+		if err != nil {
+			continue
+		}
+		for range 3 {
+			at, part, voice := rng.IntN(len(p.Moments)), []play.Part{play.Melody, play.Thumb, play.Damped}[rng.IntN(3)], 0
+			if part == play.Damped {
+				voice = 1 + rng.IntN(6)
+			}
+			alts, err := p.AlternativesOf(ctx, at, part, voice)
+			if err != nil {
+				t.Fatal(err)
+			}
+			if len(alts) == 0 {
+				continue
+			}
+			a := alts[rng.IntN(len(alts))]
+			next := r
+			next.Pins = slices.DeleteFunc(slices.Clone(r.Pins), func(pin play.Pin) bool {
+				return pin.InForce(p.Moments[at].At) && pin.Part == part && pin.Voice == voice
+			})
+			next.Pins = append(next.Pins, a.Pin(&p.Moments[at]))
+			q, err := Solve(ctx, next)
+			if err != nil {
+				t.Fatal(err)
+			}
+			if told++; p.free != nil {
+				held++
+			}
+			switch {
+			case q.Total == p.Total+a.Extra:
+			case p.free == nil:
+				t.Errorf("told %v, costs %v: %+v, pins %+v", a.Extra, q.Total-p.Total, a.Pin(&p.Moments[at]), r.Pins)
+			default:
+				off++
+			}
+		}
+	}
+	if t.Logf("%d prices, %d of plans with repeats held, of which %d are others", told, held, off); 2*off > held {
+		t.Errorf("%d of %d prices of plans with repeats held are others", off, held)
+	}
+}
+
 // stopping is a context that ends after some looks at it.
 type stopping struct {
 	context.Context
@@ -170,7 +233,7 @@ func TestWithin(t *testing.T) {
 		if err != nil {
 			continue
 		}
-		for _, over := range []float64{0, 0.01, 3, 100} {
+		for _, over := range []float64{0, 0.01, 3, 100, 1e300} {
 			r.Within = p.Total + over
 			if q, err := Solve(ctx, r); err != nil || q.Total != p.Total || !reflect.DeepEqual(q.Moments, p.Moments) {
 				t.Fatalf("within %v of %v: %v", r.Within, p.Total, err)

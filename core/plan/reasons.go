@@ -56,6 +56,9 @@ func (p *Plan) withReason(s *play.Stroke) string {
 
 // appendNext adds why the cheapest other place is not taken.
 func (p *Plan) appendNext(ctx context.Context, t int, part play.Part, out *[]string) error {
+	if p.Pinned(p.Moments[t].At, part, 0) {
+		return nil
+	}
 	alts, err := p.alternativesOf(ctx, t, part, 0)
 	if err != nil || len(alts) < 2 {
 		return err
