@@ -28,7 +28,6 @@ const mostAlikeTrials = 8
 // equalBars is a set of bars that are to be played alike, and the ways in which the free plan plays them.
 type equalBars struct {
 	bars []int
-	way  []int    // of each bar, its number in the order in which they were found
 	ways []barWay // cheapest first
 }
 
@@ -117,28 +116,6 @@ func (p *Plan) heldOneByOne(ctx context.Context, sets []*equalBars) (kept []*equ
 	return kept, best, nil
 }
 
-// equalBars is repeats, worked out once.
-func (p *Plan) equalBars() []*equalBars {
-	if !p.compared {
-		p.compared, p.equal = true, p.repeats()
-	}
-	return p.equal
-}
-
-// unlike reports whether the bars but one are played in different ways.
-func (e *equalBars) unlike(but int) bool {
-	way := -1
-	for i, bar := range e.bars {
-		if bar != but && way >= 0 && e.way[i] != way {
-			return true
-		}
-		if bar != but {
-			way = e.way[i]
-		}
-	}
-	return false
-}
-
 // repeats lists the sets of two and more equal bars, by their first, with the ways in which p plays them.
 func (p *Plan) repeats() []*equalBars {
 	tu := p.Request.Tune
@@ -174,7 +151,6 @@ func (p *Plan) repeats() []*equalBars {
 			i = len(e.ways)
 			e.ways = append(e.ways, barWay{key: ways[bar].key, pins: ways[bar].pins})
 		}
-		e.way = append(e.way, i)
 		e.ways[i].cost += ways[bar].cost
 		e.ways[i].n++
 	}

@@ -3,7 +3,6 @@ package plan
 import (
 	"cmp"
 	"context"
-	"errors"
 	"slices"
 	"sort"
 
@@ -59,29 +58,29 @@ func (p *Plan) alternativesOf(ctx context.Context, t int, part play.Part, voice 
 	if err != nil {
 		return nil, err
 	}
-	left := alts[:0]
 	for i := range alts {
-		possible, err := p.tell(ctx, of, &alts[i], h)
-		if err != nil {
+		if err := p.tell(ctx, of, &alts[i], h); err != nil {
 			return nil, err
-		}
-		if possible {
-			left = append(left, alts[i])
 		}
 	}
 	if h != p {
 		h.work = nil
 	}
-	chosenFirst(left)
-	p.asked.of, p.asked.alts = of, left
-	return slices.Clone(left), nil
+	chosenFirst(alts)
+	p.asked.of, p.asked.alts = of, alts
+	return slices.Clone(alts), nil
 }
 
 // released is the plan in which a stroke is not pinned and, since a pin on a note or stroke sets its bar apart, its bar not held;
 // p itself if it is neither.
 func (p *Plan) released(ctx context.Context, of stroke) (*Plan, error) {
-	if of.part == play.Damped || p.free == nil && !p.Pinned(p.Moments[of.t].At, of.part, of.voice) {
+	pinned, bar := p.Pinned(p.Moments[of.t].At, of.part, of.voice), p.Moments[of.t].Bar-1
+	if of.part == play.Damped || p.free == nil && !pinned {
 		return p, nil
+	}
+	r := p.freedOf(of)
+	if !pinned {
+		of = stroke{t: -1 - bar} // for all of the bar
 	}
 	if p.apart.plan != nil && p.apart.of == of {
 		return p.apart.plan, nil
@@ -89,7 +88,7 @@ func (p *Plan) released(ctx context.Context, of stroke) (*Plan, error) {
 	if _, err := p.explore(ctx); err != nil { // of which that plan is an edit
 		return nil, err
 	}
-	r, bar := p.freedOf(of), p.Moments[of.t].Bar-1
+	r.bases = p.ownBases()
 	r.alike = slices.DeleteFunc(slices.Clone(p.alike), func(held pin) bool { return r.Tune.BarOver(held.At) == bar })
 	q, err := solveFree(ctx, r)
 	if err == nil {
@@ -98,24 +97,19 @@ func (p *Plan) released(ctx context.Context, of stroke) (*Plan, error) {
 	return q, err
 }
 
-// tell prices an alternative of h, the plan released, and says why it is not taken. It is not possible if pins or what is held
-// rule it out.
-func (p *Plan) tell(ctx context.Context, of stroke, a *Alternative, h *Plan) (possible bool, err error) {
+// tell prices an alternative of h, the plan released, and says why it is not taken.
+func (p *Plan) tell(ctx context.Context, of stroke, a *Alternative, h *Plan) error {
 	played := p.played(of.t, of.part, of.voice)
 	own := a.Chosen
 	if a.Chosen = a.sameAs(&played); a.Chosen {
 		if of.part != play.Damped { // a pin on a damper may want more than lies there by chance
 			a.Extra = 0
 		}
-		return true, nil
+		return nil
 	}
 	d, err := p.under(ctx, of, a, h)
-	var no *PinError
-	if errors.As(err, &no) {
-		return false, nil
-	}
 	if err != nil {
-		return false, err
+		return err
 	}
 	a.Extra = d.total - p.Total
 	switch pinned := p.Pinned(p.Moments[of.t].At, of.part, of.voice); {
@@ -126,62 +120,16 @@ func (p *Plan) tell(ctx context.Context, of stroke, a *Alternative, h *Plan) (po
 	default:
 		a.Why, a.Most = p.whyNot(of.t, d)
 	}
-	return true, nil
+	return nil
 }
 
-// under is where the plan under the pin on an alternative of h differs from p: on a way through the lattice of h, unless that would
-// play equal bars in different ways, so that they are held.
+// under is where the plan under the pin on an alternative of h differs from p, on a way through the lattice of h.
 func (p *Plan) under(ctx context.Context, of stroke, a *Alternative, h *Plan) (detour, error) {
 	d, err := h.through(ctx, of.t, a)
-	if err != nil {
+	if err != nil || h == p {
 		return d, err
 	}
-	if p.free == nil && !h.staysAlike(of, d) {
-		r := p.freedOf(of)
-		r.Pins = append(r.Pins, a.Pin(&p.Moments[of.t]))
-		q, err := Solve(ctx, r)
-		if err != nil {
-			return d, err
-		}
-		return p.differs(q, q.lattice.Path, q.Total), nil
-	}
-	if h == p {
-		return d, nil
-	}
 	return p.differs(h, h.lattice.Along(d.first, d.states, ticks(d.total)).Path, d.total), nil
-}
-
-// staysAlike reports whether bars with the same notes are played alike on a detour, but for the bar of a pin on a note or stroke,
-// which stands apart.
-func (p *Plan) staysAlike(of stroke, d detour) bool {
-	if p.Request.Varied {
-		return true
-	}
-	own := -1
-	if of.part != play.Damped {
-		own = p.Moments[of.t].Bar - 1
-	}
-	sets := p.equalBars()
-	for _, e := range sets {
-		if e.unlike(own) {
-			return false
-		}
-	}
-	for i, c := range p.choices(d) {
-		mo := &p.Moments[d.first+i]
-		bar := mo.Bar - 1
-		if bar == own || !slices.ContainsFunc(sets, func(e *equalBars) bool { return slices.Contains(e.bars, bar) }) {
-			continue
-		}
-		var was, now barWay
-		then := p.m.moment(d.first+i, &c)
-		was.add(mo, 0, p.Request.Capo)
-		now.add(&then, 0, p.Request.Capo)
-		if was.key != now.key {
-			return false
-		}
-	}
-	return true
 }
 
 // differs is the stretch in which a way through the stages of q, or the plan's own, differs from p.
@@ -287,10 +235,10 @@ type stroke struct {
 	voice int
 }
 
-// freedOf is p's request without the pins on one stroke, to be solved from p.
+// freedOf is p's request without the pins on one stroke.
 func (p *Plan) freedOf(of stroke) Request {
 	at, r := p.Moments[of.t].At, p.Request
-	r.bases, r.Progress = p.ownBases(), nil
+	r.Progress = nil
 	r.Pins = slices.DeleteFunc(slices.Clone(r.Pins), func(pin play.Pin) bool { return pin.InForce(at) && pin.Part == of.part && pin.Voice == of.voice })
 	return r
 }

@@ -214,8 +214,10 @@ func ringInOf(rings uint32) ringIn {
 	return ringIn{ring.Strings(rings & 63), ring.Strings(rings >> 6 & 63), ring.Strings(rings >> 12)}
 }
 
-// Only strings 4 to 6 can be live: they are the tag.
+// tagOf is the live strings as a tag: only strings 4 to 6 can be live.
 func tagOf(live ring.Strings) uint8 { return uint8(live >> 3) }
+
+// liveOf is the tag as strings again.
 func liveOf(tag uint8) ring.Strings { return ring.Strings(tag) << 3 }
 
 func (sd *pickStage) Parts(view uint16, rings uint32, struck bool) []trellis.Part {

@@ -10,16 +10,14 @@
 //     finger. An anchored hand has a place on the neck, a bare one carries its last position.
 //   - shape: all that the picking hand sees of a hand; many hands share one (pickShape).
 //   - picking state: what the picking hand carries on: the digits that plucked last, whether the
-//     heel lies on the strings, where the resting digits lie (pickState).
+//     heel lies on the strings, where the resting digits lie (trellis.Pick).
 //   - live: the bass strings that ring on. ringIn: what rings into a moment once the left hand has
 //     moved: live strings and strings whose note is over.
 //   - state: hand, live strings and picking state after a moment: all that the next can feel.
 //   - action: a choice of the picking hand: bass option, digits, heel, resting place, damping.
 //   - damping: how the strings that must be silent are silenced one by one, or left to leak.
-//   - budget: what a state may have cost if the whole is to stay within a limit; pruning leaves
-//     out what exceeds it.
-//   - dominated: another state with the same hand and live strings is cheaper by more than its
-//     picking state can ever have to make good (dominance).
+//   - situation: all that the picking hand's choices beside a bass option depend on; the catalogue
+//     lists them once for each, without prices.
 //
 // # Cost
 //
@@ -35,24 +33,20 @@
 //
 // # Search
 //
-// The least total is a shortest path over the states (solve.go). A moment costs |hands|² for the left
-// hand and, for each shape and each ringIn, the actions: not the square of the product, since a change
-// costs a sum of one part per hand. bound.go bounds the rest of the tune from below by the left hand
-// and its digits alone, which prunes shorter tunes. Of what there is beside the plan at a moment,
-// backward.go works out what every state costs to the end in a window of the tune (window.go), and
-// alternatives.go reads the price of every other choice from that and the pass forward. A plan with
-// one more pin is searched from the pin to where the plan before is met again (known.go), and takes
-// over that one's window (beside.go).
+// The least total is a shortest path over the states, which package trellis finds: a hand is its node, live strings its tag, a shape
+// its view. lattice.go lays the moments out as numbers, catalogue.go the picking hand's choices, bound.go what those cost at least.
+// Tunes of up to fullMoments are searched within that bound, longer ones in full. Once anything is asked about a plan the whole
+// lattice is kept: what every other choice costs is read there (alternatives.go), and a plan for a request that differs little is an
+// edit of it (edit.go).
 //
 // # What must hold
 //
 //   - The search and the reasons take their costs from the same lines: a tally gives the sum to the
 //     one and the terms to the other, and choiceFrom finds the choice behind a step again.
-//   - minToGo and leastPick never exceed the true cost (TestBound).
-//   - A dominance gap is never smaller than what the picking state can cost later.
-//   - What is told about a moment does not depend on the window it was found in (TestWindow), nor on what
-//     was asked before (TestBeside).
-//   - No state of any best plan is left out: equal ones stay.
+//   - The bound never exceeds the true cost (TestBound).
+//   - A plan made from another is the plan made from nothing, and so is all that is told about it (TestFrom).
+//   - A list of the catalogue depends on no pitch, time or pin.
+//   - A model does not change once it is made, but for caches behind the plan's lock: plans share its moments.
 //   - A Plan is safe for concurrent use: what is worked out on demand is guarded by its lock.
 //
 // # Where a new rule goes
@@ -60,14 +54,14 @@
 //   - A cost of one hand at one moment: holdCost (hands.go). It reaches bounds by itself.
 //   - A cost of going from hand to hand: changeCost or beginCost (left.go). By itself, too.
 //   - A cost of a bass note by itself: bassOptions (bass.go); leastBass and leastPick read it there.
-//   - A cost that depends on the picking state touches eight places: pickState and after, turn and
-//     turnTerms (picking.go, plan.go), the dominance gap (dominance.go), keep in actions.go,
-//     leastPick and leastEnding (bound.go), moves (pace.go), and the oracle in exhaustive_test.go.
-//   - A damper: dampingSearch.try (damp.go), dampedBy (plan.go), the dampingKey, leastEnding,
+//   - A cost that depends on the picking state touches three places: the state (trellis.Pick and placeOf), its prices (turnAfter and
+//     layPlaces in lattice.go, from which debts follow), and its terms (turnTerms in plan.go). What it says of times stands in pace.go.
+//   - A damper: dampingSearch.try (damp.go), dampedBy (plan.go), the situation (catalogue.go), leastEnding,
 //     allowedDampers, and the oracle.
 //   - A way to hold a note: stopsOn (stops.go); to sound it: legatoKind (left.go) and attacksOf.
 //   - A hard rule: together and span (stops.go), withBass and slideOver (hands.go), may (left.go),
 //     still and situations (damp.go, picking.go).
+//   - What a moment depends on: alikeAt (edit.go), or an edit takes over what has changed.
 //
 // Each new weight gets its line in docs/model.md and a case in TestTerms.
 package plan

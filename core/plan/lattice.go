@@ -91,7 +91,7 @@ func (s *search) lay(t int, old *laidStage) *laidStage {
 	return out
 }
 
-// Hands that hold nothing are of one class for all last positions that they may carry. They come last, see carry.
+// class numbers hands that differ in the last position that they carry alone: those that hold nothing. They come last, see carry.
 func (mo *moment) class(g int) int {
 	if n := len(mo.anchored); g >= n {
 		return n + (g-n)/len(mo.lasts)

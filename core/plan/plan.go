@@ -36,11 +36,9 @@ type Plan struct {
 
 	// mu guards what follows: it is worked out when it is asked for.
 	mu        sync.Mutex
-	base      *solved      // from which the lattice can be made, until it is whole …
-	edited    [2]int       // … the stages that are other than there
-	work      *search      // while the lock is held
-	equal     []*equalBars // see equalBars
-	compared  bool
+	base      *solved // from which the lattice can be made, until it is whole …
+	edited    [2]int  // … the stages that are other than there
+	work      *search // while the lock is held
 	marginals map[int][]Alternative
 	dampers   map[damped][]Alternative
 	asked     struct { // the question answered last

@@ -89,11 +89,19 @@ func build(dir, name, commit string) (string, error) {
 	if _, err := os.Stat(filepath.Join(tree, "core/play")); err != nil {
 		names = "names_plan.go"
 	}
+	from := "from_plan.go"
+	if _, err := os.Stat(filepath.Join(tree, "core/plan/known.go")); err == nil {
+		from = "from_known.go"
+	}
+	cases := "cases_reference.go"
+	if _, err := os.Stat(filepath.Join(tree, "core/fit/fit.go")); err == nil {
+		cases = "cases_fit.go"
+	}
 	into := filepath.Join(tree, "cmd/pairbench")
 	if err := os.MkdirAll(into, 0o755); err != nil {
 		return "", err
 	}
-	for _, f := range []string{"bench.go", names} {
+	for _, f := range []string{"bench.go", names, from, cases} {
 		data, err := os.ReadFile(filepath.Join("scripts/pair/testdata", f))
 		if err != nil {
 			return "", err

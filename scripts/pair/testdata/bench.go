@@ -7,6 +7,7 @@ import (
 	"fmt"
 	"math/rand/v2"
 	"os"
+	"path/filepath"
 	"syscall"
 
 	"stepping/core/chord"
@@ -15,9 +16,12 @@ import (
 	"stepping/core/plan"
 	"stepping/core/player"
 	"stepping/core/rank"
+	"stepping/core/reference"
 	"stepping/core/retune"
 	"stepping/core/tune"
 	"stepping/core/tuning"
+	"stepping/formats/plandoc"
+	"stepping/formats/reftext"
 )
 
 // wander is a tune of n notes that walks about the scale of D over four chords.
@@ -93,16 +97,70 @@ func ask(p *plan.Plan) int {
 	return t
 }
 
-// pin plans anew with the second other place of that note, which was asked about.
-func pin(p *plan.Plan) {
-	t := ask(p)
+// edits plans anew after small changes: the second other place of a note pinned, which was asked about, the pin taken away, another
+// chord; then asks about the plan with the pin.
+func edits(n int) {
+	p := solve(request(n, "Open D"))
+	var t int
+	timed(fmt.Sprintf("a first question %d", n), func() { t = ask(p) })
+	timed(fmt.Sprintf("ten other questions %d", n), func() {
+		for k, left := t+1, 10; left > 0; k++ {
+			if p.Moments[k%len(p.Moments)].Melody != nil {
+				_, err := p.AlternativesOf(context.Background(), k%len(p.Moments), melody, 0)
+				check(err)
+				left--
+			}
+		}
+	})
 	alts, err := p.AlternativesOf(context.Background(), t, melody, 0)
 	check(err)
 	r := p.Request
-	r.Pins, r.Known = append(r.Pins[:0:0], alts[2].Pin(&p.Moments[t])), p.Known() // the type has moved
-	began := cpu()
-	solve(r)
-	fmt.Printf("a pin %d\t%.6f\n", len(r.Tune.Notes), cpu()-began)
+	r.Pins = append(r.Pins[:0:0], alts[2].Pin(&p.Moments[t])) // the type has moved
+	var q *plan.Plan
+	timed(fmt.Sprintf("a pin %d", n), func() { q = solveFrom(r, p) })
+	timed(fmt.Sprintf("an undo %d", n), func() { solveFrom(p.Request, q) })
+	timed(fmt.Sprintf("a question after the pin %d", n), func() { ask(q) })
+	tu := *r.Tune
+	tu.Chords = append([]tune.ChordAt(nil), tu.Chords...)
+	c, err := chord.Parse("Em")
+	check(err)
+	tu.Chords[len(tu.Chords)/2].Chord = c
+	r = p.Request
+	r.Tune = &tu
+	timed(fmt.Sprintf("a chord %d", n), func() { solveFrom(r, p) })
+}
+
+// references plans every reference arrangement once.
+func references() {
+	names, err := filepath.Glob("core/plan/testdata/references/*.ref")
+	check(err)
+	var refs []*reference.Reference
+	for _, name := range names {
+		f, err := os.Open(name)
+		check(err)
+		ref, err := reftext.Read(f, filepath.Base(name))
+		check(err)
+		f.Close()
+		refs = append(refs, ref)
+	}
+	cases := casesOf(refs)
+	for _, c := range cases { // lists that stay are made
+		solve(c.Request)
+	}
+	timed("60 references", func() {
+		for _, c := range cases {
+			solve(c.Request)
+		}
+	})
+}
+
+// document writes a plan with every reason.
+func document() {
+	p := solve(request(64, "Open D"))
+	timed("a document 64", func() {
+		_, err := plandoc.New(context.Background(), p)
+		check(err)
+	})
 }
 
 func ranking() {
@@ -121,19 +179,21 @@ func timed(name string, work func()) {
 
 func main() {
 	for _, spelt := range []string{"Open D", "Standard"} {
+		solve(request(64, spelt)) // lists that stay are made
 		timed("plan 64 "+spelt, func() {
 			for range 4 {
 				solve(request(64, spelt))
 			}
 		})
 	}
-	for _, n := range []int{64, 256} {
-		p := solve(request(n, "Open D"))
-		timed(fmt.Sprintf("a question %d", n), func() { ask(p) })
-		pin(p)
-	}
+	edits(64)
+	edits(512)
+	references()
+	document()
 	timed("all alternatives 64", func() { all(solve(request(64, "Open D")), false) })
 	timed("all dampers 24", func() { all(solve(request(24, "Open D")), true) })
-	timed("plan 512", func() { solve(request(512, "Open D")) })
+	for _, n := range []int{512, 4000} {
+		timed(fmt.Sprintf("plan %d", n), func() { solve(request(n, "Open D")) })
+	}
 	timed("ranking 16", ranking)
 }
