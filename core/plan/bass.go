@@ -214,11 +214,3 @@ func (r *pickShape) leakPrice(strength float64, str int) float64 {
 	}
 	return play.Exact(r.mo.leak.weight * strength * r.mo.leak.ease[str])
 }
-
-// ringInLeak is leakCost for a string that rings in unwanted.
-func (r *pickShape) ringInLeak(ri ringIn, str int) float64 {
-	if ri.ended.Has(str) {
-		return r.leakPrice(r.mo.leak.ended[str], str)
-	}
-	return r.leakPrice(r.mo.leak.bass[str], str)
-}

@@ -159,14 +159,13 @@ func (d *damping) cost() float64 { return d.leaked + d.effort }
 
 // dampingSearch is the search for the cheapest dampings in one situation.
 type dampingSearch struct {
-	m     *model
-	r     *pickShape
-	s     *silence
-	pl    *pluck
-	bass  int // string that the thumb strikes
-	each  func(*damping)
-	leaf  damping // what each is given; in a place of its own, so that the search allocates nothing
-	first int     // see pickStage.keepDamping
+	m    *model
+	r    *pickShape
+	s    *silence
+	pl   *pluck
+	bass int // string that the thumb strikes
+	each func(*damping)
+	leaf damping // what each is given; in a place of its own, so that the search allocates nothing
 }
 
 func (dl *dampingSearch) run() { dl.try(1, digits.C+1, damping{stopper: digits.None}) }

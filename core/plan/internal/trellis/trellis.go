@@ -251,9 +251,6 @@ type Step struct{ By, Label, Stopper uint8 }
 // Same reports whether nothing that follows can tell a from b.
 func (a *State) Same(b *State) bool { return a.Node == b.Node && a.Tag == b.Tag && a.Pick == b.Pick }
 
-// order sorts the states of a node.
-func (a *State) order() int { return int(a.Tag)<<16 | int(a.Pick) }
-
 // Layer is the states of one moment that some best way may need, by node, tag and pick. It does not change.
 type Layer struct {
 	States  []State
