@@ -85,10 +85,12 @@ func (p *Plan) released(ctx context.Context, of stroke) (*Plan, error) {
 	if p.apart.plan != nil && p.apart.of == of {
 		return p.apart.plan, nil
 	}
-	if _, err := p.explore(ctx); err != nil { // of which that plan is an edit
-		return nil, err
+	if r.bases = p.ownBases(); len(r.bases) == 0 { // of which that plan is an edit
+		if _, err := p.explore(ctx); err != nil {
+			return nil, err
+		}
+		r.bases = p.ownBases()
 	}
-	r.bases = p.ownBases()
 	r.alike = slices.DeleteFunc(slices.Clone(p.alike), func(held pin) bool { return r.Tune.BarOver(held.At) == bar })
 	q, err := solveFree(ctx, r)
 	if err == nil {

@@ -57,8 +57,8 @@ var catalogues = struct {
 }{of: map[kindOfHand]*catalogue{}}
 
 const (
-	mostCatalogues = 6
-	mostListed     = 1 << 16
+	mostCatalogues = 12
+	mostListed     = 1 << 14
 )
 
 // catalogueOf returns that of m's player and weights.
@@ -258,9 +258,13 @@ const nearby = 1 << 10
 // sympathy of the bass note counts.
 func (sd *pickStage) choices(r *pickShape, o *bassOption, plucked bool) (l *list, n int) {
 	key, bass := sd.situation(r, o, &sd.still, plucked), bassNote(o)
+	if sd.demand != 0 {
+		key.holds.small(r.h.trails)
+		key.holds = 1<<63 | key.holds<<8 | sd.demand
+	}
 	e := &sd.near[key.hash()>>50&(nearby-1)]
 	switch {
-	case !sd.plain:
+	case !sd.plain && sd.demand == 0:
 		e = &near{situation: key, list: sd.ownList(key, r, o, plucked)}
 	case e.list == nil || e.situation != key:
 		l := sd.m.catalogue.get(key)

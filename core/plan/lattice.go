@@ -262,9 +262,9 @@ func (m *model) turnAfter(since float64) *turnAfter {
 		t := &turnAfter{Turn: trellis.Turn{Move: &m.move, Own: ticks(play.Exact(m.w.StopOwn)), Other: ticks(play.Exact(m.w.StopEffort))}}
 		if since >= 0 {
 			t.Again = &[trellis.Masks][trellis.Masks]trellis.Cost{}
-			for from := range t.Again {
-				for to := 1; to < trellis.Masks; to++ {
-					t.Again[from][to] = ticks(digits.AgainCost(m.req.Player.RestrikeTime(), uint8(from), uint8(to), since))
+			for _, from := range m.masks.Masks { // others do not occur
+				for _, to := range m.masks.Masks[1:] {
+					t.Again[from][to] = ticks(digits.AgainCost(m.req.Player.RestrikeTime(), from, to, since))
 				}
 			}
 		}
@@ -283,7 +283,7 @@ func (m *model) debtsFrom(t int) *trellis.Debts {
 	}
 	turn := m.turnAfter(since)
 	if turn.debts == nil {
-		turn.debts = trellis.NewDebts(&turn.Turn)
+		turn.debts = trellis.NewDebts(&turn.Turn, m.masks.Masks)
 	}
 	return turn.debts
 }

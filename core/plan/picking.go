@@ -132,6 +132,10 @@ func (mo *moment) giveTraces() {
 	mo.traces = nil
 	for i := range mo.hands {
 		h := &mo.hands[i]
+		if i > 0 && mo.class(i) == mo.class(i-1) {
+			h.trace = mo.hands[i-1].trace
+			continue
+		}
 		k := trace{h.sounding, h.fingered, h.under, h.bass.str, h.bass.fret, h.fret, h.slide}
 		n, ok := number[k]
 		if !ok {
@@ -174,6 +178,7 @@ type pickStage struct {
 	turn    *trellis.Turn
 	accent  int32         // of the ring finger, ticks
 	plain   bool          // no pins
+	demand  packer        // or but one, on a damper
 	near    *[nearby]near // of the search
 	stage   int32         // tells the search's stages apart
 	priced  []priced
@@ -193,7 +198,7 @@ type pickStage struct {
 // reset makes the stage that of a moment under pins, the moment's or what takes their place.
 func (sd *pickStage) reset(m *model, left *stage, pins *pinSet) {
 	sd.m, sd.left, sd.mo, sd.pins, sd.turn = m, left, left.mo, pins, &m.turnAfter(left.mo.since).Turn
-	sd.plain, sd.accent, sd.own = pins.none(), 0, nil
+	sd.plain, sd.demand, sd.accent, sd.own = pins.none(), pins.oneDamper(), 0, nil
 	sd.prices, sd.parts, sd.actions, sd.priced = sd.prices[:0], sd.parts[:0], sd.actions[:0], sd.priced[:0]
 	if m.marked(sd.mo, tune.Accent) {
 		sd.accent = int32(ticks(play.Exact(m.w.AccentRing)))

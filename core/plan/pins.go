@@ -47,6 +47,23 @@ func (ps *pinSet) none() bool {
 	return len(ps.strokes)+len(ps.heel) == 0 && !ps.ringing && ps.dampers == [7]play.Damper{}
 }
 
+// oneDamper numbers the only pin if that is one on a damper, from 1; 0 if it is not.
+func (ps *pinSet) oneDamper() (n packer) {
+	bare := *ps
+	bare.dampers = [7]play.Damper{}
+	for s, by := range ps.dampers {
+		if by != "" && n == 0 {
+			n = packer(s*len(play.Dampers) + slices.Index(play.Dampers, by) + 1)
+		} else if by != "" {
+			return 0
+		}
+	}
+	if !bare.none() {
+		return 0
+	}
+	return n
+}
+
 // applyPins checks every pin against the tune and files it with its moments.
 func (m *model) applyPins() error {
 	for i := range m.req.alike {

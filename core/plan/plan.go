@@ -36,7 +36,7 @@ type Plan struct {
 
 	// mu guards what follows: it is worked out when it is asked for.
 	mu        sync.Mutex
-	base      *solved // from which the lattice can be made, until it is whole …
+	base      *solved // of which this one is an edit …
 	edited    [2]int  // … the stages that are other than there
 	work      *search // while the lock is held
 	marginals map[int][]Alternative
@@ -150,10 +150,30 @@ func (p *Plan) render(c *changes) {
 	p.moments = p.Moments
 }
 
-// unlock ends a question: what only it needed is most of the memory.
+// unlock ends a question. What it needed beside the lattice is most of the memory, and serves the next one: it is kept for a few plans.
 func (p *Plan) unlock() {
-	p.work = nil
 	p.mu.Unlock()
+	recent.Lock()
+	defer recent.Unlock()
+	at := slices.Index(recent.plans, p)
+	if at >= 0 {
+		recent.plans = slices.Delete(recent.plans, at, at+1)
+	}
+	if recent.plans = append(recent.plans, p); len(recent.plans) > awake {
+		if old := recent.plans[0]; old.mu.TryLock() { // else it is being asked, and comes back
+			old.work = nil
+			old.mu.Unlock()
+		}
+		recent.plans = slices.Delete(recent.plans, 0, 1)
+	}
+}
+
+// awake is how many plans hold on to what speeds up questions; recent is those, the one asked last at the end.
+const awake = 4
+
+var recent struct {
+	sync.Mutex
+	plans []*Plan
 }
 
 // search is the working memory of the question under way. The caller holds the lock.
@@ -178,7 +198,7 @@ func (p *Plan) explore(ctx context.Context) (s *search, err error) {
 	if err != nil {
 		return nil, err
 	}
-	p.lattice, p.base = l, nil
+	p.lattice = l
 	return s, nil
 }
 

@@ -25,6 +25,8 @@ type toyStage struct {
 
 const toyMasks = 3
 
+var toyMask = []uint8{0, 1, 2}
+
 func newToy(rng *rand.Rand, moments, nodes int) *toy {
 	y := &toy{}
 	for from := range y.move {
@@ -121,11 +123,11 @@ func (y *toy) join() {
 		st.Traces, st.Turn = 2, Turn{Again: &st.again, Move: &y.move, Own: 1, Other: 3}
 		st.Source = st
 	}
-	owed := NewDebts(&Turn{Move: &y.move, Own: 1, Other: 3})
+	owed := NewDebts(&Turn{Move: &y.move, Own: 1, Other: 3}, toyMask)
 	for t := len(y.stages) - 1; t >= 0; t-- {
 		st := y.stages[t]
 		if st.Debts = owed; st.onset {
-			owed = NewDebts(&st.Turn)
+			owed = NewDebts(&st.Turn, toyMask)
 		}
 		st.Owed = owed
 	}

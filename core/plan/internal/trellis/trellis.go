@@ -91,14 +91,14 @@ type Debts struct {
 }
 
 // NewDebts takes the largest differences over the columns of the tables of next: the Turn of the next moment whose poses
-// replace masks, or one without Again if none does any more.
-func NewDebts(next *Turn) *Debts {
+// replace masks, or one without Again if none does any more. Only the masks given occur.
+func NewDebts(next *Turn, masks []uint8) *Debts {
 	d := &Debts{}
-	for p := range d.mask {
-		for q := range d.mask {
+	for _, p := range masks {
+		for _, q := range masks {
 			most := Cost(0)
 			if next.Again != nil {
-				for to := 1; to < Masks; to++ {
+				for _, to := range masks {
 					most = max(most, next.Again[p][to]-next.Again[q][to])
 				}
 			}
