@@ -42,9 +42,10 @@ type pinSet struct {
 	ringing             bool
 }
 
-// none reports whether they leave the picking hand all its choices.
+// none reports whether they leave the picking hand all its choices: places and manners are the other hand's, and the thumb's.
 func (ps *pinSet) none() bool {
-	return len(ps.strokes)+len(ps.heel) == 0 && !ps.ringing && ps.dampers == [7]play.Damper{}
+	return len(ps.heel) == 0 && !ps.ringing && ps.dampers == [7]play.Damper{} &&
+		!slices.ContainsFunc(ps.strokes, func(p *pin) bool { return p.Digit != "" })
 }
 
 // oneDamper numbers the only pin if that is one on a damper, from 1; 0 if it is not.
