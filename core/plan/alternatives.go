@@ -373,7 +373,7 @@ func (s *search) damped(t, str int, by play.Damper) *laidStage {
 	pins.dampers[str] = by
 	own := s.stage(t)
 	out := &laidStage{left: own.left, trellis: own.trellis}
-	s.count += 2 // reset counts once
+	s.count++
 	out.pick.near, out.pick.stage = &s.near, s.count
 	out.pick.reset(s.m, own.left, &pins)
 	out.trellis.Source = &out.pick

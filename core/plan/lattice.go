@@ -83,7 +83,7 @@ func (s *search) lay(t int, old *laidStage) *laidStage {
 	out.left.layNodes(st)
 	out.left.layArcs(st)
 	out.left.layMoves(st)
-	s.count += 2 // reset counts once
+	s.count++
 	out.pick.near, out.pick.stage = &s.near, s.count
 	out.pick.reset(s.m, out.left, &out.left.mo.pins)
 	turn := s.m.turnAfter(out.left.mo.since)

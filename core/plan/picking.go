@@ -206,7 +206,7 @@ func (sd *pickStage) reset(m *model, left *stage, pins *pinSet) {
 	if sd.near == nil {
 		sd.near = &[nearby]near{}
 	}
-	sd.stage++ // a stage of its own if it is laid alone
+	sd.stage = max(sd.stage, 1) // laid alone
 	if cap(sd.shapes) < len(sd.mo.shapes) {
 		sd.shapes = make([]pickShape, len(sd.mo.shapes))
 	}

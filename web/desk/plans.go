@@ -102,7 +102,7 @@ type cachedPlan struct {
 	*Planned
 }
 
-// cachedMoments bounds memory: plans of so many moments in all are kept, a moment taking 30 KiB, and 60 to 90
+// cachedMoments bounds memory: plans of so many moments in all are kept, a moment taking 23 KiB, and 55
 // once its alternatives are known (plan.TestKeeps), but always the last.
 const cachedMoments = 2000
 
