@@ -353,7 +353,8 @@ func (sd *pickStage) newList(key situation, r *pickShape, o *bassOption, plucked
 		m.eachDamping(r, s, pl, o.str, func(d *damping) {
 			b := *a
 			b.stopper = d.stopper
-			found = withEntry(found, entry{int32(ticks(fixed + d.effort)), s.idle, d.leak &^ s.swept, d.leak & s.swept, tagOf(m.liveAfter(s, o, pl, d)), b.pose()})
+			found = withEntry(found, entry{fixed: int32(ticks(fixed + d.effort)), idle: s.idle, leak: d.leak &^ s.swept, swept: d.leak & s.swept,
+				tag: tagOf(m.liveAfter(s, o, pl, d)), pose: b.pose()})
 		})
 	})
 	slices.SortStableFunc(found, func(a, b entry) int { return cmp.Or(cmp.Compare(a.place(), b.place()), cmp.Compare(a.fixed, b.fixed)) })

@@ -89,7 +89,8 @@ func (m *model) take(t int, base *model, same bool) bool {
 		return false
 	}
 	mo, o := &m.moments[t], &base.moments[t]
-	mo.leak, mo.anchored, mo.bare, mo.hands, mo.shapes, mo.traces, mo.lasts, mo.of = o.leak, o.anchored, o.bare, o.hands, o.shapes, o.traces, o.lasts, o.of
+	mo.leak, mo.lasts, mo.of = o.leak, o.lasts, o.of
+	mo.anchored, mo.bare, mo.hands, mo.shapes, mo.traces = o.anchored, o.bare, o.hands, o.shapes, o.traces
 	return true
 }
 
@@ -123,7 +124,10 @@ func (m *model) sameHands(t int, o *model) bool {
 		h.ownCost, h.barred = 0, false
 		return h
 	}
-	return o != nil && t < len(o.moments) && m.moments[t].sec == o.moments[t].sec && slices.EqualFunc(m.moments[t].hands, o.moments[t].hands, func(a, b hand) bool { return bare(a) == bare(b) })
+	if o == nil || t >= len(o.moments) || m.moments[t].sec != o.moments[t].sec {
+		return false
+	}
+	return slices.EqualFunc(m.moments[t].hands, o.moments[t].hands, func(a, b hand) bool { return bare(a) == bare(b) })
 }
 
 // lend lets m begin with what base has worked out about notes.

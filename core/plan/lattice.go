@@ -79,7 +79,8 @@ func (s *search) lay(t int, old *laidStage) *laidStage {
 	}
 	out.t, out.left = t, s.m.newStage(t)
 	st := &out.trellis
-	*st = trellis.Stage{Nodes: st.Nodes[:0], Before: st.Before[:0], History: st.History[:0], Last: st.Last[:0], Arcs: st.Arcs[:0], Moves: st.Moves[:0], Slurs: st.Slurs[:0]}
+	*st = trellis.Stage{Nodes: st.Nodes[:0], Before: st.Before[:0], History: st.History[:0], Last: st.Last[:0], Arcs: st.Arcs[:0],
+		Moves: st.Moves[:0], Slurs: st.Slurs[:0]}
 	out.left.layNodes(st)
 	out.left.layArcs(st)
 	out.left.layMoves(st)
@@ -148,7 +149,8 @@ func (st *stage) layNodes(out *trellis.Stage) {
 	out.Traces = len(before.traces)
 	for i := range st.before {
 		k := uint16(mo.of[i])
-		out.Before, out.History = append(out.Before, trellis.Node{Class: uint16(before.class(i)), Trace: uint16(st.before[i].trace)}), append(out.History, k)
+		out.Before = append(out.Before, trellis.Node{Class: uint16(before.class(i)), Trace: uint16(st.before[i].trace)})
+		out.History = append(out.History, k)
 		if !st.before[i].slide {
 			k += uint16(len(mo.lasts))
 		}
