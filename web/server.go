@@ -228,7 +228,7 @@ func (s *Server) draftRoutes(r *gin.Engine) {
 func (s *Server) tuneRoutes(tune *gin.RouterGroup) {
 	tune.GET("", s.planPage)
 	tune.GET("/at/:m", s.atMoment)
-	tune.GET("/otherwise", s.planOtherwise)
+	tune.GET("/otherwise.json", s.planOtherwise)
 	tune.GET("/plan.json", s.planJSON)
 	for file := range planFiles {
 		tune.GET("/"+file, s.planFile(file))

@@ -254,7 +254,7 @@ func TestRequests(t *testing.T) {
 func TestOtherwise(t *testing.T) {
 	t.Parallel()
 	s := newSite(t)
-	path := s.tunePath(t, 0) + "/otherwise"
+	path := s.tunePath(t, 0) + "/otherwise.json"
 	ask := func(query string, want int) (out struct {
 		Tempo, Total float64
 		Moments      []struct{ Strokes []struct{ How string } }
