@@ -404,17 +404,18 @@ func (p *Pass) tight(s Stages, l *Lattice, t int, layer *Layer) (best *Layer, to
 }
 
 // Marginals calls found with the least totals of ways that pass moment t, by node, way to sound it and label: those of at most what
-// matters says of them. If st is not nil it takes the place of the moment's own stage.
+// matters says of them. If st is not nil it takes the place of the moment's own stage, and matters says the same of all ways.
 func (p *Pass) Marginals(s Stages, l *Lattice, t int, st *Stage, matters func(node int, by, label uint8) Cost,
 	found func(node int, by, label uint8, total Cost)) {
 	m := marginals{Pass: p, back: p.backAt(s, l, t), more: l.backsOff[t], matters: matters, found: found}
 	if st == nil {
 		st = s.Stage(t)
 	} else {
-		m.slack = st.Debts.most // it may lead to picks that were not reached
+		m.slack, m.one = st.Debts.most, true // it may lead to picks that were not reached
 	}
 	before, off := p.layerBefore(s, l, t)
 	p.enter(st, before, off)
+	m.cheapest = before.States[before.Best()].Cost + off
 	for _, g := range promising(st, m.back.Least) {
 		m.node(g)
 	}
@@ -431,6 +432,8 @@ type marginals struct {
 	back        *Back
 	more, slack Cost // what lies before the costs to go, and how far below those of the states reached others can be
 	least       [Tags]Cost
+	one         bool // all ways count as one: what matters is the same for all
+	cheapest    Cost // of the states before
 	matters     func(node int, by, label uint8) Cost
 	found       func(node int, by, label uint8, total Cost)
 	open        []loose
@@ -445,7 +448,14 @@ type loose struct {
 
 // node goes through the ways into node g that may matter; the cheapest flows come first.
 func (m *marginals) node(g int) {
-	v := m.arrive(g, Inf, true)
+	budget := Inf
+	if m.one {
+		budget = m.matters(g, 0, 0) - max(0, m.back.Least(g)+m.more-m.slack)
+		if m.cheapest+m.st.Nodes[g].Own >= budget {
+			return
+		}
+	}
+	v := m.arrive(g, budget, !m.one)
 	for tag := range m.least {
 		m.least[tag] = max(0, m.back.LeastOf(g, uint8(tag))+m.more-m.slack)
 	}
