@@ -37,8 +37,8 @@ func (p *Plan) Alternatives(ctx context.Context, t int, part play.Part) ([]Alter
 }
 
 // AlternativesOf is Alternatives for any voice of the melody, and for part Damper and a string
-// in place of the voice, for what silences it. They are min-marginals: exact, from one forward
-// and one backward pass over the same model. The first call does the backward pass.
+// in place of the voice, for what silences it. They are min-marginals: exact, from one pass forward
+// and one backward, which the first call makes; where repeats are alike docs/model.md says how exact.
 func (p *Plan) AlternativesOf(ctx context.Context, t int, part play.Part, voice int) ([]Alternative, error) {
 	p.mu.Lock()
 	defer p.unlock()
@@ -54,6 +54,9 @@ func (p *Plan) alternativesOf(ctx context.Context, t int, part play.Part, voice 
 	if err != nil {
 		return nil, err
 	}
+	if h != p {
+		defer func() { h.work = nil }()
+	}
 	alts, err := h.marginalsOf(ctx, t, part, voice)
 	if err != nil {
 		return nil, err
@@ -62,9 +65,6 @@ func (p *Plan) alternativesOf(ctx context.Context, t int, part play.Part, voice 
 		if err := p.tell(ctx, of, &alts[i], h); err != nil {
 			return nil, err
 		}
-	}
-	if h != p {
-		h.work = nil
 	}
 	chosenFirst(alts)
 	p.asked.of, p.asked.alts = of, alts
@@ -136,15 +136,15 @@ func (p *Plan) under(ctx context.Context, of stroke, a *Alternative, h *Plan) (d
 
 // differs is the stretch in which a way through the stages of q, or the plan's own, differs from p.
 func (p *Plan) differs(q *Plan, path []trellis.State, total float64) detour {
-	differs := func(t int) bool {
+	other := func(t int) bool {
 		a := p.state(t)
 		return !a.Same(&path[t]) || a.Step != path[t].Step || p.m.moments[t].hands[a.Node] != q.m.moments[t].hands[path[t].Node]
 	}
 	d, hi := detour{plan: q, total: total}, len(path)-1
-	for d.first < hi && !differs(d.first) {
+	for d.first < hi && !other(d.first) {
 		d.first++
 	}
-	for hi > d.first && !differs(hi) {
+	for hi > d.first && !other(hi) {
 		hi--
 	}
 	d.states = path[d.first:min(hi+2, len(path))] // and the moment of the return

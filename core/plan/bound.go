@@ -220,7 +220,7 @@ func (s *search) solve() (*trellis.Lattice, error) {
 	m := s.m
 	free := m.req.Within == 0 && len(m.req.alike) == 0
 	if n := len(m.moments); n > boundMoments || free && n > fullMoments {
-		return s.Solve(s, nil, false)
+		return s.Solve(s, nil)
 	}
 	bounds, err := s.bounds(nil)
 	if err != nil {
@@ -229,7 +229,7 @@ func (s *search) solve() (*trellis.Lattice, error) {
 	limit := trellis.Inf
 	quick, err := s.Solve(s, func(t int) *trellis.Limit {
 		return &trellis.Limit{ToGo: bounds[t], Total: trellis.Inf, Beam: beamWidth, Slack: ticks(beamSlack)}
-	}, false)
+	})
 	var dead *trellis.DeadEnd
 	switch {
 	case err == nil:
@@ -240,5 +240,5 @@ func (s *search) solve() (*trellis.Lattice, error) {
 	if m.req.Within > 0 {
 		limit = min(limit, floorTicks(m.req.Within))
 	}
-	return s.Solve(s, func(t int) *trellis.Limit { return &trellis.Limit{ToGo: bounds[t], Total: limit} }, false)
+	return s.Solve(s, func(t int) *trellis.Limit { return &trellis.Limit{ToGo: bounds[t], Total: limit} })
 }

@@ -15,7 +15,7 @@ import (
 	"stepping/core/ring"
 )
 
-// What the picking hand can do beside a bass note depends on which strings sound, end and lie idle, and on what the hands hold:
+// What the picking hand can do with a bass note depends on which strings sound, end and lie idle, and on what the hands hold:
 // on no pitch and no time. So it is listed once without prices, for as long as the program runs, and priced at each moment by three
 // small tables: what idle strings cost that ring in sympathy, and what strings cost that are left to leak.
 
@@ -42,7 +42,7 @@ type entry struct {
 	pose              trellis.Pose
 }
 
-// kindOfHand is all that lists depend on beside the situation.
+// kindOfHand is all that lists depend on except the situation.
 type kindOfHand struct {
 	weights Weights
 	school  ring.School
@@ -134,7 +134,7 @@ func (c *catalogue) put(l *list) *list {
 	return l
 }
 
-// situation is all that a list depends on beside the kind of hand, packed.
+// situation is all that a list depends on except the kind of hand, packed.
 type situation struct{ rings, holds packer }
 
 // packer puts small values side by side into one word.
@@ -238,7 +238,7 @@ func (sd *pickStage) Parts(view uint16, rings uint32, struck bool) []trellis.Par
 	return sd.parts[lo:len(sd.parts):len(sd.parts)]
 }
 
-// priced is a list at this moment beside a bass option.
+// priced is a list at this moment with a bass option.
 type priced struct {
 	*list
 	actions []trellis.Action // nil until they are asked for
@@ -254,7 +254,7 @@ type near struct {
 
 const nearby = 1 << 10
 
-// choices finds the list beside a bass option for the strings as sd.still sorts them, and its number among the priced ones: the
+// choices finds the list for a bass option and the strings as sd.still sorts them, and its number among the priced ones: the
 // sympathy of the bass note counts.
 func (sd *pickStage) choices(r *pickShape, o *bassOption, plucked bool) (l *list, n int) {
 	key, bass := sd.situation(r, o, &sd.still, plucked), bassNote(o)

@@ -63,7 +63,7 @@ func Bound(ctx context.Context, r Request, limit float64) (float64, error) {
 		before[t] = before[t-1] + m.coarseMoment(&m.moments[t-1])
 	}
 	at := 0.0
-	s := m.newSearch(ctx, &trellis.Pass{})
+	s := m.newSearch(ctx)
 	_, err = s.bounds(func(b *trellis.Bound, t int) bool {
 		least := inf
 		for g := range m.moments[t].hands {

@@ -16,7 +16,7 @@
 //   - state: hand, live strings and picking state after a moment: all that the next can feel.
 //   - action: a choice of the picking hand: bass option, digits, heel, resting place, damping.
 //   - damping: how the strings that must be silent are silenced one by one, or left to leak.
-//   - situation: all that the picking hand's choices beside a bass option depend on; the catalogue
+//   - situation: all that the picking hand's choices with a bass option depend on; the catalogue
 //     lists them once for each, without prices.
 //
 // # Cost
@@ -44,7 +44,7 @@
 //   - The search and the reasons take their costs from the same lines: a tally gives the sum to the
 //     one and the terms to the other, and choiceFrom finds the choice behind a step again.
 //   - The bound never exceeds the true cost (TestBound).
-//   - A plan made from another is the plan made from nothing, and so is all that is told about it (TestFrom).
+//   - A plan made from another is the plan made from nothing, and answers every question alike (TestFrom).
 //   - A list of the catalogue depends on no pitch, time or pin.
 //   - A model does not change once it is made, but for caches behind the plan's lock: plans share its moments.
 //   - A Plan is safe for concurrent use: what is worked out on demand is guarded by its lock.
@@ -55,8 +55,8 @@
 //   - A cost of going from hand to hand: changeCost or beginCost (left.go). By itself, too.
 //   - A cost of a bass note by itself: bassOptions (bass.go); leastBass and leastPick read it there.
 //   - A cost that depends on the picking state touches three places: the state (trellis.Pick and placeOf), its prices (turnAfter and
-//     layPlaces in lattice.go, from which debts follow), and its terms (turnTerms in plan.go). What it says of times stands in pace.go.
-//   - A damper: dampingSearch.try (damp.go), dampedBy (plan.go), the situation (catalogue.go), leastEnding,
+//     layPlaces in lattice.go, from which debts follow), and its terms (turnTerms in choice.go). What it says of times stands in pace.go.
+//   - A damper: dampingSearch.try (damp.go), dampedBy (choice.go), the situation (catalogue.go), leastEnding,
 //     allowedDampers, and the oracle.
 //   - A way to hold a note: stopsOn (stops.go); to sound it: legatoKind (left.go) and attacksOf.
 //   - A hard rule: together and span (stops.go), withBass and slideOver (hands.go), may (left.go),

@@ -1,7 +1,6 @@
 package plan
 
 import (
-	"maps"
 	"reflect"
 	"slices"
 
@@ -12,7 +11,7 @@ import (
 // A plan is found from one before it as an edit (trellis.Lattice): a pin set or taken away, another chord or note change what
 // can be done at some moments, and leave the others as they were.
 
-// changes is how the stages of a model differ from a solved plan's.
+// changes says which stages of a model differ from a solved plan's.
 type changes struct {
 	base   *solved
 	lo, hi int // the first and last stage that differ; lo > hi if none does
@@ -76,10 +75,12 @@ func newModelFrom(r *Request) (m *model, c *changes, err error) {
 // mostEdited is the share of a tune, one in so many, up to which an edit is quicker than to search anew.
 const mostEdited = 2
 
-// alikeButMusic reports whether r is for the same player in the same tuning and key as q: then alike moments are the same.
+// alikeButMusic reports whether r is for the same player in the same tuning, key and bars as q: then alike moments are the same.
 func (r *Request) alikeButMusic(q *Request) bool {
-	return r.Capo == q.Capo && r.Tune.Key == q.Tune.Key && slices.Equal(r.Tuning.Spelled(), q.Tuning.Spelled()) &&
-		reflect.DeepEqual(r.Weights, q.Weights) && reflect.DeepEqual(r.Player, q.Player)
+	a, b := r.Tune, q.Tune
+	return r.Capo == q.Capo && slices.Equal(r.Tuning.Spelled(), q.Tuning.Spelled()) && a.Key == b.Key && slices.Equal(a.Bars, b.Bars) &&
+		slices.Equal(a.Meters, b.Meters) && slices.Equal(a.Printed, b.Printed) && reflect.DeepEqual(r.Weights, q.Weights) &&
+		reflect.DeepEqual(r.Player, q.Player)
 }
 
 // take takes over from base what is alike at moment t, whose hands before are the same if same says so, and reports whether
@@ -104,13 +105,14 @@ func (m *model) alikeAt(t int, o *model) bool {
 		m.bass == o.bass && m.sameNote(a.sounding, o)
 }
 
+// sameNote reports whether note i is that of o, as it is written too, with the very same ways to hold it.
 func (m *model) sameNote(i int, o *model) bool {
 	if i < 0 {
 		return true
 	}
-	v, w := m.voicings[i], o.voicings[i]
-	return m.noteSeconds[i] == o.noteSeconds[i] && m.phraseEnd[i] == o.phraseEnd[i] && slices.Equal(m.voices[i], o.voices[i]) &&
-		m.req.Tune.Notes[i].Marks == o.req.Tune.Notes[i].Marks && len(v) == len(w) && &v[0] == &w[0]
+	v, w, a, b := m.voicings[i], o.voicings[i], &m.req.Tune.Notes[i], &o.req.Tune.Notes[i]
+	return m.noteSeconds[i] == o.noteSeconds[i] && m.phraseEnd[i] == o.phraseEnd[i] && slices.Equal(a.Voices(), b.Voices()) &&
+		a.Dur == b.Dur && a.Marks == b.Marks && len(v) == len(w) && &v[0] == &w[0]
 }
 
 func (ps *pinSet) same(o *pinSet) bool {
@@ -128,13 +130,6 @@ func (m *model) sameHands(t int, o *model) bool {
 		return false
 	}
 	return slices.EqualFunc(m.moments[t].hands, o.moments[t].hands, func(a, b hand) bool { return bare(a) == bare(b) })
-}
-
-// lend lets m begin with what base has worked out about notes.
-func (m *model) lend(base *model) {
-	if base != nil {
-		m.ways = maps.Clone(base.ways)
-	}
 }
 
 // rendered reports whether moment t of the new best way is played as before.

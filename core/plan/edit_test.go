@@ -18,8 +18,8 @@ import (
 )
 
 // TestFrom: change after change, pins of every kind set, exchanged and taken away, chords and notes changed, a plan made from the one
-// before is the plan made from nothing, to the last word and bit; so is all that is told about it, whether asked before or not, in any
-// order, and after a question that was given up.
+// before is the plan made from nothing, to the last word and bit; so is every answer about it, whether asked before or not, in any
+// order, and after a question that was given up. What is only written otherwise, names of notes and numbers of bars, counts too.
 func TestFrom(t *testing.T) {
 	t.Parallel()
 	rng := rand.New(rand.NewPCG(11, 4))
@@ -89,7 +89,7 @@ func changedRequest(t *testing.T, rng *rand.Rand, p *Plan) Request {
 	}
 	at := rng.IntN(len(p.Moments))
 	mo := &p.Moments[at]
-	switch rng.IntN(8) {
+	switch rng.IntN(9) {
 	case 0: // for a stretch
 		r.Pins = append(r.Pins, play.Pin{At: mo.At, To: mo.At + 3*tune.Quarter, Part: play.Melody, How: []play.How{play.Fret, play.Slide}[rng.IntN(2)]})
 	case 1:
@@ -112,6 +112,17 @@ func changedRequest(t *testing.T, rng *rand.Rand, p *Plan) Request {
 		tu.Notes = slices.Clone(tu.Notes)
 		n := &tu.Notes[rng.IntN(len(tu.Notes))]
 		n.Note = pitch.Spell(n.Note.Pitch()+pitch.Midi(2), false)
+		r.Tune = &tu
+	case 6: // what is only written otherwise
+		tu := *r.Tune
+		tu.Notes, tu.Printed = slices.Clone(tu.Notes), nil
+		n := &tu.Notes[rng.IntN(len(tu.Notes))]
+		n.Note = pitch.Spell(n.Note.Pitch(), rng.IntN(2) == 0)
+		if rng.IntN(2) == 0 {
+			for i := range tu.Bars {
+				tu.Printed = append(tu.Printed, tune.Printed{Number: i, Pass: 1})
+			}
+		}
 		r.Tune = &tu
 	default:
 		if pin := randomPin(t, rng, p); !slices.Contains(r.Pins, pin) {

@@ -522,7 +522,7 @@ func TestBound(t *testing.T) {
 		if _, err := q.explore(ctx); err != nil {
 			t.Fatal(err)
 		}
-		bounds, err := q.m.newSearch(ctx, &trellis.Pass{}).bounds(nil)
+		bounds, err := q.m.newSearch(ctx).bounds(nil)
 		if err != nil {
 			t.Fatal(err)
 		}

@@ -14,7 +14,6 @@ import (
 	"stepping/core/coretest"
 	"stepping/core/pattern"
 	"stepping/core/pitch"
-	"stepping/core/plan/internal/trellis"
 	"stepping/core/play"
 	"stepping/core/player"
 	"stepping/core/tune"
@@ -403,7 +402,7 @@ func TestRestingFingers(t *testing.T) {
 		}
 		m.school.Rests = false
 		m.catalogue = catalogueOf(m)
-		free, err := m.newSearch(context.Background(), &trellis.Pass{}).solve()
+		free, err := m.newSearch(context.Background()).solve()
 		if err != nil {
 			t.Fatal(err)
 		}

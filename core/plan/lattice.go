@@ -27,27 +27,27 @@ const (
 	fewStages  = 16
 )
 
-// search lays the stages of a model for package trellis, for as long as one question takes.
+// search lays the stages of a model for package trellis, for one question after the other.
 type search struct {
 	*trellis.Pass
-	ctx   context.Context
-	m     *model
-	laid  []*laidStage
-	order []int // moments of those, of a long tune
-	near  [nearby]near
-	count int32 // of the stages laid
+	ctx      context.Context // of the question
+	progress func(done, total int)
+	m        *model
+	laid     []*laidStage
+	order    []int // moments of those, of a long tune
+	near     [nearby]near
+	count    int32 // of the stages laid
 }
 
 // laidStage is a stage with the picking hand's side of it.
 type laidStage struct {
-	t       int
 	left    *stage
 	trellis trellis.Stage
 	pick    pickStage
 }
 
-func (m *model) newSearch(ctx context.Context, pass *trellis.Pass) *search {
-	return &search{Pass: pass, ctx: ctx, m: m, laid: make([]*laidStage, len(m.moments))}
+func (m *model) newSearch(ctx context.Context) *search {
+	return &search{Pass: &trellis.Pass{}, ctx: ctx, m: m, laid: make([]*laidStage, len(m.moments))}
 }
 
 // Len, Stage and Err make a search trellis.Stages.
@@ -56,8 +56,8 @@ func (s *search) Err() error                 { return s.ctx.Err() }
 func (s *search) Stage(t int) *trellis.Stage { return &s.stage(t).trellis }
 
 func (s *search) stage(t int) *laidStage {
-	if s.m.req.Progress != nil {
-		s.m.req.Progress(t, len(s.laid))
+	if s.progress != nil {
+		s.progress(t, len(s.laid))
 	}
 	if s.laid[t] == nil {
 		var old *laidStage // whose memory the new one takes
@@ -77,7 +77,7 @@ func (s *search) lay(t int, old *laidStage) *laidStage {
 	if out == nil {
 		out = &laidStage{}
 	}
-	out.t, out.left = t, s.m.newStage(t)
+	out.left = s.m.newStage(t)
 	st := &out.trellis
 	*st = trellis.Stage{Nodes: st.Nodes[:0], Before: st.Before[:0], History: st.History[:0], Last: st.Last[:0], Arcs: st.Arcs[:0],
 		Moves: st.Moves[:0], Slurs: st.Slurs[:0]}
@@ -110,7 +110,7 @@ func (mo *moment) ofClass(c int) int {
 
 func (mo *moment) classes() int { return len(mo.anchored) + len(mo.bare) }
 
-// layNodes lists the hands. A last position is told apart by whether the slide lay on the strings, since it may have to be put down.
+// layNodes lists the hands. A last position counts twice: by whether the slide lay on the strings, since it may have to be put down.
 func (st *stage) layNodes(out *trellis.Stage) {
 	mo := st.mo
 	out.Classes, out.Views, out.Traces = mo.classes(), len(mo.shapes), 1
@@ -165,7 +165,7 @@ type spot struct {
 	own                            int // its number if pins tell hands apart
 }
 
-// layArcs works out what it costs to go from each class to each, beside the hand's own cost and the move.
+// layArcs works out what it costs to go from each class to each, without the hand's own cost and the move.
 func (st *stage) layArcs(out *trellis.Stage) {
 	before := &moment{hands: make([]hand, 1), bare: make([]hand, 1), lasts: make([]lastPosition, 1)}
 	if st.t > 0 {

@@ -231,7 +231,7 @@ func (st *stage) may(h, g *hand) bool {
 	return mo.stroke != nil || g.bass.str == 0 || g.bass == h.bass // a bass finger comes down only for a stroke
 }
 
-// changeCost adds what any change from h to g costs beside the move: slide off, strings and fingers changed, trailing
+// changeCost adds what any change from h to g costs without the move: slide off, strings and fingers changed, trailing
 // fingers moved.
 func (st *stage) changeCost(h, g *hand, y *tally) {
 	if h.bass.str != 0 && !st.mo.wantsThumb() && g.bass != h.bass {

@@ -1,6 +1,7 @@
 package plan
 
 import (
+	"maps"
 	"math"
 	"slices"
 	"sort"
@@ -97,7 +98,9 @@ func newModel(r *Request, base *model) (*model, error) {
 	}
 	m.slowness = r.Player.Slowness()
 	m.catalogue = catalogueOf(m)
-	m.lend(base)
+	if base != nil {
+		m.ways = maps.Clone(base.ways)
+	}
 	m.layMasks(false)
 	m.layPlaces()
 	if err := m.findPlaces(); err != nil {

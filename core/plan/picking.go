@@ -34,7 +34,7 @@ type pluck struct {
 	cost   float64 // of the digits' places, before what they did last
 }
 
-// action is one choice of the picking hand at a moment beside a bass option. Its cost is without that option's and without what
+// action is one choice of the picking hand at a moment with a bass option. Its cost is without that option's and without what
 // depends on the picking state before.
 type action struct {
 	live    ring.Strings // bass strings that ring on
@@ -126,46 +126,35 @@ type trace struct {
 	slide                     bool
 }
 
-// giveTraces numbers the hands of a moment by trace.
+// giveTraces numbers the hands of a moment by trace, giveShapes by shape.
 func (mo *moment) giveTraces() {
-	number := map[trace]int32{}
-	mo.traces = nil
+	mo.traces = numbered(mo, func(h *hand) trace {
+		return trace{h.sounding, h.fingered, h.under, h.bass.str, h.bass.fret, h.fret, h.slide}
+	}, func(h *hand) *int32 { return &h.trace })
+}
+
+func (m *model) giveShapes(mo *moment) {
+	mo.shapes = numbered(mo, m.shapeOf, func(h *hand) *int32 { return &h.shape })
+}
+
+// numbered numbers the hands of a moment by a key, which is one for each class, and returns the first hand with each number.
+func numbered[K comparable](mo *moment, key func(*hand) K, number func(*hand) *int32) (first []int32) {
+	numbers := map[K]int32{}
 	for i := range mo.hands {
 		h := &mo.hands[i]
 		if i > 0 && mo.class(i) == mo.class(i-1) {
-			h.trace = mo.hands[i-1].trace
+			*number(h) = *number(&mo.hands[i-1])
 			continue
 		}
-		k := trace{h.sounding, h.fingered, h.under, h.bass.str, h.bass.fret, h.fret, h.slide}
-		n, ok := number[k]
+		k := key(h)
+		n, ok := numbers[k]
 		if !ok {
-			n = int32(len(mo.traces))
-			number[k] = n
-			mo.traces = append(mo.traces, int32(i))
+			n = int32(len(first))
+			numbers[k], first = n, append(first, int32(i))
 		}
-		h.trace = n
+		*number(h) = n
 	}
-}
-
-// giveShapes numbers the hands of a moment by shape.
-func (m *model) giveShapes(mo *moment) {
-	byKey := map[shapeKey]int32{}
-	mo.shapes = nil
-	for i := range mo.hands {
-		h := &mo.hands[i]
-		if i > 0 && !h.anchored && !mo.hands[i-1].anchored && h.line == mo.hands[i-1].line && h.bass.str == 0 && mo.hands[i-1].bass.str == 0 {
-			h.shape = mo.hands[i-1].shape
-			continue
-		}
-		k := m.shapeOf(h)
-		n, ok := byKey[k]
-		if !ok {
-			n = int32(len(mo.shapes))
-			byKey[k] = n
-			mo.shapes = append(mo.shapes, int32(i))
-		}
-		h.shape = n
-	}
+	return first
 }
 
 // pickStage is the picking hand's side of one moment: a pickShape for each shape, and their actions.

@@ -381,9 +381,9 @@ func (r *Request) trial(ctx context.Context, pins []play.Pin, hi int) (rule stri
 	if hi == 0 {
 		hi = len(m.moments)
 	}
-	s := m.newSearch(ctx, &trellis.Pass{})
+	s := m.newSearch(ctx)
 	s.laid = s.laid[:hi]
-	_, err = s.Solve(s, nil, false)
+	_, err = s.Solve(s, nil)
 	var dead *trellis.DeadEnd
 	if errors.As(err, &dead) {
 		return ruleOf(dead), dead.At, m.moments[dead.At].at, nil

@@ -87,7 +87,7 @@ type run struct {
 type view struct {
 	stage int32
 	rings []uint32
-	at    []int16 // number of the ring, by class and tag before
+	at    []int16 // number of the ring, by trace and tag before
 	sets  []set   // by twice the number of the ring, struck ones first
 }
 

@@ -93,12 +93,11 @@ func (p *Pass) deadEnd(st *Stage, t int) error {
 	return &DeadEnd{t, some, p.Flows > 0}
 }
 
-// Solve finds the best way by a pass forward over all moments, limited at each if limit is not nil. The layers are left out
-// unless keep says so. Errors: *DeadEnd or that of the stages.
-func (p *Pass) Solve(s Stages, limit func(t int) *Limit, keep bool) (*Lattice, error) {
-	l := &Lattice{layers: make([]*Layer, s.Len()), off: make([]Cost, s.Len())}
-	before := Start()
-	for t := range l.layers {
+// Solve finds the best way by a pass forward over all moments, limited at each if limit is not nil: a lattice with its Path alone.
+// Errors: *DeadEnd or that of the stages.
+func (p *Pass) Solve(s Stages, limit func(t int) *Limit) (*Lattice, error) {
+	layers, before := make([]*Layer, s.Len()), Start()
+	for t := range layers {
 		if err := s.Err(); err != nil {
 			return nil, err
 		}
@@ -107,27 +106,24 @@ func (p *Pass) Solve(s Stages, limit func(t int) *Limit, keep bool) (*Lattice, e
 			w = limit(t)
 		}
 		st := s.Stage(t)
-		l.layers[t] = p.Forward(st, before, 0, w)
-		if before = l.layers[t]; len(before.States) == 0 {
+		layers[t] = p.Forward(st, before, 0, w)
+		if before = layers[t]; len(before.States) == 0 {
 			return nil, p.deadEnd(st, t)
 		}
 	}
-	l.Path = l.trace(before.Best())
-	if !keep {
-		l.layers, l.off = nil, nil
-	}
-	return l, nil
+	path, _ := trace(layers)
+	return &Lattice{Path: path}, nil
 }
 
-// trace follows the states before from a state of the last layer.
-func (l *Lattice) trace(n int) []State {
-	path := make([]State, len(l.layers))
-	for t := len(l.layers) - 1; t >= 0; t-- {
-		path[t] = l.layers[t].States[n]
-		path[t].Cost += l.off[t]
-		n = int(path[t].Prev)
+// trace follows the states before from the best of the last layer, and returns the number of the state before them all.
+func trace(layers []*Layer) (path []State, before int32) {
+	path = make([]State, len(layers))
+	n := int32(layers[len(layers)-1].Best())
+	for i := len(layers) - 1; i >= 0; i-- {
+		path[i] = layers[i].States[n]
+		n = path[i].Prev
 	}
-	return path
+	return path, n
 }
 
 // Total is what the best way costs.
@@ -347,12 +343,7 @@ func (p *Pass) Edit(all Stages, l *Lattice, c Change) (first int, states []State
 			break
 		}
 	}
-	states = make([]State, len(layers))
-	n := int32(before.Best())
-	for i := len(layers) - 1; i >= 0; i-- {
-		states[i] = layers[i].States[n]
-		n = states[i].Prev
-	}
+	states, n := trace(layers)
 	own := func(t int) bool { return states[t-c.Lo].Same(&l.Path[t]) }
 	for t := c.Lo + len(states) - 1; t > c.Hi+1 && own(t) && own(t-1); t-- { // it was back before
 		states = states[:t-c.Lo]
@@ -449,7 +440,7 @@ type loose struct {
 // node goes through the ways into node g that may matter; the cheapest flows come first.
 func (m *marginals) node(g int) {
 	budget := Inf
-	if m.one {
+	if m.one { // taking it that a tag which was not reached leaves no less to pay than those that were
 		budget = m.matters(g, 0, 0) - max(0, m.back.Least(g)+m.more-m.slack)
 		if m.cheapest+m.st.Nodes[g].Own >= budget {
 			return

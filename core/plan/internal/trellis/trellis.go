@@ -11,7 +11,7 @@ type Cost = int64
 // Inf is the cost of what cannot be. Sums of a few of them do not overflow.
 const Inf Cost = 1 << 56
 
-// Pick is what one moment leaves to the next beside its node and tag: a mask, which some poses replace and others keep, and
+// Pick is what one moment leaves to the next in addition to its node and tag: a mask, which some poses replace and others keep, and
 // a place, which every pose sets.
 type Pick uint16
 
@@ -141,7 +141,7 @@ type Node struct {
 	Trace uint16 // of a node before: nodes of one trace leave the same ringing
 }
 
-// Arc is what it costs to go from a class to a class beside the move, in ticks: to sound what is held by an action, or without one.
+// Arc is what it costs to go from a class to a class without the move, in ticks: to sound what is held by an action, or without one.
 type Arc struct {
 	Struck, Slurred int32 // Never if it cannot be
 	By              uint8 // names the way of Slurred
@@ -164,14 +164,14 @@ func (v *Move) begin() (cost Cost, by uint8) {
 	return v.Begin[0], 0
 }
 
-// Action is one choice at a moment beside the node.
+// Action is one choice at a moment once the node is chosen.
 type Action struct {
 	Cost int32 // ticks
 	Pose Pose
 	Tag  uint8 // that it leaves
 }
 
-// Part is actions that cost Sum more and are told apart from others by their label. What they leave is known before they are priced.
+// Part is actions that cost Sum more and share a label, by which alternatives differ. What they leave is known before they are priced.
 type Part struct {
 	Sum   Cost
 	Label uint8

@@ -30,7 +30,7 @@ func TestSolve(t *testing.T) {
 	for n := range 600 {
 		y := newToy(rng, 2+rng.IntN(3), 1+rng.IntN(3))
 		want := y.rest(0, &State{}, nil)
-		l, err := p.Solve(y, nil, false)
+		l, err := p.Solve(y, nil)
 		var end *DeadEnd
 		if errors.As(err, &end) {
 			if dead++; want < Inf {
@@ -47,7 +47,7 @@ func TestSolve(t *testing.T) {
 			if beam > 0 {
 				total = Inf
 			}
-			q, err := p.Solve(y, func(t int) *Limit { return &Limit{ToGo: bounds[t], Total: total, Beam: beam, Slack: 2} }, false)
+			q, err := p.Solve(y, func(t int) *Limit { return &Limit{ToGo: bounds[t], Total: total, Beam: beam, Slack: 2} })
 			if beam == 0 && (err != nil || !sameWay(q.Path, l.Path)) || err == nil && q.Total() < want {
 				t.Fatalf("toy %d within its bound, beam %d: %v", n, beam, err)
 			}
@@ -82,7 +82,7 @@ func TestExplore(t *testing.T) {
 	rng, p := rand.New(rand.NewPCG(2, 26)), &Pass{}
 	for n := range 120 {
 		y := newToy(rng, 2+rng.IntN(3), 1+rng.IntN(3))
-		l, err := p.Solve(y, nil, false)
+		l, err := p.Solve(y, nil)
 		if err != nil {
 			continue
 		}
@@ -149,7 +149,7 @@ func TestEdit(t *testing.T) {
 	shared := 0
 	for range 300 {
 		y := newToy(rng, 6+rng.IntN(20), 1+rng.IntN(4))
-		l, err := p.Solve(y, nil, false)
+		l, err := p.Solve(y, nil)
 		if err != nil {
 			continue
 		}
@@ -184,7 +184,7 @@ func TestEdit(t *testing.T) {
 // sameEdit solves z as an edit of l and from nothing; nil if there is no way.
 func sameEdit(t *testing.T, z *toy, p *Pass, l *Lattice, lo, hi int) *Lattice {
 	t.Helper()
-	fresh, err := p.Solve(z, nil, false)
+	fresh, err := p.Solve(z, nil)
 	at, states, total, err2 := p.Edit(z, l, Change{Lo: lo, Hi: hi, Total: Inf})
 	if err != nil || err2 != nil {
 		if (err == nil) != (err2 == nil) {
@@ -220,10 +220,10 @@ func sameEdit(t *testing.T, z *toy, p *Pass, l *Lattice, lo, hi int) *Lattice {
 func TestLong(t *testing.T) {
 	rng, p := rand.New(rand.NewPCG(4, 26)), &Pass{}
 	y := newToy(rng, whole+200, 3)
-	l, err := p.Solve(y, nil, false)
+	l, err := p.Solve(y, nil)
 	for err != nil {
 		y = newToy(rng, whole+200, 3)
-		l, err = p.Solve(y, nil, false)
+		l, err = p.Solve(y, nil)
 	}
 	if l, err = p.Explore(y, l.Path, nil, 0, 0); err != nil {
 		t.Fatal(err)
@@ -245,7 +245,7 @@ func TestLong(t *testing.T) {
 			t.Fatalf("moment %d: the cheapest way through costs %d, the best way %d", at, least, l.Total())
 		}
 		z := y.changed(rng, at, at)
-		fresh, err := p.Solve(z, nil, false)
+		fresh, err := p.Solve(z, nil)
 		_, _, total, err2 := p.Edit(z, l, Change{Lo: at, Hi: min(at+1, y.Len()-1), Total: Inf})
 		if (err == nil) != (err2 == nil) || err == nil && total != fresh.Total() {
 			t.Fatalf("edited at %d: %d %v, from nothing %v", at, total, err2, err)
