@@ -430,7 +430,7 @@ func TestSharedPlan(t *testing.T) {
 			for i := range paths {
 				n := (client + i) % len(paths)
 				status, body, _ := s.ask(t, "GET", tune+paths[n], nil)
-				for strings.Contains(body, "still being worked out") {
+				for strings.Contains(body, "still being worked out") || strings.Contains(body, "data-waiting") {
 					status, body, _ = s.ask(t, "GET", tune+paths[n], nil)
 				}
 				if status != 200 {
