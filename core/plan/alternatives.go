@@ -74,7 +74,8 @@ func (p *Plan) alternativesOf(ctx context.Context, t int, part play.Part, voice 
 // released is the plan in which a stroke is not pinned and, since a pin on a note or stroke sets its bar apart, its bar not held;
 // p itself if it is neither.
 func (p *Plan) released(ctx context.Context, of stroke) (*Plan, error) {
-	pinned, bar := p.Pinned(p.Moments[of.t].At, of.part, of.voice), p.Moments[of.t].Bar-1
+	t := of.t
+	pinned, bar := p.Pinned(p.Moments[t].At, of.part, of.voice), p.Moments[t].Bar-1
 	if of.part == play.Damped || p.free == nil && !pinned {
 		return p, nil
 	}
@@ -85,12 +86,12 @@ func (p *Plan) released(ctx context.Context, of stroke) (*Plan, error) {
 	if p.apart.plan != nil && p.apart.of == of {
 		return p.apart.plan, nil
 	}
-	if r.bases = p.ownBases(); len(r.bases) == 0 { // of which that plan is an edit
-		if _, err := p.explore(ctx); err != nil {
+	if p.base == nil || !pinned { // else that plan is known already
+		if _, err := p.explore(ctx, t); err != nil {
 			return nil, err
 		}
-		r.bases = p.ownBases()
 	}
+	r.bases = p.ownBases()
 	r.alike = slices.DeleteFunc(slices.Clone(p.alike), func(held pin) bool { return r.Tune.BarOver(held.At) == bar })
 	q, err := solveFree(ctx, r)
 	if err == nil {
@@ -131,7 +132,7 @@ func (p *Plan) under(ctx context.Context, of stroke, a *Alternative, h *Plan) (d
 	if err != nil || h == p {
 		return d, err
 	}
-	return p.differs(h, h.lattice.Along(d.first, d.states, ticks(d.total)).Path, d.total), nil
+	return p.differs(h, h.lattice.Along(d.first, d.states, ticks(d.total)), d.total), nil
 }
 
 // differs is the stretch in which a way through the stages of q, or the plan's own, differs from p.
@@ -295,7 +296,7 @@ func (p *Plan) marginalsAt(ctx context.Context, t int) ([]Alternative, error) {
 	if out := p.marginals[t]; out != nil {
 		return out, nil
 	}
-	s, err := p.explore(ctx)
+	s, err := p.explore(ctx, t)
 	if err != nil {
 		return nil, err
 	}
@@ -313,12 +314,15 @@ func (p *Plan) marginalsAt(ctx context.Context, t int) ([]Alternative, error) {
 		}
 		return with
 	}
-	s.Marginals(s, p.lattice, t, nil, func(g int, by, label uint8) trellis.Cost { return found.highest(of(g, by, label)) },
+	err = s.Marginals(s, p.lattice, t, nil, func(g int, by, label uint8) trellis.Cost { return found.highest(of(g, by, label)) },
 		func(g int, by, label uint8, total trellis.Cost) {
 			for _, a := range of(g, by, label) {
 				found.add(a, total)
 			}
 		})
+	if err != nil {
+		return nil, err
+	}
 	if p.marginals == nil {
 		p.marginals = map[int][]Alternative{}
 	}
@@ -346,19 +350,19 @@ func (p *Plan) dampersAt(ctx context.Context, t, str int) ([]Alternative, error)
 	if out := p.dampers[at]; out != nil {
 		return out, nil
 	}
-	s, err := p.explore(ctx)
+	s, err := p.explore(ctx, t)
 	if err != nil {
 		return nil, err
 	}
 	var found collector
 	for _, by := range p.m.allowedDampers() {
-		if err := ctx.Err(); err != nil {
-			return nil, err
-		}
 		st := s.damped(t, str, by)
 		a := Alternative{Part: play.Damped, String: str, By: by}
-		s.Marginals(s, p.lattice, t, &st.trellis, func(int, uint8, uint8) trellis.Cost { return found.highest([]Alternative{a}) },
+		err := s.Marginals(s, p.lattice, t, &st.trellis, func(int, uint8, uint8) trellis.Cost { return found.highest([]Alternative{a}) },
 			func(_ int, _, _ uint8, total trellis.Cost) { found.add(a, total) })
+		if err != nil {
+			return nil, err
+		}
 	}
 	if p.dampers == nil {
 		p.dampers = map[damped][]Alternative{}
@@ -372,11 +376,11 @@ func (s *search) damped(t, str int, by play.Damper) *laidStage {
 	pins := s.m.moments[t].pins
 	pins.dampers[str] = by
 	own := s.stage(t)
-	out := &laidStage{left: own.left, trellis: own.trellis}
+	out := &laidStage{left: own.left}
 	s.count++
 	out.pick.near, out.pick.stage = &s.near, s.count
 	out.pick.reset(s.m, own.left, &pins)
-	out.trellis.Source = &out.pick
+	out.trellis = own.trellis.With(&out.pick)
 	return out
 }
 
@@ -407,12 +411,12 @@ type detour struct {
 
 // through rebuilds the best plan by way of a at moment t, as far as it differs.
 func (p *Plan) through(ctx context.Context, t int, a *Alternative) (detour, error) {
-	s, err := p.explore(ctx)
+	s, err := p.explore(ctx, t)
 	if err != nil {
 		return detour{}, err
 	}
 	d := detour{at: t, by: a.By, str: a.String, total: p.Total + a.Extra}
-	c := trellis.Change{Lo: t, Hi: t, Total: ticks(p.Total + a.Extra)}
+	c := trellis.Change{Lo: t, Hi: t, Was: s, Total: ticks(p.Total + a.Extra)}
 	if a.Part == play.Damped {
 		c.Stage = &s.damped(t, a.String, a.By).trellis
 	} else {

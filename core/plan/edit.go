@@ -19,7 +19,7 @@ type changes struct {
 
 func (c *changes) none() bool { return c.lo > c.hi }
 
-// bases lists what a plan leaves to the next: what is solved whole, and with which it was begun.
+// bases lists what a plan leaves to the next: what is known of it, and of the one of which it is an edit.
 func (p *Plan) bases() (out []*solved) {
 	if p == nil {
 		return nil
@@ -29,14 +29,20 @@ func (p *Plan) bases() (out []*solved) {
 	return p.ownBases()
 }
 
+// snapshot is s as it is now: its lattice goes on to find more.
+func (s *solved) snapshot() *solved {
+	out := *s
+	out.lattice = s.lattice.Snapshot()
+	return &out
+}
+
 // ownBases is bases for a caller who holds the lock.
 func (p *Plan) ownBases() (out []*solved) {
-	if p.lattice.Whole() {
-		s := p.solved
-		out = append(out, &s)
+	if p.lattice.Knows() {
+		out = append(out, p.snapshot())
 	}
 	if p.base != nil {
-		out = append(out, p.base)
+		out = append(out, p.base.snapshot())
 	}
 	return append(out, p.free.bases()...)
 }

@@ -62,7 +62,7 @@ func TestFrom(t *testing.T) {
 			if q.Total != fresh.Total || q.Ceiling != fresh.Ceiling || !reflect.DeepEqual(q.Moments, fresh.Moments) {
 				t.Fatalf("%v made from the plan before, %v from nothing: %+v", q.Total, fresh.Total, next.Pins)
 			}
-			if edits++; q.base != nil || q.free != nil && q.free.base != nil || q.lattice.Whole() {
+			if edits++; q.base != nil || q.free != nil && q.free.base != nil || q.lattice.Knows() {
 				edited++
 			}
 			if q.free != nil {

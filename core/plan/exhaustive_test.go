@@ -519,7 +519,7 @@ func TestBound(t *testing.T) {
 		if q.free != nil {
 			q = q.free
 		}
-		if _, err := q.explore(ctx); err != nil {
+		if _, err := q.explore(ctx, 0); err != nil {
 			t.Fatal(err)
 		}
 		bounds, err := q.m.newSearch(ctx).bounds(nil)

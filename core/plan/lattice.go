@@ -79,8 +79,7 @@ func (s *search) lay(t int, old *laidStage) *laidStage {
 	}
 	out.left = s.m.newStage(t)
 	st := &out.trellis
-	*st = trellis.Stage{Nodes: st.Nodes[:0], Before: st.Before[:0], History: st.History[:0], Last: st.Last[:0], Arcs: st.Arcs[:0],
-		Moves: st.Moves[:0], Slurs: st.Slurs[:0]}
+	st.Reset()
 	out.left.layNodes(st)
 	out.left.layArcs(st)
 	out.left.layMoves(st)

@@ -29,8 +29,7 @@ type Plan struct {
 
 	// mu guards what follows: it is worked out when it is asked for.
 	mu        sync.Mutex
-	base      *solved // of which this one is an edit …
-	edited    [2]int  // … the stages that are other than there
+	base      *solved // of which this one is an edit
 	work      *search // kept for a few plans, see unlock
 	marginals map[int][]Alternative
 	dampers   map[damped][]Alternative
@@ -113,14 +112,17 @@ func (p *Plan) find(ctx context.Context, c *changes) (err error) {
 		return err
 	}
 	if c.none() {
-		p.lattice = c.base.lattice
+		p.lattice = c.base.lattice.Snapshot()
 		return nil
 	}
-	first, states, total, err := s.Edit(s, c.base.lattice, trellis.Change{Lo: c.lo, Hi: c.hi, Total: trellis.Inf})
+	l := c.base.lattice
+	first, states, total, err := s.Edit(s, l, trellis.Change{Lo: c.lo, Hi: c.hi, Was: c.base.m.newSearch(ctx), Total: trellis.Inf})
 	if err != nil {
 		return err
 	}
-	p.lattice, p.base, p.edited = c.base.lattice.Along(first, states, total), c.base, [2]int{c.lo, c.hi}
+	path := l.Along(first, states, total)
+	c.base.lattice = l.Cut() // or every plan would hold on to all before
+	p.lattice, p.base = trellis.Edited(path, c.base.lattice, c.lo, c.hi), c.base
 	return nil
 }
 
@@ -181,21 +183,13 @@ func (p *Plan) search(ctx context.Context) *search {
 	return p.work
 }
 
-// explore sees to it that the lattice is whole.
-func (p *Plan) explore(ctx context.Context) (s *search, err error) {
-	if s = p.search(ctx); p.lattice.Whole() {
-		return s, nil
+// explore prepares questions about moment t. Of a short tune all is found at once, but for what an edit did not touch.
+func (p *Plan) explore(ctx context.Context, t int) (*search, error) {
+	s, lo, hi := p.search(ctx), t, t
+	if n := len(p.m.moments); n <= fullMoments && !p.lattice.Knows() {
+		lo, hi = 0, n-1
 	}
-	var base *trellis.Lattice
-	if p.base != nil {
-		base = p.base.lattice
-	}
-	l, err := s.Explore(s, p.lattice.Path, base, p.edited[0], p.edited[1])
-	if err != nil {
-		return nil, err
-	}
-	p.lattice = l
-	return s, nil
+	return s, s.Explore(s, p.lattice, lo, hi)
 }
 
 func (p *Plan) state(t int) *trellis.State { return &p.lattice.Path[t] }

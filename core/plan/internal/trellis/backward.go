@@ -14,7 +14,7 @@ type Back struct {
 	base   Cost
 	narrow []int32 // costs above base, by row and number of the pick; Never if there is no way on
 	wide   []Cost  // the same, where they differ by too much for 32 bits
-	least  []Cost  // by node, of the states reached; 0 if there is none
+	least  []Cost  // by node, of the states reached; -Inf if there is none
 }
 
 // newBack makes room for the states of a layer over nodes; size is how many costs they have.
@@ -68,7 +68,7 @@ func (b *Back) fill(costs []Cost) *Back {
 				least, found = min(least, slices.Min(costs[int(row)*b.count:][:b.count])), true
 			}
 		}
-		if found {
+		if b.least[node] = -Inf; found {
 			b.least[node] = least
 		}
 	}
@@ -100,14 +100,34 @@ func (b *Back) at(i int) Cost {
 	return Inf
 }
 
-// Least is the least cost to go from the states of a node that were reached.
+// shift adds to all costs.
+func (b *Back) shift(more Cost) {
+	b.base += more
+	for _, costs := range [][]Cost{b.wide, b.least} {
+		for i := range costs {
+			if costs[i] < Inf {
+				costs[i] += more
+			}
+		}
+	}
+}
+
+// Least is the least cost to go from the states of a node that were reached; next to -Inf, a bound, if there is none.
 func (b *Back) Least(node int) Cost { return b.least[node] }
 
-// LeastOf is the least cost to go from the states of a node and tag that were reached, 0 if there is none.
+// leastReached is Inf if no state of a node was reached.
+func (b *Back) leastReached(node int) Cost {
+	if b.least[node] < 0 && !slices.ContainsFunc(b.rows[node*Tags:][:Tags], func(r int16) bool { return r >= 0 }) {
+		return Inf
+	}
+	return b.least[node]
+}
+
+// LeastOf is the least cost to go from the states of a node and tag that were reached, -Inf if there is none.
 func (b *Back) LeastOf(node int, tag uint8) (least Cost) {
 	row := int(b.rows[node*Tags+int(tag)])
 	if row < 0 {
-		return 0
+		return -Inf
 	}
 	if b.wide != nil {
 		return slices.Min(b.wide[row*b.count:][:b.count])
@@ -118,10 +138,12 @@ func (b *Back) LeastOf(node int, tag uint8) (least Cost) {
 	return Inf
 }
 
-// From is the cost to go from a state, 0 if it was not reached: a bound.
+// From is the cost to go from a state, -Inf if it was not reached: a bound.
 func (b *Back) From(node int, tag uint8, p Pick) Cost {
-	c, _ := b.Cost(node, tag, p)
-	return c
+	if c, ok := b.Cost(node, tag, p); ok {
+		return c
+	}
+	return -Inf
 }
 
 // promising lists the nodes of a stage by what they and all after them cost at least, so that later ones have little to add.
@@ -152,7 +174,7 @@ func (p *Pass) Backward(st *Stage, before *Layer, next *Back) *Back {
 	for i := range p.worst {
 		p.worst[i] = Inf
 	}
-	for _, g := range promising(st, next.Least) {
+	for _, g := range promising(st, next.leastReached) {
 		p.goOn(g, next, out)
 	}
 	return out.fill(p.total)
@@ -161,9 +183,9 @@ func (p *Pass) Backward(st *Stage, before *Layer, next *Back) *Back {
 // goOn improves the costs to go by those through node g.
 func (p *Pass) goOn(g int, next, out *Back) {
 	st, np, least := p.st, len(p.picks), next.Least(g)
-	v := p.view(st.Nodes[g].View)
-	p.cost = p.cost[:0]
-	p.values = append(p.values[:0], make([]value, 2*len(v.rings))...)
+	view := st.Nodes[g].View
+	v := st.view(view)
+	p.cost, p.values = p.cost[:0], p.values[:0]
 	last, ok := -1, false
 	var struck, slurred Cost
 	for i := range p.runs {
@@ -183,7 +205,7 @@ func (p *Pass) goOn(g int, next, out *Back) {
 			continue
 		}
 		row := p.total[int(out.rows[r.node*Tags+int(r.tag)])*np:][:np]
-		ring := v.at[int(r.trace)*Tags+int(r.tag)]
+		ring := st.ring(view, v, r.trace, r.tag)
 		for k, cost := range [2]Cost{struck, slurred} {
 			if cost+least >= p.worst[i] {
 				continue
@@ -218,6 +240,9 @@ func (p *Pass) value(g int, v *view, ring int16, struck bool, next *Back) *value
 	if !struck {
 		at++
 	}
+	for len(p.values) <= at {
+		p.values = append(p.values, value{})
+	}
 	out := &p.values[at]
 	if out.costs != nil {
 		return out
@@ -232,9 +257,9 @@ func (p *Pass) value(g int, v *view, ring int16, struck bool, next *Back) *value
 	p.seen = p.seen[:0]
 	view, first := p.st.Nodes[g].View, Pose(0)
 	least := Inf // of those seen, which is for pose first
-	set := p.set(view, v, ring, struck)
+	set := p.st.set(view, v, ring, struck)
 	for i := range set.parts {
-		part, actions := &set.parts[i], p.actions(view, v, ring, set, i)
+		part, actions := &set.parts[i], p.st.actions(view, v, ring, set, i)
 		for j := range actions {
 			a := &actions[j]
 			cost := part.Sum + Cost(a.Cost)

@@ -45,13 +45,12 @@ type Pass struct {
 	runs    []run
 	picks   []Pick // that occur before …
 	number  [Picks]int16
-	views   []view
 	flows   []flow
-	split   bool       // the two ways to begin are apart
-	priced  [][]Action // of the views' sets
-	cost    []Cost     // of the flows' cells, by flow and number of the pick
-	prev    []int32    // the states before
-	cells   []cell     // of the present flow, those that are reached
+	ofRing  []int16 // the flow of what is struck, by number of the ring; -1 if there is none
+	split   bool    // the two ways to begin are apart
+	cost    []Cost  // of the flows' cells, by flow and number of the pick
+	prev    []int32 // the states before
+	cells   []cell  // of the present flow, those that are reached
 	into    [poses]reached
 	rows    [poses]turns
 	turned  []Cost
@@ -83,11 +82,11 @@ type run struct {
 	least  Cost
 }
 
-// view is what rings into the nodes of one view, and the actions then.
+// view is what rings into the nodes of one view, as far as it was asked about, and the actions then.
 type view struct {
-	stage int32
+	known bool
 	rings []uint32
-	at    []int16 // number of the ring, by trace and tag before
+	at    []int16 // number of the ring, by trace and tag before; -1 if it was not asked about
 	sets  []set   // by twice the number of the ring, struck ones first
 }
 
@@ -121,7 +120,7 @@ type turns struct{ stage, at int32 }
 func (p *Pass) enter(st *Stage, before *Layer, off Cost) {
 	p.st, p.before, p.off, p.left = st, before.States, off, before.reached
 	p.stageNo++
-	p.turned, p.picks, p.runs, p.keeps, p.reached, p.priced = p.turned[:0], p.picks[:0], p.runs[:0], 0, pickSet{}, p.priced[:0]
+	p.turned, p.picks, p.runs, p.keeps, p.reached = p.turned[:0], p.picks[:0], p.runs[:0], 0, pickSet{}
 	for i := range p.number {
 		p.number[i] = -1
 	}
@@ -142,39 +141,37 @@ func (p *Pass) enter(st *Stage, before *Layer, off Cost) {
 		lo = hi
 	}
 	slices.SortFunc(p.runs, func(a, b run) int { return cmp.Or(cmp.Compare(a.least, b.least), a.lo-b.lo) })
-	for len(p.views) < st.Views {
-		p.views = append(p.views, view{})
-	}
 }
 
-// view returns what rings into a view, by the traces and tags that occur before.
-func (p *Pass) view(n uint16) *view {
-	v := &p.views[n]
-	if v.stage == p.stageNo {
-		return v
+// view returns what rings into a view.
+func (st *Stage) view(n uint16) *view {
+	for len(st.views) < st.Views {
+		st.views = append(st.views, view{})
 	}
-	v.stage, v.rings = p.stageNo, v.rings[:0]
-	v.at = slices.Grow(v.at[:0], p.st.Traces*Tags)[:p.st.Traces*Tags]
-	for i := range v.at {
-		v.at[i] = -1
-	}
-	for i := range p.runs {
-		r := &p.runs[i]
-		at := &v.at[int(r.trace)*Tags+int(r.tag)]
-		if *at >= 0 {
-			continue
+	v := &st.views[n]
+	if !v.known {
+		v.known, v.rings, v.sets = true, v.rings[:0], v.sets[:0]
+		v.at = slices.Grow(v.at[:0], st.Traces*Tags)[:st.Traces*Tags]
+		for i := range v.at {
+			v.at[i] = -1
 		}
-		ring := p.st.Source.Ring(r.trace, r.tag, n)
+	}
+	return v
+}
+
+// ring is the number of what rings into view n after a trace and tag.
+func (st *Stage) ring(n uint16, v *view, trace uint16, tag uint8) int16 {
+	at := &v.at[int(trace)*Tags+int(tag)]
+	if *at < 0 {
+		ring := st.Source.Ring(trace, tag, n)
 		k := slices.Index(v.rings, ring)
 		if k < 0 {
 			k = len(v.rings)
-			v.rings = append(v.rings, ring)
+			v.rings, v.sets = append(v.rings, ring), append(v.sets, set{}, set{})
 		}
 		*at = int16(k)
 	}
-	v.sets = slices.Grow(v.sets[:0], 2*len(v.rings))[:2*len(v.rings)]
-	clear(v.sets)
-	return v
+	return *at
 }
 
 // set is the parts of a view for one ring, and their actions once they are priced.
@@ -185,25 +182,25 @@ type set struct {
 }
 
 // set of a view for the ring with number k.
-func (p *Pass) set(n uint16, v *view, k int16, struck bool) *set {
+func (st *Stage) set(n uint16, v *view, k int16, struck bool) *set {
 	at := 2 * int(k)
 	if !struck {
 		at++
 	}
 	s := &v.sets[at]
 	if !s.known {
-		s.known, s.parts = true, p.st.Source.Parts(n, v.rings[k], struck)
-		lo := len(p.priced)
-		p.priced = append(p.priced, make([][]Action, len(s.parts))...)
-		s.actions = p.priced[lo:len(p.priced):len(p.priced)]
+		s.known, s.parts = true, st.Source.Parts(n, v.rings[k], struck)
+		lo := len(st.priced)
+		st.priced = append(st.priced, make([][]Action, len(s.parts))...)
+		s.actions = st.priced[lo:len(st.priced):len(st.priced)]
 	}
 	return s
 }
 
 // actions are those of part i.
-func (p *Pass) actions(n uint16, v *view, k int16, s *set, i int) []Action {
+func (st *Stage) actions(n uint16, v *view, k int16, s *set, i int) []Action {
 	if s.actions[i] == nil {
-		s.actions[i] = p.st.Source.Actions(n, v.rings[k], &s.parts[i])
+		s.actions[i] = st.Source.Actions(n, v.rings[k], &s.parts[i])
 	}
 	return s.actions[i]
 }
@@ -223,6 +220,7 @@ func (p *Pass) open(f flow) int {
 
 // flowOf finds or opens the flow of a ring that is struck in a way of its own, or slurred.
 func (p *Pass) flowOf(ring int16, by uint8, struck bool) int {
+	p.struck(ring) // which comes first of equals
 	for i := range p.flows {
 		if f := &p.flows[i]; f.split && f.ring == ring && f.by == by && f.struck == struck {
 			return i
@@ -231,22 +229,37 @@ func (p *Pass) flowOf(ring int16, by uint8, struck bool) int {
 	return p.open(flow{ring: ring, by: by, struck: struck, split: true})
 }
 
+// struck finds or opens the flow of what is struck into a ring.
+func (p *Pass) struck(ring int16) int {
+	for len(p.ofRing) <= int(ring) {
+		p.ofRing = append(p.ofRing, -1)
+	}
+	if p.ofRing[ring] < 0 {
+		p.ofRing[ring] = int16(p.open(flow{ring: ring, struck: true}))
+	}
+	return int(p.ofRing[ring])
+}
+
 // arrive finds the cheapest arrivals at node g, of those that cost no more than the budget. With split, the two ways to
 // begin what is struck are kept apart.
 func (p *Pass) arrive(g int, budget Cost, split bool) *view {
 	st, to := p.st, &p.st.Nodes[g]
-	v := p.view(to.View)
-	p.flows, p.cost, p.prev, p.split = p.flows[:0], p.cost[:0], p.prev[:0], split
-	for k := range v.rings {
-		p.open(flow{ring: int16(k), struck: true})
-	}
+	v := st.view(to.View)
+	p.flows, p.ofRing, p.cost, p.prev, p.split = p.flows[:0], p.ofRing[:0], p.cost[:0], p.prev[:0], split
 	last, ok, slurs := -1, false, split || st.Slurs[to.Class]
 	var struck, slurred, other Cost
 	var by uint8
 	for i := range p.runs {
 		r := &p.runs[i]
-		ring := v.at[int(r.trace)*Tags+int(r.tag)]
-		if own := r.least + to.Own; own > budget || !slurs && own > p.flows[ring].least+p.st.Owed.most {
+		if r.least+to.Own > budget {
+			continue
+		}
+		ring := st.ring(to.View, v, r.trace, r.tag)
+		most := Inf // of what is struck: above it another is cheaper by all that it may owe
+		if int(ring) < len(p.ofRing) && p.ofRing[ring] >= 0 {
+			most = p.flows[p.ofRing[ring]].least + st.Owed.most
+		}
+		if !slurs && r.least+to.Own > most {
 			continue
 		}
 		if r.node != last {
@@ -267,8 +280,8 @@ func (p *Pass) arrive(g int, budget Cost, split bool) *view {
 		if slurred < Inf && r.least+slurred <= budget {
 			p.pour(r, p.flowOf(ring, by, false), slurred)
 		}
-		if struck < Inf && r.least+struck <= min(budget, p.flows[ring].least+p.st.Owed.most) { // else another is cheaper by all that it may owe
-			p.pour(r, int(ring), struck)
+		if struck < Inf && r.least+struck <= min(budget, most) {
+			p.pour(r, p.struck(ring), struck)
 		}
 		if other < Inf && r.least+other <= budget {
 			p.pour(r, p.flowOf(ring, 1, true), other)
@@ -385,7 +398,7 @@ func (p *Pass) choose(g int, v *view, budget Cost, w *Limit) {
 		p.Flows++
 		p.flowNo++
 		p.finite(i)
-		set := p.set(n, v, f.ring, f.struck)
+		set := p.st.set(n, v, f.ring, f.struck)
 		for k := range set.parts {
 			part := &set.parts[k]
 			if w != nil && w.Allow != nil && !w.Allow(g, f.by, part.Label) {
@@ -395,7 +408,7 @@ func (p *Pass) choose(g int, v *view, budget Cost, w *Limit) {
 				p.reached[i] |= word
 			}
 			if p.keeps |= part.keeps; p.promises(f.least+part.Sum, part.Tags, budget) {
-				p.take(i, part, p.actions(n, v, f.ring, set, k), budget-f.least)
+				p.take(i, part, p.st.actions(n, v, f.ring, set, k), budget-f.least)
 			}
 		}
 	}

@@ -215,6 +215,25 @@ type Stage struct {
 	Turn                  Turn
 	Owed, Debts           *Debts // of what comes from this moment on, and after it
 	Source                Source
+
+	views  []view // what was asked of Source
+	priced [][]Action
+}
+
+// Reset empties the stage. It keeps its memory.
+func (st *Stage) Reset() {
+	for i := range st.views {
+		st.views[i].known = false
+	}
+	*st = Stage{Nodes: st.Nodes[:0], Before: st.Before[:0], History: st.History[:0], Last: st.Last[:0], Arcs: st.Arcs[:0],
+		Moves: st.Moves[:0], Slurs: st.Slurs[:0], views: st.views, priced: st.priced[:0]}
+}
+
+// With is the stage with another source.
+func (st *Stage) With(source Source) Stage {
+	out := *st
+	out.Source, out.views, out.priced = source, nil, nil
+	return out
 }
 
 // way is what it costs to go from node i to node g with g's own cost, struck and slurred; ok is false if neither can be.

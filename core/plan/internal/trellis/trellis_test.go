@@ -86,11 +86,14 @@ func TestExplore(t *testing.T) {
 		if err != nil {
 			continue
 		}
-		if l, err = p.Explore(y, l.Path, nil, 0, 0); err != nil {
-			t.Fatal(err)
+		if rng.IntN(2) > 0 { // or moment by moment
+			err = p.Explore(y, l, 0, y.Len()-1)
 		}
 		bounds := y.bounds()
 		for i := range y.stages {
+			if err := p.Explore(y, l, i, i); err != nil {
+				t.Fatal(err)
+			}
 			l.EachState(i, func(s *State, toGo Cost) {
 				if want := y.rest(i+1, s, nil); min(toGo, Inf) != want || bounds[i].From(int(s.Node), s.Tag, s.Pick) > want {
 					t.Fatalf("toy %d, moment %d, %+v: %d to go, %d by trying, bound %d", n, i, s, toGo, want, bounds[i].From(int(s.Node), s.Tag, s.Pick))
@@ -110,12 +113,15 @@ type through struct {
 func sameMarginals(t *testing.T, y *toy, p *Pass, l *Lattice, at int) {
 	t.Helper()
 	got := map[through]Cost{}
-	p.Marginals(y, l, at, nil, func(int, uint8, uint8) Cost { return Inf }, func(node int, by, label uint8, total Cost) {
+	err := p.Marginals(y, l, at, nil, func(int, uint8, uint8) Cost { return Inf }, func(node int, by, label uint8, total Cost) {
 		k := through{node, by, label}
 		if c, ok := got[k]; !ok || total < c {
 			got[k] = total
 		}
 	})
+	if err != nil {
+		t.Fatal(err)
+	}
 	for node := range y.stages[at].Nodes {
 		for by := range uint8(4) {
 			for label := range uint8(2) {
@@ -131,7 +137,7 @@ func sameMarginals(t *testing.T, y *toy, p *Pass, l *Lattice, at int) {
 				}
 				allow := func(g int, b, l uint8) bool { return g == node && b == by && l == label }
 				for _, told := range []Cost{Inf, want} {
-					first, states, total, err := p.Edit(y, l, Change{Lo: at, Hi: at, Allow: allow, Total: told})
+					first, states, total, err := p.Edit(y, l, Change{Lo: at, Hi: at, Was: y, Allow: allow, Total: told})
 					s := states[at-first]
 					if err != nil || total != want || int(s.Node) != node || s.By != by || s.Label != label {
 						t.Fatalf("moment %d through %+v: %d %+v %v, want %d", at, k, total, s, err, want)
@@ -143,7 +149,7 @@ func sameMarginals(t *testing.T, y *toy, p *Pass, l *Lattice, at int) {
 }
 
 // TestEdit: a toy of which some stages are drawn anew is solved by an edit as from nothing, to the last step, and explored as from
-// nothing; so is the edit of an edit, and the way back.
+// nothing, all of it or in part; so is the edit of an edit, and the way back.
 func TestEdit(t *testing.T) {
 	rng, p := rand.New(rand.NewPCG(3, 26)), &Pass{}
 	shared := 0
@@ -153,27 +159,35 @@ func TestEdit(t *testing.T) {
 		if err != nil {
 			continue
 		}
-		if l, err = p.Explore(y, l.Path, nil, 0, 0); err != nil {
-			t.Fatal(err)
-		}
 		first := y
 		for range 3 {
+			if at := rng.IntN(y.Len()); rng.IntN(3) > 0 {
+				err = p.Explore(y, l, at, at)
+			} else {
+				err = p.Explore(y, l, 0, y.Len()-1)
+			}
+			if err != nil {
+				t.Fatal(err)
+			}
 			lo := rng.IntN(y.Len())
 			hi := min(lo+rng.IntN(3), y.Len()-1)
 			z := y.changed(rng, lo, hi)
 			if rng.IntN(4) == 0 && y == first { // an edit that changes nothing
 				z = first.changed(rng, 1, 0)
 			}
-			l2 := sameEdit(t, z, p, l, lo, min(hi+1, y.Len()-1))
+			l2 := sameEdit(t, rng, z, y, p, l, lo, min(hi+1, y.Len()-1))
 			if l2 == nil {
 				break
 			}
 			for i := range l2.layers {
-				if l2.layers[i] == l.layers[i] && l2.backs[i] == l.backs[i] {
+				if l2.layers[i] != nil && l2.layers[i] == l.layers[i] && l2.backs[i] == l.backs[i] {
 					shared++
 				}
 			}
-			y, l = z, l2
+			y, l = z, l2.Snapshot()
+			if rng.IntN(2) > 0 {
+				l = l.Cut()
+			}
 		}
 	}
 	if shared == 0 {
@@ -181,39 +195,45 @@ func TestEdit(t *testing.T) {
 	}
 }
 
-// sameEdit solves z as an edit of l and from nothing; nil if there is no way.
-func sameEdit(t *testing.T, z *toy, p *Pass, l *Lattice, lo, hi int) *Lattice {
+// sameEdit solves z as an edit of y's lattice l and from nothing; nil if there is no way.
+func sameEdit(t *testing.T, rng *rand.Rand, z, y *toy, p *Pass, l *Lattice, lo, hi int) *Lattice {
 	t.Helper()
 	fresh, err := p.Solve(z, nil)
-	at, states, total, err2 := p.Edit(z, l, Change{Lo: lo, Hi: hi, Total: Inf})
+	at, states, total, err2 := p.Edit(z, l, Change{Lo: lo, Hi: hi, Was: y, Total: Inf})
 	if err != nil || err2 != nil {
 		if (err == nil) != (err2 == nil) {
 			t.Fatalf("from nothing %v, by an edit %v", err, err2)
 		}
 		return nil
 	}
-	path := l.Along(at, states, total).Path
+	path := l.Along(at, states, total)
 	if !sameWay(path, fresh.Path) {
 		t.Fatalf("edited %d to %d: %+v, from nothing %+v", lo, hi, path, fresh.Path)
 	}
-	edited, err := p.Explore(z, path, l, lo, hi)
-	if err != nil {
+	edited := Edited(path, l, lo, hi)
+	if err := p.Explore(z, fresh, 0, z.Len()-1); err != nil {
 		t.Fatal(err)
 	}
-	whole, err := p.Explore(z, path, nil, 0, 0)
-	if err != nil {
-		t.Fatal(err)
-	}
-	for i := range z.stages {
-		var a, b []State
-		var goA, goB []Cost
-		edited.EachState(i, func(s *State, toGo Cost) { a, goA = append(a, *s), append(goA, toGo) })
-		whole.EachState(i, func(s *State, toGo Cost) { b, goB = append(b, *s), append(goB, toGo) })
-		if !slices.Equal(a, b) || !slices.Equal(goA, goB) {
-			t.Fatalf("moment %d of %d, edited %d to %d:\n%+v %v\n%+v %v", i, len(path), lo, hi, a, goA, b, goB)
+	moments := rng.Perm(z.Len())
+	for _, i := range moments[:1+rng.IntN(z.Len())] {
+		if err := p.Explore(z, edited, i, i); err != nil {
+			t.Fatal(err)
 		}
+		sameStates(t, edited, fresh, i)
 	}
 	return edited
+}
+
+// sameStates compares the states of a moment, and what it costs to go on from them.
+func sameStates(t *testing.T, l, m *Lattice, at int) {
+	t.Helper()
+	var a, b []State
+	var goA, goB []Cost
+	l.EachState(at, func(s *State, toGo Cost) { a, goA = append(a, *s), append(goA, toGo) })
+	m.EachState(at, func(s *State, toGo Cost) { b, goB = append(b, *s), append(goB, toGo) })
+	if !slices.Equal(a, b) || !slices.Equal(goA, goB) {
+		t.Fatalf("moment %d of %d:\n%+v %v\n%+v %v", at, len(l.Path), a, goA, b, goB)
+	}
 }
 
 // TestLong: a lattice too long to keep all its layers tells the same as one that keeps them.
@@ -225,30 +245,45 @@ func TestLong(t *testing.T) {
 		y = newToy(rng, whole+200, 3)
 		l, err = p.Solve(y, nil)
 	}
-	if l, err = p.Explore(y, l.Path, nil, 0, 0); err != nil {
+	all := l.Snapshot() // to be explored as a whole
+	if err := p.Explore(y, all, 0, y.Len()-1); err != nil {
 		t.Fatal(err)
 	}
-	kept := 0
-	for i := range l.layers {
-		if l.layers[i] != nil {
+	kept, early := 0, 0
+	for i := range all.layers {
+		if all.layers[i] != nil {
 			kept++
 		}
 	}
 	if kept > y.Len()/sparse+2 {
 		t.Errorf("%d of %d layers are kept", kept, y.Len())
 	}
-	for range 8 {
+	for n := range 16 {
 		at := rng.IntN(y.Len())
-		least := Inf
-		p.Marginals(y, l, at, nil, func(int, uint8, uint8) Cost { return Inf }, func(_ int, _, _ uint8, total Cost) { least = min(least, total) })
-		if least != l.Total() {
-			t.Fatalf("moment %d: the cheapest way through costs %d, the best way %d", at, least, l.Total())
+		l := [2]*Lattice{all, l}[n%2]
+		least := [2]Cost{Inf, Inf}
+		for k, l := range [2]*Lattice{all, l} {
+			err := p.Marginals(y, l, at, nil, func(int, uint8, uint8) Cost { return Inf }, func(_ int, _, _ uint8, total Cost) { least[k] = min(least[k], total) })
+			if err != nil || least[k] != l.Total() {
+				t.Fatalf("moment %d: the cheapest way through costs %d, the best way %d (%v)", at, least[k], l.Total(), err)
+			}
+		}
+		if l.backs[y.Len()-1] == nil {
+			early++
+		}
+		for k := range l.layers {
+			if l.layers[k] != nil && l.backs[k] != nil {
+				sameStates(t, l, all, k)
+			}
 		}
 		z := y.changed(rng, at, at)
 		fresh, err := p.Solve(z, nil)
-		_, _, total, err2 := p.Edit(z, l, Change{Lo: at, Hi: min(at+1, y.Len()-1), Total: Inf})
+		_, _, total, err2 := p.Edit(z, l, Change{Lo: at, Hi: min(at+1, y.Len()-1), Was: y, Total: Inf})
 		if (err == nil) != (err2 == nil) || err == nil && total != fresh.Total() {
 			t.Fatalf("edited at %d: %d %v, from nothing %v", at, total, err2, err)
 		}
+	}
+	if early == 0 {
+		t.Error("the end was always looked at")
 	}
 }
