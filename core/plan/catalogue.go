@@ -228,7 +228,7 @@ func (sd *pickStage) Parts(view uint16, rings uint32, struck bool) []trellis.Par
 	lo := len(sd.parts)
 	for b := range r.opts {
 		o := &r.opts[b]
-		if !sd.m.still(r, ri, o, &sd.still) {
+		if !sd.m.still(r, ri, o, &sd.still) || sd.still.demanded != 0 && !sd.m.mayDemand(r, o, &sd.still) {
 			continue
 		}
 		if l, n := sd.choices(r, o, struck); len(l.entries) > 0 {

@@ -131,6 +131,40 @@ func (m *model) demand(r *pickShape, s *silence) (ok bool) {
 	return true
 }
 
+// mayDemand reports whether what pins demand can be had here at all, whatever the picking hand plucks: most often it cannot, and
+// nothing need be listed.
+func (m *model) mayDemand(r *pickShape, o *bassOption, s *silence) bool {
+	for str := 1; str <= 6; str++ {
+		if s.demanded.Has(str) && !m.mayLie(r, o, s, str, r.pins.dampers[str]) {
+			return false
+		}
+	}
+	return true
+}
+
+// mayLie reports whether by may lie on string str, or the thumb beside a thinner one with its side on it.
+func (m *model) mayLie(r *pickShape, o *bassOption, s *silence, str int, by play.Damper) bool {
+	at, sounding := ring.Of(str), s.struck|s.keep
+	if by != play.ByHeel && by != play.ByTrailing && m.school.ThumbRest && o.str == 0 && str >= 3 && ring.From(str)&sounding == 0 {
+		return true
+	}
+	switch by {
+	case play.ByHeel:
+		return m.school.Heel && ring.Heel(7-str)&sounding == 0
+	case play.ByTrailing:
+		return r.h.trailed.Has(str) || r.h.under.Has(str) && r.h.trails >= str
+	case play.ByFinger:
+		return (s.touch|s.below)&at != 0 || r.spare
+	case play.ByOver:
+		return str == 6 && r.over
+	case play.ByTilt:
+		return m.school.Tilt && s.ringIn.ended&at != 0
+	case play.Damper(play.P):
+		return false
+	}
+	return m.school.Stops && (o.str == 0 || str < o.str) // digits
+}
+
 // sympathetic sums how strongly the idle strings ring along with what is struck.
 func sympathetic(r *pickShape, o *bassOption, idle ring.Strings) float64 {
 	sum := 0.0

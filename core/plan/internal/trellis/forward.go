@@ -21,7 +21,8 @@ type Limit struct {
 	Total Cost
 	Beam  int
 	Slack Cost
-	Loose bool                                 // ToGo says nothing about nodes, since some of their states are not known to it
+	Owed  Cost                                 // more than what ToGo says of a node is what its picks can owe: not all are known to it
+	Loose bool                                 // ToGo says nothing about nodes
 	Allow func(node int, by, label uint8) bool // nil allows all
 }
 
@@ -32,7 +33,7 @@ func (w *Limit) budget(g int) Cost {
 	case w.Loose:
 		return w.Total
 	}
-	return w.Total - w.Least(g)
+	return w.Total - w.Least(g) + w.Owed
 }
 
 // Pass is the working memory of passes over the moments, one after the other.

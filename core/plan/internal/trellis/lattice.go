@@ -201,7 +201,9 @@ func (p *Pass) editLimit(l *Lattice, c *Change, t int, met bool, total Cost) (w 
 			return nil, err
 		}
 		w = &Limit{ToGo: p.backAt(c.Was, l, t), Total: min(total-l.backsOff[t], Inf)}
-		w.Loose = !met && (c.Stage != nil || t > c.Hi)
+		if w.Loose = !met && t > c.Hi; c.Stage != nil && t == c.Lo {
+			w.Owed = c.Stage.Debts.most // as Marginals has it
+		}
 	} else if c.Allow != nil && t == c.Lo {
 		w = &Limit{}
 	}
