@@ -109,16 +109,16 @@ func (mo *moment) ofClass(c int) int {
 
 func (mo *moment) classes() int { return len(mo.anchored) + len(mo.bare) }
 
-// layNodes lists the hands. A last position counts twice: by whether the slide lay on the strings, since it may have to be put down.
+// layNodes lists the hands.
 func (st *stage) layNodes(out *trellis.Stage) {
 	mo := st.mo
 	out.Classes, out.Views, out.Traces = mo.classes(), len(mo.shapes), 1
 	out.Nodes, out.Before = slices.Grow(out.Nodes, len(mo.hands)), slices.Grow(out.Before, max(1, len(st.before)))
-	out.History, out.Last = slices.Grow(out.History, max(1, len(st.before))), slices.Grow(out.Last, max(1, len(st.before)))
+	out.History = slices.Grow(out.History, max(1, len(st.before)))
 	spots := map[spot]uint16{}
 	for g := range mo.hands {
 		h := &mo.hands[g]
-		n := trellis.Node{Own: ticks(h.ownCost), Class: uint16(mo.class(g)), View: uint16(h.shape), From: -1}
+		n := trellis.Node{Own: ticks(h.ownCost), Class: uint16(mo.class(g)), View: uint16(h.shape), From: -1, Down: h.slide}
 		at := spot{own: -1}
 		if h.anchored {
 			at = spot{h.pos, h.narrow, h.wide, h.touch, h.fret, h.slide, true, -1}
@@ -140,20 +140,16 @@ func (st *stage) layNodes(out *trellis.Stage) {
 	}
 	out.Spots = len(spots)
 	if st.t == 0 {
-		out.Before = append(out.Before, trellis.Node{})
-		out.History, out.Last = append(out.History, uint16(len(mo.lasts)-1)), append(out.Last, uint16(len(mo.lasts)-1)) // nothing lands
+		out.Before = append(out.Before, trellis.Node{Down: true}) // nothing lands
+		out.History = append(out.History, uint16(len(mo.lasts)-1))
 		return
 	}
 	before := &st.m.moments[st.t-1]
 	out.Traces = len(before.traces)
 	for i := range st.before {
-		k := uint16(mo.of[i])
-		out.Before = append(out.Before, trellis.Node{Class: uint16(before.class(i)), Trace: uint16(st.before[i].trace)})
-		out.History = append(out.History, k)
-		if !st.before[i].slide {
-			k += uint16(len(mo.lasts))
-		}
-		out.Last = append(out.Last, k)
+		h := &st.before[i]
+		out.Before = append(out.Before, trellis.Node{Class: uint16(before.class(i)), Trace: uint16(h.trace), Down: h.slide})
+		out.History = append(out.History, uint16(mo.of[i]))
 	}
 }
 
@@ -201,54 +197,53 @@ func (st *stage) arc(h, g *hand) trellis.Arc {
 	return out
 }
 
-// layMoves works out what it costs to come from each last position to each spot: first from those with the slide on the strings.
+// layMoves works out what it costs to come from each last position to each spot, and to put the slide down there.
 func (st *stage) layMoves(out *trellis.Stage) {
 	n := len(st.mo.lasts)
-	out.Moves = slices.Grow(out.Moves, 2*n*out.Spots)[:2*n*out.Spots]
-	done := make([]bool, out.Spots)
-	for g := range st.mo.hands {
-		at := int(out.Nodes[g].Spot)
-		if done[at] {
-			continue
-		}
-		done[at] = true
-		h := &st.mo.hands[g]
-		for k := range n {
-			v := st.move(k, h)
-			out.Moves[k*out.Spots+at] = v
-			if h.slide {
-				y := tally{}
-				st.landCost(k, &y)
-				land := ticks(y.sum)
-				v.Shift, v.Begin = v.Shift+land, [2]trellis.Cost{min(v.Begin[0]+land, trellis.Inf), min(v.Begin[1]+land, trellis.Inf)}
-			}
-			out.Moves[(n+k)*out.Spots+at] = v
+	for k := range n {
+		y := tally{}
+		st.landCost(k, &y)
+		out.Land = append(out.Land, ticks(y.sum))
+	}
+	out.Moves = slices.Grow(out.Moves, n*out.Spots)[:n*out.Spots]
+	for g, done := 0, 0; done < out.Spots; g++ {
+		if at := int(out.Nodes[g].Spot); at == done { // spots are numbered in the order of their first hands
+			done++
+			st.layMovesTo(&st.mo.hands[g], out.Moves[at:], out.Spots)
 		}
 	}
 }
 
-func (st *stage) move(k int, g *hand) (out trellis.Move) {
-	shift := tally{}
-	if g.anchored {
-		st.shiftCost(k, g, plain, &shift)
+// layMovesTo works out every spots-th of moves: those to a hand.
+func (st *stage) layMovesTo(g *hand, moves []trellis.Move, spots int) {
+	never := [2]trellis.Cost{trellis.Inf, trellis.Inf}
+	begin := never // without the move
+	for a := plain; a <= scoop; a++ {
+		if st.mo.note >= 0 && st.mo.attackAllowed(g, a) && (a == plain || g.anchored && st.scoops(g)) {
+			y := tally{}
+			st.strikeCost(g, a, &y)
+			begin[a] = ticks(y.sum)
+		}
 	}
-	out.Shift = ticks(shift.sum)
-	out.Begin = [2]trellis.Cost{out.Shift, trellis.Inf}
-	if st.mo.note < 0 {
-		return out
+	for k := range st.mo.lasts {
+		var shift [2]tally
+		if g.anchored {
+			st.shiftCost(k, g, plain, &shift[plain])
+			if begin[scoop] < trellis.Inf {
+				st.shiftCost(k, g, scoop, &shift[scoop])
+			}
+		}
+		v := trellis.Move{Shift: ticks(shift[plain].sum), Begin: never}
+		for a := range begin {
+			if begin[a] < trellis.Inf {
+				v.Begin[a] = begin[a] + ticks(shift[a].sum)
+			}
+		}
+		if st.mo.note < 0 {
+			v.Begin[plain] = v.Shift
+		}
+		moves[k*spots] = v
 	}
-	if begin := shift; st.mo.attackAllowed(g, plain) {
-		st.strikeCost(g, plain, &begin)
-		out.Begin[plain] = ticks(begin.sum)
-	} else {
-		out.Begin[plain] = trellis.Inf
-	}
-	if g.anchored && st.scoops(g) && st.mo.attackAllowed(g, scoop) {
-		y := tally{}
-		st.beginCost(k, g, scoop, &y)
-		out.Begin[scoop] = ticks(y.sum)
-	}
-	return out
 }
 
 // turnAfter is what poses cost so many seconds after an onset, and what picking states can owe before it.

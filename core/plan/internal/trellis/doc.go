@@ -50,6 +50,7 @@
 //
 //   - Costs are whole ticks and never negative; sums stay below Inf. So they are exact, and equal totals compare equal.
 //   - Actions of one ring leave masks alike: they replace them all, or keep them all, and what is slurred leaves the empty one.
+//   - A mask meets stoppers at one moment at most, the next that replaces it included.
 //   - Debts.Of(p, q) is never less than what p can cost more than q.
 //   - Every state that a state reached leads to is reached (Layer.reached holds the picks of dropped states too).
 package trellis

@@ -342,7 +342,7 @@ func (p *Pass) begun(f *flow, g int, prev int32) uint8 {
 	if !f.struck || f.split || p.split {
 		return f.by
 	}
-	_, by := p.st.Moves[int(p.st.Last[p.before[prev].Node])*p.st.Spots+int(p.st.Nodes[g].Spot)].begin()
+	_, by := p.st.Moves[int(p.st.History[p.before[prev].Node])*p.st.Spots+int(p.st.Nodes[g].Spot)].begin()
 	return by
 }
 

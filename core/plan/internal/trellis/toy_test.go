@@ -10,11 +10,13 @@ import (
 type toy struct {
 	stages []*toyStage
 	move   [Places][Places]Cost
+	late   bool // what follows an onset has stoppers, not the onset
 }
 
 type toyStage struct {
 	Stage
 	onset  bool
+	stops  bool
 	again  [Masks][Masks]Cost
 	salt   uint32
 	sets   map[[3]uint32][]Part // by view, ring and whether struck
@@ -28,7 +30,7 @@ const toyMasks = 3
 var toyMask = []uint8{0, 1, 2}
 
 func newToy(rng *rand.Rand, moments, nodes int) *toy {
-	y := &toy{}
+	y := &toy{late: rng.IntN(2) > 0}
 	for from := range y.move {
 		for to := range y.move[from] {
 			if from != to {
@@ -45,9 +47,13 @@ func newToy(rng *rand.Rand, moments, nodes int) *toy {
 
 func (y *toy) newStage(rng *rand.Rand, nodes int) *toyStage {
 	st := &toyStage{onset: rng.IntN(3) > 0, salt: rng.Uint32(), sets: map[[3]uint32][]Part{}, rings: 1 + rng.Uint32N(3)}
+	st.stops = st.onset
+	if y.late {
+		st.stops = !st.onset && len(y.stages) > 0 && y.stages[len(y.stages)-1].onset
+	}
 	st.Classes, st.Spots, st.Views = nodes, 1+rng.IntN(2), 1+rng.IntN(nodes)
 	for g := range nodes {
-		n := Node{Own: Cost(rng.IntN(6)), Class: uint16(g), View: uint16(rng.IntN(st.Views)), Spot: uint16(rng.IntN(st.Spots)), From: -1, Trace: uint16(g % 2)}
+		n := Node{Own: Cost(rng.IntN(6)), Class: uint16(g), View: uint16(rng.IntN(st.Views)), Spot: uint16(rng.IntN(st.Spots)), From: -1, Trace: uint16(g % 2), Down: rng.IntN(2) > 0}
 		if rng.IntN(5) == 0 {
 			n.From = int16(rng.IntN(2))
 		}
@@ -79,7 +85,7 @@ func (st *toyStage) fill(rng *rand.Rand) {
 						if !st.onset {
 							mask = Keep
 						}
-						if rng.IntN(4) == 0 {
+						if st.stops && rng.IntN(4) == 0 {
 							stopper = uint8(rng.IntN(2))
 						}
 						a := Action{Cost: int32(rng.IntN(6)), Pose: NewPose(mask, uint8(rng.IntN(3)), stopper), Tag: uint8(rng.IntN(3))}
@@ -102,9 +108,9 @@ func (y *toy) join() {
 		if t > 0 {
 			st.Before = y.stages[t-1].Nodes
 		}
-		st.History, st.Last, st.Arcs, st.Moves, st.Slurs = nil, nil, nil, nil, make([]bool, st.Classes)
+		st.History, st.Land, st.Arcs, st.Moves, st.Slurs = nil, []Cost{Cost(rng.IntN(4)), Cost(rng.IntN(4))}, nil, nil, make([]bool, st.Classes)
 		for range st.Before {
-			st.History, st.Last = append(st.History, uint16(rng.IntN(2))), append(st.Last, uint16(rng.IntN(2)))
+			st.History = append(st.History, uint16(rng.IntN(2)))
 		}
 		for range len(st.Before) * st.Classes {
 			a := Arc{Struck: int32(rng.IntN(7)), Slurred: Never}
@@ -120,6 +126,7 @@ func (y *toy) join() {
 		for range 2 * st.Spots {
 			st.Moves = append(st.Moves, Move{Cost(rng.IntN(4)), [2]Cost{Cost(rng.IntN(5)), []Cost{Inf, Cost(rng.IntN(5))}[rng.IntN(2)]}})
 		}
+		st.views, st.priced = nil, nil
 		st.Traces, st.Turn = 2, Turn{Again: &st.again, Move: &y.move, Own: 1, Other: 3}
 		st.Source = st
 	}
@@ -188,13 +195,17 @@ func (y *toy) steps(t int, from *State) (out []step) {
 			continue
 		}
 		arc := st.Arcs[int(st.Before[from.Node].Class)*st.Classes+g]
-		mv := st.Moves[int(st.Last[from.Node])*st.Spots+int(to.Spot)]
+		last, own := int(st.History[from.Node]), to.Own
+		if to.Down && !st.Before[from.Node].Down {
+			own += st.Land[last]
+		}
+		mv := st.Moves[last*st.Spots+int(to.Spot)]
 		ring := st.Ring(st.Before[from.Node].Trace, from.Tag, to.View)
 		way := func(cost Cost, by uint8, struck bool) {
 			for _, p := range st.Parts(to.View, ring, struck) {
 				for _, a := range st.acts[p.Of] {
 					s := State{Node: uint16(g), Tag: a.Tag, Pick: from.Pick.After(a.Pose), Step: Step{by, p.Label, a.Pose.Stopper()}}
-					out = append(out, step{s, to.Own + cost + p.Sum + Cost(a.Cost) + st.Turn.Cost(from.Pick, a.Pose)})
+					out = append(out, step{s, own + cost + p.Sum + Cost(a.Cost) + st.Turn.Cost(from.Pick, a.Pose)})
 				}
 			}
 		}

@@ -139,6 +139,7 @@ type Node struct {
 	Spot  uint16
 	From  int16  // the last position that it must come from, -1 for any
 	Trace uint16 // of a node before: nodes of one trace leave the same ringing
+	Down  bool   // nodes that are down after one that is not pay Land
 }
 
 // Arc is what it costs to go from a class to a class without the move, in ticks: to sound what is held by an action, or without one.
@@ -150,7 +151,7 @@ type Arc struct {
 // Never is the cost of an arc that cannot be.
 const Never = math.MaxInt32
 
-// Move is what it costs to come from a last position to a spot. What is struck begins in one of two ways.
+// Move is what it costs to come from a last position to a spot, without Land. What is struck begins in one of two ways.
 type Move struct {
 	Shift Cost    // for what is held or slurred
 	Begin [2]Cost // for what is struck, plainly or otherwise
@@ -206,7 +207,8 @@ type Source interface {
 // Stage is what leads from the states of one moment to those of the next. The first moment's leads from a single node.
 type Stage struct {
 	Nodes, Before         []Node
-	History, Last         []uint16 // of each node before: what it may be carried on as, and where it is moved from
+	History               []uint16 // of each node before: its last position
+	Land                  []Cost   // by last position
 	Arcs                  []Arc    // by class before and class
 	Moves                 []Move   // by last position and spot
 	Classes, Spots, Views int
@@ -225,7 +227,7 @@ func (st *Stage) Reset() {
 	for i := range st.views {
 		st.views[i].known = false
 	}
-	*st = Stage{Nodes: st.Nodes[:0], Before: st.Before[:0], History: st.History[:0], Last: st.Last[:0], Arcs: st.Arcs[:0],
+	*st = Stage{Nodes: st.Nodes[:0], Before: st.Before[:0], History: st.History[:0], Land: st.Land[:0], Arcs: st.Arcs[:0],
 		Moves: st.Moves[:0], Slurs: st.Slurs[:0], views: st.views, priced: st.priced[:0]}
 }
 
@@ -238,18 +240,22 @@ func (st *Stage) With(source Source) Stage {
 
 // way is what it costs to go from node i to node g with g's own cost, struck and slurred; ok is false if neither can be.
 func (st *Stage) way(i, g int) (v *Move, struck, slurred Cost, by uint8, ok bool) {
-	to, last := &st.Nodes[g], st.Last[i]
+	to, from := &st.Nodes[g], &st.Before[i]
 	if to.Own >= Inf || to.From >= 0 && to.From != int16(st.History[i]) {
 		return nil, 0, 0, 0, false
 	}
-	arc := &st.Arcs[int(st.Before[i].Class)*st.Classes+int(to.Class)]
-	v = &st.Moves[int(last)*st.Spots+int(to.Spot)]
+	last, own := int(st.History[i]), to.Own
+	if to.Down && !from.Down {
+		own += st.Land[last]
+	}
+	arc := &st.Arcs[int(from.Class)*st.Classes+int(to.Class)]
+	v = &st.Moves[last*st.Spots+int(to.Spot)]
 	struck, slurred = Inf, Inf
 	if arc.Struck < Never {
-		struck = to.Own + Cost(arc.Struck)
+		struck = own + Cost(arc.Struck)
 	}
 	if arc.Slurred < Never {
-		slurred = to.Own + Cost(arc.Slurred) + v.Shift
+		slurred = own + Cost(arc.Slurred) + v.Shift
 	}
 	return v, struck, slurred, arc.By, struck < Inf || slurred < Inf
 }
