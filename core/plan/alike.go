@@ -71,28 +71,25 @@ func alike(ctx context.Context, free *Plan, bases []*solved) (*Plan, error) {
 			chosen[e] = before
 		}
 	}
-	if best == free {
-		return free, nil
-	}
-	best.free, best.Gap = free, best.Total-free.Total
+	best.heldAgainst(free)
 	return best, nil
 }
 
 // heldTo plans with every set of bars held to its chosen way; within is as in Request.
 func (p *Plan) heldTo(ctx context.Context, sets []*equalBars, chosen map[*equalBars]int, within float64, bases []*solved) (*Plan, error) {
-	r := p.Request
-	r.Progress, r.Within, r.alike, r.bases = nil, within, nil, bases
+	r, held := p.Request, []pin{}
+	r.Within, r.bases = within, bases
 	for _, e := range sets {
 		for _, bar := range e.bars {
 			for _, pin := range e.ways[chosen[e]].pins {
 				pin.At += r.Tune.Bars[bar]
-				r.alike = append(r.alike, pin)
+				held = append(held, pin)
 			}
 		}
 	}
-	q, err := solveFree(ctx, r)
+	q, err := solveHeld(ctx, r, held)
 	if q != nil {
-		q.alike, q.Request.alike, q.Request.Within = r.alike, nil, p.Request.Within
+		q.Request.Within = p.Request.Within
 	}
 	return q, err
 }

@@ -71,35 +71,6 @@ func (p *Plan) alternativesOf(ctx context.Context, t int, part play.Part, voice 
 	return slices.Clone(alts), nil
 }
 
-// released is the plan in which a stroke is not pinned and, since a pin on a note or stroke sets its bar apart, its bar not held;
-// p itself if it is neither.
-func (p *Plan) released(ctx context.Context, of stroke) (*Plan, error) {
-	t := of.t
-	pinned, bar := p.Pinned(p.Moments[t].At, of.part, of.voice), p.Moments[t].Bar-1
-	if of.part == play.Damped || p.free == nil && !pinned {
-		return p, nil
-	}
-	r := p.freedOf(of)
-	if !pinned {
-		of = stroke{t: -1 - bar} // for all of the bar
-	}
-	if p.apart.plan != nil && p.apart.of == of {
-		return p.apart.plan, nil
-	}
-	if p.base == nil || !pinned { // else that plan is known already
-		if _, err := p.explore(ctx, t); err != nil {
-			return nil, err
-		}
-	}
-	r.bases = p.ownBases()
-	r.alike = slices.DeleteFunc(slices.Clone(p.alike), func(held pin) bool { return r.Tune.BarOver(held.At) == bar })
-	q, err := solveFree(ctx, r)
-	if err == nil {
-		p.apart.of, p.apart.plan = of, q
-	}
-	return q, err
-}
-
 // tell prices an alternative of h, the plan released, and says why it is not taken.
 func (p *Plan) tell(ctx context.Context, of stroke, a *Alternative, h *Plan) error {
 	played := p.played(of.t, of.part, of.voice)
@@ -150,14 +121,6 @@ func (p *Plan) differs(q *Plan, path []trellis.State, total float64) detour {
 	}
 	d.states = path[d.first:min(hi+2, len(path))] // and the moment of the return
 	return d
-}
-
-// heldWhy says why p is not its free plan.
-func (p *Plan) heldWhy() string {
-	if p.Kept {
-		return "it stays as you have kept it"
-	}
-	return "the bar is played like its repeats"
 }
 
 // chosenFirst sorts: what is played, then by cost.

@@ -51,13 +51,11 @@ func solveKept(ctx context.Context, r Request) (*Plan, error) {
 	if err != nil {
 		return nil, err
 	}
-	held := bare
-	held.Within, held.Progress = 0, nil
+	bare.Within = 0
 	var q *Plan
 	var impossible *PinError
 	for _, gives := range []func(p, k *play.Pin) bool{opposes, touches} {
-		held.alike = r.keptChoices(gives)
-		if q, err = solveFree(ctx, held); !errors.As(err, &impossible) {
+		if q, err = solveHeld(ctx, bare, r.keptChoices(gives)); !errors.As(err, &impossible) {
 			break
 		}
 	}
@@ -68,8 +66,8 @@ func solveKept(ctx context.Context, r Request) (*Plan, error) {
 	case err != nil:
 		return nil, err
 	}
-	q.alike, q.Request.alike, q.Request.Kept = held.alike, nil, r.Kept
-	q.free, q.Gap, q.Kept = free, q.Total-free.Total, true
+	q.heldAgainst(free)
+	q.Request.Kept, q.Kept = r.Kept, true
 	return q, nil
 }
 

@@ -78,7 +78,8 @@ func (b *Bound) Before(st *Stage, floors Floors, onset bool) *Bound {
 	for _, g := range promising(st, b.Least) {
 		to := &st.Nodes[g]
 		least := to.Own + b.least[g]
-		var known [Ends]*onward
+		var known [Ends]onward
+		var worked [Ends]bool
 		for i := range st.Before {
 			if least >= worst[i] {
 				continue
@@ -88,8 +89,8 @@ func (b *Bound) Before(st *Stage, floors Floors, onset bool) *Bound {
 				continue
 			}
 			ended := floors.Ended(st.Before[i].Trace, to.View)
-			if known[ended] == nil {
-				known[ended] = b.onward(&again, floors.Floor(to.View, ended), g, onset)
+			if !worked[ended] {
+				worked[ended], known[ended] = true, b.onward(&again, floors.Floor(to.View, ended), g, onset)
 			}
 			begin, _ := mv.begin()
 			worst[i] = known[ended].improve(&out.by[i], n, min(struck+begin, Inf), slurred)
@@ -107,8 +108,8 @@ type onward struct {
 	slurred Cost
 }
 
-func (b *Bound) onward(again *[Classes][Classes]Cost, f *Floor, g int, onset bool) *onward {
-	v := &onward{slurred: f.Idle + b.by[g][0]}
+func (b *Bound) onward(again *[Classes][Classes]Cost, f *Floor, g int, onset bool) onward {
+	v := onward{slurred: f.Idle + b.by[g][0]}
 	for k := range b.masking.N {
 		if !onset {
 			v.struck[k] = f.Idle + b.by[g][k]

@@ -68,7 +68,6 @@ type Pass struct {
 	values []value // of a pass backward
 	worst  []Cost  // of the costs to go of each run
 	seen   []Pose
-	block  block
 
 	left, reached pickSet // the picks before, and now
 	keeps         uint16  // places of the poses that keep masks, of this stage

@@ -15,10 +15,11 @@ type Lattice struct {
 	base           *Lattice // all stages but lo to hi are as there
 	lo, hi         int
 	before, beyond bool // what base knows before lo and behind hi is shared
+
+	found int // layers, since some were forgotten
 }
 
-// A lattice of up to whole moments keeps all that it has found; a longer one keeps one moment in sparse, from which the others are found
-// again.
+// A lattice holds on to some whole moments, and to one layer in sparse, from which the others are found again.
 const (
 	whole  = 1024
 	sparse = 16
@@ -62,24 +63,20 @@ func (l *Lattice) Knows() bool {
 	return slices.ContainsFunc(l.layers, func(y *Layer) bool { return y != nil }) || slices.ContainsFunc(l.backs, func(b *Back) bool { return b != nil })
 }
 
-func (l *Lattice) keeps(t int) bool {
-	return len(l.layers) <= whole || t%sparse == 0 || t == len(l.layers)-1
-}
-
-// block is what was found again last of a long lattice: the layers and costs to go between two that are kept.
-type block struct {
-	of     *Lattice
-	n      int
-	layers [sparse]*Layer
-	backs  [sparse]*Back
-}
-
-// found is the block of moment t.
-func (p *Pass) found(l *Lattice, t int) *block {
-	if p.block.of != l || p.block.n != t/sparse {
-		p.block = block{of: l, n: t / sparse}
+// forget makes room if much is known, but for what is near moment t.
+func (l *Lattice) forget(t int) {
+	if l.found < whole {
+		return
 	}
-	return &p.block
+	l.found = 0
+	for k := range l.layers {
+		if near := 2 * window; k < t-near || k > t+near {
+			l.backs[k] = nil
+			if k%sparse != 0 {
+				l.layers[k] = nil
+			}
+		}
+	}
 }
 
 // layerAt is the layer of moment t, found from the one before.
@@ -87,21 +84,13 @@ func (p *Pass) layerAt(s Stages, l *Lattice, t int) *Layer {
 	if l.layers[t] != nil {
 		return l.layers[t]
 	}
-	if !l.keeps(t) {
-		if layer := p.found(l, t).layers[t%sparse]; layer != nil {
-			return layer
-		}
-	}
 	before, off := p.layerBefore(s, l, t)
 	layer := p.Forward(s.Stage(t), before, off, nil)
 	for i := range layer.States {
 		layer.States[i].Cost -= l.off[t]
 	}
-	if l.keeps(t) {
-		l.layers[t] = layer
-	} else {
-		p.found(l, t).layers[t%sparse] = layer
-	}
+	l.layers[t] = layer
+	l.found++
 	return layer
 }
 
@@ -166,30 +155,20 @@ func (p *Pass) backAt(s Stages, l *Lattice, t int) *Back {
 	if l.backs[t] != nil {
 		return l.backs[t]
 	}
-	if !l.keeps(t) {
-		if back := p.found(l, t).backs[t%sparse]; back != nil {
-			return back
-		}
-	}
-	var back *Back
+	layer := p.layerAt(s, l, t)
 	if t == len(l.layers)-1 {
-		back = End(p.layerAt(s, l, t), len(s.Stage(t).Nodes))
-	} else {
-		next, layer := p.backAt(s, l, t+1), p.layerAt(s, l, t)
-		back = p.Backward(s.Stage(t+1), layer, next)
-		back.shift(l.backsOff[t+1] - l.backsOff[t])
+		l.backs[t] = End(layer, len(s.Stage(t).Nodes))
+		return l.backs[t]
 	}
-	if l.keeps(t) {
-		l.backs[t] = back
-	} else {
-		p.found(l, t).backs[t%sparse] = back
-	}
-	return back
+	l.backs[t] = p.Backward(s.Stage(t+1), layer, p.backAt(s, l, t+1))
+	l.backs[t].shift(l.backsOff[t+1] - l.backsOff[t])
+	return l.backs[t]
 }
 
 // Explore finds what it costs to go on from the moments lo to hi, and with it what leads there, so that they can be asked about.
 // Errors: *DeadEnd or that of the stages.
 func (p *Pass) Explore(s Stages, l *Lattice, lo, hi int) error {
+	l.forget(hi)
 	from, err := p.ahead(s, l, hi)
 	if err != nil {
 		return err
@@ -222,7 +201,6 @@ func (p *Pass) ahead(s Stages, l *Lattice, t int) (int, error) {
 		switch {
 		case l.backs[k] != nil || k == len(l.layers)-1:
 			return k, nil
-		case !l.keeps(k):
 		case l.base != nil && k >= l.hi && l.base.backs[k] != nil && l.base.backs[k].covers(l.layers[k]):
 			l.backs[k], l.backsOff[k] = l.base.backs[k], l.base.backsOff[k]
 			return k, nil
@@ -272,7 +250,7 @@ func (p *Pass) settled(s Stages, l *Lattice, t, end int) (int, error) {
 		}
 		layer := p.layerAt(s, l, k)
 		low, high = p.Backward(s.Stage(k+1), layer, low), p.Backward(s.Stage(k+1), layer, high)
-		if more, ok := low.differs(high); ok && more == 0 && l.keeps(k) {
+		if more, ok := low.differs(high); ok && more == 0 {
 			l.backs[k], l.backsOff[k] = low, 0
 			return k, nil
 		}
