@@ -240,10 +240,10 @@ func sameStates(t *testing.T, l, m *Lattice, at int) {
 // and forgets what it was asked long ago.
 func TestLong(t *testing.T) {
 	rng, p := rand.New(rand.NewPCG(4, 26)), &Pass{}
-	y := newToy(rng, 2*whole, 2)
+	y := newToy(rng, 2*whole, 3)
 	l, err := p.Solve(y, nil)
 	for err != nil {
-		y = newToy(rng, 2*whole, 2)
+		y = newToy(rng, 2*whole, 3)
 		l, err = p.Solve(y, nil)
 	}
 	all := l.Snapshot()
