@@ -35,9 +35,9 @@
 //
 // The least total is a shortest path over the states, which package trellis finds: a hand is its node, live strings its tag, a shape
 // its view. lattice.go lays the moments out as numbers, catalogue.go the picking hand's choices, bound.go what those cost at least.
-// Tunes of up to fullMoments are searched within that bound, longer ones in full. Once anything is asked about a plan the whole
-// lattice is kept: what every other choice costs is read there (alternatives.go), and a plan for a request that differs little is an
-// edit of it (edit.go).
+// Tunes of up to fullMoments are searched within that bound, longer ones in full. Once anything is asked about a plan the lattice
+// around it is kept: what every other choice costs is read there (alternatives.go), and a plan for a request that differs little is
+// an edit of it (edit.go).
 //
 // # What must hold
 //

@@ -39,12 +39,18 @@
 // Equal ways are told apart by the number of the state before, then by the order in which actions are listed; of equal ends the first
 // state is taken. No state of any best way is left out.
 //
-// # Edits
+// # Windows and edits
 //
-// After a local change the layers differ from those before by one constant within some moments on either side (coalescence). So a
-// lattice is immutable and shares with the one before it what differs by a constant (Explore), and the best way after a change is found
-// from the change alone (Edit): a pass over the changed stages, the exact costs to go from there, and the few states on best ways, until
-// these are the old way's own.
+// In most tunes what comes long after a moment does not depend on what is held there: after 10 to 30 moments the best ways from all of
+// its states have met (coalescence). So the costs to go of a moment are found without the end of the tune: a window ahead of it is gone
+// through backward twice, with the least and with the most that may be left to pay where it ends. No whole costs less than the best,
+// so at least total - F is left behind a state; at most, all must go on by the best way's own state. Where both come to the same,
+// that is B (settled). A lattice finds what it is asked about, and keeps it.
+//
+// After a local change the layers differ from those before by one constant within some moments on either side, for the same reason.
+// So an edited lattice shares with the one before it what differs by a constant, and the best way after a change is found from the
+// change alone (Edit): a pass over the changed stages, the exact costs to go from there, and the few states on best ways, until these
+// are the old way's own.
 //
 // # What must hold
 //
