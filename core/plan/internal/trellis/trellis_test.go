@@ -87,7 +87,9 @@ func TestExplore(t *testing.T) {
 			continue
 		}
 		if rng.IntN(2) > 0 { // or moment by moment
-			err = p.Explore(y, l, 0, y.Len()-1)
+			if err := p.Explore(y, l, 0, y.Len()-1); err != nil {
+				t.Fatal(err)
+			}
 		}
 		bounds := y.bounds()
 		for i := range y.stages {
