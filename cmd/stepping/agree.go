@@ -20,13 +20,15 @@ import (
 
 // agreeFile is one reference with how a plan agrees with it.
 type agreeFile struct {
-	File     string        `json:"file"`
-	Melody   int           `json:"melody"`
-	MelodyOf int           `json:"melodyOf"`
-	Bass     int           `json:"bass"`
-	BassOf   int           `json:"bassOf"`
-	Misses   []agreeChoice `json:"misses"`
-	Error    string        `json:"error,omitempty"`
+	File      string        `json:"file"`
+	Melody    int           `json:"melody"`
+	MelodyOf  int           `json:"melodyOf"`
+	Bass      int           `json:"bass"`
+	BassOf    int           `json:"bassOf"`
+	Fingers   int           `json:"fingers"` // of the fretting hand, where the place agrees and the reference names one
+	FingersOf int           `json:"fingersOf"`
+	Misses    []agreeChoice `json:"misses"`
+	Error     string        `json:"error,omitempty"`
 
 	ref *reference.Reference
 	of  reference.Agreement
@@ -147,6 +149,7 @@ func (f *agreeFile) plan(ctx context.Context, prices bool) error {
 		}
 	}
 	f.Melody, f.MelodyOf, f.Bass, f.BassOf = f.of.Melody, f.of.MelodyOf, f.of.Bass, f.of.BassOf
+	f.Fingers, f.FingersOf = f.of.Fingers, f.of.FingersOf
 	f.Misses = []agreeChoice{}
 	for i := range f.of.Misses {
 		m := &f.of.Misses[i]
@@ -163,6 +166,9 @@ func writeAgreement(out io.Writer, files []*agreeFile) error {
 		if f.BassOf > 0 {
 			fmt.Fprintf(&b, ", bass %d/%d", f.Bass, f.BassOf)
 		}
+		if f.FingersOf > 0 {
+			fmt.Fprintf(&b, ", fingers %d/%d", f.Fingers, f.FingersOf)
+		}
 		if f.Error != "" {
 			fmt.Fprintf(&b, ": %s", f.Error)
 		}
@@ -173,8 +179,12 @@ func writeAgreement(out io.Writer, files []*agreeFile) error {
 		total.Add(&f.of)
 	}
 	share := func(n, of int) float64 { return 100 * float64(n) / float64(max(of, 1)) }
-	fmt.Fprintf(&b, "%d references: melody %d/%d = %.1f%%, bass %d/%d = %.1f%%\n", len(files),
+	fmt.Fprintf(&b, "%d references: melody %d/%d = %.1f%%, bass %d/%d = %.1f%%", len(files),
 		total.Melody, total.MelodyOf, share(total.Melody, total.MelodyOf), total.Bass, total.BassOf, share(total.Bass, total.BassOf))
+	if total.FingersOf > 0 {
+		fmt.Fprintf(&b, ", fingers %d/%d = %.1f%%", total.Fingers, total.FingersOf, share(total.Fingers, total.FingersOf))
+	}
+	b.WriteByte('\n')
 	_, err := io.WriteString(out, b.String())
 	return err
 }

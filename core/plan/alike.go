@@ -176,7 +176,7 @@ func (w *barWay) add(mo *play.Moment, since tune.Time, capo int) {
 	hold := func(p play.Pin) {
 		p.At = since
 		w.key += fmt.Sprintf("%s %s %d %d %g %s;", since, p.Part, p.Voice, p.String, p.Fret, p.How)
-		w.pins = append(w.pins, pin{p, true})
+		w.pins = append(w.pins, pin{Pin: p, alike: true})
 	}
 	if mo.Melody != nil {
 		for _, s := range append([]*play.Stroke{mo.Melody}, mo.With...) {

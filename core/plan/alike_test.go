@@ -138,8 +138,8 @@ func TestAlikeAgainstEveryWay(t *testing.T) {
 				for _, at := range []tune.Time{0, 2 * tune.Whole} {
 					for i, alt := range []Alternative{a, b} {
 						s := &play.Stroke{Fret: alt.Fret, How: alt.How}
-						q.alike = append(q.alike, pin{play.Pin{At: at + tune.Time(i)*2*tune.Quarter, Part: play.Melody, String: alt.String,
-							Fret: alt.Fret, How: mannerOf(s, 0)}, true})
+						q.alike = append(q.alike, pin{Pin: play.Pin{At: at + tune.Time(i)*2*tune.Quarter, Part: play.Melody, String: alt.String,
+							Fret: alt.Fret, How: mannerOf(s, 0)}, alike: true})
 					}
 				}
 				if got, err := solveFree(ctx, q); err == nil {

@@ -39,6 +39,8 @@
 // around it is kept: what every other choice costs is read there (alternatives.go), and a plan for a request that differs little is
 // an edit of it (edit.go).
 //
+// The fingers that players see are found afterwards, for the places that were found: fingers.go and package fingering.
+//
 // # What must hold
 //
 //   - The search and the reasons take their costs from the same lines: a tally gives the sum to the

@@ -47,7 +47,7 @@ func (p *Plan) Choices() []play.Pin {
 func solveKept(ctx context.Context, r Request) (*Plan, error) {
 	bare := r
 	bare.Kept = nil
-	free, err := Solve(ctx, bare)
+	free, err := solvePlaces(ctx, bare)
 	if err != nil {
 		return nil, err
 	}
@@ -83,7 +83,9 @@ func (r *Request) keptChoices(gives func(p, k *play.Pin) bool) []pin {
 	var out []pin
 	for _, k := range r.Kept {
 		if !own[r.Tune.BarOver(k.At)] {
-			out = append(out, pin{Pin: k})
+			p := pin{Pin: k, finger: k.Finger}
+			p.Finger = 0
+			out = append(out, p)
 		}
 	}
 	return out

@@ -7,6 +7,7 @@ import (
 	"sort"
 
 	"stepping/core/chord"
+	"stepping/core/fingering"
 	"stepping/core/neck"
 	"stepping/core/pattern"
 	"stepping/core/pitch"
@@ -41,7 +42,8 @@ type model struct {
 	slowness    float64                                      // of the slide, see player.Profile.Slowness
 	move        [trellis.Places][trellis.Places]trellis.Cost // see layPlaces
 	catalogue   *catalogue
-	differ      []bool // by moment: what leads there is other than in the model before, see take
+	held        map[string]*fingering.Chord // by name, cache
+	differ      []bool                      // by moment: what leads there is other than in the model before, see take
 }
 
 // moment is one onset.
@@ -99,7 +101,7 @@ func newModel(r *Request, base *model) (*model, error) {
 	m.slowness = r.Player.Slowness()
 	m.catalogue = catalogueOf(m)
 	if base != nil {
-		m.ways = maps.Clone(base.ways)
+		m.ways, m.held = maps.Clone(base.ways), maps.Clone(base.held)
 	}
 	m.layMasks(false)
 	m.layPlaces()

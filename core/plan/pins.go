@@ -18,7 +18,8 @@ import (
 // pin is a choice as the planner holds to it.
 type pin struct {
 	play.Pin
-	alike bool // of a repeated bar: How is a manner, see mannerOf
+	alike  bool // of a repeated bar: How is a manner, see mannerOf
+	finger int  // of what is kept: the finger that it had, for giveFingers alone; 0 for any
 }
 
 // PinError reports pins that cannot be kept. Pins is a smallest set in the sense that

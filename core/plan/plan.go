@@ -6,6 +6,7 @@ import (
 	"slices"
 	"sync"
 
+	"stepping/core/fingering"
 	"stepping/core/plan/internal/trellis"
 	"stepping/core/play"
 )
@@ -50,10 +51,20 @@ type solved struct {
 	moments []play.Moment
 	hard    []Move    // the hardest move into each moment; Need 0 if there is none
 	leaking []leaking // of the moments
+	fingers *fingering.Fingering
 }
 
 // Solve plans r. Errors: *RangeError, *PinError, a validation error, or ctx's.
 func Solve(ctx context.Context, r Request) (*Plan, error) {
+	p, err := solvePlaces(ctx, r)
+	if p != nil && !r.PlacesOnly {
+		p.giveFingers()
+	}
+	return p, err
+}
+
+// solvePlaces is Solve without the fingers.
+func solvePlaces(ctx context.Context, r Request) (*Plan, error) {
 	if r.From != nil {
 		r.bases, r.From = r.From.bases(), nil
 	}
@@ -141,6 +152,9 @@ func (p *Plan) render(c *changes) {
 			}
 		}
 		p.Terms.Add(&p.Moments[t].Cost)
+	}
+	if c != nil {
+		p.fingers = c.base.fingers // until giveFingers
 	}
 	p.markLeaks()
 	p.moments = p.Moments

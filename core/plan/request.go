@@ -29,6 +29,8 @@ type Request struct {
 	Sections []pattern.Section // patterns in force from a bar on; they take the place of Thumb
 	Pins     []play.Pin
 
+	// PlacesOnly leaves the fingers of the fretting hand as the search found them, where only costs are asked for.
+	PlacesOnly bool
 	// Varied lets repeated bars be played otherwise each time; else they are played alike.
 	Varied bool
 

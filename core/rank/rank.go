@@ -314,6 +314,7 @@ func (rk *ranker) candidate(named tuning.Named, t tuning.Tuning, p *retune.Plan,
 	slid := slideShare[rk.r.Plan.Player.Lean]
 	c.Retuning = perTurned*float64(c.Turned) + perCapo*float64(capo) + slid*perHigh*float64(max(0, capo-freeCapo(&rk.r.Plan.Player)))
 	c.Risk = perRisk * max(0, c.Tightest-riskFrom)
+	c.req.PlacesOnly = true
 	c.req.Tune = rk.r.Plan.Tune.Transposed(steps)
 	c.req.Tuning, c.req.Capo, c.req.Pins, c.req.Progress, c.req.Varied = t, capo, nil, nil, true
 	c.UnderBar = underBar(c.req.Tune, t, capo)

@@ -3,6 +3,7 @@
 package reference
 
 import (
+	"cmp"
 	"context"
 	"fmt"
 	"math"
@@ -24,8 +25,9 @@ type Reference struct {
 
 // Note is the ways in which one note may be played, as written; no ways: no opinion.
 type Note struct {
-	Text string
-	Ways []Way
+	Text    string
+	Ways    []Way
+	Fingers []string // that may hold it: 1 to 4, T; none: no opinion
 }
 
 // Way is a place and technique.
@@ -113,13 +115,16 @@ func (m *Miss) String() string {
 type Agreement struct {
 	Melody, MelodyOf int
 	Bass, BassOf     int
-	Misses           []Miss
+	// Fingers of the fretting hand, on fretted notes whose place agrees.
+	Fingers, FingersOf int
+	Misses             []Miss
 }
 
 // Add adds another agreement's counts.
 func (a *Agreement) Add(b *Agreement) {
 	a.Melody, a.MelodyOf = a.Melody+b.Melody, a.MelodyOf+b.MelodyOf
 	a.Bass, a.BassOf = a.Bass+b.Bass, a.BassOf+b.BassOf
+	a.Fingers, a.FingersOf = a.Fingers+b.Fingers, a.FingersOf+b.FingersOf
 }
 
 // Compare counts where p, a plan of r's request, chooses as r does.
@@ -156,6 +161,16 @@ func (r *Reference) compareMelody(p *plan.Plan, t int, want []Note, a *Agreement
 	got := append([]*play.Stroke{mo.Melody}, mo.With...)
 	a.MelodyOf++
 	agrees := len(want) == len(got)
+	if agrees {
+		for i := range want {
+			at := slices.IndexFunc(got, func(s *play.Stroke) bool {
+				return slices.ContainsFunc(want[i].Ways, func(w Way) bool { return w.takes(s.String, s.Fret, s.How, r.Request.Capo) })
+			})
+			if at >= 0 {
+				a.finger(mo, t, got[at], &want[i])
+			}
+		}
+	}
 	for i := range want {
 		agrees = agrees && (len(want[i].Ways) == 0 || slices.ContainsFunc(got, func(s *play.Stroke) bool {
 			return slices.ContainsFunc(want[i].Ways, func(w Way) bool { return w.takes(s.String, s.Fret, s.How, r.Request.Capo) })
@@ -183,6 +198,9 @@ func (r *Reference) compareBass(p *plan.Plan, t int, want *Note, a *Agreement) {
 	a.BassOf++
 	if slices.ContainsFunc(want.Ways, func(w Way) bool { return w.takesBass(mo.Thumb, r.Request.Capo) }) {
 		a.Bass++
+		if mo.Thumb != nil {
+			a.finger(mo, t, mo.Thumb, want)
+		}
 		return
 	}
 	got := "-"
@@ -190,6 +208,19 @@ func (r *Reference) compareBass(p *plan.Plan, t int, want *Note, a *Agreement) {
 		got = fmt.Sprintf("%d:%s", s.String, play.Decimal(s.Fret))
 	}
 	a.miss(mo, t, "thumb", want.Text, got)
+}
+
+// finger compares the finger of a stroke whose place agrees.
+func (a *Agreement) finger(mo *play.Moment, t int, s *play.Stroke, want *Note) {
+	if len(want.Fingers) == 0 {
+		return
+	}
+	a.FingersOf++
+	if slices.Contains(want.Fingers, s.Finger) {
+		a.Fingers++
+		return
+	}
+	a.miss(mo, t, "finger", want.Text+" by "+strings.Join(want.Fingers, "/"), cmp.Or(s.Finger, "none"))
 }
 
 func (a *Agreement) miss(mo *play.Moment, t int, part, wanted, got string) {

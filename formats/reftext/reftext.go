@@ -37,7 +37,7 @@ type field struct {
 
 var (
 	single  = regexp.MustCompile(`^(about|tuning|capo|thumb|player):\s*(.*)$`)
-	section = regexp.MustCompile(`^(abc|play|bass):\s*$`)
+	section = regexp.MustCompile(`^(abc|play|bass|fingers|bassfingers):\s*$`)
 )
 
 func split(r io.Reader) (map[string]field, error) {
@@ -62,7 +62,7 @@ func split(r io.Reader) (map[string]field, error) {
 			continue
 		}
 		if in == "" {
-			return nil, &Error{line, fmt.Sprintf("%q: a line begins with about, tuning, capo, thumb, player, abc, play or bass and a colon", text)}
+			return nil, &Error{line, fmt.Sprintf("%q: a line begins with about, tuning, capo, thumb, player, abc, play, bass, fingers or bassfingers and a colon", text)}
 		}
 		f := out[in]
 		f.value += text + "\n"
@@ -94,7 +94,48 @@ func Read(r io.Reader, name string) (*reference.Reference, error) {
 			return nil, err
 		}
 	}
+	if f, ok := fields["fingers"]; ok {
+		if err := fingers(f, ref.Melody, "play"); err != nil {
+			return nil, err
+		}
+	}
+	if f, ok := fields["bassfingers"]; ok {
+		strokes := make([][]reference.Note, len(ref.Bass))
+		for i := range strokes {
+			strokes[i] = ref.Bass[i : i+1]
+		}
+		return ref, fingers(f, strokes, "bass")
+	}
 	return ref, nil
+}
+
+var fingerOf = regexp.MustCompile(`^[0-4TS](/[0-4TS])*$|^\?$`)
+
+// fingers reads which finger takes each note, in the order and grouping of the section beside it. 0 and S, open and under the slide,
+// are no fingers.
+func fingers(f field, notes [][]reference.Note, beside string) error {
+	words := word.FindAllString(f.value, -1)
+	if len(words) != len(notes) {
+		return &Error{f.line, fmt.Sprintf("%d fingers for %d notes of %s", len(words), len(notes), beside)}
+	}
+	for i, tok := range words {
+		parts := strings.Fields(strings.Trim(tok, "()"))
+		if len(notes[i]) == 0 {
+			continue
+		}
+		if len(parts) != len(notes[i]) {
+			return &Error{f.line, fmt.Sprintf("fingers: %q are not the notes of %d", tok, i+1)}
+		}
+		for k, part := range parts {
+			if !fingerOf.MatchString(part) {
+				return &Error{f.line, fmt.Sprintf("fingers: %q is not a finger 1 to 4, T, S, 0 or ?", part)}
+			}
+			if !strings.ContainsAny(part, "0S?") {
+				notes[i][k].Fingers = strings.Split(part, "/")
+			}
+		}
+	}
+	return nil
 }
 
 func request(fields map[string]field) (r plan.Request, err error) {

@@ -10,12 +10,12 @@ import (
 	"stepping/core/reference"
 )
 
-const folder = "../../core/plan/testdata/references"
+const folder = "../../core/plan/testdata"
 
-func readAll(t testing.TB) (refs []*reference.Reference) {
+func readAll(t testing.TB, name string) (refs []*reference.Reference) {
 	t.Helper()
-	names, err := filepath.Glob(filepath.Join(folder, "*.ref"))
-	if err != nil || len(names) < 60 {
+	names, err := filepath.Glob(filepath.Join(folder, name, "*.ref"))
+	if err != nil || len(names) < 18 {
 		t.Fatal(len(names), err)
 	}
 	for _, name := range names {
@@ -38,18 +38,34 @@ func readAll(t testing.TB) (refs []*reference.Reference) {
 const (
 	melodyFloor = 952
 	bassFloor   = 995
+
+	fingersFloor = 830
 )
 
 // TestReferences: the best plans choose what good players chose.
 func TestReferences(t *testing.T) {
 	w := plan.InForce()
-	a, err := reference.Agree(t.Context(), reference.Cases(readAll(t)), &w)
+	a, err := reference.Agree(t.Context(), reference.Cases(readAll(t, "references")), &w)
 	if err != nil {
 		t.Fatal(err)
 	}
 	t.Logf("figure: agreement with the references: melody %d of %d, bass %d of %d", a.Melody, a.MelodyOf, a.Bass, a.BassOf)
 	if 1000*a.Melody < melodyFloor*a.MelodyOf || 1000*a.Bass < bassFloor*a.BassOf {
 		t.Errorf("melody %d of %d, bass %d of %d: below the floor", a.Melody, a.MelodyOf, a.Bass, a.BassOf)
+	}
+}
+
+// TestFingers: the fretting hand's fingers are those that players named, for the places that agree.
+func TestFingers(t *testing.T) {
+	w := plan.InForce()
+	a, err := reference.Agree(t.Context(), reference.Cases(readAll(t, "fingers")), &w)
+	if err != nil {
+		t.Fatal(err)
+	}
+	t.Logf("figure: agreement with fingered arrangements: fingers %d of %d, melody %d of %d, bass %d of %d", a.Fingers, a.FingersOf, a.Melody,
+		a.MelodyOf, a.Bass, a.BassOf)
+	if 1000*a.Fingers < fingersFloor*a.FingersOf {
+		t.Errorf("fingers %d of %d: below the floor", a.Fingers, a.FingersOf)
 	}
 }
 

@@ -1,0 +1,210 @@
+package plan
+
+import (
+	"slices"
+
+	"stepping/core/fingering"
+	"stepping/core/grip"
+	"stepping/core/play"
+	"stepping/core/ring"
+	"stepping/core/tune"
+)
+
+// The search needs fingers to know which places a hand can hold together and where it lies. Which of them a player takes is a question of
+// shapes that are held over many moments, which its states do not remember. So once the places are found, package fingering chooses,
+// at each moment, among the hands that hold them.
+
+// chordHeld is how a moment's chord is held.
+func (m *model) chordHeld(mo *moment) *fingering.Chord {
+	key := mo.chord.Name
+	if m.held[key] == nil {
+		if m.held == nil {
+			m.held = map[string]*fingering.Chord{}
+		}
+		m.held[key] = fingering.ChordOf(grip.Guitar{Tuning: m.req.Tuning, Capo: m.req.Capo, Player: m.req.Player}, mo.chord)
+	}
+	return m.held[key]
+}
+
+// giveFingers writes the fingers that a player would take into the moments of p and of its free plan. What is as in the plan of which
+// p is an edit is taken over.
+func (p *Plan) giveFingers() {
+	if p.free != nil {
+		p.free.giveFingers()
+	}
+	if len(p.m.req.Player.FreeFingers()) == 0 {
+		return
+	}
+	music, ways := make([]fingering.Moment, len(p.Moments)), make([][]*hand, len(p.Moments))
+	bass := fingering.Place(0) // a fretted bass note that rings
+	for t := range music {
+		mo := &music[t]
+		*mo, ways[t] = p.forFingers(t)
+		if th := p.Moments[t].Thumb; th != nil {
+			bass = 0
+			if th.Finger != "" {
+				bass = p.m.placeOf(th.String, th.Fret)
+			}
+		} else if bass != 0 {
+			mo.Sounds[bass.String()] = uint8(bass.Fret())
+		}
+	}
+	hand := fingering.NewHand(p.m.req.Player)
+	if p.fingers = fingering.Solve(&hand, music, p.fingers); p.fingers == nil {
+		return // as the search found them
+	}
+	for t, way := range p.fingers.Ways {
+		if way >= 0 && way < len(ways[t]) {
+			p.finger(t, ways[t][way])
+		}
+	}
+}
+
+func (m *model) placeOf(str int, fret float64) fingering.Place {
+	return fingering.At(str, int(fret)-m.req.Capo)
+}
+
+// forFingers is moment t as the fretting hand meets it, and the hands that can take it so.
+func (p *Plan) forFingers(t int) (fingering.Moment, []*hand) {
+	m, mo, h := p.m, &p.m.moments[t], p.handAt(t)
+	out := fingering.Moment{Seconds: mo.sec, Chord: m.chordHeld(mo), Slide: h.slide}
+	if h.slide {
+		return out, nil
+	}
+	for i := range h.n {
+		s := &h.stops[i]
+		if s.finger == 0 {
+			if s.how == play.Open {
+				out.Open |= ring.Of(s.str)
+			}
+			continue
+		}
+		press := fingering.Press{Place: m.placeOf(s.str, s.holds()), Struck: mo.note >= 0}
+		if t > 0 && i == 0 && mo.note >= 0 {
+			if a := p.handAt(t - 1); a.n > 0 && a.stops[0].finger != 0 {
+				press.Slur, press.From = slurOf(attack(p.state(t).By)), m.placeOf(a.stops[0].str, a.stops[0].holds())
+			}
+		}
+		out.Presses = append(out.Presses, press)
+	}
+	thumb := p.Moments[t].Thumb
+	if b := &h.bass; b.str != 0 {
+		out.Presses = append(out.Presses, fingering.Press{Place: m.placeOf(b.str, b.fret), Struck: thumb != nil && thumb.String == b.str})
+	} else if thumb != nil {
+		out.Open |= ring.Of(thumb.String)
+	}
+	if len(out.Presses) == 0 {
+		return out, nil
+	}
+	var ways []*hand
+	kept := p.keptFingers(t, h)
+	for i := range mo.hands {
+		g := &mo.hands[i]
+		if g.barred || !g.samePlaces(h) || !g.hasFingers(kept) {
+			continue
+		}
+		way := g.fingersUsed()
+		if !slices.ContainsFunc(out.Ways, func(w []int8) bool { return slices.Equal(w, way) }) {
+			out.Ways, ways = append(out.Ways, way), append(ways, g)
+		}
+	}
+	return out, ways
+}
+
+// keptFingers lists the fingers that are kept at moment t, by voice and the bass behind them; 0 for any. It keeps none if no hand
+// has them.
+func (p *Plan) keptFingers(t int, h *hand) (kept fingersKept) {
+	mo := &p.m.moments[t]
+	for i := range p.alike {
+		if k := &p.alike[i]; k.finger != 0 && k.At == mo.at {
+			if at := k.Voice; k.Part == play.Thumb {
+				kept[bassKept] = k.finger
+			} else {
+				kept[at] = k.finger
+			}
+		}
+	}
+	if !slices.ContainsFunc(mo.hands, func(g hand) bool { return !g.barred && g.samePlaces(h) && g.hasFingers(kept) }) {
+		return fingersKept{}
+	}
+	return kept
+}
+
+// fingersKept is a finger for each voice, and for the bass.
+type fingersKept [bassKept + 1]int
+
+const bassKept = 1 + tune.MaxWith
+
+func (h *hand) hasFingers(kept fingersKept) bool {
+	for v, f := range kept[:bassKept] {
+		if f != 0 && v < h.n && h.stops[v].finger != f {
+			return false
+		}
+	}
+	f := kept[bassKept]
+	return f == 0 || h.bass.str == 0 || h.bass.finger == f
+}
+
+func slurOf(a attack) fingering.Slur {
+	switch a {
+	case hammerOn:
+		return fingering.Hammer
+	case pullOff:
+		return fingering.Pull
+	case bendOn:
+		return fingering.Same
+	}
+	return fingering.Plucked
+}
+
+// samePlaces reports whether g and h hold the same strings in the same way, whatever the fingers.
+func (h *hand) samePlaces(g *hand) bool {
+	same := func(a, b stop) bool {
+		a.finger, b.finger = min(a.finger, 1), min(b.finger, 1)
+		return a == b
+	}
+	if h.n != g.n || h.slide != g.slide || !same(h.bass, g.bass) {
+		return false
+	}
+	for i := range h.n {
+		if !same(h.stops[i], g.stops[i]) {
+			return false
+		}
+	}
+	return true
+}
+
+// fingersUsed lists the fingers that hold the melody and the bass, those that hold something.
+func (h *hand) fingersUsed() (out []int8) {
+	for i := range h.n {
+		if f := h.stops[i].finger; f != 0 {
+			out = append(out, int8(f))
+		}
+	}
+	if h.bass.str != 0 {
+		out = append(out, int8(h.bass.finger))
+	}
+	return out
+}
+
+// finger writes the fingers of a hand into moment t.
+func (p *Plan) finger(t int, h *hand) {
+	mo := &p.Moments[t]
+	give := func(s *play.Stroke, by *stop) *play.Stroke {
+		if s == nil || s.Finger == strokeFinger(by.how, by.finger) {
+			return s
+		}
+		out := *s
+		out.Finger = strokeFinger(by.how, by.finger)
+		return &out
+	}
+	mo.Melody, mo.Held = give(mo.Melody, &h.stops[0]), give(mo.Held, &h.stops[0])
+	mo.With = slices.Clone(mo.With)
+	for i := range mo.With {
+		mo.With[i] = give(mo.With[i], &h.stops[i+1])
+	}
+	if mo.Thumb != nil && h.bass.str == mo.Thumb.String {
+		mo.Thumb = give(mo.Thumb, &h.bass)
+	}
+	mo.Hand.Fingers = handOf(h).Fingers
+}
