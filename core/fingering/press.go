@@ -45,6 +45,9 @@ func (s *search) press(was, h state, cost float64, i int) {
 	if f == 1 && s.givenToIndex(i) {
 		return // it cannot leave what it has just taken
 	}
+	if f == thumb {
+		cost += overNeck
+	}
 	moved := h
 	if f == 1 {
 		moved.bar = 0

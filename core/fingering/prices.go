@@ -18,6 +18,8 @@ const (
 	swapOlder   = 0.01 // … of an older one
 	offGrip     = 0.10 // a finger comes down where no grip that is held has it
 
+	overNeck = 0.3 // the thumb comes over the neck
+
 	strainUp   = 0.03 // a finger one fret above its own
 	strainDown = 0.02 // one below
 	strainIdle = 0.13 // … while the finger below it holds nothing

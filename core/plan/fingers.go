@@ -6,6 +6,7 @@ import (
 	"stepping/core/fingering"
 	"stepping/core/grip"
 	"stepping/core/play"
+	"stepping/core/player"
 	"stepping/core/ring"
 	"stepping/core/tune"
 )
@@ -32,6 +33,7 @@ func (p *Plan) giveFingers() {
 	if p.free != nil {
 		p.free.giveFingers()
 	}
+	defer func() { p.rendered = nil }()
 	if len(p.m.req.Player.FreeFingers()) == 0 {
 		return
 	}
@@ -53,9 +55,61 @@ func (p *Plan) giveFingers() {
 	if p.fingers = fingering.Solve(&hand, music, p.fingers); p.fingers == nil {
 		return // as the search found them
 	}
-	for t, way := range p.fingers.Ways {
-		if way >= 0 && way < len(ways[t]) {
-			p.finger(t, ways[t][way])
+	p.renderHands(ways)
+	p.giveStays()
+}
+
+// renderHands renders the moments anew whose hands, or those before, have other fingers than they were rendered with.
+func (p *Plan) renderHands(ways [][]*hand) {
+	before, changed := (*hand)(nil), false
+	for t := range p.Moments {
+		h := p.handAt(t)
+		if way := p.fingers.Ways[t]; way >= 0 && way < len(ways[t]) {
+			h = ways[t][way]
+		}
+		fingers := h.fingersUsed()
+		was := changed
+		changed = !slices.Equal(fingers, p.taken[t])
+		if p.taken[t] = fingers; changed || was {
+			p.renderHand(t, before, h)
+		}
+		before = h
+	}
+}
+
+// renderHand renders moment t with other hands than the search had, which hold the same.
+func (p *Plan) renderHand(t int, before, h *hand) {
+	c := p.rendered[t]
+	if c == nil {
+		at := p.choiceAt(t, p.before(t), p.state(t))
+		c = &at
+	}
+	c.from, c.h = before, h
+	old, out := &p.Moments[t], p.m.moment(t, c)
+	out.Share = old.Share
+	for s, st := range old.Strings { // what markLeaks has added
+		if st.State == play.Leaks && out.Strings[s].State == play.Harmless {
+			out.Strings[s] = st
+		}
+	}
+	*old = out
+}
+
+// giveStays says which fingers stay where they are without pressing: those that press just there again before they go elsewhere.
+func (p *Plan) giveStays() {
+	held := p.fingers.Held()
+	var next [player.ThumbOverNeck + 1]fingering.Place // where each finger presses next
+	for t := len(held) - 1; t >= 0; t-- {
+		hand, pressing := &p.Moments[t].Hand, [player.ThumbOverNeck + 1]bool{}
+		for _, f := range hand.Fingers {
+			n := play.FingerNumber(f.Finger)
+			next[n], pressing[n] = fingering.At(f.String, f.Fret-p.m.req.Capo), true
+		}
+		hand.Stays = nil
+		for _, h := range held[t] {
+			if !pressing[h.Finger] && h.Place == next[h.Finger] {
+				hand.Stays = append(hand.Stays, play.FingerAt{Finger: play.FingerName(h.Finger), String: h.String(), Fret: h.Fret() + p.m.req.Capo})
+			}
 		}
 	}
 }
@@ -185,26 +239,4 @@ func (h *hand) fingersUsed() (out []int8) {
 		out = append(out, int8(h.bass.finger))
 	}
 	return out
-}
-
-// finger writes the fingers of a hand into moment t.
-func (p *Plan) finger(t int, h *hand) {
-	mo := &p.Moments[t]
-	give := func(s *play.Stroke, by *stop) *play.Stroke {
-		if s == nil || s.Finger == strokeFinger(by.how, by.finger) {
-			return s
-		}
-		out := *s
-		out.Finger = strokeFinger(by.how, by.finger)
-		return &out
-	}
-	mo.Melody, mo.Held = give(mo.Melody, &h.stops[0]), give(mo.Held, &h.stops[0])
-	mo.With = slices.Clone(mo.With)
-	for i := range mo.With {
-		mo.With[i] = give(mo.With[i], &h.stops[i+1])
-	}
-	if mo.Thumb != nil && h.bass.str == mo.Thumb.String {
-		mo.Thumb = give(mo.Thumb, &h.bass)
-	}
-	mo.Hand.Fingers = handOf(h).Fingers
 }

@@ -51,6 +51,7 @@ func (p *Plan) released(ctx context.Context, of stroke) (*Plan, error) {
 	r.alike = slices.DeleteFunc(slices.Clone(p.alike), func(held pin) bool { return r.Tune.BarOver(held.At) == bar })
 	q, err := solveFree(ctx, r)
 	if err == nil {
+		q.rendered = nil // nobody sees its fingers
 		p.apart.of, p.apart.plan = of, q
 	}
 	return q, err

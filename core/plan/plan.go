@@ -30,8 +30,9 @@ type Plan struct {
 
 	// mu guards what follows: it is worked out when it is asked for.
 	mu        sync.Mutex
-	base      *solved // of which this one is an edit
-	work      *search // kept for a few plans, see unlock
+	base      *solved   // of which this one is an edit
+	rendered  []*choice // between render and giveFingers: the choices of moments that were not taken over
+	work      *search   // kept for a few plans, see unlock
 	marginals map[int][]Alternative
 	dampers   map[damped][]Alternative
 	asked     struct { // the question answered last
@@ -52,12 +53,17 @@ type solved struct {
 	hard    []Move    // the hardest move into each moment; Need 0 if there is none
 	leaking []leaking // of the moments
 	fingers *fingering.Fingering
+	taken   [][]int8 // the fingers with which the moments are rendered
 }
 
 // Solve plans r. Errors: *RangeError, *PinError, a validation error, or ctx's.
 func Solve(ctx context.Context, r Request) (*Plan, error) {
 	p, err := solvePlaces(ctx, r)
-	if p != nil && !r.PlacesOnly {
+	switch {
+	case p == nil:
+	case r.PlacesOnly:
+		p.rendered = nil
+	default:
 		p.giveFingers()
 	}
 	return p, err
@@ -141,12 +147,13 @@ func (p *Plan) find(ctx context.Context, c *changes) (err error) {
 func (p *Plan) render(c *changes) {
 	path := p.lattice.Path
 	p.Moments, p.hard = make([]play.Moment, len(path)), make([]Move, len(path))
+	p.rendered, p.taken = make([]*choice, len(path)), make([][]int8, len(path))
 	for t := range path {
 		if c != nil && c.rendered(t, path) {
-			p.Moments[t], p.hard[t] = c.moment(t, p.m), c.base.hard[t]
+			p.Moments[t], p.hard[t], p.taken[t] = c.moment(t, p.m), c.base.hard[t], c.base.taken[t]
 		} else {
 			ch := p.choiceAt(t, p.before(t), p.state(t))
-			p.Moments[t] = p.m.moment(t, &ch)
+			p.Moments[t], p.rendered[t], p.taken[t] = p.m.moment(t, &ch), &ch, ch.h.fingersUsed()
 			if v, ok := hardest(p.moves(t, &ch)); ok {
 				p.hard[t], p.Moments[t].Share = v, v.Share()
 			}

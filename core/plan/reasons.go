@@ -35,6 +35,9 @@ func (p *Plan) why(ctx context.Context, t int) ([]string, error) {
 			return nil, err
 		}
 	}
+	if text := staysText(mo.Hand.Stays); text != "" {
+		out = append(out, text)
+	}
 	if mo.Stroke != "" {
 		out = append(out, p.thumbReason(t, &c))
 		if err := p.appendNext(ctx, t, play.Thumb, &out); err != nil {
@@ -47,6 +50,22 @@ func (p *Plan) why(ctx context.Context, t int) ([]string, error) {
 		}
 	}
 	return out, nil
+}
+
+// staysText says which fingers stay where they are, "" if none does.
+func staysText(stays []play.FingerAt) string {
+	var fingers []string
+	for _, f := range stays {
+		fingers = append(fingers, f.Finger)
+	}
+	switch n := len(fingers); n {
+	case 0:
+		return ""
+	case 1:
+		return "Finger " + fingers[0] + " stays where it is: it is next needed there."
+	default:
+		return "Fingers " + strings.Join(fingers[:n-1], ", ") + " and " + fingers[n-1] + " stay where they are: they are next needed there."
+	}
 }
 
 // withReason says where a lower voice lies.

@@ -84,7 +84,8 @@ type LeftHand struct {
 	From           int // strings From … Covers lie under the slide
 	Covers, Trails int
 	Slant          bool
-	Fingers        []FingerAt
+	Fingers        []FingerAt // that press now
+	Stays          []FingerAt // that lie or hover where they will press next
 }
 
 // FingerAt is one finger on a string; Finger "T" is the thumb over the neck. Light: it

@@ -48,6 +48,7 @@ type Moment struct {
 	Chord   string             `json:"chord"`
 	Strokes []Stroke           `json:"strokes"`
 	Slide   Slide              `json:"slide"`
+	Stays   []Stay             `json:"stays,omitempty"`
 	Heel    int                `json:"heel"`
 	Accent  bool               `json:"accent,omitempty"`
 	Mute    string             `json:"mute,omitempty"`
@@ -84,6 +85,13 @@ type Slide struct {
 	Covers int     `json:"covers"`
 	Trails int     `json:"trails"`
 	Slant  bool    `json:"slant,omitempty"`
+}
+
+// Stay is a finger that lies or hovers where it presses next.
+type Stay struct {
+	Finger string `json:"finger"`
+	String int    `json:"string"`
+	Fret   int    `json:"fret"`
 }
 
 // String is what one string does.
@@ -203,6 +211,9 @@ func moment(mo *play.Moment, why []string) Moment {
 	if mo.Hit != "" && mo.Hit != pattern.Release { // a release is the dead stroke itself
 		out.Strokes = append(out.Strokes, Stroke{Part: string(play.Percussion), String: hitString[mo.Hit], How: mo.Hit,
 			Digit: hitDigit[mo.Hit], Dur: "0"})
+	}
+	for _, f := range mo.Hand.Stays {
+		out.Stays = append(out.Stays, Stay{f.Finger, f.String, f.Fret})
 	}
 	for i, s := range mo.Strings {
 		out.Strings = append(out.Strings, String{i + 1, string(s.State), s.By, s.Note, math.Round(s.DB)})

@@ -20,7 +20,8 @@ type Neck struct {
 	Slide         *slideView
 	Trailing      *boxView
 	Fingers       []fingerView
-	Ghost         *ghostView // where the melody goes next
+	Stays         []fingerView // that do not press
+	Ghost         *ghostView   // where the melody goes next
 	Capo          *boxView
 	Beyond        *beyondView // the next place lies outside the picture
 	Window        string      // "±1.2 mm" under the slide
@@ -210,8 +211,15 @@ func (f *neckFrame) drawHand(v *Neck, mo *play.Moment, pl player.Profile) {
 		}
 	}
 	for _, fg := range mo.Hand.Fingers {
-		v.Fingers = append(v.Fingers, fingerView{f.fingerX(float64(fg.Fret)), f.y(fg.String, f.k.X(float64(fg.Fret))), fg.Finger})
+		v.Fingers = append(v.Fingers, f.finger(&fg))
 	}
+	for _, fg := range mo.Hand.Stays {
+		v.Stays = append(v.Stays, f.finger(&fg))
+	}
+}
+
+func (f *neckFrame) finger(at *play.FingerAt) fingerView {
+	return fingerView{f.fingerX(float64(at.Fret)), f.y(at.String, f.k.X(float64(at.Fret))), at.Finger}
 }
 
 func (f *neckFrame) fingerX(fret float64) float64 {
