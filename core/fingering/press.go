@@ -15,6 +15,9 @@ func (s *search) press(was, h state, cost float64, i int) {
 	if !s.slurs(p, f) {
 		return
 	}
+	if f == thumb && p.Struck {
+		cost += overNeck
+	}
 	if h.covers(f, p.Place) {
 		h.this |= 1 << f
 		s.press(was, h, cost, i+1)
@@ -44,9 +47,6 @@ func (s *search) press(was, h state, cost float64, i int) {
 	}
 	if f == 1 && s.givenToIndex(i) {
 		return // it cannot leave what it has just taken
-	}
-	if f == thumb {
-		cost += overNeck
 	}
 	moved := h
 	if f == 1 {
@@ -174,9 +174,11 @@ func (s *search) settle(was *state, h state, cost float64) {
 	for _, f := range s.mo.Ways[s.way] {
 		taken |= 1 << f
 	}
-	if !s.letGo(&h, taken) && !s.lax {
+	let, ok := s.letGo(&h, taken)
+	if !ok && !s.lax {
 		return
 	}
+	cost += let
 	lo, hi := s.positions()
 	for pos := lo; pos <= hi; pos++ {
 		more := s.strains(&h, pos)
@@ -220,7 +222,7 @@ func (s *search) hold(was *state, h state, taken uint8, pos int8, cost float64) 
 		}
 		if taken>>f&1 == 0 {
 			if _, ok := reach(f, h.at[f], pos); !ok {
-				s.drop(&h, f)
+				cost += s.drop(&h, f)
 			}
 			continue
 		}
@@ -236,15 +238,20 @@ func (s *search) hold(was *state, h state, taken uint8, pos int8, cost float64) 
 	}
 }
 
-func (s *search) drop(h *state, f int) {
+// drop lets finger f go, and returns what that costs.
+func (s *search) drop(h *state, f int) (cost float64) {
+	if p := h.at[f]; int(s.mo.Sounds[p.String()]) == p.Fret() {
+		cost = hopSounding
+	}
 	h.at[f], h.this = 0, h.this&^(1<<f)
 	if f == 1 {
 		h.bar = 0
 	}
+	return cost
 }
 
 // letGo drops the fingers that cannot stay beside those taken; ok is false if those taken cannot lie together.
-func (s *search) letGo(h *state, taken uint8) (ok bool) {
+func (s *search) letGo(h *state, taken uint8) (cost float64, ok bool) {
 	ok = true
 	for a := 1; a <= 4; a++ {
 		for b := a + 1; b <= 4; b++ {
@@ -253,15 +260,15 @@ func (s *search) letGo(h *state, taken uint8) (ok bool) {
 			}
 			switch {
 			case taken>>a&1 == 0:
-				s.drop(h, a)
+				cost += s.drop(h, a)
 			case taken>>b&1 == 0:
-				s.drop(h, b)
+				cost += s.drop(h, b)
 			default:
 				ok = false
 			}
 		}
 	}
-	return ok
+	return cost, ok
 }
 
 // together: fingers lie in fret order, at one fret the lower one on the thicker string, and within the span.

@@ -5,7 +5,7 @@ import "math"
 // Prices, in the planner's units; docs/model.md says what each is for. They were found on eighteen arrangements that players fingered.
 const (
 	placed      = 0.10 // a finger that held nothing comes down
-	hopSounding = 0.30 // a finger comes from a place that should sound on
+	hopSounding = 0.30 // a finger comes from a place that should sound on, or lets it go
 	hopThis     = 0.15 // … from one of this chord
 	hopOlder    = 0.03 // … from an older one
 	hopSame     = 0.10 // … at most, at the same fret
@@ -18,7 +18,7 @@ const (
 	swapOlder   = 0.01 // … of an older one
 	offGrip     = 0.10 // a finger comes down where no grip that is held has it
 
-	overNeck = 0.3 // the thumb comes over the neck
+	overNeck = 0.2 // a note by the thumb over the neck
 
 	strainUp   = 0.03 // a finger one fret above its own
 	strainDown = 0.02 // one below
