@@ -18,6 +18,7 @@ const (
 	upFinger     = 0.04 // per fret between the capo and each fret that fingers hold
 	strayOpen    = 0.12 // an open string beside a hand whose index would lie at strayFrom or beyond
 	strayFrom    = 2    // frets above the capo
+	strayAltered = 1    // more in an altered tuning
 	notSilenced  = 0.08 // a left-out string that only the picking hand avoids
 
 	outThick = 0.06 // a left-out string thicker than all that sound

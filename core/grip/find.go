@@ -314,10 +314,24 @@ func (fd *finder) strayCost() float64 {
 			lo, hi = min(lo, f), max(hi, f)
 		}
 	}
-	if indexAt(lo, hi)-fd.t.Capo < strayFrom {
+	if indexAt(lo, hi)-fd.t.Capo < fd.t.strayFrom() {
 		return 0
 	}
 	return strayOpen * float64(open)
+}
+
+// strayFrom is how far up the neck open strings stand out: in an altered tuning they belong to the sound a fret further.
+func (t Guitar) strayFrom() int {
+	for s := 2; s <= strings6; s++ {
+		usual := 5
+		if s == 3 {
+			usual = 4
+		}
+		if t.Tuning.Open(s-1)-t.Tuning.Open(s) != pitch.Pitch(usual)*pitch.HalfStep {
+			return strayFrom + strayAltered
+		}
+	}
+	return strayFrom
 }
 
 // indexAt is where the index finger lies by a shape from fret lo to hi: what lies within two frets the second and

@@ -131,7 +131,7 @@ func (s *slow) shape(frets [strings6 + 1]int, anyOut bool) (cost float64, ok boo
 		cost += upNeck * float64(hand-t.Capo)
 	}
 	for _, str := range sounding {
-		if frets[str] == t.Capo && (hand > t.Capo+strayFrom || hand == t.Capo+strayFrom && high > hand+1) {
+		if from := t.Capo + t.strayFrom(); frets[str] == t.Capo && (hand > from || hand == from && high > hand+1) {
 			cost += strayOpen
 		}
 	}
