@@ -62,20 +62,24 @@ func NewChord(g grip.Guitar, c chord.Chord) *Chord {
 	if err != nil {
 		return out
 	}
-	least := math.Inf(1)
+	seen, least := map[state]bool{}, math.Inf(1)
 	for i := range found.Grips {
-		least = min(least, found.Grips[i].Cost)
-	}
-	seen := map[state]bool{}
-	for i := range found.Grips {
-		a := &found.Grips[i]
-		h, ok := handOf(a, g.Capo)
-		if ok && a.Cost <= least+gripWithin && !seen[h.state] {
+		h, ok := handOf(&found.Grips[i], g.Capo)
+		h.dearer = found.Grips[i].Cost
+		for f := 2; f <= 4; f++ { // strain prices it
+			if h.at[f] != 0 && h.at[f].Fret() < f {
+				h.dearer -= grip.BehindNut
+			}
+		}
+		if least = min(least, h.dearer); ok && !seen[h.state] {
 			seen[h.state] = true
-			h.dearer = a.Cost - least
 			out.grips = append(out.grips, h)
 		}
 	}
+	for i := range out.grips {
+		out.grips[i].dearer -= least
+	}
+	out.grips = slices.DeleteFunc(out.grips, func(h held) bool { return h.dearer > gripWithin })
 	return out
 }
 

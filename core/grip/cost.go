@@ -15,6 +15,7 @@ const (
 	overReach    = 7    // highest fret above the capo for it
 	upNeck       = 0.05 // per fret between capo and hand
 	wSpread      = 0.08 // per fret between the outermost fingers
+	BehindNut    = 0.03 // a finger so low that the index finger's place would lie behind the nut
 	upFinger     = 0.04 // per fret between the capo and each fret that fingers hold
 	strayOpen    = 0.12 // an open string beside a hand whose index would lie at strayFrom or beyond
 	strayFrom    = 2    // frets above the capo

@@ -320,6 +320,9 @@ func (a *assigner) reach(f, fret int, h *fingering) (ok bool) {
 	}
 	h.lo, h.hi = min(h.lo, index+nutOffset), max(h.hi, index+nutOffset)
 	h.strain += fingerEffort
+	if index <= a.t.Capo {
+		h.strain += BehindNut
+	}
 	if !slices.Contains(a.at[1:f], fret) {
 		h.strain += upFinger * float64(fret-a.t.Capo)
 	}

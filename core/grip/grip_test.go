@@ -198,7 +198,9 @@ func (s *slow) effort(g *Grip) float64 {
 		if f == 0 {
 			continue
 		}
-		seen[f]++
+		if seen[f]++; seen[f] == 1 && f != thumbOver && g.Frets[a]-(f-1) <= t.Capo {
+			cost += BehindNut
+		}
 		if f == thumbOver {
 			if a != strings6 || g.Frets[a] > t.Capo+overReach {
 				return math.Inf(1)

@@ -45,6 +45,9 @@ func TestTerms(t *testing.T) {
 	if h.fingers[5] != 3 || h.fingers[4] != 2 || h.fingers[2] != 1 {
 		t.Errorf("C is fingered %v", h.fingers)
 	}
+	// F x x 3 2 1 1: the index finger lies over two strings; four fingers a fret lower would have it behind the nut.
+	h, _ = best(Out, Out, 3, 2, 1, 1)
+	is("BehindNut", h.cost(), 3*fingerEffort+barEffort+6*upFinger+2*wSpread)
 	// A bar over all six at fret 5.
 	h, _ = best(5, 5, 5, 5, 5, 5)
 	is("barEffort barPer", h.cost(), fingerEffort+barEffort+4*barPer+5*upFinger)
