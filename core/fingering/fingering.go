@@ -263,7 +263,8 @@ func (s *search) moment(f *Fingering, t int) []node {
 	}
 	s.out = slices.DeleteFunc(s.out, func(n node) bool { return n.cost > s.least+s.slack })
 	slices.SortFunc(s.out, func(a, b node) int {
-		return cmp.Or(cmp.Compare(a.cost, b.cost), slices.Compare(a.at[:], b.at[:]), cmp.Compare(a.pos, b.pos), cmp.Compare(a.grip, b.grip), cmp.Compare(a.this, b.this), cmp.Compare(a.bar, b.bar))
+		return cmp.Or(cmp.Compare(a.cost, b.cost), slices.Compare(a.at[:], b.at[:]), cmp.Compare(a.pos, b.pos),
+			cmp.Compare(a.grip, b.grip), cmp.Compare(a.this, b.this), cmp.Compare(a.bar, b.bar))
 	})
 	return slices.Clone(s.out)
 }
