@@ -329,12 +329,15 @@ func (st *stage) legatoKind(h, g *hand) (attack, float64) {
 }
 
 // slurCost: hammers and pulls are for quick notes off the beat; a long one is too weak, and a beat wants
-// its stroke.
+// its stroke, the first of a bar or chord most of all.
 func (st *stage) slurCost() float64 {
 	m, mo := st.m, st.mo
 	cost := m.w.SlurLong * min(1, max(0, m.noteSeconds[mo.note]/m.w.SlurNeeds-1))
 	if mo.onBeat {
 		cost += m.w.SlurBeat
+	}
+	if mo.first {
+		cost += m.w.SlurBar
 	}
 	return cost
 }

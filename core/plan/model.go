@@ -54,6 +54,7 @@ type moment struct {
 	sounding int             // melody note that sounds: begins or goes on; -1 in a rest
 	ended    int             // melody note that stopped since the last moment without another in its place, or was followed by note; -1
 	onBeat   bool            // the moment falls on a felt beat
+	first    bool            // it begins a bar, or a chord
 	joined   bool            // note follows ended at once
 	begins   bool            // note is the first of its phrase
 	peak     bool            // note is the highest of its phrase, and long
@@ -185,7 +186,8 @@ func (m *model) layMoments() {
 		if at[t] == nil {
 			c := tu.ChordOver(t)
 			_, since := tu.Position(t)
-			at[t] = &moment{onBeat: since%tu.MeterOver(t).Pulse() == 0, at: t, sec: m.clock.Seconds(t), note: -1, sounding: -1,
+			first := since == 0 || slices.ContainsFunc(tu.Chords, func(c tune.ChordAt) bool { return c.At == t })
+			at[t] = &moment{first: first, onBeat: since%tu.MeterOver(t).Pulse() == 0, at: t, sec: m.clock.Seconds(t), note: -1, sounding: -1,
 				ended: -1, chord: c, tones: c.Classes(), bars: m.barFrets(c.Classes())}
 		}
 		return at[t]

@@ -420,6 +420,9 @@ func (c *termCase) techniques() {
 	sounded("Ghost", 1, c.hand(0, 1, play.Fret, 3, nil), c.hand(1, 1, play.Fret, 1, nil), ghost, inForce.Ghost)
 	sounded("Pull", 2, at14, c.hand(2, 1, play.Fret, 1, nil), pullOff, inForce.Pull+slow)
 	sounded("Ghost", 2, c.hand(1, 1, play.Fret, 1, nil), c.hand(2, 1, play.Fret, 3, nil), ghost, inForce.Ghost)
+	c.set(nil, 74, 74, 74, 76, 74) // the last of them begins a bar
+	sounded("SlurBar", 4, c.hand(3, 1, play.Fret, 3, nil), c.hand(4, 1, play.Fret, 1, nil), pullOff, inForce.Pull+slow+inForce.SlurBar)
+	c.set(nil, 74, 76, 74)
 	slid12, slid14 := c.hand(0, 1, play.Slide, 0, nil), c.hand(1, 1, play.Slide, 0, nil)
 	sounded("GlideOn GlidePer", 1, slid12, slid14, glideOn, inForce.GlideOn+2*inForce.GlidePer)
 	bent := c.hand(1, 1, play.Bend, 3, func(h *hand) bool { return !h.hooked() && h.stops[0].held == 12 })

@@ -125,6 +125,7 @@ type Weights struct {
 	SlurLong    float64 // a hammered or pulled note twice as long as a slur may be, or longer
 	SlurNeeds   float64 // seconds that a slurred note may last
 	SlurBeat    float64 // a hammered or pulled note on a beat
+	SlurBar     float64 // … more where a bar or chord begins
 	LeanPeaks   float64 // slide for the peaks: slid elsewhere
 	MixedLong   float64 // seconds from which a mixed player slides a note
 	MixedFret   float64 // such a note, a peak or one under the bar, fretted
@@ -262,6 +263,7 @@ var inForce = Weights{
 	SlurLong:    0.2,
 	SlurNeeds:   0.35,
 	SlurBeat:    0.1,
+	SlurBar:     0.2,
 	LeanPeaks:   1.2,
 	MixedLong:   0.4,
 	MixedFret:   0.4,
