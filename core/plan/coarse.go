@@ -9,13 +9,15 @@ import (
 // CoarseBound is a lower bound on the total of the best plan of r, worked out in a few milliseconds: the
 // cheapest left hand with its best bass note at every moment by itself. Errors are those of Solve.
 func CoarseBound(r Request) (float64, error) {
-	m, err := newModel(&r, nil)
+	m, err := newMusic(&r, nil)
 	if err != nil {
 		return 0, err
 	}
 	sum := 0.0
 	for t := range m.moments {
-		sum += m.coarseMoment(&m.moments[t])
+		mo := &m.moments[t]
+		mo.anchored, mo.bare = m.layHands(t) // where each comes from does not matter
+		sum += m.coarseMoment(mo)
 	}
 	return sum, nil
 }

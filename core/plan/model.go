@@ -91,6 +91,29 @@ func (mo *moment) held() bool { return mo.note < 0 && mo.sounding >= 0 }
 // newModel prepares r; what is alike in base, which may be nil, it takes over. Errors: *RangeError, *PinError or plain validation
 // errors.
 func newModel(r *Request, base *model) (*model, error) {
+	m, err := newMusic(r, base)
+	if err != nil {
+		return nil, err
+	}
+	m.differ = make([]bool, len(m.moments))
+	same := true // the hands before are base's
+	for t := range m.moments {
+		if m.take(t, base, same) {
+			continue
+		}
+		m.differ[t] = true
+		mo := &m.moments[t]
+		mo.leak = m.newLeakPrice(mo)
+		mo.anchored, mo.bare = m.layHands(t)
+		m.carry(t)
+		same = m.sameHands(t, base)
+	}
+	m.laid = [2][]hand{}
+	return m, nil
+}
+
+// newMusic is newModel without the hands.
+func newMusic(r *Request, base *model) (*model, error) {
 	if err := r.check(); err != nil {
 		return nil, err
 	}
@@ -114,20 +137,6 @@ func newModel(r *Request, base *model) (*model, error) {
 	if err := m.applyPins(); err != nil {
 		return nil, err
 	}
-	m.differ = make([]bool, len(m.moments))
-	same := true // the hands before are base's
-	for t := range m.moments {
-		if m.take(t, base, same) {
-			continue
-		}
-		m.differ[t] = true
-		mo := &m.moments[t]
-		mo.leak = m.newLeakPrice(mo)
-		mo.anchored, mo.bare = m.layHands(t)
-		m.carry(t)
-		same = m.sameHands(t, base)
-	}
-	m.laid = [2][]hand{}
 	return m, nil
 }
 

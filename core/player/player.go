@@ -119,7 +119,7 @@ const (
 var Techniques = []string{UsesBend, UsesHarmonic, UsesTap, UsesHook, UsesFlick}
 
 // Uses reports whether the player lists a special technique.
-func (p Profile) Uses(technique string) bool { return slices.Contains(p.Techniques, technique) }
+func (p *Profile) Uses(technique string) bool { return slices.Contains(p.Techniques, technique) }
 
 // SetUses puts a special technique on the player's list or takes it away.
 func (p *Profile) SetUses(technique string, on bool) {
@@ -296,18 +296,18 @@ func (p Profile) checkLap() error {
 }
 
 // Lap reports whether the guitar lies flat under a solid bar.
-func (p Profile) Lap() bool { return p.Posture == Lap }
+func (p *Profile) Lap() bool { return p.Posture == Lap }
 
 // MoveTime is the least time in seconds to bring a hand d mm onto a target w mm wide:
 // Fitts's law in Shannon's form, FittsA + FittsB·log2(d/w + 1) (MacKenzie 1992).
-func (p Profile) MoveTime(d, w float64) float64 { return p.FittsA + p.FittsB*math.Log2(d/w+1) }
+func (p *Profile) MoveTime(d, w float64) float64 { return p.FittsA + p.FittsB*math.Log2(d/w+1) }
 
 // restrike is the least time in seconds in which one digit usually plays twice in a row, by attack.
 var restrike = map[string]float64{"flesh": 0.13, "nails": 0.12, "thumbpick": 0.13, "picks": 0.17}
 
 // RestrikeTime is the least time in seconds in which one digit plays twice in a row: what was learnt of the
 // player, else what is usual with his attack.
-func (p Profile) RestrikeTime() float64 {
+func (p *Profile) RestrikeTime() float64 {
 	if p.RestrikeS > 0 {
 		return p.RestrikeS
 	}
@@ -344,26 +344,29 @@ const usualGrams = 60.0
 const ThumbOverNeck = 5
 
 // WornOn is the finger that wears the slide, 0 if none does.
-func (p Profile) WornOn() int {
+func (p *Profile) WornOn() int {
 	if p.Lean == LeanNone || p.Lap() {
 		return 0
 	}
 	return p.SlideFinger
 }
 
-// FreeFingers lists the fingers that may fret: all but the one that wears the slide.
-func (p Profile) FreeFingers() []int {
+// FreeFingers lists the fingers that may fret: all but the one that wears the slide. The list stays as it is.
+func (p *Profile) FreeFingers() []int {
 	if p.Lap() {
 		return nil
 	}
-	return slices.DeleteFunc([]int{1, 2, 3, 4}, func(f int) bool { return f == p.WornOn() })
+	return free[p.WornOn()]
 }
+
+// free is the fingers beside each that may wear a slide.
+var free = [...][]int{{1, 2, 3, 4}, {2, 3, 4}, {1, 3, 4}, {1, 2, 4}, {1, 2, 3}}
 
 // allowedSpan is the share of the reach (fingers 1 to 4) that two fingers span without strain.
 var allowedSpan = [5][5]float64{1: {2: 0.42, 3: 0.72, 4: 1}, 2: {3: 0.38, 4: 0.68}, 3: {4: 0.38}}
 
 // SpanMM is how far fingers a < b of 1 … 4 spread without strain, in mm along the neck.
-func (p Profile) SpanMM(a, b int) float64 { return p.ReachMM * allowedSpan[a][b] }
+func (p *Profile) SpanMM(a, b int) float64 { return p.ReachMM * allowedSpan[a][b] }
 
 // Neck returns the geometry of the profile's instrument.
 func (p Profile) Neck() neck.Neck {
