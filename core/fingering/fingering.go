@@ -136,6 +136,7 @@ func (s *search) solve(moments []Moment, old *Fingering) *Fingering {
 	first, last := 0, len(moments)
 	if old != nil && len(old.moments) == len(moments) {
 		first, last = out.differs(old)
+		first = max(0, first-widened) // old may have been forced where this is not
 		copy(out.layers[:first], old.layers)
 		out.lax = old.lax
 	} else {

@@ -233,6 +233,9 @@ func (r *Reference) Price(ctx context.Context, p *plan.Plan, a *Agreement) error
 	for i := range a.Misses {
 		m := &a.Misses[i]
 		part, ways := play.Melody, []Way(nil)
+		if m.Part == "finger" {
+			continue // which finger takes a place has no price in the plan
+		}
 		if m.Part == "thumb" {
 			part, ways = play.Thumb, bass[m.Moment].Ways
 		} else if notes := melody[m.Moment]; len(notes) == 1 {

@@ -116,7 +116,7 @@ var fingerOf = regexp.MustCompile(`^[0-4TS](/[0-4TS])*$|^\?$`)
 func fingers(f field, notes [][]reference.Note, beside string) error {
 	words := word.FindAllString(f.value, -1)
 	if len(words) != len(notes) {
-		return &Error{f.line, fmt.Sprintf("%d fingers for %d notes of %s", len(words), len(notes), beside)}
+		return &Error{f.line, fmt.Sprintf("fingers: %d found, want one for each of the %d notes of %s", len(words), len(notes), beside)}
 	}
 	for i, tok := range words {
 		parts := strings.Fields(strings.Trim(tok, "()"))

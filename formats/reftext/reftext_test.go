@@ -115,9 +115,30 @@ bass:
 	}
 }
 
+// TestFingersRead: a finger for each note, in its grouping; what does not fit is a fault at its section's line.
+func TestFingersRead(t *testing.T) {
+	const text = "tuning: Standard\nabc:\nM:4/4\nL:1/4\nK:G\n\"G\"D G [DG] z |\nplay:\n2:3 1:3 (2:3 1:3)\nbass:\n6:3 4\n"
+	for sections, want := range map[string]string{
+		"fingers:\n3 4 (3 4)\nbassfingers:\n2/3 0\n": "",
+		"fingers:\n3 4 34\n":                         "11:1: fingers: \"34\" are not the notes of 3",
+		"fingers:\n3 4\n":                            "11:1: fingers: 2 found, want one for each of the 3 notes of play",
+		"fingers:\n3 5 (3 4)\n":                      "11:1: fingers: \"5\" is not a finger 1 to 4, T, S, 0 or ?",
+		"bassfingers:\n2\n":                          "11:1: fingers: 1 found, want one for each of the 2 notes of bass",
+	} {
+		r, err := Read(strings.NewReader(text+sections), "t")
+		if want != "" && (err == nil || err.Error() != want) || want == "" && err != nil {
+			t.Errorf("%q: %v, want %s", sections, err, want)
+		}
+		if want == "" && (len(r.Melody[2][1].Fingers) != 1 || r.Melody[2][1].Fingers[0] != "4" || len(r.Bass[0].Fingers) != 2 || r.Bass[1].Fingers != nil) {
+			t.Errorf("%+v %+v", r.Melody, r.Bass)
+		}
+	}
+}
+
 // FuzzRead: whatever the text, it is read or a fault has its line.
 func FuzzRead(f *testing.F) {
 	f.Add("tuning: D A D F# A D\nabc:\nM:4/4\nL:1/4\nK:D\nd\nplay:\n1:12s\nbass:\n6\n")
+	f.Add("tuning: D A D F# A D\nabc:\nK:D\nd e|\nplay:\n1:12 ?\nfingers:\n4 (1/T\nbassfingers:\n?\nbass:\n- 6/5\n")
 	f.Add("tuning: x\nabc:\nplay:\n")
 	f.Add("play:\n(1:2 3:4s/2:1) ?\nabc:\n\ntuning:")
 	f.Fuzz(func(t *testing.T, text string) {
