@@ -95,7 +95,8 @@ func (p *Plan) renderHand(t int, before, h *hand) {
 	*old = out
 }
 
-// giveStays says which fingers stay where they are without pressing: those that press just there again before they go elsewhere.
+// giveStays says which fingers stay where they are without pressing: those that press just there again before they go elsewhere, on
+// strings that do not sound open.
 func (p *Plan) giveStays() {
 	held := p.fingers.Held()
 	var next [player.ThumbOverNeck + 1]fingering.Place // where each finger presses next
@@ -107,6 +108,9 @@ func (p *Plan) giveStays() {
 		}
 		hand.Stays = nil
 		for _, h := range held[t] {
+			if st := p.Moments[t].Strings[h.String()-1].State; st == play.Struck || st == play.Rings {
+				continue // open: the finger is lifted
+			}
 			if !pressing[h.Finger] && h.Place == next[h.Finger] {
 				hand.Stays = append(hand.Stays, play.FingerAt{Finger: play.FingerName(h.Finger), String: h.String(), Fret: h.Fret() + p.m.req.Capo})
 			}

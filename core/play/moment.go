@@ -85,7 +85,7 @@ type LeftHand struct {
 	Covers, Trails int
 	Slant          bool
 	Fingers        []FingerAt // that press now
-	Stays          []FingerAt // that lie or hover where they will press next
+	Stays          []FingerAt // that lie where they will press next, on strings that do not sound open
 }
 
 // FingerAt is one finger on a string; Finger "T" is the thumb over the neck. Light: it
