@@ -1,6 +1,7 @@
 package fingering
 
 import (
+	"cmp"
 	"fmt"
 	"math"
 	"slices"
@@ -29,6 +30,9 @@ var known = struct {
 }{of: map[string]*Chord{}}
 
 const mostKnown = 1024
+
+// mostGrips of a chord are looked at, the cheapest: a very wide hand with its thumb over the neck has 98 of some.
+const mostGrips = 100
 
 // ChordOf is NewChord, or what it returned for the same chord and hand before.
 func ChordOf(g grip.Guitar, c chord.Chord) *Chord {
@@ -80,6 +84,8 @@ func NewChord(g grip.Guitar, c chord.Chord) *Chord {
 		out.grips[i].dearer -= least
 	}
 	out.grips = slices.DeleteFunc(out.grips, func(h held) bool { return h.dearer > gripWithin })
+	slices.SortStableFunc(out.grips, func(a, b held) int { return cmp.Compare(a.dearer, b.dearer) })
+	out.grips = out.grips[:min(len(out.grips), mostGrips)]
 	return out
 }
 

@@ -188,7 +188,7 @@ func (s *search) settle(was *state, h state, cost float64) {
 
 // positions are those in which the fingers taken reach what they take.
 func (s *search) positions() (lo, hi int8) {
-	lo, hi = 1, 24
+	lo, hi = 1, 31
 	for i, f := range s.mo.Ways[s.way] {
 		if f == thumb {
 			continue
