@@ -163,13 +163,13 @@ func (s *search) solve(moments []Moment, old *Fingering) *Fingering {
 func (s *search) force(f *Fingering, t int) bool {
 	s.slack *= wider
 	for k := max(0, t-widened); k <= t; k++ {
-		f.layers[k] = s.moment(f, k)
+		if f.layers[k] = s.moment(f, k); len(f.layers[k]) == 0 {
+			s.lax, f.lax = true, true
+			f.layers[k] = s.moment(f, k)
+			s.lax = false
+		}
 	}
-	if len(f.layers[t]) == 0 {
-		s.lax, f.lax = true, true
-		f.layers[t] = s.moment(f, t)
-	}
-	s.slack, s.lax = s.slack/wider, false
+	s.slack /= wider
 	return len(f.layers[t]) > 0
 }
 

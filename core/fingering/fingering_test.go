@@ -250,6 +250,9 @@ func TestEdit(t *testing.T) {
 		music := randomTune(t, rng, 50)
 		f := Solve(&h, music, nil)
 		for range 3 {
+			if f == nil {
+				t.Fatal("no fingers without slurs")
+			}
 			at := rng.IntN(len(music))
 			music = slices.Clone(music)
 			music[at] = moment(music[at].Seconds, music[at].Chord, fmt.Sprintf("%d:%d", 1+rng.IntN(6), rng.IntN(5)))
