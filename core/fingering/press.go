@@ -2,13 +2,13 @@ package fingering
 
 import "stepping/core/ring"
 
-// press gives press i and those after it to the fingers of the present way. was is the hand before the moment.
-func (s *search) press(was, h state, cost float64, i int) {
+// press assigns press i and those after it to the fingers of the present way. was is the hand before the moment.
+func (s *search) press(was *state, h state, cost float64, i int) {
 	if s.hopeless(cost) {
 		return
 	}
 	if i == len(s.mo.Presses) {
-		s.settle(&was, h, cost)
+		s.settle(was, h, cost)
 		return
 	}
 	p, f := &s.mo.Presses[i], int(s.mo.Ways[s.way][i])
@@ -24,36 +24,42 @@ func (s *search) press(was, h state, cost float64, i int) {
 		return
 	}
 	if !p.Struck && s.heldBy(&h, p.Place) != 0 {
-		return // it sounds under another finger
+		return // a note that sounds on keeps its finger
 	}
-	cost += s.grips(&h, f, p.Place)
-	for y := 1; y <= thumb; y++ {
-		if y != f && h.covers(y, p.Place) {
-			if cost += swapOlder; h.has(y) {
-				cost += swap - swapOlder
-			}
-			if h.at[y] == p.Place {
-				h.at[y], h.this = 0, h.this&^(1<<y)
-				if y == 1 {
-					h.bar = 0
-				}
-			}
-		}
-	}
-	if at := h.at[1]; f == 1 && at != 0 && at.Fret() == p.Fret() && h.has(1) || f == 1 && s.givenToIndex(i) {
+	cost += s.offGripCost(&h, f, p.Place) + takeOver(&h, f, p.Place)
+	again := f == 1 && s.givenToIndex(i) // then only a bar holds both
+	if f == 1 && (again || h.has(1)) {
 		if rolled, more, ok := s.roll(h, p.Place); ok {
 			s.press(was, rolled, cost+more, i+1)
 		}
 	}
-	if f == 1 && s.givenToIndex(i) {
-		return // it cannot leave what it has just taken
+	if again {
+		return
 	}
 	moved := h
 	if f == 1 {
 		moved.bar = 0
 	}
 	moved.at[f], moved.this = p.Place, h.this|1<<f
-	s.press(was, moved, cost+s.comes(&h, f, p.Place), i+1)
+	s.press(was, moved, cost+s.moveCost(&h, f, p.Place), i+1)
+}
+
+// takeOver lifts the fingers other than f that lie on a place, and returns what that costs.
+func takeOver(h *state, f int, p Place) (cost float64) {
+	for y := 1; y <= thumb; y++ {
+		if y == f || !h.covers(y, p) {
+			continue
+		}
+		if h.has(y) {
+			cost += swap
+		} else {
+			cost += swapOlder
+		}
+		if h.at[y] == p { // a bar may stay under another finger
+			h.lift(y)
+		}
+	}
+	return cost
 }
 
 // givenToIndex reports whether the index finger has taken a press before press i in this way.
@@ -93,16 +99,16 @@ func (s *search) slurs(p *Press, f int) bool {
 	return f == from
 }
 
-// grips is the price of a place that is not the grip's.
-func (s *search) grips(h *state, f int, p Place) float64 {
+// offGripCost is the price of a place that is not the grip's.
+func (s *search) offGripCost(h *state, f int, p Place) float64 {
 	if h.grip != 0 && s.mo.Chord.grips[h.grip-1].covers(f, p) {
 		return 0
 	}
 	return offGrip
 }
 
-// comes is the price of finger f coming to a place from where it is.
-func (s *search) comes(h *state, f int, to Place) float64 {
+// moveCost is the price of finger f going to a place from where it is.
+func (s *search) moveCost(h *state, f int, to Place) float64 {
 	old := h.at[f]
 	if old == 0 {
 		return placed
@@ -168,17 +174,17 @@ func (s *search) roll(h state, p Place) (state, float64, bool) {
 	return h, cost, true
 }
 
-// settle finds the positions in which the hand can hold what it has taken. What does not fit any more is let go.
+// settle finds the positions in which the hand can hold what it has taken. Fingers that no longer fit are lifted.
 func (s *search) settle(was *state, h state, cost float64) {
 	taken := uint8(0)
 	for _, f := range s.mo.Ways[s.way] {
 		taken |= 1 << f
 	}
-	let, ok := s.letGo(&h, taken)
+	released, ok := s.release(&h, taken)
 	if !ok && !s.lax {
 		return
 	}
-	cost += let
+	cost += released
 	lo, hi := s.positions()
 	for pos := lo; pos <= hi; pos++ {
 		more := s.strains(&h, pos)
@@ -238,20 +244,25 @@ func (s *search) hold(was *state, h state, taken uint8, pos int8, cost float64) 
 	}
 }
 
-// drop lets finger f go, and returns what that costs.
+// drop lifts finger f, and returns what that costs.
 func (s *search) drop(h *state, f int) (cost float64) {
 	if p := h.at[f]; int(s.mo.Sounds[p.String()]) == p.Fret() {
 		cost = hopSounding
 	}
+	h.lift(f)
+	return cost
+}
+
+// lift takes finger f off its place.
+func (h *state) lift(f int) {
 	h.at[f], h.this = 0, h.this&^(1<<f)
 	if f == 1 {
 		h.bar = 0
 	}
-	return cost
 }
 
-// letGo drops the fingers that cannot stay beside those taken; ok is false if those taken cannot lie together.
-func (s *search) letGo(h *state, taken uint8) (cost float64, ok bool) {
+// release lifts the fingers that cannot stay with those taken; ok is false if those taken cannot be held together.
+func (s *search) release(h *state, taken uint8) (cost float64, ok bool) {
 	ok = true
 	for a := 1; a <= 4; a++ {
 		for b := a + 1; b <= 4; b++ {

@@ -142,7 +142,7 @@ func (m *model) mayDemand(r *pickShape, o *bassOption, s *silence) bool {
 	return true
 }
 
-// mayLie reports whether by may lie on string str, or the thumb beside a thinner one with its side on it.
+// mayLie reports whether by may damp string str, or the thumb damp it with its side while it lies on a thinner string.
 func (m *model) mayLie(r *pickShape, o *bassOption, s *silence, str int, by play.Damper) bool {
 	at, sounding := ring.Of(str), s.struck|s.keep
 	if by != play.ByHeel && by != play.ByTrailing && m.school.ThumbRest && o.str == 0 && str >= 3 && ring.From(str)&sounding == 0 {

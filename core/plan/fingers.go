@@ -27,8 +27,8 @@ func (m *model) chordHeld(mo *moment) *fingering.Chord {
 	return m.held[key]
 }
 
-// giveFingers writes the fingers that a player would take into the moments of p and of its free plan. What is as in the plan of which
-// p is an edit is taken over.
+// giveFingers writes the fingers that a player would use into the moments of p and of its free plan. Moments that are the same in the
+// plan of which p is an edit are not searched again.
 func (p *Plan) giveFingers() {
 	if p.free != nil {
 		p.free.giveFingers()
@@ -59,7 +59,7 @@ func (p *Plan) giveFingers() {
 	p.giveStays()
 }
 
-// renderHands renders the moments anew whose hands, or those before, have other fingers than they were rendered with.
+// renderHands renders again the moments whose hands, or whose hands before, have other fingers than they were rendered with.
 func (p *Plan) renderHands(ways [][]*hand) {
 	before, changed := (*hand)(nil), false
 	for t := range p.Moments {

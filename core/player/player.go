@@ -359,7 +359,7 @@ func (p *Profile) FreeFingers() []int {
 	return free[p.WornOn()]
 }
 
-// free is the fingers beside each that may wear a slide.
+// free lists the other fingers, by the finger that wears the slide; 0 is none.
 var free = [...][]int{{1, 2, 3, 4}, {2, 3, 4}, {1, 3, 4}, {1, 2, 4}, {1, 2, 3}}
 
 // allowedSpan is the share of the reach (fingers 1 to 4) that two fingers span without strain.
