@@ -296,6 +296,7 @@ const (
 	fitNoChordTone = 1.5  // before what the clash itself costs
 	fitSameString  = 0.7  // an alternate that is the root's own string
 	fitOtherString = 0.25 // one that lies on neither
+	fitBelowRoot   = 0.25 // one below a root on string 4, where string 3 is above it
 	fitColour      = 0.3  // an alternate that is a seventh or ninth
 	fitNotHigher   = 0.8  // a higher tone that lies below the root
 	fitHalfStep    = 0.1  // walking in by a half step, which often lies outside the key
@@ -310,6 +311,7 @@ const (
 // Places lists where the role can be filled over c: every open bass string, and
 // fretted places for those pitch classes of the role that no open bass string has.
 // Strings that are no chord tone are listed too, at their cost: a drone may be wanted.
+// Over a root on string 4 the alternate may lie on string 3.
 func Places(t tuning.Tuning, capo int, c chord.Chord, r Role) []Place {
 	root := primaryRoot(t, capo, c)
 	var out []Place
@@ -325,7 +327,30 @@ func Places(t tuning.Tuning, capo int, c chord.Chord, r Role) []Place {
 			}
 		}
 	}
+	if r == Alternate && root.str == lowestNumber {
+		out = append(out, aboveRoot(t, capo, c, root)...)
+	}
 	return out
+}
+
+// aboveRoot lists the chord's tones on string 3, open or within a held shape, for an alternate to a root on string 4.
+func aboveRoot(t tuning.Tuning, capo int, c chord.Chord, root rootPlace) (out []Place) {
+	for f := capo; f <= capo+heldFrets; f++ {
+		p := t.Open(lowestNumber-1) + pitch.Midi(f)
+		if isStable(c, p) {
+			out = append(out, Place{lowestNumber - 1, f, roleFit(c, Alternate, lowestNumber-1, p, root)})
+		}
+	}
+	return out
+}
+
+// isStable reports whether p is the bass, root, third or fifth of c.
+func isStable(c chord.Chord, p pitch.Pitch) bool {
+	switch c.Interval(p) {
+	case 0, 3, 4, 7:
+		return c.Has(p)
+	}
+	return c.IsBass(p)
 }
 
 // wantedFretted: worth a finger are the bass note and, for the alternate, the fifth.
@@ -336,11 +361,11 @@ func wantedFretted(c chord.Chord, r Role, p pitch.Pitch) bool {
 	return c.IsBass(p) || (r == Alternate || r == Higher) && slices.Contains(c.Tones, 7) && c.Interval(p) == 7
 }
 
-// heldAlternate: where the alternate's open string is no tone of the chord, a finger takes a tone there
-// that a held shape reaches: at fret 1 to 4.
+// heldAlternate: where the alternate's open string is no root, third or fifth of the chord, a finger takes a
+// tone there that a held shape reaches: at fret 1 to 4.
 func heldAlternate(t tuning.Tuning, capo int, c chord.Chord, r Role, str, fret int, root rootPlace) bool {
 	return r == Alternate && str == alternateString(root) && fret <= capo+heldFrets &&
-		!c.Has(t.Open(str)+pitch.Midi(capo)) && c.Has(t.Open(str)+pitch.Midi(fret))
+		!isStable(c, t.Open(str)+pitch.Midi(capo)) && c.Has(t.Open(str)+pitch.Midi(fret))
 }
 
 // heldFrets is how far above the capo the fretted tones of a held shape lie.
@@ -418,10 +443,13 @@ func roleFit(c chord.Chord, r Role, str int, p pitch.Pitch, root rootPlace) floa
 // two low notes sound muddy.
 func alternateFit(str int, p pitch.Pitch, root rootPlace) (fit float64) {
 	gap := p - root.pitch
-	switch str {
-	case root.str:
+	switch {
+	case str == root.str:
 		fit += fitSameString
-	case alternateString(root):
+	case root.str == lowestNumber && str == lowestNumber-1:
+	case root.str == lowestNumber && str == alternateString(root):
+		fit += fitBelowRoot
+	case str == alternateString(root):
 	default:
 		fit += fitOtherString
 	}
@@ -456,7 +484,7 @@ func toneFit(c chord.Chord, r Role, p pitch.Pitch) float64 {
 	case !c.Has(p) && !c.IsBass(p):
 		return fitNoChordTone
 	case r == Alternate || r == Higher: // third, fifth and octave are as good
-		if c.IsBass(p) || iv == 0 || iv == 3 || iv == 4 || iv == 7 {
+		if isStable(c, p) {
 			return 0
 		}
 		return fitColour

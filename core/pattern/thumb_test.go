@@ -42,6 +42,8 @@ func TestPlaces(t *testing.T) {
 		{"Standard", "A", 5, 0, 6, 0, 4, 2},
 		{"Standard", "C", 5, 3, 4, 2, 6, 3},
 		{"Standard", "G", 6, 3, 4, 0, 4, 0},
+		{"Standard", "D7", 4, 0, 3, 2, 3, 2},
+		{"Standard", "E7", 6, 0, 5, 2, 4, 2},
 		{"Open D", "D", 6, 0, 5, 0, 4, 0},
 		{"Open G", "G", 5, 0, 6, 0, 4, 0},
 		{"Open D", "A", 5, 0, 6, 2, 4, 2},
@@ -190,6 +192,16 @@ func TestTerms(t *testing.T) {
 		if got := Fit(tn, 0, c.over, c.role, c.str, pitch.Midi(c.midi)); math.Abs(got-c.want) > 1e-9 {
 			t.Errorf("%s: %v, by hand %v", c.what, got, c.want)
 		}
+	}
+	std, err := tuning.Parse("Standard")
+	if err != nil {
+		t.Fatal(err)
+	}
+	if got := Fit(std, 0, d, Alternate, 5, pitch.Midi(45)); got != fitBelowRoot {
+		t.Errorf("the fifth below a root on string 4: %v, by hand %v", got, fitBelowRoot)
+	}
+	if got := Fit(std, 0, d, Alternate, 3, pitch.Midi(57)); got != 0 {
+		t.Errorf("the fifth above it: %v, by hand 0", got)
 	}
 	for iv, want := range []float64{0, 2, 0.9, 1.5, 0, 0.6, 2, 0, 1.5, 0.6, 0.9, 2} {
 		if got := Clash(d, pitch.Midi(38+iv)); got != want {

@@ -108,6 +108,9 @@ func (o *bassOption) hitStrings() ring.Strings {
 	return 0
 }
 
+// trebles are the strings that a flick and the fingertips of a tap reach.
+const trebles ring.Strings = 0b111
+
 // strokes calls add for every string that the thumb can strike.
 func (m *model) strokes(mo *moment, h *hand, add func(bassOption)) {
 	for _, p := range mo.bassPlaces {

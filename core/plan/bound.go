@@ -55,7 +55,7 @@ func (sd *pickStage) Ended(trace, view uint16) int {
 	if mo.note >= 0 {
 		ended &^= g.sounding
 	}
-	return int(ended & trebles)
+	return int(ended & unstruck)
 }
 
 // Floor is the least that the picking hand costs with a view after ended strings.
@@ -92,11 +92,11 @@ func (r *pickShape) leastEndingAfter(m *model, ended ring.Strings) float64 {
 	if r.mo.hit == pattern.Tap {
 		return 0
 	}
-	return r.leastEnding(m, ended&trebles)
+	return r.leastEnding(m, ended&unstruck)
 }
 
-// trebles are the strings on which no bass note can be ringing.
-const trebles ring.Strings = 0b111
+// unstruck are the strings that the thumb never strikes, so that no bass note can be ringing there.
+const unstruck ring.Strings = 0b11
 
 // leastPick takes, for each class of digits, the best bass option and pluck, and the sympathy of idle treble
 // strings as far as the heel cannot damp it for less. What plucks nothing stands under class 0.
@@ -111,7 +111,7 @@ func (m *model) leastPick(r *pickShape, plucked bool, ended ring.Strings) (by [t
 		if !m.still(r, ringIn{}, o, &s) {
 			continue
 		}
-		ring := m.leastSympathy(r, &s, o, m.idleStrings(r, &s)&trebles&^ended)
+		ring := m.leastSympathy(r, &s, o, m.idleStrings(r, &s)&unstruck&^ended)
 		plucks := r.pluckWays(o, plucked, &idle)
 		for i := range plucks {
 			if !pluckBesideBass(&plucks[i], o) {

@@ -214,11 +214,11 @@ func ringInOf(rings uint32) ringIn {
 	return ringIn{ring.Strings(rings & 63), ring.Strings(rings >> 6 & 63), ring.Strings(rings >> 12)}
 }
 
-// tagOf is the live strings as a tag: only strings 4 to 6 can be live.
-func tagOf(live ring.Strings) uint8 { return uint8(live >> 3) }
+// tagOf is the live strings as a tag: only strings 3 to 6, which the thumb plays, can be live.
+func tagOf(live ring.Strings) uint8 { return uint8(live >> 2) }
 
 // liveOf is the tag as strings again.
-func liveOf(tag uint8) ring.Strings { return ring.Strings(tag) << 3 }
+func liveOf(tag uint8) ring.Strings { return ring.Strings(tag) << 2 }
 
 func (sd *pickStage) Parts(view uint16, rings uint32, struck bool) []trellis.Part {
 	ri, r := ringInOf(rings), sd.shape(int32(view))

@@ -349,7 +349,8 @@ func TestSlapAndFlick(t *testing.T) {
 			for s := 1; s <= 3; s++ {
 				st := mo.Strings[s-1]
 				leaking += len(mo.Leaking())
-				if s != mo.Melody.String && st.State != play.Leaks && !(st.State == play.Silenced &&
+				rings := s == 3 && st.State == play.Rings // a bass note there goes on, as beside a brush
+				if s != mo.Melody.String && st.State != play.Leaks && !rings && !(st.State == play.Silenced &&
 					(strings.HasPrefix(string(st.By), "finger") || st.By == "trailing" || st.By == "tilt")) && !shallow {
 					t.Errorf("at %s: string %d is %+v while %s flicks string %d", mo.At, s, st, mo.Melody.Digit, mo.Melody.String)
 				}

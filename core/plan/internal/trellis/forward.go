@@ -416,7 +416,7 @@ func (p *Pass) choose(g int, v *view, budget Cost, w *Limit) {
 }
 
 // promises reports whether what costs so much at least may lead to a state with one of the tags that is not dominated.
-func (p *Pass) promises(cost Cost, tags uint8, budget Cost) bool {
+func (p *Pass) promises(cost Cost, tags uint16, budget Cost) bool {
 	if cost > budget {
 		return false
 	}

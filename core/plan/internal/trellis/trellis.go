@@ -20,7 +20,7 @@ const (
 	Masks    = 1 << maskBits
 	Places   = 12
 	Picks    = Places << maskBits
-	Tags     = 8
+	Tags     = 16
 )
 
 // NewPick puts a mask below Masks and a place below Places together.
@@ -182,7 +182,7 @@ type Part struct {
 
 // Leaves is the tags and picks that some actions leave, and the places of those that keep masks.
 type Leaves struct {
-	Tags  uint8
+	Tags  uint16
 	picks pickSet
 	keeps uint16
 }
