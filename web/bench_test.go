@@ -204,7 +204,7 @@ func TestSuits(t *testing.T) {
 	}
 	b.open(path + "/suit?key=any&sort=ceiling")
 	b.ready(`document.querySelector('.ranking')`)
-	if eval[bool](b, `(() => { const v = [...document.querySelectorAll('.ranking tbody tr')].map((r) => parseFloat(r.cells[6].textContent) || 1e9); return v.some((x, i) => i && x > v[i - 1]); })()`) {
+	if eval[bool](b, `(() => { const v = [...document.querySelectorAll('.ranking tbody tr')].map((r) => parseFloat(r.cells[7].textContent) || 1e9); return v.some((x, i) => i && x > v[i - 1]); })()`) {
 		t.Error("not sorted by what they hold up to")
 	}
 	b.open(path + "/suit?key=any")

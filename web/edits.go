@@ -167,7 +167,7 @@ func (s *Server) editPin(c *gin.Context, set bool) {
 		s.fail(c, http.StatusUnprocessableEntity, err)
 		return
 	}
-	p, err := readPin(c, tu)
+	p, err := readPin(c, tu, ch.tune.Settings.Capo)
 	if err != nil {
 		s.showPlan(c, http.StatusUnprocessableEntity, ch.tune.ID, ch.moment, planNote{Notice: err.Error()})
 		return

@@ -53,9 +53,9 @@ func newPin(pin *play.Pin, words string, p *plan.Plan) pinView {
 
 // readPin reads the pin in a form, written out or as a choice for some bars; the error is
 // written for people.
-func readPin(c *gin.Context, tu *tune.Tune) (play.Pin, error) {
+func readPin(c *gin.Context, tu *tune.Tune, capo int) (play.Pin, error) {
 	if c.PostForm("choice") != "" {
-		return readChoice(c, tu)
+		return readChoice(c, tu, capo)
 	}
 	var p play.Pin
 	dec := json.NewDecoder(strings.NewReader(c.PostForm("pin")))
@@ -67,12 +67,12 @@ func readPin(c *gin.Context, tu *tune.Tune) (play.Pin, error) {
 }
 
 // readChoice reads a choice for the bars first to last.
-func readChoice(c *gin.Context, tu *tune.Tune) (play.Pin, error) {
+func readChoice(c *gin.Context, tu *tune.Tune, capo int) (play.Pin, error) {
 	first, err1 := strconv.Atoi(strings.TrimSpace(c.PostForm("first")))
 	last, err2 := strconv.Atoi(strings.TrimSpace(c.PostForm("last")))
 	if err1 != nil || err2 != nil {
 		return play.Pin{}, fmt.Errorf("bars %q to %q: give the first and the last bar, from 1 to %d", c.PostForm("first"),
 			c.PostForm("last"), len(tu.Bars))
 	}
-	return setup.PinBars(tu, c.PostForm("choice"), first, last)
+	return setup.PinBars(tu, c.PostForm("choice"), first, last, capo)
 }

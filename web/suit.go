@@ -48,18 +48,19 @@ type suitBody struct {
 }
 
 type suitView struct {
-	Rank                                     int
-	Name, Tuning, Notes, Key, Score, Total   string
-	Retuning, Risk, Ceiling, Leaks, UnderBar string
-	Slow, Bar                                string // what the ceiling and the bar cost
-	Home, Strange                            string
-	Also                                     []string // other ways to the same strings
-	Turned                                   int
-	Steps, CapoN                             int
-	Now                                      bool
-	First                                    []firstMark
-	Opens, Words, Against                    string // the open chord; what speaks for it; how much worse than the first
-	Home12                                   view.SmallNeck
+	Rank                                   int
+	Name, Tuning, Notes, Key, Score, Total string
+	Retuning, Capoed, Risk                 string
+	Ceiling, Leaks, UnderBar               string
+	Slow, Bar                              string // what the ceiling and the bar cost
+	Home, Strange                          string
+	Also                                   []string // other capos and names of the same shape
+	Turned                                 int
+	Steps, CapoN                           int
+	Now                                    bool
+	First                                  []firstMark
+	Opens, Words, Against                  string // the open chord; what speaks for it; how much worse than the first
+	Home12                                 view.SmallNeck
 }
 
 // firstMark is one stroke of the first bars, drawn small.
@@ -92,6 +93,7 @@ func firstMarks(w *rank.Way) (out []firstMark) {
 func sortViews(rows []rank.Row, by string) {
 	key := map[string]func(w *rank.Way) float64{
 		"plan": func(w *rank.Way) float64 { return w.Total }, "retuning": func(w *rank.Way) float64 { return w.Retuning },
+		"capo":    func(w *rank.Way) float64 { return w.Capoed },
 		"risk":    func(w *rank.Way) float64 { return w.Risk },
 		"ceiling": func(w *rank.Way) float64 { return -holdsUpTo(w) },
 		"leaks":   func(w *rank.Way) float64 { return float64(w.Leaks) }, "bar": func(w *rank.Way) float64 { return -w.UnderBar },
@@ -184,7 +186,8 @@ func (b *suitBody) take(got *rank.Ranking, t *store.Tune, by string, key pitch.N
 			v.Against = play.Priced(rows[i].Score - best)
 		}
 		for k := range rows[i].Ways[1:] {
-			v.Also = append(v.Also, wayName(&rows[i].Ways[1+k]))
+			also := &rows[i].Ways[1+k]
+			v.Also = append(v.Also, wayName(also)+": "+play.Priced(also.Score-rows[i].Score))
 		}
 		b.Ways = append(b.Ways, v)
 	}
@@ -196,7 +199,7 @@ const shownWays = 24
 func newSuitView(i int, w *rank.Way, t *store.Tune) suitView {
 	v := suitView{Rank: i + 1, Name: wayName(w), Tuning: w.Tuning.Name, Notes: classesOf(w.Tuning.Spelt), Key: "as written",
 		Score: fmt.Sprintf("%.1f", w.Score), Total: fmt.Sprintf("%.1f", w.Total),
-		Retuning: fmt.Sprintf("%.1f", w.Retuning), Risk: fmt.Sprintf("%.1f", w.Risk), Ceiling: "–", Leaks: fmt.Sprint(w.Leaks),
+		Retuning: fmt.Sprintf("%.1f", w.Retuning), Capoed: fmt.Sprintf("%.1f", w.Capoed), Risk: fmt.Sprintf("%.1f", w.Risk), Ceiling: "–", Leaks: fmt.Sprint(w.Leaks),
 		UnderBar: fmt.Sprintf("%.0f%%", 100*w.UnderBar), Bar: fmt.Sprintf("+%.1f", w.Bar), Home: fmt.Sprintf("%.1f", w.Home),
 		Strange: fmt.Sprintf("%.1f", w.Strange), Turned: w.Turned, Steps: w.Steps, CapoN: w.Capo, First: firstMarks(w)}
 	if w.Steps != 0 {

@@ -28,7 +28,7 @@ type planArgs struct {
 	recording                          string
 	two                                bool // a recording is wanted beside the file
 	pattern                            string
-	capo                               int
+	capo, position                     int
 	tempo                              float64
 	json, varied, tab                  bool
 	free                               bool // places that the file names are not kept
@@ -98,6 +98,7 @@ func definePlan(fs *flag.FlagSet, a *planArgs) {
 	fs.StringVar(&a.player, "player", "", "")
 	fs.StringVar(&a.thumb, "thumb", "", "")
 	fs.StringVar(&a.pattern, "pattern", "", "")
+	fs.IntVar(&a.position, "position", 0, "")
 	fs.BoolVar(&a.varied, "varied", false, "")
 	fs.BoolVar(&a.free, "free", false, "")
 	defineRead(fs, a)
@@ -164,6 +165,9 @@ func solve(ctx context.Context, a *planArgs) (*plan.Plan, error) {
 		if len(req.Pins) > 0 {
 			req.Thumb = pattern.None
 		}
+	}
+	if a.position != 0 {
+		req.Pins = append(req.Pins, play.Pin{Part: play.Position, Fret: float64(a.position), To: req.Tune.Length})
 	}
 	if a.pattern != "" {
 		p, err := readPattern(a.pattern)

@@ -33,9 +33,10 @@ type suitWay struct {
 	Notes    []string `json:"notes"`
 	Capo     int      `json:"capo"`
 	Steps    int      `json:"steps"` // half steps that the tune is moved up
-	Score    float64  `json:"score"` // total + retuning + risk + bar + home + strange + slow
+	Score    float64  `json:"score"` // total + retuning + capoed + risk + bar + home + strange + slow
 	Total    float64  `json:"total"`
 	Retuning float64  `json:"retuning"`
+	Capoed   float64  `json:"capoed"` // what the capo costs
 	Risk     float64  `json:"risk"`
 	Bar      float64  `json:"bar"`
 	Home     float64  `json:"home"`
@@ -46,7 +47,7 @@ type suitWay struct {
 	UnderBar float64  `json:"chordsUnderBar"` // share
 	Turned   int      `json:"halfSteps"`
 	Tightest float64  `json:"tightestShare"`
-	Ways     []suitTo `json:"ways"` // to get the same strings, the best first
+	Ways     []suitTo `json:"ways"` // to get the shape, the best first
 }
 
 // suitTo is one way to get a shape.
@@ -99,7 +100,7 @@ func suitCommand(ctx context.Context, args []string, out, errOut io.Writer) erro
 			to = append(to, suitTo{row.Ways[i].Tuning.Name, row.Ways[i].Capo})
 		}
 		doc.Ways = append(doc.Ways, suitWay{w.Tuning.Name, strings.Fields(w.Tuning.Spelt), w.Capo, w.Steps, rounded(w.Score, 4),
-			rounded(w.Total, 4), rounded(w.Retuning, 4), rounded(w.Risk, 4), rounded(w.Bar, 4), rounded(w.Home, 4),
+			rounded(w.Total, 4), rounded(w.Retuning, 4), rounded(w.Capoed, 4), rounded(w.Risk, 4), rounded(w.Bar, 4), rounded(w.Home, 4),
 			rounded(w.Strange, 4), rounded(w.Slow, 4),
 			w.Ceiling, w.Leaks, rounded(w.UnderBar, 4), w.Turned, rounded(w.Tightest, 4), to})
 	}

@@ -123,7 +123,8 @@ func (m *model) sameNote(i int, o *model) bool {
 
 func (ps *pinSet) same(o *pinSet) bool {
 	equal := func(a, b []*pin) bool { return slices.EqualFunc(a, b, func(p, q *pin) bool { return *p == *q }) }
-	return equal(ps.strokes, o.strokes) && equal(ps.tube, o.tube) && equal(ps.heel, o.heel) && ps.dampers == o.dampers && ps.ringing == o.ringing
+	return equal(ps.strokes, o.strokes) && equal(ps.tube, o.tube) && equal(ps.heel, o.heel) && ps.dampers == o.dampers && ps.ringing == o.ringing &&
+		ps.position == o.position
 }
 
 // sameHands reports whether the hands of moment t are those of o, whatever they cost.

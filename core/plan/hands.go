@@ -361,11 +361,13 @@ func (m *model) bendCost(s *stop, y *tally) {
 	}
 }
 
-// placeCost: where on the neck a note lies. Fretted notes get dearer from the nut up; the slide sings
-// on the thin strings, low on the neck, and under the bar of its chord.
+// placeCost: where on the neck a note lies. Fretted notes get dearer from the nut up, but for those where the hand is at home or
+// asked to stay; the slide sings on the thin strings, low on the neck, and under the bar of its chord.
 func (m *model) placeCost(mo *moment, s *stop, share float64, y *tally) {
 	at := float64(m.fromCapo(s.holds()))
+	y.add(play.Place, share*m.w.OffPosition*mo.pins.position.outside(at))
 	switch {
+	case m.home.has(at) || mo.pins.position.has(at):
 	case s.how == play.Slide:
 		y.add(play.Place, share*(m.w.SlideString*float64(s.str-1)+m.w.SlideFret*at))
 		switch {
@@ -380,6 +382,10 @@ func (m *model) placeCost(mo *moment, s *stop, share float64, y *tally) {
 			low = m.w.SlideLow
 		}
 		y.add(play.Place, share*low*max(0, lowFret-at))
+	case s.how == play.Open:
+		if m.underBar(mo, s.str) {
+			y.add(play.Place, share*m.w.OpenBar)
+		}
 	case s.finger != 0:
 		y.add(play.Place, share*(m.w.NeckPer*at+m.w.Body*max(0, at-m.w.BodyJoint)))
 	}
@@ -390,6 +396,23 @@ func (m *model) placeCost(mo *moment, s *stop, share float64, y *tally) {
 func (m *model) nearHome(mo *moment, str int) bool {
 	return mo.bars&1 != 0 || m.open(str).Class() == pitch.Midi(m.req.Tune.Key.Tonic.Class()).Class()
 }
+
+// underBar reports whether the note of an open string lies under the chord's bar up the neck, too, for a player who mostly
+// slides: the bar lies there for the whole chord, and is lifted for what it does not give.
+func (m *model) underBar(mo *moment, open int) bool {
+	if m.req.Player.Lean != player.LeanSlide || mo.bars == 0 || mo.bars&1 != 0 {
+		return false
+	}
+	for s := 1; s <= thickestBar; s++ {
+		if at := (m.open(open) - m.open(s)) / pitch.HalfStep; at > 0 && at <= 12 && mo.onBar(float64(at)) {
+			return true
+		}
+	}
+	return false
+}
+
+// thickestBar is the thickest string of a chord that a bar is laid for.
+const thickestBar = 4
 
 // lowFret is the fret below which strings are stiff under a slide and sound thin.
 const lowFret = 4.0
@@ -459,7 +482,7 @@ func (m *model) leanCost(mo *moment, s *stop, share float64, y *tally) {
 			y.add(play.School, share*m.w.LeanPeaks)
 		}
 	case player.LeanMixed:
-		bar := mo.bars != 0 && mo.onBar(float64(m.fromCapo(s.holds()))) && m.noteSeconds[mo.note] >= m.w.SlideNeeds
+		bar := m.home == 0 && mo.bars != 0 && mo.onBar(float64(m.fromCapo(s.holds()))) && m.noteSeconds[mo.note] >= m.w.SlideNeeds
 		singing := m.noteSeconds[mo.note] >= m.w.MixedLong || mo.peak
 		switch {
 		case !slid && (singing || bar):

@@ -304,7 +304,7 @@ func (st *stage) legatoKind(h, g *hand) (attack, float64) {
 		steps := math.Abs(a.fret - b.fret)
 		switch {
 		case a.how == play.Slide && b.how == play.Slide:
-			if steps > 0 && steps <= glideMost && h.slant == 0 && g.slant == 0 && allSlide(&h.voicing) && allSlide(&g.voicing) {
+			if steps > 0 && steps <= glideMost && st.carriesOn() && h.slant == 0 && g.slant == 0 && allSlide(&h.voicing) && allSlide(&g.voicing) {
 				return glideOn, st.m.w.GlideOn + st.m.w.GlidePer*steps
 			}
 			return plain, 0
@@ -327,6 +327,14 @@ func (st *stage) legatoKind(h, g *hand) (attack, float64) {
 	}
 	return plain, 0
 }
+
+// carriesOn reports whether the note before still sounds well enough to be carried on: a dead string gives no second note.
+func (st *stage) carriesOn() bool {
+	return ring.Strength(st.m.voices[st.mo.ended][0], st.mo.endedFor) >= carriedOn
+}
+
+// carriedOn is the share of its first amplitude from which a note can be carried on: 25 dB below.
+const carriedOn = 0.0562
 
 // slurCost: hammers and pulls are for quick notes off the beat; a long one is too weak, and a beat wants
 // its stroke, the first of a bar or chord most of all.

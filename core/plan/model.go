@@ -23,6 +23,7 @@ type model struct {
 	w      *Weights
 	neck   neck.Neck
 	school ring.School
+	home   frets // where a slide player in standard tuning is at home
 	clock  tune.Clock
 
 	moments     []moment
@@ -124,6 +125,7 @@ func newMusic(r *Request, base *model) (*model, error) {
 	}
 	m.slowness = r.Player.Slowness()
 	m.catalogue = catalogueOf(m)
+	m.home = m.homePosition()
 	if base != nil {
 		m.ways, m.held = maps.Clone(base.ways), maps.Clone(base.held)
 	}

@@ -41,6 +41,7 @@ type pinSet struct {
 	strokes, tube, heel []*pin         // strokes: on melody notes and the thumb
 	dampers             [7]play.Damper // by string
 	ringing             bool
+	position            frets // 0 for none
 }
 
 // none reports whether they leave the picking hand all its choices: places and manners are the other hand's, and the thumb's.
@@ -119,6 +120,8 @@ func (m *model) bind(mo *moment, p *pin) int {
 		mo.pins.dampers[p.String] = p.By
 	case play.Ringing:
 		mo.pins.ringing = true
+	case play.Position:
+		mo.pins.position = positionAt(max(1, int(p.Fret)-m.req.Capo))
 	}
 	return 1
 }

@@ -383,6 +383,10 @@ func (p *Plan) placeText(mo *moment, c *choice) string {
 	s := &c.h.stops[0]
 	at := p.m.fromCapo(s.holds())
 	switch {
+	case mo.pins.position.outside(float64(at)) > 0:
+		return fmt.Sprintf("fret %s lies outside the position that you asked for", at)
+	case s.how == play.Open && p.m.underBar(mo, s.str):
+		return "the bar would be lifted for a note that lies under it"
 	case s.how == play.Open:
 		return fmt.Sprintf("the bass at fret %s lies up the neck", p.m.fromCapo(c.h.bass.fret))
 	case s.how != play.Slide:

@@ -16,7 +16,7 @@ import (
 
 // Revision is raised whenever the same request may give another plan or document than before, so
 // that kept documents are made anew.
-const Revision = 10
+const Revision = 11
 
 // Request is everything that a plan depends on.
 type Request struct {

@@ -301,6 +301,37 @@ func (c *termCase) places() {
 	c.is("OffBar", place(1, play.Slide, 0), 5*inForce.SlideFret)
 	low := c.hand(0, 1, play.Fret, 2, func(h *hand) bool { return h.bass.str == 6 && h.bass.fret == 5 && h.bass.finger == 1 })
 	c.is("BassNeck", c.own(0, low)[play.Place], 5*inForce.NeckPer+5*inForce.BassNeck)
+	c.set(func(r *Request) { // D4 over G: string 1 open, and string 2 under the bar at 5
+		*r.Tune = *coretest.Line('D', 60, tune.Quarter, "G", coretest.Notes(62)...)
+		r.Player.Lean = player.LeanSlide
+	}, 62)
+	c.is("OpenBar", place(1, play.Open, 0), inForce.OpenBar)
+	// In position 5 fret 9 lies one fret outside, fret 12 two and more, fret 7 within; open strings are for positions 1 to 3.
+	stay := func(at float64) func(*Request) {
+		return func(r *Request) { r.Pins = []play.Pin{{Part: play.Position, Fret: at, To: r.Tune.Length}} }
+	}
+	c.set(stay(5), 71)
+	c.is("OffPosition", place(1, play.Fret, 1), inForce.OffPosition+9*inForce.NeckPer)
+	c.set(stay(5), 74)
+	c.is("OffPosition", place(1, play.Fret, 1), 2*inForce.OffPosition+12*inForce.NeckPer)
+	c.set(stay(5), 69)
+	c.is("OffPosition", place(1, play.Fret, 3), 0)
+	c.set(stay(5), 62)
+	c.is("OffPosition", place(1, play.Open, 0), 2*inForce.OffPosition)
+	c.set(stay(3), 62)
+	c.is("openPositions", place(1, play.Open, 0), 0)
+	// A minor pentatonic in standard lies at home from 5 to 8.
+	at := func(key byte, minor bool, lean string) frets {
+		c.set(func(r *Request) {
+			r.Tuning, r.Player.Lean = coretest.Tuning("Standard"), lean
+			r.Tune.Key = tune.Key{Tonic: pitch.Note{Letter: key}, Minor: minor}
+		}, 69)
+		return c.m.home
+	}
+	c.rule("home of A minor in standard is at 5 to 8", at('A', true, player.LeanSlide) == 0b1111<<5, true)
+	c.rule("home of E minor in standard is at 12 to 15", at('E', true, player.LeanMixed) == 0b1111<<12, true)
+	c.rule("home of a major key", at('A', false, player.LeanSlide) == 0, true)
+	c.rule("home of a player who mostly frets", at('A', true, player.LeanFret) == 0, true)
 	for name, want := range map[string]uint16{"D": 1 << 0, "G": 1 << 5, "A7": 1 << 7, "Em": 0} {
 		c.set(func(r *Request) { *r.Tune = *coretest.Line('D', 60, tune.Quarter, name, coretest.Notes(67)...) }, 67)
 		c.rule("the bars of "+name, c.m.moments[0].bars == want, true)

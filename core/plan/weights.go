@@ -117,6 +117,8 @@ type Weights struct {
 	SlideAway   float64 // the same where neither the string nor the open strings are home
 	OffBox      float64 // off every bar, but in the box over one
 	OffBar      float64 // off every fret at which a bar sounds the chord
+	OpenBar     float64 // an open string whose note lies under the chord's bar, too
+	OffPosition float64 // per fret outside the position that the player asks for, two at most
 	Leap        float64 // per 100 mm that the hand moves beyond leapFree, whatever the time
 	QuickWindow float64 // times the in-tune window for a short note
 	QuickNote   float64 // seconds: up to here a note is short, from twice that on it must be dead in tune
@@ -255,6 +257,8 @@ var inForce = Weights{
 	SlideAway:   0.35,
 	OffBox:      0.2,
 	OffBar:      0.336,
+	OpenBar:     0.35,
+	OffPosition: 0.4,
 	Leap:        0.4,
 	QuickWindow: 3.5,
 	QuickNote:   0.35,

@@ -7,10 +7,11 @@ type Part string
 const (
 	Melody     Part = "melody"
 	Thumb      Part = "thumb"
-	Tube       Part = "slide"  // the slide itself
-	Heel       Part = "heel"   // the heel of the picking hand
-	Damped     Part = "damper" // what silences a string
-	Ringing    Part = "ring"   // strings left to ring on purpose
+	Tube       Part = "slide"    // the slide itself
+	Heel       Part = "heel"     // the heel of the picking hand
+	Damped     Part = "damper"   // what silences a string
+	Position   Part = "position" // where the fretting hand stays
+	Ringing    Part = "ring"     // strings left to ring on purpose
 	Percussion Part = "percussion"
 	Finger     Part = "finger" // a finger of a picking pattern, over chords
 )

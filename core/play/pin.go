@@ -3,6 +3,7 @@ package play
 import (
 	"errors"
 	"fmt"
+	"math"
 	"slices"
 	"strconv"
 	"strings"
@@ -23,6 +24,7 @@ import (
 //   - Heel: How Off, or Covers strings from string 6 inward.
 //   - Damper: String is silenced by By (of Dampers).
 //   - Ringing: strings are left to ring; nothing damps them and nothing counts as a leak.
+//   - Position: the fretting hand stays at Fret to Fret+3, counted from the nut, as far as the notes let it: no rule, a price.
 type Pin struct {
 	At     tune.Time `json:"at"`
 	To     tune.Time `json:"to,omitempty"`
@@ -73,7 +75,9 @@ func (p *Pin) Check() error {
 		return fmt.Errorf("digit %q: p, i, m or a, or - for none", p.Digit)
 	case p.Part == Damped && (p.String == 0 || !slices.Contains(Dampers, p.By)):
 		return fmt.Errorf("a damper pin names a string and one of %v", Dampers)
-	case !slices.Contains([]Part{Melody, Thumb, Tube, Heel, Damped, Ringing}, p.Part):
+	case p.Part == Position && (p.Fret < 1 || p.Fret > MostPosition || p.Fret != math.Trunc(p.Fret)):
+		return fmt.Errorf("a position is a fret from 1 to %d", MostPosition)
+	case !slices.Contains([]Part{Melody, Thumb, Tube, Heel, Damped, Ringing, Position}, p.Part):
 		return fmt.Errorf("part %q is not known", p.Part)
 	}
 	return nil
@@ -108,6 +112,8 @@ func (p *Pin) what(capo int) string {
 		return fmt.Sprintf("string %d silenced by %s", p.String, p.By)
 	case p.Part == Ringing:
 		return "left to ring"
+	case p.Part == Position:
+		return PositionName(int(FromCapo(p.Fret, capo)))
 	}
 	words := []string{string(p.Part)}
 	if p.Voice > 0 {
@@ -132,6 +138,17 @@ func (p *Pin) what(capo int) string {
 		words = append(words, "plucked by "+string(p.Digit))
 	}
 	return strings.Join(words, " ")
+}
+
+// A position is named by the fret under the index finger, and covers a fret for each finger.
+const (
+	MostPosition  = 24
+	PositionFrets = 4
+)
+
+// PositionName names the position that begins at fret at: "position 5, frets 5 to 8".
+func PositionName(at int) string {
+	return fmt.Sprintf("position %d, frets %d to %d", at, at, at+PositionFrets-1)
 }
 
 // FingerName is finger f, 1 … 4 or player.ThumbOverNeck, as strokes name it.

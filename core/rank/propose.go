@@ -22,19 +22,20 @@ const (
 func Propose(ctx context.Context, r Request, n int) ([]Row, error) {
 	r.KeepKey, r.Capos, r.Known, r.Progress = true, proposeCapo, nil, nil
 	r.Plan.Tune = beginning(r.Plan.Tune, proposeNotes)
-	rk := &ranker{r: &r, out: &Ranking{}, done: map[wayKey]bool{}}
+	rk := &ranker{r: &r, out: &Ranking{}}
+	rk.known()
 	if err := rk.candidates(); err != nil {
 		return nil, err
 	}
 	rk.each(func() { rk.floors(ctx) })
 	rk.sortOpen()
-	seen := map[*group]bool{}
+	seen := map[shape]bool{}
 	var best []*candidate
 	for _, c := range rk.open {
-		if !seen[c.group] && len(best) < n*proposeTries {
+		if !seen[c.shape] && len(best) < n*proposeTries {
 			best = append(best, c)
 		}
-		seen[c.group] = true
+		seen[c.shape] = true
 	}
 	rk.open = best
 	rk.each(func() { rk.planAll(ctx) })

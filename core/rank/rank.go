@@ -10,6 +10,7 @@ package rank
 import (
 	"context"
 	"errors"
+	"maps"
 	"slices"
 	"sort"
 	"strings"
@@ -52,10 +53,11 @@ type Way struct {
 	Turned   int     // half steps of retuning
 	Tightest float64 // share of breaking stress of the tightest string
 	Retuning float64 // cost
+	Capoed   float64 // cost of the capo
 	Risk     float64 // cost
 	Bar      float64 // cost of the chords that no straight bar gives, to one who plays with a slide
 	Home     float64 // cost of a home chord that is not on the open strings, its root not in the bass
-	Strange  float64 // cost of a tuning that the player does not know
+	Strange  float64 // cost of a tuning that the player does not know, and of shapes that are lost in it
 	Slow     float64 // cost of a ceiling below the wanted tempo
 	Score    float64 // the sum of Total and all costs: the rank
 	First    First   // how it begins
@@ -99,29 +101,47 @@ type Ranking struct {
 	All     int   // ways that there are
 	Planned int   // of them planned in full
 	Passed  int   // left out by their bounds
-	Proved  int   // the first so many are proved
+	Proved  int   // the first so many rows are proved: no other shape is better, and each shape's best way is there
 }
 
-// Costs in the planner's units, and how many of the first ways are proved.
+// Costs in the planner's units, and how many of the first shapes are proved.
 const (
-	perTurned = 0.15 // each half step of retuning
-	perCapo   = 0.25 // each fret of the capo
-	perHigh   = 1.2  // more for each fret beyond highCapo, under a slide
-	highCapo  = 3
-	perHome   = 8.0  // no open string belongs to the chord of home, under a slide
-	perRoot   = 1.2  // home's root is not on string 6 or 5 but on 4; twice that if on none
-	perOwn    = 2.5  // a tuning that the player does not know
-	perShapes = 2.0  // a tuning in which the shapes of standard are lost, without a slide
-	riskFrom  = 0.7  // share of strength above which tightening counts
-	perRisk   = 20.0 // for each whole of strength above it
-	perSlow   = 10.0 // for each whole by which the wanted tempo exceeds the ceiling
-	ProvedTop = 10
-	farthest  = 6 // half steps that a tune is moved at most, either way
+	perTurned  = 0.15 // each half step of retuning
+	perCapo    = 0.25 // each fret of the capo
+	perHigh    = 1.2  // more for each fret beyond highCapo, under a slide
+	fretCapo   = 2.5  // the same two where nothing is slid: a capo is for a key that has no easy shapes
+	fretHigh   = 4.0
+	highCapo   = 3
+	perFret    = 0.1  // each fretted melody note, for each fret of the capo: the hand lies as far up the neck as it does without
+	perHome    = 8.0  // no open string belongs to the chord of home, under a slide
+	perRoot    = 1.2  // home's root is not on string 6 or 5 but on 4; twice that if on none
+	perDropped = 3.0  // a string dropped to another note than home's root, where nothing is slid
+	perDrone   = 6.0  // no open string sounds home's root or fifth, for a tune of one chord over a steady thumb
+	perOwn     = 4.0  // a tuning that the player does not know
+	perShapes  = 4.5  // a tuning in which the shapes of standard are lost, without a slide, over manyChords
+	riskFrom   = 0.7  // share of strength above which tightening counts
+	perRisk    = 20.0 // for each whole of strength above it
+	perSlow    = 10.0 // for each whole by which the wanted tempo exceeds the ceiling
+	ProvedTop  = 10
+	farthest   = 6 // half steps that a tune is moved at most, either way
 )
+
+// manyChords is the number of chords from which a fretting player misses the shapes of standard most.
+const manyChords = 5
 
 // perBar is what it costs if no chord of the tune lies under a straight bar: it is what a slide gives whole
 // chords, drones and doubled notes with.
 const perBar = 3.0
+
+// fretHome is the share of perHome and perRoot that counts where nothing is slid and the tuning is no standard or dropped one.
+const fretHome = 0.6
+
+// droneChords is the number of chords from which a tune has no drone.
+const droneChords = 4
+
+// usualNotes is the length of tune in notes that the costs are weighed for. What a tuning costs by the note counts as many
+// times more as a tune is longer.
+const usualNotes = 32
 
 // slideShare is how much of the melody is for the slide, by the player's lean.
 var slideShare = map[string]float64{player.LeanSlide: 1, player.LeanMixed: 0.6, player.LeanFret: 0.3, player.LeanNone: 0}
@@ -132,6 +152,17 @@ type candidate struct {
 	req  plan.Request
 	must bool // it is planned whatever its bound says: standard tuning, and home's own tunings without a capo
 	*group
+	shape shape
+}
+
+// shape is a tuning by the intervals from string to string, 6 to 1: what is fingered alike, whatever the capo.
+type shape [tuning.Strings - 1]pitch.Pitch
+
+func shapeOf(t tuning.Tuning) (s shape) {
+	for i := range s {
+		s[i] = t.Open(tuning.Strings-1-i) - t.Open(tuning.Strings-i)
+	}
+	return s
 }
 
 // group is the ways whose strings lie alike under the tune: with a capo the same shapes are left, and
@@ -142,7 +173,6 @@ type group struct {
 	floor   float64
 	fits    bool
 	bounded bool // floor is plan.Bound
-	planned bool // one of its ways
 }
 
 // Rank ranks every library tuning with every capo, and every key that fits unless it is kept. When ctx
@@ -163,7 +193,7 @@ func Rank(ctx context.Context, r Request) (*Ranking, error) {
 	if ctx.Err() != nil {
 		return rk.out, ctx.Err()
 	}
-	rk.out.Proved = min(ProvedTop, len(rk.out.Ways))
+	rk.out.Proved = min(ProvedTop, len(rk.best))
 	return rk.out, rk.err
 }
 
@@ -183,6 +213,8 @@ type ranker struct {
 	groups []*group
 	out    *Ranking
 	done   map[wayKey]bool
+	best   map[shape]float64 // the least score of each
+	begun  map[shape]bool    // a way of it was the first to be planned
 	err    error
 	busy   int // ways being planned before there are enough
 }
@@ -194,10 +226,10 @@ type wayKey struct {
 
 // known takes over what an earlier run found.
 func (rk *ranker) known() {
-	rk.done = map[wayKey]bool{}
+	rk.done, rk.best, rk.begun = map[wayKey]bool{}, map[shape]float64{}, map[shape]bool{}
 	for _, w := range rk.r.Known {
 		rk.done[wayKey{w.Tuning.Name, w.Capo, w.Steps}] = true
-		rk.out.Ways = append(rk.out.Ways, w)
+		rk.add(w)
 	}
 	sortWays(rk.out.Ways)
 }
@@ -302,7 +334,7 @@ func (rk *ranker) steps() []int {
 func (c *candidate) least() float64 { return c.floor + c.fixed() }
 
 // fixed is what a way costs whatever its plan.
-func (w *Way) fixed() float64 { return w.Retuning + w.Risk + w.Bar + w.Home + w.Strange }
+func (w *Way) fixed() float64 { return w.Retuning + w.Capoed + w.Risk + w.Bar + w.Home + w.Strange }
 
 func (rk *ranker) candidate(named tuning.Named, t tuning.Tuning, p *retune.Plan, capo, steps int) *candidate {
 	c := &candidate{Way: Way{Tuning: named, Capo: capo, Steps: steps, Turned: p.Steps()}, req: rk.r.Plan}
@@ -311,18 +343,26 @@ func (rk *ranker) candidate(named tuning.Named, t tuning.Tuning, p *retune.Plan,
 			c.Tightest = ch.Share
 		}
 	}
-	slid := slideShare[rk.r.Plan.Player.Lean]
-	c.Retuning = perTurned*float64(c.Turned) + perCapo*float64(capo) + slid*perHigh*float64(max(0, capo-freeCapo(&rk.r.Plan.Player)))
+	slid, long := slideShare[rk.r.Plan.Player.Lean], max(1, float64(len(rk.r.Plan.Tune.Notes))/usualNotes)
+	c.shape = shapeOf(t)
+	c.Retuning = perTurned * float64(c.Turned)
+	high := float64(max(0, capo-freeCapo(&rk.r.Plan.Player)))
+	c.Capoed = long * (slid*(perCapo*float64(capo)+perHigh*high) + (1-slid)*(fretCapo*float64(capo)+fretHigh*high))
 	c.Risk = perRisk * max(0, c.Tightest-riskFrom)
 	c.req.PlacesOnly = true
 	c.req.Tune = rk.r.Plan.Tune.Transposed(steps)
 	c.req.Tuning, c.req.Capo, c.req.Pins, c.req.Progress, c.req.Varied = t, capo, nil, nil, true
 	c.UnderBar = underBar(c.req.Tune, t, capo)
-	c.Bar = perBar * slid * (1 - c.UnderBar)
-	c.Home = rk.home(c, t, slid)
-	c.Strange = strange(&rk.r.Plan.Player, named)
-	c.must = capo == 0 && steps == 0 && (named.Name == "Standard" || slid > 0 && c.Home == 0)
+	c.Bar = long * perBar * slid * (1 - c.UnderBar)
+	c.Home = long * rk.home(c, t, slid)
+	c.Strange = long * strange(&rk.r.Plan, named)
+	c.must = capo == 0 && steps == 0 && (named.Name == "Standard" || c.Home == 0 && (slid > 0 || named.Usual))
 	return c
+}
+
+// keepsShapes reports whether the shapes of standard are left in a tuning.
+func keepsShapes(named tuning.Named) bool {
+	return named.Family == "standard" || named.Family == "dropped"
 }
 
 // freeCapo is how high a capo is no hindrance: a guitar that lies flat takes none gladly.
@@ -333,33 +373,62 @@ func freeCapo(p *player.Profile) int {
 	return highCapo
 }
 
-// home is what it costs that the chord of home does not lie on the open strings, nor its root under the
-// thumb: a slide player's bar, drones and bass rest on them.
+// home is what it costs that home does not lie on the open strings. A slide player's bar, drones and bass rest on them. One who
+// frets retunes for the open chord of home, or drops a string to its root; in standard shapes are home wherever they lie.
 func (rk *ranker) home(c *candidate, t tuning.Tuning, slid float64) float64 {
 	key := &c.req.Tune.Key
 	home := chord.Triad(key.Tonic, key.Minor)
+	open := func(s int) pitch.Pitch { return t.Open(s) + pitch.Midi(c.Capo) }
+	switch {
+	case slid > 0:
+		return slid * (rk.offHome(home, key.Minor, open) + rk.offBass(home, open))
+	case c.Tuning.Family == "dropped":
+		return perDropped*float64(min(1, home.Interval(open(tuning.Strings)))) + rk.offDrone(home, open)
+	case c.Tuning.Family == "standard":
+		return rk.offDrone(home, open)
+	}
+	return fretHome*(rk.offHome(home, key.Minor, open)+rk.offBass(home, open)) + rk.offDrone(home, open)
+}
+
+// offHome is the share of the open strings that are no tone of home's chord.
+func (rk *ranker) offHome(home chord.Chord, minor bool, open func(int) pitch.Pitch) float64 {
 	off := 0
 	for s := 1; s <= tuning.Strings; s++ {
-		switch open := t.Open(s) + pitch.Midi(c.Capo); {
-		case home.Interval(open) == wrongThird(key.Minor):
-			off += 5 // it sounds under every bar
-		case !home.Has(open):
+		switch {
+		case home.Interval(open(s)) == wrongThird(minor):
+			off += 8 // it sounds under every bar
+		case !home.Has(open(s)):
 			off++
 		}
 	}
-	cost := slid * perHome * float64(off) / tuning.Strings
-	if rk.r.Plan.Thumb == pattern.None && len(rk.r.Plan.Sections) == 0 {
-		return cost
-	}
-	root := func(s int) bool { return home.IsBass(t.Open(s) + pitch.Midi(c.Capo)) }
+	return perHome * float64(off) / tuning.Strings
+}
+
+// offBass: the thumb wants the root on string 6 or 5.
+func (rk *ranker) offBass(home chord.Chord, open func(int) pitch.Pitch) float64 {
+	root := func(s int) bool { return home.IsBass(open(s)) }
 	switch {
-	case root(6) || root(5):
+	case rk.r.Plan.Thumb == pattern.None && len(rk.r.Plan.Sections) == 0, root(6) || root(5):
+		return 0
 	case root(4):
-		cost += slid * perRoot
-	default:
-		cost += slid * 2 * perRoot
+		return perRoot
 	}
-	return cost
+	return 2 * perRoot
+}
+
+// offDrone: a tune of few chords over a steady thumb lives on a drone: open strings that sound home's root or fifth.
+func (rk *ranker) offDrone(home chord.Chord, open func(int) pitch.Pitch) float64 {
+	few := 1 - float64(chordsIn(rk.r.Plan.Tune)-1)/(droneChords-1)
+	if rk.r.Plan.Thumb != pattern.Steady || few <= 0 {
+		return 0
+	}
+	off := 0
+	for s := 1; s <= tuning.Strings; s++ {
+		if iv := home.Interval(open(s)); iv != 0 && iv != 7 {
+			off++
+		}
+	}
+	return perDrone * few * float64(off) / tuning.Strings
 }
 
 // wrongThird is the third that the home chord does not have.
@@ -371,8 +440,9 @@ func wrongThird(minor bool) int {
 }
 
 // strange is what a tuning costs that the player does not list, or, if he lists none, that few players
-// know; without a slide also the loss of the shapes of standard.
-func strange(p *player.Profile, named tuning.Named) (cost float64) {
+// know; without a slide also the loss of the shapes of standard, the more chords there are.
+func strange(r *plan.Request, named tuning.Named) (cost float64) {
+	p := &r.Player
 	usual := named.Usual || p.Lap() && named.Lap
 	if len(p.Tunings) > 0 {
 		usual = slices.ContainsFunc(p.Tunings, func(name string) bool { return strings.EqualFold(name, named.Name) })
@@ -380,18 +450,49 @@ func strange(p *player.Profile, named tuning.Named) (cost float64) {
 	if !usual {
 		cost += perOwn
 	}
-	if p.Lean == player.LeanNone && named.Family != "standard" && named.Family != "dropped" {
-		cost += perShapes
+	if p.Lean == player.LeanNone && !keepsShapes(named) {
+		cost += perShapes * min(1, float64(chordsIn(r.Tune))/manyChords)
 	}
 	return cost
 }
 
-// limit is the score that a way must come under to be among the first.
-func (rk *ranker) limit() float64 {
-	if len(rk.out.Ways) < ProvedTop {
+// chordsIn counts the chords of a tune, each once.
+func chordsIn(tu *tune.Tune) int {
+	names := map[string]bool{}
+	for _, c := range tu.Chords {
+		names[c.Chord.Name] = true
+	}
+	return max(1, len(names))
+}
+
+// limit is the score that a way of a shape must come under to matter: to be that shape's best, or among the first.
+func (rk *ranker) limit(s shape) float64 {
+	limit := rk.last()
+	if best, ok := rk.best[s]; ok {
+		limit = min(limit, best)
+	}
+	return limit
+}
+
+// last is the score of the last of the first shapes.
+func (rk *ranker) last() float64 {
+	if len(rk.best) < ProvedTop {
 		return 1e300
 	}
-	return rk.out.Ways[ProvedTop-1].Score
+	scores := slices.Sorted(maps.Values(rk.best))
+	return scores[ProvedTop-1]
+}
+
+// add files a way.
+func (rk *ranker) add(w Way) {
+	rk.out.Ways = append(rk.out.Ways, w)
+	sortWays(rk.out.Ways)
+	if t, err := tuning.Parse(w.Tuning.Spelt); err == nil {
+		s := shapeOf(t)
+		if best, ok := rk.best[s]; !ok || w.Score < best {
+			rk.best[s] = w.Score
+		}
+	}
 }
 
 // next takes the most promising way that is still open, of other groups at first; nil if none can be
@@ -408,18 +509,22 @@ func (rk *ranker) next() (c *candidate, whole bool) {
 	if rk.err != nil || len(rk.open) == 0 {
 		return nil, false
 	}
-	if len(rk.out.Ways)+rk.busy < ProvedTop {
+	if len(rk.best)+rk.busy < ProvedTop {
 		for i, c := range rk.open {
-			if !c.planned {
+			if _, ok := rk.best[c.shape]; !ok && !rk.begun[c.shape] {
 				rk.busy++
-				c.planned = true
+				rk.begun[c.shape] = true
 				return take(i), true
 			}
 		}
 	}
-	if rk.open[0].least() < rk.limit() {
-		c := take(0)
-		return c, c.bounded
+	for i, c := range rk.open {
+		if c.least() >= rk.last() {
+			break
+		}
+		if c.least() < rk.limit(c.shape) {
+			return take(i), c.bounded
+		}
 	}
 	for i, c := range rk.open {
 		if c.must {
@@ -438,7 +543,7 @@ func (rk *ranker) work(ctx context.Context) {
 			continue
 		}
 		rk.mu.Lock()
-		if limit := rk.limit() - c.fixed(); limit > 0 && !c.must {
+		if limit := rk.limit(c.shape) - c.fixed(); limit > 0 && !c.must {
 			c.req.Within = limit
 		}
 		rk.mu.Unlock()
@@ -463,7 +568,7 @@ func (rk *ranker) work(ctx context.Context) {
 // bound gives c's group its better bound, unless another way of it did, and files c again.
 func (rk *ranker) bound(ctx context.Context, c *candidate) {
 	rk.mu.Lock()
-	bounded, limit := c.bounded, rk.limit()-c.fixed()
+	bounded, limit := c.bounded, rk.last()-c.fixed()
 	rk.mu.Unlock()
 	floor := 0.0
 	if !bounded {
@@ -495,19 +600,29 @@ func (rk *ranker) keep(c *candidate, p *plan.Plan) {
 			w.Leaks++
 		}
 	}
+	w.Capoed += perFret * float64(c.Capo*fretted(p))
 	w.Score, w.First = w.Total+w.fixed()+w.Slow, newFirst(p)
 	rk.mu.Lock()
 	defer rk.mu.Unlock()
 	rk.busy = max(rk.busy-1, 0)
-	rk.out.Ways = append(rk.out.Ways, w)
-	sortWays(rk.out.Ways)
+	rk.add(w)
 	rk.out.Planned++
 	if rk.r.Progress != nil {
 		rk.r.Progress(rk.out)
 	}
 }
 
-// Row is one shape: the strings sound alike and so is it played alike, with the ways to get there.
+// fretted counts the melody notes that fingers hold.
+func fretted(p *plan.Plan) (n int) {
+	for i := range p.Moments {
+		if s := p.Moments[i].Melody; s != nil && play.FingerNumber(s.Finger) > 0 {
+			n++
+		}
+	}
+	return n
+}
+
+// Row is one shape, fingered alike with any capo, with the ways to get there.
 type Row struct {
 	Way        // the best of them
 	Ways []Way // all, the best first
@@ -515,20 +630,16 @@ type Row struct {
 
 // Rows puts ways that are one shape into one row, in the order of the best of each.
 func Rows(ways []Way) (rows []Row) {
-	at := map[[tuning.Strings + 1]pitch.Pitch]int{}
+	at := map[shape]int{}
 	for _, w := range ways {
 		t, err := tuning.Parse(w.Tuning.Spelt)
 		if err != nil {
 			continue
 		}
-		key := [tuning.Strings + 1]pitch.Pitch{pitch.Midi(w.Steps)}
-		for s := 1; s <= tuning.Strings; s++ {
-			key[s] = t.Open(s) + pitch.Midi(w.Capo)
-		}
-		i, ok := at[key]
+		i, ok := at[shapeOf(t)]
 		if !ok {
 			i = len(rows)
-			at[key] = i
+			at[shapeOf(t)] = i
 			rows = append(rows, Row{Way: w})
 		}
 		rows[i].Ways = append(rows[i].Ways, w)

@@ -234,18 +234,30 @@ type BarChoice struct {
 }
 
 // BarChoices are all of them.
-var BarChoices = []BarChoice{
+var BarChoices = append([]BarChoice{
 	{"no-slide", "No slide", play.Pin{Part: play.Tube, How: play.Off}},
 	{"all-slide", "All with the slide", play.Pin{Part: play.Melody, How: play.Slide}},
 	{"all-fret", "All fretted", play.Pin{Part: play.Melody, How: play.Fret}},
 	{"heel-off", "Heel off the strings", play.Pin{Part: play.Heel, How: play.Off}},
 	{"ring", "Strings left to ring", play.Pin{Part: play.Ringing}},
 	{"no-thumb", "Thumb left out", play.Pin{Part: play.Thumb, How: play.Drop}},
+}, positions()...)
+
+// positions are the choices of a position for the hand.
+func positions() (out []BarChoice) {
+	for at := 1; at <= highestPosition; at++ {
+		out = append(out, BarChoice{fmt.Sprintf("position-%d", at), "Stay in " + play.PositionName(at),
+			play.Pin{Part: play.Position, Fret: float64(at)}})
+	}
+	return out
 }
 
-// PinBars is a choice as a pin for the bars first to last of tu, numbered as on paper, on their first pass; the
+// highestPosition is the highest one offered, in frets above the capo.
+const highestPosition = 12
+
+// PinBars is a choice as a pin for the bars first to last of tu, numbered as on paper, on their first pass, with a capo; the
 // error is written for people.
-func PinBars(tu *tune.Tune, choice string, first, last int) (play.Pin, error) {
+func PinBars(tu *tune.Tune, choice string, first, last, capo int) (play.Pin, error) {
 	from, to := tu.BarNumbered(first), tu.BarNumbered(last)
 	if from < 0 || to < from {
 		return play.Pin{}, fmt.Errorf("bars %d to %d: give the first and the last bar, from %s to %s", first, last,
@@ -256,6 +268,9 @@ func PinBars(tu *tune.Tune, choice string, first, last int) (play.Pin, error) {
 		return play.Pin{}, fmt.Errorf("choose what to pin from the list")
 	}
 	p := BarChoices[at].pin
+	if p.Part == play.Position {
+		p.Fret += float64(capo)
+	}
 	p.At, p.To = tu.Bars[from], tu.Bars[to]+tu.BarLength(to)
 	return p, nil
 }

@@ -109,12 +109,16 @@ func TestWhatFalls(t *testing.T) {
 		}
 	}
 	for _, bars := range [][2]int{{0, 1}, {2, 1}, {1, 3}} {
-		if p, err := PinBars(tu, "heel-off", bars[0], bars[1]); err == nil {
+		if p, err := PinBars(tu, "heel-off", bars[0], bars[1], 0); err == nil {
 			t.Errorf("bars %v are pinned: %+v", bars, p)
 		}
 	}
-	if p, err := PinBars(tu, "heel-off", 2, 2); err != nil || p.At != tune.Whole || p.To != 2*tune.Whole || p.Part != play.Heel {
+	if p, err := PinBars(tu, "heel-off", 2, 2, 0); err != nil || p.At != tune.Whole || p.To != 2*tune.Whole || p.Part != play.Heel {
 		t.Errorf("%+v, %v", p, err)
+	}
+	if p, err := PinBars(tu, "position-5", 1, 2, 2); err != nil || p.Part != play.Position || p.Fret != 7 || p.To != 2*tune.Whole ||
+		p.Words(tu, 2) != "bar 1 to 2, position 5, frets 5 to 8" {
+		t.Errorf("position 5 above a capo at 2: %+v, %v", p, err)
 	}
 	if got := ChordsOf(tu); got != "D | G" {
 		t.Errorf("the chords are %q", got)

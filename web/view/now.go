@@ -465,6 +465,18 @@ func PinJSON(p *play.Pin) string {
 // choiceView is a choice for one moment beside the places, with its pin as JSON.
 type choiceView struct{ Text, Pin string }
 
+// positionOf is the fret above the capo at which the index finger lies if the melody note is fretted; 0 if it is not.
+func positionOf(mo *play.Moment, capo int) int {
+	if mo.Melody == nil {
+		return 0
+	}
+	finger := play.FingerNumber(mo.Melody.Finger)
+	if finger < 1 || finger > 4 {
+		return 0
+	}
+	return max(1, int(mo.Melody.Fret)-capo-(finger-1))
+}
+
 func newChoices(p *plan.Plan, m int) []choiceView {
 	mo := &p.Moments[m]
 	var out []choiceView
@@ -479,6 +491,10 @@ func newChoices(p *plan.Plan, m int) []choiceView {
 		for f := 1; f <= 4; f++ {
 			add(fmt.Sprint("Fret with finger ", f), play.Pin{Part: play.Melody, Finger: f})
 		}
+	}
+	if at := positionOf(mo, p.Request.Capo); at > 0 {
+		add("From here on stay in "+play.PositionName(at), play.Pin{Part: play.Position, Fret: float64(at + p.Request.Capo),
+			To: p.Request.Tune.Length})
 	}
 	add("Slide off the strings", play.Pin{Part: play.Tube, How: play.Off})
 	for k := 1; mo.Hand.SlideOn && k <= 6; k++ {
