@@ -75,7 +75,8 @@ func NewChord(g grip.Guitar, c chord.Chord) *Chord {
 				h.dearer -= grip.BehindNut
 			}
 		}
-		if least = min(least, h.dearer); ok && !seen[h.state] {
+		if ok && !seen[h.state] {
+			least = min(least, h.dearer)
 			seen[h.state] = true
 			out.grips = append(out.grips, h)
 		}

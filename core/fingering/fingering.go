@@ -146,7 +146,7 @@ func (s *search) solve(moments []Moment, old *Fingering) *Fingering {
 		if out.layers[t] = s.moment(out, t); len(out.layers[t]) == 0 && !s.force(out, t) {
 			return nil
 		}
-		if old != nil && t >= last && sameLayer(out.layers[t], old.layers[t]) {
+		if old != nil && t >= last && len(moments[t].Presses) > 0 && sameLayer(out.layers[t], old.layers[t]) {
 			copy(out.layers[t+1:], old.layers[t+1:]) // whose costs differ by a constant
 			break
 		}
@@ -233,6 +233,7 @@ type search struct {
 	mo     *Moment
 	hurry  float64 // of a shift
 	change bool    // the chord is another than before
+	pair   bool    // two strings or more are held as at the last moment at which something was, see pairs
 	lax    bool    // no way keeps the rules of reach
 	slack  float64
 	least  float64 // of the hands found so far
@@ -246,7 +247,7 @@ type search struct {
 
 // moment is the hands after a moment, the cheapest first.
 func (s *search) moment(f *Fingering, t int) []node {
-	s.mo, s.hurry, s.change = &f.moments[t], mostHurry, t == 0
+	s.mo, s.hurry, s.change, s.pair = &f.moments[t], mostHurry, t == 0, false
 	before := []node{{}}
 	if t > 0 {
 		before, s.change = f.layers[t-1], s.mo.Chord != f.moments[t-1].Chord
@@ -254,6 +255,7 @@ func (s *search) moment(f *Fingering, t int) []node {
 	for k := t - 1; k >= 0; k-- {
 		if len(f.moments[k].Presses) > 0 {
 			s.hurry = hurry(s.mo.Seconds - f.moments[k].Seconds)
+			s.pair = s.mo.pairs(&f.moments[k])
 			break
 		}
 	}
@@ -269,6 +271,19 @@ func (s *search) moment(f *Fingering, t int) []node {
 			cmp.Compare(a.grip, b.grip), cmp.Compare(a.this, b.this), cmp.Compare(a.bar, b.bar))
 	})
 	return slices.Clone(s.out)
+}
+
+// pairs reports whether a and b are played on the same two strings or more, as sixths and thirds that move along the neck are.
+func (a *Moment) pairs(b *Moment) bool {
+	strings := func(m *Moment) (set ring.Strings) {
+		for i := range m.Presses {
+			if m.Presses[i].Struck {
+				set |= ring.Of(m.Presses[i].String())
+			}
+		}
+		return set
+	}
+	return strings(a).Len() > 1 && strings(a) == strings(b)
 }
 
 // hopeless reports whether a hand is too dear to be kept, whatever a guiding finger may still save.

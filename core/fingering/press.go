@@ -107,11 +107,24 @@ func (s *search) offGripCost(h *state, f int, p Place) float64 {
 	return offGrip
 }
 
+// alongCost is the price of a finger that goes along its string to a place: the thickest string leads.
+func (a *Moment) alongCost(to Place) float64 {
+	for i := range a.Presses {
+		if a.Presses[i].String() > to.String() {
+			return alongThin
+		}
+	}
+	return along
+}
+
 // moveCost is the price of finger f going to a place from where it is.
 func (s *search) moveCost(h *state, f int, to Place) float64 {
 	old := h.at[f]
 	if old == 0 {
 		return placed
+	}
+	if s.pair && old.String() == to.String() {
+		return s.mo.alongCost(to)
 	}
 	sounds := int(s.mo.Sounds[old.String()]) == old.Fret()
 	same := old.Fret() == to.Fret()

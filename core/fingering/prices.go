@@ -10,6 +10,8 @@ const (
 	hopOlder    = 0.03 // … from an older one
 	hopSame     = 0.10 // … at most, at the same fret
 	offGripHop  = 0.2  // share of these for a place that is not the grip's
+	along       = 0.03 // a finger goes along its string where pairs of notes move on the same strings
+	alongThin   = 0.12 // … along another than the thickest of them
 	leave       = 0.20 // … and leaves a place of this chord
 	leaveOff    = 0.2  // share for a place that is not the grip's
 	leaveSame   = 0.8  // share at the same fret

@@ -296,7 +296,7 @@ const (
 	fitNoChordTone = 1.5  // before what the clash itself costs
 	fitSameString  = 0.7  // an alternate that is the root's own string
 	fitOtherString = 0.25 // one that lies on neither
-	fitBelowRoot   = 0.25 // one below a root on string 4, where string 3 is above it
+	fitBelowRoot   = 0.35 // one below a root on string 4, where string 3 is above it
 	fitColour      = 0.3  // an alternate that is a seventh or ninth
 	fitNotHigher   = 0.8  // a higher tone that lies below the root
 	fitHalfStep    = 0.1  // walking in by a half step, which often lies outside the key

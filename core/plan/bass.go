@@ -142,12 +142,49 @@ func (m *model) read(mo *moment, o *bassOption) (fit, clash float64) {
 	for i := range mo.readings {
 		r := &mo.readings[i]
 		f := m.w.Pattern * (r.Extra + pattern.Fit(m.req.Tuning, m.req.Capo, r.Over, r.Role, o.str, o.pitch))
+		if m.modal && r.Role == pattern.Root && o.how == play.Open && o.str >= droneString && m.isTonic(o.pitch) {
+			f = min(f, m.w.Pattern*fitModal)
+		}
 		if c := m.clashCost(r, o); f+c < least {
 			least, fit, clash, o.reading = f+c, f, c, i
 		}
 	}
 	return fit, clash
 }
+
+// droneString is the thinnest string of a drone that goes on through changes.
+const droneString = 5
+
+// fitModal is how the open tonic fits as the root of any chord where the style is modal.
+const fitModal = 0.2
+
+// isModal reports whether a steady thumb may stay on the open tonic through changes: the player welcomes the drone, the tonic lies open on
+// string 6 or 5, most open strings are the tonic or its fifth, and none is its third.
+func (m *model) isModal() bool {
+	if m.req.Thumb != pattern.Steady || !m.req.Player.Drone || !m.isTonic(m.open(6)) && !m.isTonic(m.open(5)) {
+		return false
+	}
+	home := 0
+	for s := 1; s <= 6; s++ {
+		switch m.aboveTonic(m.open(s)) {
+		case 0, 7:
+			home++
+		case 3, 4:
+			return false
+		}
+	}
+	return home >= modalStrings
+}
+
+// modalStrings is how many open strings must be the tonic or its fifth.
+const modalStrings = 4
+
+// aboveTonic is how many half steps p lies above the key's tonic, 0 to 11.
+func (m *model) aboveTonic(p pitch.Pitch) int {
+	return int((p - pitch.Midi(m.req.Tune.Key.Tonic.Class())).Class() / pitch.HalfStep)
+}
+
+func (m *model) isTonic(p pitch.Pitch) bool { return m.aboveTonic(p) == 0 }
 
 // clashCost is the bass note against the chord that it is read with, milder for a home drone that the
 // player welcomes: the tonic or fifth of the key on an open string.
@@ -166,8 +203,8 @@ func (m *model) isDrone(how play.How, p pitch.Pitch) bool {
 	if !m.req.Player.Drone || how != play.Open {
 		return false
 	}
-	above := (p - pitch.Midi(m.req.Tune.Key.Tonic.Class())).Class()
-	return above == 0 || above == 7*pitch.HalfStep
+	above := m.aboveTonic(p)
+	return above == 0 || above == 7
 }
 
 // leakPrice is how strongly a string that must be silent still sounds, 0 … 1 of the note,
@@ -178,6 +215,8 @@ type leakPrice struct {
 	weight            float64 // cost of a leak as strong as the note
 }
 
+// newLeakPrice returns the prices at mo. Without a slide strings ring while a shape is held, and only what rubs against the
+// chord wants a stop.
 func (m *model) newLeakPrice(mo *moment) (lp leakPrice) {
 	for s := 1; s <= 6; s++ {
 		p := m.open(s)
@@ -185,14 +224,20 @@ func (m *model) newLeakPrice(mo *moment) (lp leakPrice) {
 		if m.req.Player.Lap() {
 			lp.weight = m.w.LapLeak
 		}
-		if mo.has(p) {
+		switch {
+		case !slideUsed(m.req.Player):
+			lp.ease[s] = pattern.Clash(mo.chord, p) / mostClash
+		case mo.has(p):
 			lp.ease[s] = m.w.Consonant
-		} else if m.isDrone(play.Open, p) {
+		case m.isDrone(play.Open, p):
 			lp.ease[s] = m.w.DroneEase
 		}
 	}
 	return lp
 }
+
+// mostClash is the clash of a half step or a tritone.
+const mostClash = 2.0
 
 // strength of what leaks on string str, as a share of the note.
 func (mo *moment) strength(s *silence, str int) float64 {

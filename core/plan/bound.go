@@ -136,7 +136,7 @@ func (m *model) leastSympathy(r *pickShape, s *silence, o *bassOption, idle ring
 		if ring.Heel(heel)&s.struck != 0 {
 			break
 		}
-		least = min(least, m.w.HeelEffort*float64(heel)+m.w.Sympathy*sympathetic(r, o, idle&^ring.Heel(heel)))
+		least = min(least, m.heelEffort(heel)+m.w.Sympathy*sympathetic(r, o, idle&^ring.Heel(heel)))
 	}
 	return least
 }
@@ -163,7 +163,7 @@ func (r *pickShape) leastEnding(m *model, ended ring.Strings) float64 {
 		}
 		least := min(m.leastStop(), r.leakPrice(r.mo.leak.ended[s], s))
 		if m.school.Heel {
-			least = min(least, m.w.HeelEffort*float64(7-s))
+			least = min(least, m.heelEffort(7-s))
 		}
 		if m.school.Rests {
 			least = min(least, m.w.RestHold+m.w.RestStop)

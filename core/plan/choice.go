@@ -316,11 +316,14 @@ func (m *model) idleState(mo *moment, c *choice, s int) play.StringState {
 	return out
 }
 
-// leakState is a string left ringing; below what can be heard it is harmless.
+// leakState is a string left ringing; below what can be heard it is harmless, and what costs nothing is no leak.
 func (m *model) leakState(mo *moment, s *silence, str int, note string) play.StringState {
 	strength := mo.strength(s, str)
-	if strength < ring.Inaudible {
+	switch {
+	case strength < ring.Inaudible:
 		return play.StringState{State: play.Harmless}
+	case mo.leak.ease[str] == 0:
+		return play.StringState{State: play.Rings, Note: note}
 	}
 	return play.StringState{State: play.Leaks, Note: note, DB: ring.Decibels(strength)}
 }
@@ -365,8 +368,8 @@ func (m *model) spareName(h *hand) string {
 	return ""
 }
 
-// leaking is a string that markLeaks has marked, and what it was by itself.
-type leaking struct {
+// marked is a string that rings on from a moment before, and what it was by itself.
+type marked struct {
 	t, s int
 	was  play.StringState
 }
@@ -385,7 +388,7 @@ func (p *Plan) markLeaks() {
 			case st.State == play.Leaks:
 				until[s], note[s] = mo.Seconds+p.m.audibleFor(s+1, st.DB), st.Note
 			case st.State == play.Harmless && mo.Seconds < until[s]:
-				p.leaking = append(p.leaking, leaking{t, s, *st})
+				p.marked = append(p.marked, marked{t, s, *st})
 				*st = play.StringState{State: play.Leaks, Note: note[s], DB: p.m.stillLeaks(s+1, until[s]-mo.Seconds)}
 			case st.State != play.Harmless:
 				until[s] = 0

@@ -4,6 +4,7 @@ import (
 	"stepping/core/digits"
 	"stepping/core/pattern"
 	"stepping/core/play"
+	"stepping/core/player"
 	"stepping/core/ring"
 )
 
@@ -80,13 +81,22 @@ func (m *model) underHeel(r *pickShape, s *silence, o *bassOption, idle ring.Str
 	s.heel, s.damping = ring.Heel(n), 0
 	s.unw, s.idle = s.unwanted&^s.heel, idle&^s.heel
 	if n > 0 {
-		s.damping = play.Exact(m.w.HeelEffort * float64(n))
+		s.damping = play.Exact(m.heelEffort(n))
 	}
 	m.priceSilence(r, s, o)
 	if s.demanded != 0 && !m.demand(r, s) {
 		return false
 	}
 	return r.mo.heelAllowed(n)
+}
+
+// heelEffort is what the heel over n strings costs while it lies. A player of the heel school lays it without thinking.
+func (m *model) heelEffort(n int) float64 {
+	effort := m.w.HeelEffort * float64(n)
+	if m.req.Player.Silence == player.Heel {
+		effort *= m.w.HeelSchool
+	}
+	return effort
 }
 
 // priceSilence sets what s costs so far: the sympathy of idle strings and the dampers.

@@ -145,10 +145,10 @@ func (c *changes) rendered(t int, path []trellis.State) bool {
 	return (t < c.lo || t > c.hi) && same(t) && same(t-1) && path[t].Step == c.base.lattice.Path[t].Step
 }
 
-// moment is moment t as it was rendered, without what markLeaks adds, and with the pins of now.
+// moment is moment t as it was rendered, without strings that ring on from before, and with the pins of now.
 func (c *changes) moment(t int, m *model) play.Moment {
 	mo := c.base.moments[t]
-	for _, l := range c.base.leaking {
+	for _, l := range slices.Backward(c.base.marked) {
 		if l.t == t {
 			mo.Strings[l.s] = l.was
 		}

@@ -57,6 +57,7 @@ func (p *Plan) giveFingers() {
 	}
 	p.renderHands(ways)
 	p.giveStays()
+	p.markRinging()
 }
 
 // renderHands renders again the moments whose hands, or whose hands before, have other fingers than they were rendered with.

@@ -268,7 +268,7 @@ func TestMonotone(t *testing.T) {
 		if q := solve(t, wide); q.Total > p.Total {
 			t.Errorf("a wider reach costs %v, was %v", q.Total, p.Total)
 		}
-		if r.Player.Silence != player.Ring && !r.Player.Lap() {
+		if r.Player.Silence != player.Ring && r.Player.Silence != player.Heel && !r.Player.Lap() { // the heel is lighter in its own school
 			more := r
 			more.Player.Silence = player.Both
 			if q := solve(t, more); q.Total > p.Total {

@@ -290,6 +290,9 @@ func (m *model) layPlaces() {
 	if m.req.Player.Support == player.HeelRests {
 		down = play.Exact(m.w.HeelFall)
 	}
+	if m.req.Player.Silence == player.Heel {
+		down, up = play.Exact(down*m.w.HeelSchool), play.Exact(up*m.w.HeelSchool)
+	}
 	for from := range m.move {
 		for to := range m.move[from] {
 			cost := m.restMove(from>>1, to>>1)

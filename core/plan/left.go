@@ -252,8 +252,8 @@ func (st *stage) changeCost(h, g *hand, y *tally) {
 			y.add(play.Intonation, per*math.Abs(float64(h.covers-g.covers)))
 		}
 	}
-	if st.mo.note >= 0 && h.n > 0 && h.stops[0].str != g.stops[0].str {
-		y.add(play.StringMove, st.m.w.StringStep*math.Abs(float64(h.stops[0].str-g.stops[0].str)))
+	if st.mo.note >= 0 && h.n > 0 {
+		st.crossCost(h, g, y)
 	}
 	if st.mo.note >= 0 && h.n > 0 && !st.mo.begins {
 		st.toolCost(h, g, y)
@@ -264,6 +264,29 @@ func (st *stage) changeCost(h, g *hand, y *tally) {
 		}
 	}
 }
+
+// crossCost: the melody crosses strings. A player who lets all strings ring, harp-like, crosses to let the last note sound on, and
+// pays for a note that ends it on its own string.
+func (st *stage) crossCost(h, g *hand, y *tally) {
+	from, to := &h.stops[0], &g.stops[0]
+	across := math.Abs(float64(from.str - to.str))
+	if st.m.harp() {
+		if across == 0 && from.fret != to.fret {
+			y.add(play.StringMove, st.m.w.RingCut)
+		}
+		across = max(0, across-neighbours)
+	}
+	y.add(play.StringMove, st.m.w.StringStep*across)
+	if h.n > 1 && g.n > 1 { // pairs of notes stay on their strings
+		y.add(play.StringMove, st.m.w.PairStep*math.Abs(float64(h.stops[1].str-g.stops[1].str)))
+	}
+}
+
+// harp reports whether ringing strings are wanted for their own sake.
+func (m *model) harp() bool { return m.req.Player.Silence == player.Ring && !slideUsed(m.req.Player) }
+
+// neighbours is how many strings on a harp-like line crosses for nothing.
+const neighbours = 2
 
 // toolCost: within a phrase the slide is neither taken up nor laid by without need. Open strings go
 // with both, and leaving the slide for one costs less.

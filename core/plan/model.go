@@ -28,6 +28,7 @@ type model struct {
 
 	moments     []moment
 	bass        bool            // the thumb plays at all
+	modal       bool            // its drone goes on through changes, see isModal
 	voicings    [][]voicing     // of each melody note, pins applied
 	voices      [][]pitch.Pitch // of each melody note
 	noteSeconds []float64       // length of each melody note
@@ -125,7 +126,7 @@ func newMusic(r *Request, base *model) (*model, error) {
 	}
 	m.slowness = r.Player.Slowness()
 	m.catalogue = catalogueOf(m)
-	m.home = m.homePosition()
+	m.home, m.modal = m.homePosition(), m.isModal()
 	if base != nil {
 		m.ways, m.held = maps.Clone(base.ways), maps.Clone(base.held)
 	}

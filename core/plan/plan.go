@@ -50,8 +50,8 @@ type solved struct {
 	m       *model
 	lattice *trellis.Lattice
 	moments []play.Moment
-	hard    []Move    // the hardest move into each moment; Need 0 if there is none
-	leaking []leaking // of the moments
+	hard    []Move   // the hardest move into each moment; Need 0 if there is none
+	marked  []marked // strings of the moments
 	fingers *fingering.Fingering
 	taken   [][]int8 // the fingers with which the moments are rendered
 }

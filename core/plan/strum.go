@@ -34,6 +34,12 @@ func (p *Plan) strum(t int) []Strummed {
 	c := p.choiceAt(t, p.before(t), p.state(t))
 	r := p.search(context.Background()).stage(t).pick.of(int(p.state(t).Node))
 	wanted := c.s.struck | c.s.keep | c.s.may&^c.s.heel
+	for i, st := range p.Moments[t].Strings {
+		free := m.moments[t].leak.ease[i+1] == 0 && st.State == play.Harmless // it would cost nothing
+		if st.State == play.Rings || free && !c.h.under.Has(i+1) {
+			wanted |= ring.Of(i + 1)
+		}
+	}
 	s := c.s
 	s.unw, s.swept = 0, 0
 	for str := 1; str <= 6; str++ {

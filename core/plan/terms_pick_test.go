@@ -210,6 +210,7 @@ func (c *termCase) dampers() {
 	s.ringIn.ended = 0
 	c.rule("the bar is not tilted off a string whose note goes on",
 		c.silent(r, s, pluck{}, func(d *damping) bool { return d.tilt != 0 }) < inf, false)
+	c.heelSchool()
 }
 
 // leaks: what is left ringing, and what rings along.
@@ -288,4 +289,14 @@ func (c *termCase) marks() {
 		c.is("AccentRing", ways[1].cost, 0)
 		c.is("AccentLegato", c.m.legatoCost(&c.m.moments[0]), accent*inForce.AccentLegato)
 	}
+}
+
+// heelSchool: a player of the heel's school lays it more lightly than one who has all schools.
+func (c *termCase) heelSchool() {
+	move, effort := c.m.move[0][1]+c.m.move[1][0], c.m.heelEffort(3)
+	all := c.m.req.Player.Silence
+	c.set(func(r *Request) { r.Player.Silence = player.Heel }, 74)
+	c.is("HeelSchool", c.m.heelEffort(3), 3*inForce.HeelEffort*inForce.HeelSchool)
+	c.rule("the heel falls more lightly in its own school", all != player.Heel && c.m.move[0][1]+c.m.move[1][0] < move, true)
+	c.rule("it lies more lightly", c.m.heelEffort(3) < effort, true)
 }

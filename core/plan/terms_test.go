@@ -178,6 +178,31 @@ func (c *termCase) moving() {
 	c.is("StringStep", c.change(1, i, c.hand(1, 2, play.Open, 0, nil), plain)[play.StringMove], inForce.StringStep)
 	c.is("StringStep FingerHop", c.change(1, i, c.hand(1, 3, play.Fret, 1, nil), plain)[play.StringMove], 2*inForce.StringStep+inForce.FingerHop)
 	c.is("FingerHop", c.change(1, i, c.hand(1, 3, play.Fret, 2, nil), plain)[play.StringMove], 2*inForce.StringStep)
+	// E4 over A3, then G4 over C4, whose lower voice goes from string 2 to string 3: what it costs beyond a model without PairStep.
+	lower := func(per float64) float64 {
+		w := inForce
+		w.PairStep = per
+		c.set(func(r *Request) {
+			r.Weights = &w
+			for i, low := range []int{57, 60} {
+				r.Tune.Notes[i].With = []pitch.Note{pitch.Spell(pitch.Midi(low), false)}
+			}
+		}, 64, 67)
+		on := func(str int) func(*hand) bool { return func(h *hand) bool { return h.stops[1].str == str } }
+		return c.change(1, c.hand(0, 1, play.Fret, 1, on(2)), c.hand(1, 1, play.Fret, 1, on(3)), plain)[play.StringMove]
+	}
+	c.is("PairStep", lower(inForce.PairStep)-lower(0), inForce.PairStep)
+	// Harp-like: crossing two strings is free, and a note on the last one's string ends it.
+	harp := func(midis ...int) {
+		c.set(func(r *Request) { r.Player.Lean, r.Player.Silence = player.LeanNone, player.Ring }, midis...)
+	}
+	harp(64, 66)
+	i = c.hand(0, 1, play.Fret, 1, nil)
+	c.is("RingCut", c.change(1, i, c.hand(1, 1, play.Fret, 3, nil), plain)[play.StringMove], inForce.RingCut)
+	harp(74, 57)
+	i = c.hand(0, 1, play.Fret, 1, nil)
+	c.is("neighbours", c.change(1, i, c.hand(1, 2, play.Open, 0, nil), plain)[play.StringMove], 0)
+	c.is("StringStep", c.change(1, i, c.hand(1, 4, play.Fret, 1, nil), plain)[play.StringMove], inForce.StringStep+inForce.FingerHop)
 
 	// Trailing over four strings instead of one, the tip from string 1 to string 3.
 	c.set(func(r *Request) { r.Player.Silence = player.Trailing }, 74, 66)

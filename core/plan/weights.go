@@ -47,6 +47,8 @@ type Weights struct {
 	Land     float64 // · (landTime / time there is)²
 
 	StringStep float64 // per string that the melody moves
+	PairStep   float64 // per string that the second voice moves between two notes together
+	RingCut    float64 // a note on the string of the last one, which would have rung on
 	FingerHop  float64 // a finger that must leave one string for another
 
 	// A slide note shorter than this does not bloom, a fretted one as long dies away.
@@ -89,6 +91,7 @@ type Weights struct {
 	HeelFloat    float64 // the same from a floating or planted hand
 	HeelLift     float64
 	HeelEffort   float64 // per string covered
+	HeelSchool   float64 // share of what the heel costs to a player of its school
 	StopEffort   float64 // a digit coming down on a string to stop it
 	StopReach    float64 // per string away from the digit's usual one
 	StopOwn      float64 // the digit that just played that string falling back on it
@@ -188,6 +191,8 @@ var inForce = Weights{
 	Land:     0.5,
 
 	StringStep: 0.05,
+	PairStep:   0.15,
+	RingCut:    0.3,
 	FingerHop:  0.14,
 
 	SlideNeeds:    0.187,
@@ -229,6 +234,7 @@ var inForce = Weights{
 	HeelFloat:    0.12,
 	HeelLift:     0.02,
 	HeelEffort:   0.02,
+	HeelSchool:   0.3,
 	StopEffort:   0.09,
 	StopReach:    0.01,
 	StopOwn:      0.05,

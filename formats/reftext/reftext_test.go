@@ -39,10 +39,10 @@ func readAll(t testing.TB, name string) (refs []*reference.Reference) {
 // Floors of the agreement with the reference arrangements, in tenths of a percent: they only go up. (Once the melody's fell by two
 // notes of 1593: a shift onto an open string over a fretted one was aimed at no fret at all.)
 const (
-	melodyFloor = 955
+	melodyFloor = 957
 	bassFloor   = 995
 
-	fingersFloor = 830
+	fingersFloor = 860
 )
 
 // TestReferences: the best plans choose what good players chose.

@@ -1,0 +1,63 @@
+package plan
+
+import (
+	"slices"
+
+	"stepping/core/play"
+)
+
+// sounding is a string that was struck and nothing has stopped yet.
+type sounding struct {
+	note   string
+	finger string // that holds it; "" for an open string
+	fret   float64
+	until  float64 // seconds: then it can be heard no more
+}
+
+// markRinging lets fretted and open strings ring on while nothing stops them: a fretted one while its finger stays where it is, an
+// open one where nobody minds that it rings.
+func (p *Plan) markRinging() {
+	var on [6]sounding
+	for t := range p.Moments {
+		mo := &p.Moments[t]
+		for s := range mo.Strings {
+			st, r := &mo.Strings[s], &on[s]
+			switch {
+			case st.State == play.Struck:
+				*r = p.struckAt(mo, s+1)
+			case st.State == play.Rings: // by itself
+			case mo.Seconds < r.until && p.ringsOn(t, s+1, r):
+				p.marked = append(p.marked, marked{t, s, *st})
+				*st = play.StringState{State: play.Rings, Note: r.note}
+			default:
+				r.until = 0
+			}
+		}
+	}
+}
+
+// struckAt is what sounds on string str from moment mo on, nothing under a slide.
+func (p *Plan) struckAt(mo *play.Moment, str int) (r sounding) {
+	for _, s := range mo.Strokes() {
+		if s.String != str || s.How == play.Slide || s.How == play.Glide || s.How == play.Dead {
+			continue
+		}
+		r = sounding{mo.Strings[str-1].Note, s.Finger, s.Fret, mo.Seconds + p.m.audibleFor(str, 0)}
+	}
+	return r
+}
+
+// ringsOn reports whether r goes on at moment t on string str.
+func (p *Plan) ringsOn(t, str int, r *sounding) bool {
+	mo := &p.Moments[t]
+	st := &mo.Strings[str-1]
+	held := slices.ContainsFunc(slices.Concat(mo.Hand.Fingers, mo.Hand.Stays), func(f play.FingerAt) bool {
+		return f.String == str && float64(f.Fret) == r.fret && f.Finger == r.finger
+	})
+	if r.finger != "" { // a finger that lifts silences it, one that stays does not
+		return held && (st.State == play.Harmless || st.State == play.Silenced && st.By == play.DampedBy(r.finger))
+	}
+	free := !slideUsed(p.m.req.Player) || !p.m.school.Cares || p.m.moments[t].pins.ringing
+	touched := slices.ContainsFunc(slices.Concat(mo.Hand.Fingers, mo.Hand.Stays), func(f play.FingerAt) bool { return f.String == str })
+	return free && st.State == play.Harmless && !touched && !p.handAt(t).under.Has(str)
+}
