@@ -18,6 +18,9 @@ const (
 	BehindNut    = 0.03 // a finger so low that the index finger's place would lie behind the nut
 	upFinger     = 0.04 // per fret between the capo and each fret that fingers hold
 	strayOpen    = 0.12 // an open string beside a hand whose index would lie at strayFrom or beyond
+	strayPer     = 0.06 // … and per fret further
+	lonelyOpen   = 0.15 // a single open string between two that are fretted at lonelyFrom or beyond
+	lonelyFrom   = 3    // frets above the capo
 	strayFrom    = 2    // frets above the capo
 	strayAltered = 1    // more in an altered tuning
 	notSilenced  = 0.08 // a left-out string that only the picking hand avoids

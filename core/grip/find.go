@@ -314,10 +314,23 @@ func (fd *finder) strayCost() float64 {
 			lo, hi = min(lo, f), max(hi, f)
 		}
 	}
-	if indexAt(lo, hi)-fd.t.Capo < fd.t.strayFrom() {
-		return 0
+	cost := fd.lonelyCost()
+	further := indexAt(lo, hi) - fd.t.Capo - fd.t.strayFrom()
+	if further < 0 {
+		return cost
 	}
-	return strayOpen * float64(open)
+	return cost + float64(open)*(strayOpen+strayPer*float64(further))
+}
+
+// lonelyCost is what a single open string costs between two that are fretted well up: it stands out, and fingers lean on it.
+func (fd *finder) lonelyCost() (cost float64) {
+	up := func(s int) bool { return fd.frets[s] != Out && fd.frets[s] >= fd.t.Capo+lonelyFrom }
+	for s := 2; s < strings6; s++ {
+		if fd.frets[s] == fd.t.Capo && up(s-1) && up(s+1) {
+			cost += lonelyOpen
+		}
+	}
+	return cost
 }
 
 // strayFrom is how far up the neck open strings stand out: in an altered tuning they belong to the sound a fret further.

@@ -130,9 +130,16 @@ func (s *slow) shape(frets [strings6 + 1]int, anyOut bool) (cost float64, ok boo
 	if hand > 0 {
 		cost += upNeck * float64(hand-t.Capo)
 	}
+	index := hand
+	if high <= hand+1 {
+		index--
+	}
 	for _, str := range sounding {
-		if from := t.Capo + t.strayFrom(); frets[str] == t.Capo && (hand > from || hand == from && high > hand+1) {
-			cost += strayOpen
+		if from := t.Capo + t.strayFrom(); frets[str] == t.Capo && hand > 0 && index >= from {
+			cost += strayOpen + strayPer*float64(index-from)
+		}
+		if up := t.Capo + lonelyFrom; frets[str] == t.Capo && str > 1 && str < 6 && frets[str-1] >= up && frets[str+1] >= up {
+			cost += lonelyOpen
 		}
 	}
 	g := Grip{Frets: frets}
