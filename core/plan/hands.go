@@ -367,7 +367,9 @@ func (m *model) placeCost(mo *moment, s *stop, share float64, y *tally) {
 	at := float64(m.fromCapo(s.holds()))
 	y.add(play.Place, share*m.w.OffPosition*mo.pins.position.outside(at))
 	switch {
-	case m.home.has(at) || mo.pins.position.has(at):
+	case mo.pins.position.has(at):
+	case m.home.has(at) && s.how != play.Open:
+		y.add(play.Place, share*m.w.AtHome)
 	case s.how == play.Slide:
 		y.add(play.Place, share*(m.w.SlideString*float64(s.str-1)+m.w.SlideFret*at))
 		switch {

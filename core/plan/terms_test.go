@@ -345,7 +345,12 @@ func (c *termCase) places() {
 	c.is("OffPosition", place(1, play.Open, 0), 2*inForce.OffPosition)
 	c.set(stay(3), 62)
 	c.is("openPositions", place(1, play.Open, 0), 0)
-	// A minor pentatonic in standard lies at home from 5 to 8.
+	// A minor pentatonic in standard lies at home from 5 to 8: C5 on string 1 at 8, fretted or slid.
+	c.set(func(r *Request) {
+		r.Tuning, r.Player.Lean, r.Tune.Key = coretest.Tuning("Standard"), player.LeanMixed, tune.Key{Tonic: pitch.Note{Letter: 'A'}, Minor: true}
+	}, 72)
+	c.is("AtHome", place(1, play.Fret, 1), inForce.AtHome)
+	c.is("AtHome", place(1, play.Slide, 0), inForce.AtHome)
 	at := func(key byte, minor bool, lean string) frets {
 		c.set(func(r *Request) {
 			r.Tuning, r.Player.Lean = coretest.Tuning("Standard"), lean

@@ -120,6 +120,7 @@ type Weights struct {
 	SlideAway   float64 // the same where neither the string nor the open strings are home
 	OffBox      float64 // off every bar, but in the box over one
 	OffBar      float64 // off every fret at which a bar sounds the chord
+	AtHome      float64 // any note at home in standard tuning
 	OpenBar     float64 // an open string whose note lies under the chord's bar, too
 	OffPosition float64 // per fret outside the position that the player asks for, two at most
 	Leap        float64 // per 100 mm that the hand moves beyond leapFree, whatever the time
@@ -263,6 +264,7 @@ var inForce = Weights{
 	SlideAway:   0.35,
 	OffBox:      0.2,
 	OffBar:      0.336,
+	AtHome:      0.05,
 	OpenBar:     0.35,
 	OffPosition: 0.4,
 	Leap:        0.4,

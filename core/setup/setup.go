@@ -246,7 +246,7 @@ var BarChoices = append([]BarChoice{
 // positions are the choices of a position for the hand.
 func positions() (out []BarChoice) {
 	for at := 1; at <= highestPosition; at++ {
-		out = append(out, BarChoice{fmt.Sprintf("position-%d", at), "Stay in " + play.PositionName(at),
+		out = append(out, BarChoice{fmt.Sprintf("position-%d", at), fmt.Sprintf("Stay at frets %d to %d", at, at+play.PositionFrets-1),
 			play.Pin{Part: play.Position, Fret: float64(at)}})
 	}
 	return out

@@ -5,6 +5,7 @@ import (
 	"encoding/json"
 	"fmt"
 	"net/url"
+	"slices"
 	"strconv"
 	"strings"
 
@@ -399,9 +400,10 @@ func nextText(p *plan.Plan, m int) (text, move string) {
 	}
 	next := &p.Moments[m+1]
 	wait := fmt.Sprintf("in %.2f s", next.Seconds-p.Moments[m].Seconds)
+	fingers := fingersNext(&p.Moments[m].Hand, &next.Hand)
 	switch {
 	case next.Melody == nil && next.Thumb != nil:
-		return fmt.Sprintf("thumb on string %d", next.Thumb.String), wait
+		return fmt.Sprintf("thumb on string %d", next.Thumb.String), wait + fingers
 	case next.Melody == nil:
 		return "thumb rests", wait
 	}
@@ -409,7 +411,34 @@ func nextText(p *plan.Plan, m int) (text, move string) {
 	for _, s := range next.With {
 		where += ", with it " + nextWhere(p, s)
 	}
-	return where, wait + p.MoveText(m+1)
+	return where, wait + p.MoveText(m+1) + fingers
+}
+
+// fingersNext says which fingers of the hand come down or go elsewhere for the next stroke, and which press where they are already.
+func fingersNext(now, next *play.LeftHand) string {
+	var move, stay []string
+	for _, f := range next.Fingers {
+		if slices.Contains(now.Fingers, f) || slices.Contains(now.Stays, f) {
+			stay = append(stay, f.Finger)
+		} else {
+			move = append(move, f.Finger)
+		}
+	}
+	var out string
+	if len(move) > 0 {
+		out = "; " + fingersDo(move, "moves", "move")
+	}
+	if len(stay) > 0 {
+		out += "; " + fingersDo(stay, "stays", "stay")
+	}
+	return out
+}
+
+func fingersDo(names []string, one, many string) string {
+	if len(names) == 1 {
+		return "finger " + names[0] + " " + one
+	}
+	return "fingers " + strings.Join(names, " and ") + " " + many
 }
 
 func nextWhere(p *plan.Plan, s *play.Stroke) string {
