@@ -1,10 +1,14 @@
 package web_test
 
 import (
+	"encoding/json"
 	"net/url"
 	"strings"
 	"testing"
 	"time"
+
+	"stepping/core/player"
+	"stepping/formats/plandoc"
 )
 
 // TestWithoutScripts: the plan can be read and changed with plain links and forms.
@@ -81,6 +85,49 @@ func TestTextAndPins(t *testing.T) {
 	tunes, err := s.store.Tunes(t.Context(), s.owner)
 	if err != nil || len(tunes[0].Settings.Pins) != 0 {
 		t.Errorf("%+v %v", tunes[0].Settings, err)
+	}
+}
+
+// TestStay: a hand that is asked to stay at frets 5 to 8 for two bars does, there and nowhere else, and the pin says so.
+func TestStay(t *testing.T) {
+	t.Parallel()
+	s := newSite(t)
+	_, _, h := s.ask(t, "POST", "/tunes", url.Values{"abc": {"X:1\nT:Gravel Box\nM:4/4\nL:1/8\nQ:1/4=92\nK:Am\n" +
+		"\"Am\"A2 c2 A2 G2 | E2 G2 A4 | \"Am\"A2 c2 A2 G2 | E2 D2 C4 |\n"}, "tuning": {"Standard"}})
+	profiles, err := s.store.Profiles(t.Context(), s.owner)
+	if err != nil {
+		t.Fatal(err)
+	}
+	none := profiles[0]
+	none.Profile.Lean = player.LeanNone
+	if err := s.store.SaveProfile(t.Context(), s.owner, none.ID, none.Version, none.Profile); err != nil {
+		t.Fatal(err)
+	}
+	path := h.Get("Location")
+	s.ask(t, "POST", path+"/pin", url.Values{"version": {"1"}, "m": {"0"}, "choice": {"position-5"}, "first": {"1"}, "last": {"2"}})
+	if got := text(s.page(t, path+"?leaf=setup&wait=1").Find(".pin-list")); !strings.Contains(got, "bar 1 to 2, position 5, frets 5 to 8") {
+		t.Errorf("the pin reads %q", got)
+	}
+	_, doc, _ := s.ask(t, "GET", path+"/plan.json", nil)
+	var plan plandoc.Doc
+	if err := json.Unmarshal([]byte(doc), &plan); err != nil {
+		t.Fatal(err)
+	}
+	low := 0
+	for _, mo := range plan.Moments {
+		for _, st := range mo.Strokes {
+			if st.Part != "melody" {
+				continue
+			}
+			if mo.Bar <= 2 && (st.Fret < 5 || st.Fret > 8) {
+				t.Errorf("bar %d: string %d, fret %g", mo.Bar, st.String, st.Fret)
+			} else if mo.Bar > 2 && st.Fret < 5 {
+				low++
+			}
+		}
+	}
+	if low == 0 {
+		t.Error("the hand stays where nobody asked it to")
 	}
 }
 

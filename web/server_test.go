@@ -174,6 +174,8 @@ func TestRequests(t *testing.T) {
 		{"POST", tune + "/pin", pin(`{"at":"1/0","part":"melody","string":2,"fret":3}`), 422, "load the page again"},
 		{"POST", tune + "/pin", pin(`{"at":"0","part":"drums"}`), 422, "&#34;drums&#34; is not known"},
 		{"POST", tune + "/pin", pin(`{"at":"0","part":"damper","string":2,"by":"nose"}`), 422, "names a string and one of"},
+		{"POST", tune + "/pin", pin(`{"at":"0","part":"position","fret":2.5}`), 422, "a position is a fret from 1 to 24"},
+		{"POST", tune + "/pin", pin(`{"at":"0","part":"position","fret":0}`), 422, "a position is a fret from 1 to 24"},
 		{"POST", tune + "/pin", bars("no-slide", "3", "99"), 422, "from 1 to 16"},
 		{"POST", tune + "/pin", bars("fly", "1", "2"), 422, "from the list"},
 		{"POST", tune + "/pin", url.Values{"m": {"0"}}, 400, "without its version"},

@@ -113,7 +113,7 @@ func (p *Pin) what(capo int) string {
 	case p.Part == Ringing:
 		return "left to ring"
 	case p.Part == Position:
-		return PositionName(int(FromCapo(p.Fret, capo)))
+		return PositionName(max(1, int(FromCapo(p.Fret, capo))))
 	}
 	words := []string{string(p.Part)}
 	if p.Voice > 0 {
