@@ -33,7 +33,10 @@ func (p *Plan) giveFingers() {
 	if p.free != nil {
 		p.free.giveFingers()
 	}
-	defer func() { p.rendered = nil }()
+	defer func() {
+		p.markRinging()
+		p.rendered = nil
+	}()
 	if len(p.m.req.Player.FreeFingers()) == 0 {
 		return
 	}
@@ -57,7 +60,6 @@ func (p *Plan) giveFingers() {
 	}
 	p.renderHands(ways)
 	p.giveStays()
-	p.markRinging()
 }
 
 // renderHands renders again the moments whose hands, or whose hands before, have other fingers than they were rendered with.
