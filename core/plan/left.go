@@ -176,7 +176,11 @@ func (st *stage) shiftCost(k int, g *hand, a attack, y *tally) {
 		return
 	}
 	if need := st.m.shiftNeed(mem.pos, g, a); need > 0 {
-		y.add(play.Shift, st.m.w.overTime(need, st.mo.sec-mem.since)+st.m.w.Leap*max(0, math.Abs(g.pos-mem.pos)-leapFree)/100)
+		cost := st.m.w.overTime(need, st.mo.sec-mem.since) + st.m.w.Leap*max(0, math.Abs(g.pos-mem.pos)-leapFree)/100
+		if !g.slide {
+			cost *= st.m.w.FretShift
+		}
+		y.add(play.Shift, cost)
 	}
 }
 

@@ -136,18 +136,18 @@ func (c *termCase) moving() {
 	c.set(nil, 71, 74)
 	i, g := c.hand(0, 1, play.Fret, 1, nil), c.hand(1, 1, play.Fret, 1, nil)
 	need := fitts(x(12)-x(9), inForce.FretTarget*(x(12)-x(11)))
-	c.is("Shift FretTarget", c.change(1, i, g, plain)[play.Shift], inForce.Shift*need*need)
+	c.is("Shift FretTarget FretShift", c.change(1, i, g, plain)[play.Shift], inForce.FretShift*inForce.Shift*need*need)
 	// From fret 2 to 17, 256 mm: a leap beyond what lies within sight.
 	c.set(nil, 64, 79)
 	i, g = c.hand(0, 1, play.Fret, 1, nil), c.hand(1, 1, play.Fret, 1, nil)
 	far := x(17) - x(2)
 	need17 := fitts(far, inForce.FretTarget*(x(17)-x(16)))
-	c.is("Leap", c.change(1, i, g, plain)[play.Shift], inForce.Shift*need17*need17+inForce.Leap*(far-leapFree)/100)
+	c.is("Leap", c.change(1, i, g, plain)[play.Shift], inForce.FretShift*(inForce.Shift*need17*need17+inForce.Leap*(far-leapFree)/100))
 	// The same in a tenth of the time is late: 0.1 s there.
 	c.set(func(r *Request) { r.Tempo = 400 }, 71, 74) // a quarter in 0.15 s
 	i, g = c.hand(0, 1, play.Fret, 1, nil), c.hand(1, 1, play.Fret, 1, nil)
 	ratio := need / 0.15
-	c.is("Late", c.change(1, i, g, plain)[play.Shift], inForce.Shift*ratio*ratio+inForce.Late*(ratio-1)*(ratio-1))
+	c.is("Late", c.change(1, i, g, plain)[play.Shift], inForce.FretShift*(inForce.Shift*ratio*ratio+inForce.Late*(ratio-1)*(ratio-1)))
 	// Finger 1 at fret 9, then finger 4 at fret 12: the index finger stays where it is.
 	c.set(func(r *Request) { r.Player.SlideFinger = 3; r.Player.Lean = player.LeanNone }, 71, 74)
 	i, g = c.hand(0, 1, play.Fret, 1, nil), c.hand(1, 1, play.Fret, 4, nil)

@@ -8,8 +8,9 @@ type Weights struct {
 	// Hand movements below this are finger play, not a shift.
 	StillMM float64
 	// shift = wShift·ratio² + wLate·max(0, ratio − 1)², ratio = need / time there is.
-	Shift float64
-	Late  float64
+	Shift     float64
+	Late      float64
+	FretShift float64 // share of both for fingers that fret
 	// After this long without touching the neck, the hand may be anywhere.
 	FreeSeconds float64
 
@@ -156,6 +157,7 @@ var inForce = Weights{
 	StillMM:     6,
 	Shift:       0.9,
 	Late:        6,
+	FretShift:   2.5,
 	FreeSeconds: 1.5,
 
 	Stretch:     0.6,
@@ -211,9 +213,9 @@ var inForce = Weights{
 
 	Clash:     0.8,
 	DroneEase: 0.3,
-	Pattern:   1.5,
-	Dropped:   2,
-	DropOne:   0.8,
+	Pattern:   2.2,
+	Dropped:   3,
+	DropOne:   1.2,
 	RingsOn:   0.4,
 	DropHit:   1.2,
 	CutBass:   0.3,
@@ -256,7 +258,7 @@ var inForce = Weights{
 	Lean:         2.1,
 
 	Cramped:     0.0313,
-	NeckPer:     0.1,
+	NeckPer:     0.06,
 	BassNeck:    0.0501,
 	SlideString: 0.075,
 	SlideFret:   0.0187,

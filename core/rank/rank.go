@@ -106,7 +106,7 @@ type Ranking struct {
 
 // Costs in the planner's units, and how many of the first shapes are proved.
 const (
-	perTurned  = 0.15 // each half step of retuning
+	perTurned  = 0.15 // each half step of retuning, to one who slides; twice that where nothing is slid
 	perCapo    = 0.25 // each fret of the capo
 	perHigh    = 1.2  // more for each fret beyond highCapo, under a slide
 	fretCapo   = 2.5  // the same two where nothing is slid: a capo is for a key that has no easy shapes
@@ -115,7 +115,7 @@ const (
 	perFret    = 0.1  // each fretted melody note, for each fret of the capo: the hand lies as far up the neck as it does without
 	perHome    = 12.0  // no open string belongs to the chord of home, under a slide
 	perRoot    = 1.2  // home's root is not on string 6 or 5 but on 4; twice that if on none
-	perDropped = 3.0  // a string dropped to another note than home's root, where nothing is slid
+	perDropped = 5.0  // a string dropped to another note than home's root, where nothing is slid
 	perDrone   = 6.0  // no open string sounds home's root or fifth, for a tune of one chord over a steady thumb
 	perOwn     = 4.0  // a tuning that the player does not know
 	perShapes  = 4.5  // a tuning in which the shapes of standard are lost, without a slide, over manyChords
@@ -345,7 +345,7 @@ func (rk *ranker) candidate(named tuning.Named, t tuning.Tuning, p *retune.Plan,
 	}
 	slid, long := slideShare[rk.r.Plan.Player.Lean], max(1, float64(len(rk.r.Plan.Tune.Notes))/usualNotes)
 	c.shape = shapeOf(t)
-	c.Retuning = perTurned * float64(c.Turned)
+	c.Retuning = perTurned * (2 - slid) * float64(c.Turned)
 	high := float64(max(0, capo-freeCapo(&rk.r.Plan.Player)))
 	c.Capoed = long * (slid*(perCapo*float64(capo)+perHigh*high) + (1-slid)*(fretCapo*float64(capo)+fretHigh*high))
 	c.Risk = perRisk * max(0, c.Tightest-riskFrom)

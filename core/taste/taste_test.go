@@ -17,7 +17,7 @@ func played(t *testing.T, taste player.Taste, most int) []Source {
 	var out []Source
 	for seed := range uint64(3) {
 		pl := player.Default()
-		r := plan.Request{Tune: coretest.Wander(seed+5, 24), Tuning: coretest.Tuning("Open D"), Player: pl, Thumb: pattern.Alternating}
+		r := plan.Request{Tune: coretest.Wander(seed+11, 24), Tuning: coretest.Tuning("Open D"), Player: pl, Thumb: pattern.Alternating}
 		planner, err := plan.Solve(context.Background(), r)
 		if err != nil {
 			t.Fatal(err)
