@@ -198,7 +198,7 @@ func TestShapesAreTransposed(t *testing.T) {
 	t.Parallel()
 	eachVariation(t, func(t *testing.T, rng *rand.Rand) {
 		r := Request{Tune: coretest.Wander(rng.Uint64(), 10), Tuning: coretest.Tuning("Open D"), Player: player.Default(), Thumb: pattern.Steady} // how muddy an alternate is depends on how low it sounds
-		for i := range r.Tune.Notes { // some with a note below, which may be fretted beside an open string
+		for i := range r.Tune.Notes {                                                                                                             // some with a note below, which may be fretted beside an open string
 			if n := &r.Tune.Notes[i]; rng.IntN(3) == 0 {
 				n.With = []pitch.Note{pitch.Spell(n.Note.Pitch()-pitch.Midi(3+rng.IntN(2)), false)}
 			}

@@ -113,7 +113,7 @@ const (
 	fretHigh   = 4.0
 	highCapo   = 3
 	perFret    = 0.1  // each fretted melody note, for each fret of the capo: the hand lies as far up the neck as it does without
-	perHome    = 12.0  // no open string belongs to the chord of home, under a slide
+	perHome    = 12.0 // no open string belongs to the chord of home, under a slide
 	perRoot    = 1.2  // home's root is not on string 6 or 5 but on 4; twice that if on none
 	perDropped = 5.0  // a string dropped to another note than home's root, where nothing is slid
 	perDrone   = 6.0  // no open string sounds home's root or fifth, for a tune of one chord over a steady thumb
