@@ -145,6 +145,7 @@ func isChoice(p play.Pin) bool {
 // choicesOf lists the choices made in a tune, and what a plan of it must agree with.
 func choicesOf(ctx context.Context, number int, s *Source) ([]Choice, reference.Case, error) {
 	pins := slices.DeleteFunc(slices.Clone(s.Request.Pins), func(p play.Pin) bool { return !isChoice(p) })
+	own := len(pins)
 	for _, k := range s.Request.Kept {
 		if !slices.ContainsFunc(pins, func(p play.Pin) bool { return p.At == k.At && p.Part == k.Part && p.Voice == k.Voice }) {
 			pins = append(pins, k)
@@ -158,11 +159,21 @@ func choicesOf(ctx context.Context, number int, s *Source) ([]Choice, reference.
 	if err != nil {
 		return nil, reference.Case{}, ctx.Err() // a tune without a plan teaches nothing
 	}
+	same := p // with repeats alike, as a kept plan was made
+	if r.Varied = false; len(pins) > own {
+		if same, err = plan.Solve(ctx, r); err != nil {
+			return nil, reference.Case{}, ctx.Err()
+		}
+	}
+	r.Varied = true
 	var out []Choice
 	for i := range pins {
 		held, first := p.Holds(&pins[i])
 		if first < 0 {
 			continue
+		}
+		if alike, _ := same.Holds(&pins[i]); i >= own && !held && alike {
+			continue // the planner's own choice, for the sake of a repeat
 		}
 		c := Choice{Source: number, Pin: pins[i], Moment: first, Words: pins[i].Words(r.Tune, r.Capo)}
 		if !held {
