@@ -183,6 +183,8 @@ func TestRequests(t *testing.T) {
 		{"GET", tune + "/progress", nil, 200, `"done":true`},
 		{"GET", tune + "/variations", nil, 200, "what else fits"},
 		{"GET", tune + "/suit", nil, 200, "Rank every tuning"},
+		{"POST", tune + "/suit", url.Values{}, 303, ""},
+		{"POST", tune + "/suit/stop", url.Values{}, 303, ""},
 		{"POST", tune + "/sections", url.Values{"version": {"1"}, "bar": {"1"}, "pattern": {"Slap on two and four"}}, 422,
 			"is in 4/4 and the tune there in 3/4"},
 		{"POST", tune + "/sections", url.Values{"version": {"1"}, "bar": {"99"}, "pattern": {"Waltz, root and pair"}}, 422, "bars 1 to 16"},

@@ -129,3 +129,20 @@ func TestStop(t *testing.T) {
 		t.Error("it is not worked out again")
 	}
 }
+
+// TestSounds: what was put is found until what was heard later needs its place; what was heard last stays.
+func TestSounds(t *testing.T) {
+	var s Sounds
+	key := func(n int) [32]byte { return [32]byte{byte(n), byte(n >> 8)} }
+	const n = mostSounds/MostSound + 1
+	for i := range n {
+		s.Put(key(i), make([]byte, MostSound))
+		s.Put(key(i), nil) // is kept already
+		if s.Get(key(0)) == nil {
+			t.Fatalf("the first is gone after %d", i)
+		}
+	}
+	if s.Get(key(1)) != nil || len(s.Get(key(n-1))) != MostSound || s.Get(key(n)) != nil || s.bytes != mostSounds {
+		t.Errorf("the second is %d, the last %d bytes of %d", len(s.Get(key(1))), len(s.Get(key(n-1))), s.bytes)
+	}
+}

@@ -5,6 +5,7 @@ import (
 	"slices"
 	"strings"
 	"testing"
+	"time"
 
 	"stepping/core/chord"
 	"stepping/core/grip"
@@ -251,5 +252,13 @@ func TestHomePicture(t *testing.T) {
 				}
 			}
 		}
+	}
+}
+
+// TestLogMinutes: a day counts and has its figure from half a minute on.
+func TestLogMinutes(t *testing.T) {
+	m := NewLogMinutes([]float64{0.49, 0.5, 0, 20}, time.Date(2026, 11, 30, 12, 0, 0, 0, time.UTC))
+	if m.Days != 2 || m.Total != 21 || m.Bars[0].Text != "" || m.Bars[1].Text != "0" || m.Bars[3].Text != "20" || m.Bars[3].Day != "30 Nov" {
+		t.Errorf("%+v", m)
 	}
 }
