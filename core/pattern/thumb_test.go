@@ -197,6 +197,14 @@ func TestTerms(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
+	openG, err := tuning.Parse("Open G")
+	if err != nil {
+		t.Fatal(err)
+	}
+	fifth := func(p Place) bool { return p == Place{4, 5, 0} }
+	if c := mustChord(t, "C"); !slices.ContainsFunc(Places(openG, 0, c, Alternate), fifth) { // root on 5:5
+		t.Errorf("over C in open G the fifth beside the root is not offered: %v", Places(openG, 0, c, Alternate))
+	}
 	if got := Fit(std, 0, d, Alternate, 5, pitch.Midi(45)); got != fitBelowRoot {
 		t.Errorf("the fifth below a root on string 4: %v, by hand %v", got, fitBelowRoot)
 	}
