@@ -159,7 +159,7 @@ const droneString = 5
 const fitModal = 0.2
 
 // isModal reports whether a steady thumb may stay on the open tonic through changes: the player welcomes the drone, the tonic lies open on
-// string 6 or 5, most open strings are the tonic or its fifth, and none is its third.
+// string 6 or 5, most open strings are the tonic or its fifth, and none is its third, unless a slide keeps the hand busy.
 func (m *model) isModal() bool {
 	if m.req.Thumb != pattern.Steady || !m.req.Player.Drone || !m.isTonic(m.open(6)) && !m.isTonic(m.open(5)) {
 		return false
@@ -170,7 +170,9 @@ func (m *model) isModal() bool {
 		case 0, 7:
 			home++
 		case 3, 4:
-			return false
+			if !slideUsed(m.req.Player) {
+				return false
+			}
 		}
 	}
 	return home >= modalStrings

@@ -282,10 +282,13 @@ func TestMonotone(t *testing.T) {
 		}
 		fast := p.Request
 		for i := range p.Moments {
-			if s := p.Moments[i].Melody; s != nil {
+			if p.Moments[i].Melody == nil {
+				continue
+			}
+			for _, s := range append([]*play.Stroke{p.Moments[i].Melody}, p.Moments[i].With...) {
 				f := 0
 				fmt.Sscan(s.Finger, &f)
-				fast.Pins = append(fast.Pins, play.Pin{At: p.Moments[i].At, Part: play.Melody, String: s.String, Fret: s.Fret, How: s.How, Finger: f})
+				fast.Pins = append(fast.Pins, play.Pin{At: p.Moments[i].At, Part: play.Melody, Voice: s.Voice, String: s.String, Fret: s.Fret, How: s.How, Finger: f})
 			}
 		}
 		fast.Thumb, fast.Sections = pattern.None, nil // so that the pins fix the whole left hand

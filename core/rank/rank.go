@@ -108,7 +108,7 @@ type Ranking struct {
 const (
 	perTurned  = 0.15 // each half step of retuning, to one who slides; twice that where nothing is slid
 	perCapo    = 0.25 // each fret of the capo
-	perHigh    = 1.2  // more for each fret beyond highCapo, under a slide
+	perHigh    = 2.5  // more for each fret beyond highCapo, under a slide
 	fretCapo   = 2.5  // the same two where nothing is slid: a capo is for a key that has no easy shapes
 	fretHigh   = 4.0
 	highCapo   = 3
@@ -132,6 +132,9 @@ const manyChords = 5
 // perBar is what it costs if no chord of the tune lies under a straight bar: it is what a slide gives whole
 // chords, drones and doubled notes with.
 const perBar = 3.0
+
+// perNote is what each note costs a slide where no straight bar gives home: there is no place to come back to.
+const perNote = 0.2
 
 // fretHome is the share of perHome and perRoot that counts where nothing is slid and the tuning is no standard or dropped one.
 const fretHome = 0.4
@@ -354,6 +357,10 @@ func (rk *ranker) candidate(named tuning.Named, t tuning.Tuning, p *retune.Plan,
 	c.req.Tuning, c.req.Capo, c.req.Pins, c.req.Progress, c.req.Varied = t, capo, nil, nil, true
 	c.UnderBar = underBar(c.req.Tune, t, capo)
 	c.Bar = long * perBar * slid * (1 - c.UnderBar)
+	key := c.req.Tune.Key
+	if !barred(chord.Triad(key.Tonic, key.Minor), t, capo) {
+		c.Bar += slid * perNote * float64(len(c.req.Tune.Notes))
+	}
 	c.Home = long * rk.home(c, t, slid)
 	c.Strange = long * strange(&rk.r.Plan, named)
 	c.must = capo == 0 && steps == 0 && (named.Name == "Standard" || c.Home == 0 && (slid > 0 || named.Usual))
@@ -676,16 +683,23 @@ func underBar(tu *tune.Tune, t tuning.Tuning, capo int) float64 {
 	}
 	n := 0
 	for _, c := range chords {
-		for fret := capo; fret <= capo+12; fret++ {
-			all := true
-			for s := 1; s <= tuning.Strings && all; s++ {
-				all = c.Has(t.Open(s) + pitch.Midi(fret))
-			}
-			if all {
-				n++
-				break
-			}
+		if barred(c, t, capo) {
+			n++
 		}
 	}
 	return float64(n) / float64(len(chords))
+}
+
+// barred reports whether all that a straight bar sounds at some fret are tones of c.
+func barred(c chord.Chord, t tuning.Tuning, capo int) bool {
+	for fret := capo; fret <= capo+12; fret++ {
+		all := true
+		for s := 1; s <= tuning.Strings && all; s++ {
+			all = c.Has(t.Open(s) + pitch.Midi(fret))
+		}
+		if all {
+			return true
+		}
+	}
+	return false
 }
