@@ -76,7 +76,7 @@ func TestSuitFretted(t *testing.T) {
 		t.Fatal(err)
 	}
 	if testing.Short() {
-		tunes = tunes[3:6]
+		tunes = tunes[5:6]
 	}
 	missed := 0
 	profile := writeFile(t, `{"lean":"none","fingers":3}`)
