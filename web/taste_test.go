@@ -39,7 +39,7 @@ func (s *site) chooses(t *testing.T) (pins int) {
 			t.Fatal(err)
 		}
 		req.Player.Taste = player.Taste{"MixedFret": 1.5, "MixedSlide": 1 / 1.5, "LongFretted": 1.5, "OpenSustained": 1.5,
-			"SlideString": 1 / 1.5, "ToolChange": 1 / 1.5}
+			"SlideString": 1 / 1.5, "SlideFret": 1 / 1.5, "ToolChange": 1 / 1.5}
 		his, err := plan.Solve(t.Context(), req)
 		if err != nil {
 			t.Fatal(err)
@@ -82,9 +82,9 @@ func TestTaste(t *testing.T) {
 	if testing.Short() {
 		return // learning takes its time
 	}
-	// Three quarters of one tune are enough, and learnt from sooner.
-	short := strings.Join(strings.SplitAfter(tunes[2].Source, "\n")[:9], "")
-	_, err := s.store.AddTune(t.Context(), s.owner, "Short", short, tunes[2].ProfileID, tunes[2].Settings)
+	// One tune is enough, and learnt from sooner.
+	one := tunes[2].Source
+	_, err := s.store.AddTune(t.Context(), s.owner, "Short", one, tunes[2].ProfileID, tunes[2].Settings)
 	for _, tune := range tunes {
 		err = errors.Join(err, s.store.DeleteTune(t.Context(), s.owner, tune.ID))
 	}
