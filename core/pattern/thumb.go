@@ -362,18 +362,18 @@ func wantedFretted(c chord.Chord, r Role, p pitch.Pitch) bool {
 }
 
 // heldAlternate: where the alternate's open string is no root, third or fifth of the chord, a finger takes a
-// tone there that a held shape reaches: at fret 1 to 4, or beside a root that is fretted further up.
+// tone there that a held shape reaches: at fret 1 to 4, or near a root that is fretted further up.
 func heldAlternate(t tuning.Tuning, capo int, c chord.Chord, r Role, str, fret int, root rootPlace) bool {
 	if r != Alternate || root.str == 0 || str != alternateString(root) {
 		return false
 	}
-	beside := fret - int((root.pitch-t.Open(root.str))/pitch.HalfStep)
-	return (fret <= capo+heldFrets || beside >= -1 && beside <= besideRoot) &&
+	higher := fret - int((root.pitch-t.Open(root.str))/pitch.HalfStep)
+	return (fret <= capo+heldFrets || higher >= -1 && higher <= aboveFrets) &&
 		!isStable(c, t.Open(str)+pitch.Midi(capo)) && c.Has(t.Open(str)+pitch.Midi(fret))
 }
 
-// besideRoot is how many frets above a fretted root a held shape reaches.
-const besideRoot = 2
+// aboveFrets is how many frets above a fretted root a held shape reaches.
+const aboveFrets = 2
 
 // heldFrets is how far above the capo the fretted tones of a held shape lie.
 const heldFrets = 4

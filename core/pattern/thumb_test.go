@@ -193,17 +193,10 @@ func TestTerms(t *testing.T) {
 			t.Errorf("%s: %v, by hand %v", c.what, got, c.want)
 		}
 	}
-	std, err := tuning.Parse("Standard")
-	if err != nil {
-		t.Fatal(err)
-	}
-	openG, err := tuning.Parse("Open G")
-	if err != nil {
-		t.Fatal(err)
-	}
+	std := mustTuning(t, "Standard")
 	fifth := func(p Place) bool { return p == Place{4, 5, 0} }
-	if c := mustChord(t, "C"); !slices.ContainsFunc(Places(openG, 0, c, Alternate), fifth) { // root on 5:5
-		t.Errorf("over C in open G the fifth beside the root is not offered: %v", Places(openG, 0, c, Alternate))
+	if c := mustChord(t, "C"); !slices.ContainsFunc(Places(mustTuning(t, "Open G"), 0, c, Alternate), fifth) { // root on 5:5
+		t.Errorf("over C in open G the fifth near the root is not offered: %v", Places(mustTuning(t, "Open G"), 0, c, Alternate))
 	}
 	if got := Fit(std, 0, d, Alternate, 5, pitch.Midi(45)); got != fitBelowRoot {
 		t.Errorf("the fifth below a root on string 4: %v, by hand %v", got, fitBelowRoot)
@@ -216,4 +209,13 @@ func TestTerms(t *testing.T) {
 			t.Errorf("%d half steps above the root of D: clash %v, want %v", iv, got, want)
 		}
 	}
+}
+
+func mustTuning(t *testing.T, name string) tuning.Tuning {
+	t.Helper()
+	tn, err := tuning.Parse(name)
+	if err != nil {
+		t.Fatal(err)
+	}
+	return tn
 }

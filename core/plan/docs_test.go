@@ -15,7 +15,7 @@ import (
 // weightFiles are all files of core whose constants are weights or figures of the model.
 var weightFiles = []string{
 	"stops.go", "lineup.go", "../digits/digits.go", "../grip/cost.go", "../pattern/thumb.go", "../ring/ring.go",
-	"../rank/rank.go", "../setlist/setlist.go", "../backing/backing.go",
+	"../rank/cost.go", "../rank/rank.go", "../setlist/setlist.go", "../backing/backing.go",
 }
 
 // TestModelDocument: docs/model.md gives every weight of every file that has weights, with its value.

@@ -197,8 +197,9 @@ func TestDroneOverFourth(t *testing.T) {
 func TestShapesAreTransposed(t *testing.T) {
 	t.Parallel()
 	eachVariation(t, func(t *testing.T, rng *rand.Rand) {
-		r := Request{Tune: coretest.Wander(rng.Uint64(), 10), Tuning: coretest.Tuning("Open D"), Player: player.Default(), Thumb: pattern.Steady} // how muddy an alternate is depends on how low it sounds
-		for i := range r.Tune.Notes {                                                                                                             // some with a note below, which may be fretted beside an open string
+		// With a steady thumb: how muddy an alternate sounds depends on how low it is, so that it need not be the same in both.
+		r := Request{Tune: coretest.Wander(rng.Uint64(), 10), Tuning: coretest.Tuning("Open D"), Player: player.Default(), Thumb: pattern.Steady}
+		for i := range r.Tune.Notes { // some with a note below, which may be fretted near an open string
 			if n := &r.Tune.Notes[i]; rng.IntN(3) == 0 {
 				n.With = []pitch.Note{pitch.Spell(n.Note.Pitch()-pitch.Midi(3+rng.IntN(2)), false)}
 			}
@@ -352,7 +353,7 @@ func TestSlapAndFlick(t *testing.T) {
 			for s := 1; s <= 3; s++ {
 				st := mo.Strings[s-1]
 				leaking += len(mo.Leaking())
-				rings := s == 3 && st.State == play.Rings // a bass note there goes on, as beside a brush
+				rings := s == 3 && st.State == play.Rings // a bass note there goes on, as one that a brush catches
 				if s != mo.Melody.String && st.State != play.Leaks && !rings && !(st.State == play.Silenced &&
 					(strings.HasPrefix(string(st.By), "finger") || st.By == "trailing" || st.By == "tilt")) && !shallow {
 					t.Errorf("at %s: string %d is %+v while %s flicks string %d", mo.At, s, st, mo.Melody.Digit, mo.Melody.String)

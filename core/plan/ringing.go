@@ -39,10 +39,9 @@ func (p *Plan) markRinging() {
 // struckAt is what sounds on string str from moment mo on, nothing under a slide.
 func (p *Plan) struckAt(mo *play.Moment, str int) (r sounding) {
 	for _, s := range mo.Strokes() {
-		if s.String != str || s.How == play.Slide || s.How == play.Glide || s.How == play.Dead {
-			continue
+		if s.String == str && s.How != play.Slide && s.How != play.Glide && s.How != play.Dead {
+			r = sounding{mo.Strings[str-1].Note, s.Finger, s.Fret, mo.Seconds + p.m.audibleFor(str, 0)}
 		}
-		r = sounding{mo.Strings[str-1].Note, s.Finger, s.Fret, mo.Seconds + p.m.audibleFor(str, 0)}
 	}
 	return r
 }
@@ -51,13 +50,14 @@ func (p *Plan) struckAt(mo *play.Moment, str int) (r sounding) {
 func (p *Plan) ringsOn(t, str int, r *sounding) bool {
 	mo := &p.Moments[t]
 	st := &mo.Strings[str-1]
-	held := slices.ContainsFunc(slices.Concat(mo.Hand.Fingers, mo.Hand.Stays), func(f play.FingerAt) bool {
-		return f.String == str && float64(f.Fret) == r.fret && f.Finger == r.finger
-	})
+	held, touched := false, false
+	for _, f := range slices.Concat(mo.Hand.Fingers, mo.Hand.Stays) {
+		touched = touched || f.String == str
+		held = held || f.String == str && float64(f.Fret) == r.fret && f.Finger == r.finger
+	}
 	if r.finger != "" { // a finger that lifts silences it, one that stays does not
 		return held && (st.State == play.Harmless || st.State == play.Silenced && st.By == play.DampedBy(r.finger))
 	}
 	free := !slideUsed(p.m.req.Player) || !p.m.school.Cares || p.m.moments[t].pins.ringing
-	touched := slices.ContainsFunc(slices.Concat(mo.Hand.Fingers, mo.Hand.Stays), func(f play.FingerAt) bool { return f.String == str })
 	return free && st.State == play.Harmless && !touched && !p.handAt(t).under.Has(str)
 }

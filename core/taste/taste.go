@@ -160,12 +160,13 @@ func choicesOf(ctx context.Context, number int, s *Source) ([]Choice, reference.
 		return nil, reference.Case{}, ctx.Err() // a tune without a plan teaches nothing
 	}
 	same := p // with repeats alike, as a kept plan was made
-	if r.Varied = false; len(pins) > own {
-		if same, err = plan.Solve(ctx, r); err != nil {
+	if len(pins) > own {
+		q := r
+		q.Varied = false
+		if same, err = plan.Solve(ctx, q); err != nil {
 			return nil, reference.Case{}, ctx.Err()
 		}
 	}
-	r.Varied = true
 	var out []Choice
 	for i := range pins {
 		held, first := p.Holds(&pins[i])
