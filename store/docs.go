@@ -10,6 +10,7 @@ import (
 	"stepping/core/pattern"
 	"stepping/core/player"
 	"stepping/core/retune"
+	"stepping/core/tune"
 )
 
 // Kept is a document of the owner's with its key and version.
@@ -72,12 +73,14 @@ type Draft struct {
 	Name string       `json:"name"`
 	Neck *entry.Sheet `json:"neck,omitempty"`
 
-	Data   []byte  `json:"data,omitempty"`   // the file, packed by gzip
-	Tuning string  `json:"tuning,omitempty"` // how tablature is tuned, whatever it says; "": what it says
-	Play   string  `json:"play,omitempty"`   // the tuning to play it in; "": the file's, or one that suits
-	Voice  *int    `json:"voice,omitempty"`  // nil: the one proposed
-	Steps  int     `json:"steps,omitempty"`  // of the grid for played notes; 0: the one proposed
-	Swing  float64 `json:"swing,omitempty"`
+	Data   []byte      `json:"data,omitempty"`   // the file, packed by gzip
+	Tuning string      `json:"tuning,omitempty"` // how tablature is tuned, whatever it says; "": what it says
+	Play   string      `json:"play,omitempty"`   // the tuning to play it in; "": the file's, or one that suits
+	Voice  *int        `json:"voice,omitempty"`  // the melody; nil: the one proposed
+	Bass   *int        `json:"bass,omitempty"`   // the voice that is the bass, -1 for none; nil: the one proposed
+	Mends  []tune.Mend `json:"mends,omitempty"`  // notes changed after reading
+	Steps  int         `json:"steps,omitempty"`  // of the grid for played notes; 0: the one proposed
+	Swing  float64     `json:"swing,omitempty"`
 }
 
 // Drafts are the owner's.

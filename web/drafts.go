@@ -9,6 +9,8 @@ import (
 	"fmt"
 	"io"
 	"net/http"
+	"net/url"
+	"reflect"
 	"slices"
 	"strconv"
 	"strings"
@@ -25,7 +27,6 @@ import (
 	"stepping/core/tuning"
 	"stepping/formats/abc"
 	"stepping/formats/music"
-	"stepping/formats/plandoc"
 	"stepping/jobs"
 	"stepping/store"
 	"stepping/web/desk"
@@ -51,6 +52,9 @@ type draftBody struct {
 	Play     string // the tuning to play it in; "" for the file's, or one that suits
 	Moved    bool   // that is another than the file's: its places do not hold there
 	Voices   []draftVoice
+	NoBass   bool // one could be chosen, and none is
+	Bar      *draftBar
+	Mends    int
 	Look     view.Contour
 	Grids    []draftGrid
 	Shift    string
@@ -63,12 +67,6 @@ type draftBody struct {
 }
 
 type draftFact struct{ Name, Value string }
-
-type draftVoice struct {
-	plandoc.ReadVoice
-	Now  bool
-	Look view.Contour
-}
 
 type draftGrid struct {
 	Name  string
@@ -263,14 +261,6 @@ func (s *Server) readText(c *gin.Context, text string) (*tune.Tune, error) {
 	})
 }
 
-// voiceOf is the voice that is chosen, or proposed.
-func voiceOf(d *store.Draft, f *music.File) int {
-	if d.Voice != nil && *d.Voice >= 0 && *d.Voice < len(f.Score.Voices()) {
-		return *d.Voice
-	}
-	return f.Score.Melody
-}
-
 // draft shows a draft: a file, or the neck.
 func (s *Server) draft(c *gin.Context) {
 	k, ok := keptParam(s, c, s.store.Drafts())
@@ -291,7 +281,7 @@ func (s *Server) showDraft(c *gin.Context, status int, k *store.Kept[store.Draft
 		s.failFor(c, err)
 		return
 	}
-	body, err := newDraftBody(k, f)
+	body, err := newDraftBody(k, f, atoi(cmp.Or(c.Query("bar"), c.PostForm("bar"))))
 	if err != nil {
 		s.failFor(c, err)
 		return
@@ -299,14 +289,16 @@ func (s *Server) showDraft(c *gin.Context, status int, k *store.Kept[store.Draft
 	if text != "" {
 		body.Text = text
 	}
-	body.Fault = said
+	if body.Fault = said; said != nil && said.Field == "mend" && body.Bar != nil {
+		body.Bar.typed(c)
+	}
 	s.render(c, status, "draft", "layout", "A tune to add", body)
 }
 
-func newDraftBody(k *store.Kept[store.Draft], f *music.File) (draftBody, error) {
-	voice := voiceOf(&k.Doc, f)
+func newDraftBody(k *store.Kept[store.Draft], f *music.File, bar int) (draftBody, error) {
+	roles := rolesOf(&k.Doc, f)
 	b := draftBody{ID: k.ID.String(), Version: k.Version, Format: f.Score.Format, Text: f.Text, Play: k.Doc.Play, Library: tuning.Library}
-	tu, pins, left, err := f.Tune(voice)
+	tu, pins, left, err := tuneOf(&k.Doc, f)
 	if err != nil {
 		return b, err
 	}
@@ -322,7 +314,8 @@ func newDraftBody(k *store.Kept[store.Draft], f *music.File) (draftBody, error) 
 			b.Chords = append(b.Chords, name)
 		}
 	}
-	b.voices(f, voice)
+	b.voices(f, roles)
+	b.Bar, b.Mends = newDraftBar(tu, bar), len(k.Doc.Mends)
 	if q := f.Quantized; q != nil {
 		b.Proposed = len(q.Chords) > 0 && q.Chords[0].Proposed
 		b.Shift = fmt.Sprintf("Notes are moved by %.3f of a beat in the middle, %.2f at most.", q.Mean, q.Most)
@@ -340,23 +333,13 @@ func newDraftBody(k *store.Kept[store.Draft], f *music.File) (draftBody, error) 
 // tuningName is a name that tuning.Parse reads, or the notes.
 func tuningName(t tuning.Tuning) string { return cmp.Or(tuning.Identify(t).Name, t.String()) }
 
-func (b *draftBody) voices(f *music.File, now int) {
-	all := plandoc.Voices(f.Score)
-	if len(all) < 2 {
-		return
-	}
-	for i, v := range all {
-		dv := draftVoice{ReadVoice: v, Now: i == now}
-		if tu, _, _, err := f.Tune(i); err == nil {
-			dv.Look = view.NewContour(tu, 8)
-		}
-		b.Voices = append(b.Voices, dv)
-	}
-}
-
 // factsOf are what was understood: length, range, key, meter, tempo.
 func factsOf(tu *tune.Tune, f *music.File) []draftFact {
-	out := []draftFact{{"Length", fmt.Sprintf("%d bars, %d notes", len(tu.Bars), len(tu.Notes))}}
+	length := fmt.Sprintf("%d bars, %d notes", len(tu.Bars), len(tu.Notes))
+	if n := len(tu.Bass); n > 0 {
+		length += fmt.Sprintf(" and %d of the bass", n)
+	}
+	out := []draftFact{{"Length", length}}
 	if len(tu.Notes) > 0 {
 		lo, hi := tu.Notes[0].Note, tu.Notes[0].Note
 		for _, n := range tu.Notes {
@@ -413,13 +396,14 @@ func (s *Server) chooseDraft(c *gin.Context) {
 		return
 	}
 	d := k.Doc
-	if v, err := strconv.Atoi(c.PostForm("voice")); err == nil {
-		d.Voice = &v
+	if err := chooseVoices(c, &d); err != nil {
+		s.showDraft(c, http.StatusUnprocessableEntity, &k, "", &fault{Field: "mend", Text: view.Sentence(err.Error())})
+		return
 	}
 	if steps, swing, ok := strings.Cut(c.PostForm("grid"), " "); ok {
 		for _, g := range score.Grids {
 			if fmt.Sprint(g.Steps) == steps && fmt.Sprintf("%.3f", g.Swing) == swing {
-				d.Steps, d.Swing = g.Steps, g.Swing
+				d.Steps, d.Swing, d.Mends = g.Steps, g.Swing, nil
 			}
 		}
 	}
@@ -430,7 +414,7 @@ func (s *Server) chooseDraft(c *gin.Context) {
 		d.Tuning = strings.TrimSpace(t)
 	}
 	if text, has := c.GetPostForm("abc"); has {
-		d.Data = packed([]byte(text))
+		d.Data, d.Mends = packed([]byte(text)), nil
 	}
 	if n, err := strconv.Atoi(c.PostForm("mend")); err == nil {
 		f, err := s.readFile(c, &k.Doc)
@@ -439,21 +423,29 @@ func (s *Server) chooseDraft(c *gin.Context) {
 			return
 		}
 		if found := findings(f); n >= 0 && n < len(found) && found[n].Finding.Mend != nil {
-			d.Data = packed([]byte(found[n].Finding.Mend.Apply(strings.ReplaceAll(f.Text, "\r\n", "\n"))))
+			d.Data, d.Mends = packed([]byte(found[n].Finding.Mend.Apply(strings.ReplaceAll(f.Text, "\r\n", "\n")))), nil
 		}
 	}
 	if f, err := s.readFile(c, &d); err != nil {
 		s.showDraft(c, http.StatusUnprocessableEntity, &k, c.PostForm("abc"), draftFault(c.PostForm("abc"), err))
 		return
-	} else if _, _, _, err := f.Tune(voiceOf(&d, f)); err != nil {
-		s.showDraft(c, http.StatusUnprocessableEntity, &k, c.PostForm("abc"), newFault("", err))
+	} else if _, _, _, err := tuneOf(&d, f); err != nil {
+		said := newFault("", err)
+		if len(d.Mends) > len(k.Doc.Mends) {
+			said.Field = "mend"
+		}
+		s.showDraft(c, http.StatusUnprocessableEntity, &k, c.PostForm("abc"), said)
 		return
 	}
 	if err := s.store.Drafts().Save(c.Request.Context(), door.Owner(c), k.ID, k.Version, &d); err != nil {
 		s.failFor(c, err)
 		return
 	}
-	c.Redirect(http.StatusSeeOther, "/drafts/"+k.ID.String())
+	place := "/drafts/" + k.ID.String()
+	if bar := c.PostForm("bar"); bar != "" {
+		place += "?bar=" + url.QueryEscape(bar) + "#notes"
+	}
+	c.Redirect(http.StatusSeeOther, place)
 }
 
 // keepDraftTune makes a tune of a draft. free lets the places go that it names.
@@ -516,8 +508,8 @@ func fromFile(d *store.Draft) (in incoming, err error) {
 	if err != nil {
 		return in, err
 	}
-	voice := voiceOf(d, f)
-	if in.tune, in.pins, _, err = f.Tune(voice); err != nil {
+	roles := rolesOf(d, f)
+	if in.tune, in.pins, _, err = tuneOf(d, f); err != nil {
 		return in, err
 	}
 	if t, err := tuning.Parse(d.Play); err == nil { // readDraft has refused any other
@@ -530,7 +522,7 @@ func fromFile(d *store.Draft) (in incoming, err error) {
 	} else if t != nil {
 		return in, fmt.Errorf("this guitar has %d strings, and plans are made for six", t.Len())
 	}
-	if f.Score.Format == "ABC" && voice == f.Score.Melody {
+	if f.Score.Format == "ABC" && len(d.Mends) == 0 && reflect.DeepEqual(roles, f.Score.Roles()) {
 		in.source = f.Text
 		return in, nil
 	}
@@ -567,11 +559,16 @@ func (s *Server) takeIn(c *gin.Context, in *incoming) (id store.ID, said string,
 		return id, "there is nobody to plan it for: add a player under Players, then add the tune", nil
 	}
 	st := setup.Settings{Tuning: in.tuning, Capo: in.capo, Thumb: pattern.Alternating, Pins: in.pins}
+	if len(in.tune.Bass) > 0 {
+		st.Thumb = pattern.Written
+	}
 	if st.Pins == nil {
 		st.Pins = []play.Pin{}
 	}
 	if slices.ContainsFunc(in.pins, func(p play.Pin) bool { return p.Part == play.Melody && p.String > 0 }) {
-		st.Thumb = pattern.None // what the file has is all that is played
+		if st.Thumb != pattern.Written {
+			st.Thumb = pattern.None // what the file has is all that is played
+		}
 	} else if in.tune.WrittenHigh() {
 		st.Steps = -12
 	}

@@ -16,12 +16,15 @@ import (
 	"testing"
 	"time"
 
+	"github.com/PuerkitoBio/goquery"
 	"github.com/chromedp/cdproto/cdp"
 	"github.com/chromedp/cdproto/page"
 	"github.com/chromedp/chromedp"
 	"github.com/chromedp/chromedp/kb"
 
 	"stepping/core/coretest"
+	"stepping/core/pattern"
+	"stepping/core/setup"
 	"stepping/core/sheet"
 	"stepping/formats/musicxml"
 	"stepping/formats/smf"
@@ -85,7 +88,7 @@ func TestPlayItIn(t *testing.T) {
 		_, _, header := s.ask(t, "POST", "/drafts", url.Values{"abc": {tt.tab}, "tuning": {tt.typed}})
 		to := header.Get("Location")
 		page := s.page(t, to)
-		if got := text(page.Find("summary")); got != "Written for a guitar in "+tt.paper {
+		if got := text(page.Find(".draft-facts summary")); got != "Written for a guitar in "+tt.paper {
 			t.Errorf("%s: %q", tt.typed, got)
 		}
 		if places := strings.Contains(text(page.Find("dl")), "notes have their string and fret"); places != tt.places {
@@ -144,7 +147,7 @@ func TestWaysIn(t *testing.T) {
 		shows []string
 	}{
 		{"walk.txt", []byte(aTab), []string{"text tablature", "4 bars", "Open D", "nothing looks wrong"}},
-		{"wander.musicxml", xml.Bytes(), []string{"MusicXML", "24 notes", "Which voice is the melody?"}},
+		{"wander.musicxml", xml.Bytes(), []string{"MusicXML", "24 notes", "Which voice is the melody, which the bass?"}},
 		{"wander.mid", midi.Bytes(), []string{"MIDI", "24 notes", "How is it counted?", "Chords"}},
 		{"own.abc", []byte(ownTune), []string{"ABC", "4 bars", "D major", "Gravel Road Reel"}},
 	} {
@@ -223,6 +226,75 @@ func TestMend(t *testing.T) {
 	status, body, _ := s.ask(t, "POST", to, url.Values{"abc": {"no tablature any more"}})
 	if status != http.StatusUnprocessableEntity || !strings.Contains(body, "no tablature any more") {
 		t.Errorf("text that cannot be read: %d", status)
+	}
+}
+
+// TestVoices: a tab of melody and bass is shown as both, heard as both, and changed note by note; what cannot be is said at the note, with
+// what was typed. What is kept has its bass, which the thumb plays as it is written, or none if that is wanted.
+func TestVoices(t *testing.T) {
+	t.Parallel()
+	s := newSite(t)
+	data, err := os.ReadFile("../formats/tabtext/testdata/typed/01-count-under.txt")
+	if err != nil {
+		t.Fatal(err)
+	}
+	draft := func() string {
+		_, _, header := s.ask(t, "POST", "/drafts", url.Values{"abc": {string(data)}})
+		return header.Get("Location")
+	}
+	to := draft()
+	page := s.page(t, to)
+	if page.Find(".voice.is-now").Length() != 1 || page.Find(".voice.is-bass").Length() != 1 || page.Find(".draft-facts rect.is-bass").Length() < 20 {
+		t.Error("melody and bass are not both shown")
+	}
+	sounds := map[string]bool{}
+	for _, layers := range []string{"", "&layers=melody", "&layers=thumb"} {
+		status, body, header := s.ask(t, "GET", to+"/sound.wav?bars=1"+layers, nil)
+		if sounds[body] = true; status != http.StatusOK || header.Get("Content-Type") != "audio/wav" {
+			t.Errorf("%s: %d", layers, status)
+		}
+	}
+	if len(sounds) != 3 {
+		t.Error("melody, bass and both sound alike")
+	}
+	note := func(pitch, dur, as string) url.Values {
+		return url.Values{"note": {"4"}, "of": {"0"}, "line": {"bass"}, "bar": {"2"}, "pitch": {pitch}, "dur": {dur}, "to": {as}}
+	}
+	for _, bad := range []url.Values{note("H2", "1", "bass"), note("A2", "9", "bass"), note("A2", "-1", "bass"), note("A2", "1", "attic")} {
+		status, body, _ := s.ask(t, "POST", to, bad)
+		page, err := goquery.NewDocumentFromReader(strings.NewReader(body))
+		if err != nil {
+			t.Fatal(err)
+		}
+		typed := page.Find(fmt.Sprintf(".mend.is-bass [name=pitch][value=%q]", bad.Get("pitch"))).Length() > 0
+		if status != http.StatusUnprocessableEntity || page.Find("#notes .fault").Length() != 1 || !typed {
+			t.Errorf("%v: %d %q", bad, status, text(page.Find(".fault")))
+		}
+	}
+	status, _, header := s.ask(t, "POST", to, note("B2", "1/2", "bass"))
+	if at := header.Get("Location"); status != http.StatusSeeOther || !strings.HasSuffix(at, "?bar=2#notes") || s.page(t, at).Find(".mend.is-bass [name=pitch][value=B2]").Length() != 1 {
+		t.Errorf("a note is not changed: %d %s", status, at)
+	}
+	keep := func(to string) setup.Settings {
+		s.ask(t, "POST", to+"/keep", url.Values{})
+		tunes, err := s.store.Tunes(t.Context(), s.owner)
+		if err != nil || len(tunes) == 0 {
+			t.Fatal(err)
+		}
+		last := tunes[len(tunes)-1]
+		if strings.Contains(last.Source, "V:2") == (last.Settings.Thumb != pattern.Written) {
+			t.Errorf("thumb %s of %s", last.Settings.Thumb, last.Source)
+		}
+		return last.Settings
+	}
+	st := keep(to)
+	if st.Thumb != pattern.Written || len(st.Pins) != 43 { // of 45, two at the note that was changed
+		t.Errorf("kept with the thumb %s and %d pins", st.Thumb, len(st.Pins))
+	}
+	to = draft()
+	s.ask(t, "POST", to, url.Values{"bass": {"-1"}})
+	if st := keep(to); st.Thumb != pattern.None {
+		t.Errorf("without a bass the thumb is %s", st.Thumb)
 	}
 }
 

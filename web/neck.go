@@ -183,7 +183,7 @@ func fromNeck(sheet *entry.Sheet) (in incoming, err error) {
 	if err != nil {
 		return in, err
 	}
-	if in.tune, in.pins, _, err = sc.Tune(0); err != nil || len(in.tune.Notes) == 0 {
+	if in.tune, in.pins, _, err = sc.Tune(sc.Roles()); err != nil || len(in.tune.Notes) == 0 {
 		return in, errors.New("there is no note yet: touch the neck, or type a fret")
 	}
 	in.tuning, in.capo = sheet.Tuning, sheet.Capo

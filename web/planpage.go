@@ -237,6 +237,15 @@ func (s *Server) showPlan(c *gin.Context, status int, id store.ID, moment string
 	s.render(c, status, "plan", part, t.Title, body)
 }
 
+// thumbsOf are the thumbs that a tune can have.
+func (s *Server) thumbsOf(t *store.Tune) []pattern.Kind {
+	tu, _, err := s.desk.Read(t.Source)
+	if err != nil {
+		tu = &tune.Tune{}
+	}
+	return pattern.KindsFor(tu)
+}
+
 // newPlanBody is the page without its plan: the tune, its setup and what can be chosen there.
 func (s *Server) newPlanBody(c *gin.Context, t *store.Tune, note planNote) (planBody, error) {
 	profiles, err := s.store.Profiles(c.Request.Context(), door.Owner(c))
@@ -245,7 +254,7 @@ func (s *Server) newPlanBody(c *gin.Context, t *store.Tune, note planNote) (plan
 	}
 	body := planBody{
 		ID: t.ID.String(), Title: t.Title, Version: t.Version, CanUndo: t.CanUndo, CanRedo: t.CanRedo, Notice: note.Notice,
-		Form: formOf(t), Library: tuning.Library, Profiles: choices(profiles), Thumbs: pattern.Kinds, Pins: len(t.Settings.Pins),
+		Form: formOf(t), Library: tuning.Library, Profiles: choices(profiles), Thumbs: s.thumbsOf(t), Pins: len(t.Settings.Pins),
 		Leaf: leafOr(c.DefaultPostForm("leaf", c.Query("leaf"))),
 	}
 	if note.Form != nil {

@@ -41,6 +41,9 @@ func (s *Server) propose(c *gin.Context, tu *tune.Tune, p *player.Profile) (out 
 	}
 	g, now := sixStringed(guitars)
 	r := rank.Request{Plan: plan.Request{Tune: tu, Tuning: now, Player: *p, Thumb: pattern.Alternating}, Guitar: g.Guitar, Workers: 2}
+	if len(tu.Bass) > 0 {
+		r.Plan.Thumb = pattern.Written
+	}
 	if err := r.Guitar.Complete(tuning.Strings); err != nil {
 		return out, g.Tuning, nil
 	}

@@ -218,6 +218,7 @@ func (s *Server) draftRoutes(r *gin.Engine) {
 	r.POST("/neck", s.addNeck)
 	r.GET("/drafts/:id", s.draft)
 	r.POST("/drafts/:id", s.chooseDraft)
+	r.GET("/drafts/:id/sound.wav", s.hearDraft)
 	r.POST("/drafts/:id/key", s.pressKey)
 	r.POST("/drafts/:id/frame", s.frameNeck)
 	r.POST("/drafts/:id/keep", s.keepDraftTune)

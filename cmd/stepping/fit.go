@@ -59,8 +59,8 @@ func fitCommand(ctx context.Context, args []string, out, errOut io.Writer) error
 	}
 	begin := time.Now()
 	best, err := reference.Fit(ctx, reference.Cases(refs), start, how, func(p reference.FitProgress) {
-		fmt.Fprintf(errOut, "\rsweep %d of %d, %-14s melody %d/%d, bass %d/%d  ", p.Sweep, p.Sweeps, p.Weight,
-			p.Agreement.Melody, p.Agreement.MelodyOf, p.Agreement.Bass, p.Agreement.BassOf)
+		fmt.Fprintf(errOut, "\rsweep %d of %d, %-14s melody %d/%d, bass %d/%d, fingers %d/%d  ", p.Sweep, p.Sweeps, p.Weight,
+			p.Agreement.Melody, p.Agreement.MelodyOf, p.Agreement.Bass, p.Agreement.BassOf, p.Agreement.Fingers, p.Agreement.FingersOf)
 		if *to != "" {
 			_ = writeWeights(*to, &p.Best) // said again at the end, with its error
 		}
@@ -95,10 +95,11 @@ func heldOut(ctx context.Context, out io.Writer, refs []*reference.Reference, st
 			return err
 		}
 		total.Add(&a)
-		fmt.Fprintf(out, "fold %d: melody %d/%d, bass %d/%d\n", k+1, a.Melody, a.MelodyOf, a.Bass, a.BassOf)
+		fmt.Fprintf(out, "fold %d: melody %d/%d, bass %d/%d, fingers %d/%d\n", k+1, a.Melody, a.MelodyOf, a.Bass, a.BassOf, a.Fingers, a.FingersOf)
 	}
-	_, err := fmt.Fprintf(out, "held out in %d folds: melody %.1f%%, bass %.1f%%\n", n,
-		100*float64(total.Melody)/float64(total.MelodyOf), 100*float64(total.Bass)/float64(total.BassOf))
+	_, err := fmt.Fprintf(out, "held out in %d folds: melody %.1f%%, bass %.1f%%, fingers %.1f%%\n", n,
+		100*float64(total.Melody)/float64(total.MelodyOf), 100*float64(total.Bass)/float64(total.BassOf),
+		100*float64(total.Fingers)/float64(max(1, total.FingersOf)))
 	return err
 }
 
@@ -109,7 +110,7 @@ func writeNeeds(ctx context.Context, out io.Writer, refs []*reference.Reference,
 		return err
 	}
 	fmt.Fprintf(out, "# Weights\n\nWritten by `stepping fit DIR --needs`. Each weight may lie between half and twice its value; beside it how many choices of the %d references more or fewer\nagree at either end "+
-		"(melody and bass together, all other weights in force), and the references that lose two or more there. Units and meaning stand in [model.md](model.md).\n\n"+
+		"(melody, bass and fingers together, all other weights in force), and the references that lose two or more there. Units and meaning stand in [model.md](model.md).\n\n"+
 		"| weight | value | from | to | at half | at twice | needed by |\n|---|---|---|---|---|---|---|\n", len(refs))
 	for _, name := range plan.WeightNames() {
 		var change [2]int
@@ -143,7 +144,7 @@ func agreements(ctx context.Context, refs []*reference.Reference, w *plan.Weight
 		if err != nil {
 			return nil, err
 		}
-		out[i] = a.Melody + a.Bass
+		out[i] = a.Melody + a.Bass + a.Fingers
 	}
 	return out, nil
 }

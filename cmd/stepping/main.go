@@ -21,12 +21,13 @@ const usage = `usage:
   stepping backup FILE [--replace]   everything of this installation in one file, also while it runs
   stepping restore FILE [--replace]  and back
   stepping plan TUNE [--tuning "D A D F# A D"] [--capo N] [--tempo N] [--swing 2:1] [--player FILE.json]
-                [--thumb steady|alternating|none] [--varied] [--pattern NAME|FILE.json] [--json|--tab]
-                [--position N] [--voice N] [--grid N] [--free]
+                [--thumb written|steady|alternating|none] [--varied] [--pattern NAME|FILE.json] [--json|--tab]
+                [--position N] [--voice N] [--bass N|none] [--grid N] [--free]
                                      TUNE is ABC, text tablature, MusicXML (.musicxml, .xml, .mxl) or MIDI; --voice
-                                     takes another voice as the melody, --free lets go of the places in the file;
+                                     takes another voice as the melody, --bass another as the bass, --free lets go
+                                     of the places in the file;
                                      --position 5 keeps the fretting hand at frets 5 to 8
-  stepping read TUNE [--json] [--notes] [--voice N] [--grid N] [--tuning "…"]
+  stepping read TUNE [--json] [--notes] [--voice N] [--bass N|none] [--grid N] [--tuning "…"]
   stepping check TAB [--tuning "…"] [--player FILE.json] [--json]
   stepping export TUNE --to musicxml|midi|abc|tab|json [--out FILE] [as for plan]
   stepping sound TUNE --out F.wav [--bars 3-6] [--layers melody,thumb,percussion,click,noise] [--count-in N]

@@ -10,6 +10,7 @@ import (
 	"fmt"
 	"io"
 	"os"
+	"strconv"
 	"strings"
 	"text/tabwriter"
 
@@ -22,10 +23,10 @@ import (
 	"stepping/formats/plandoc"
 )
 
-// read is a file that was read, and the voice of it that was taken.
+// read is a file that was read, and what its voices were taken for.
 type read struct {
 	file     *music.File
-	voice    int
+	roles    score.Roles
 	tune     *tune.Tune
 	pins     []play.Pin
 	warnings []score.Warning
@@ -34,6 +35,7 @@ type read struct {
 // defineRead are the flags of everything that reads a tune.
 func defineRead(fs *flag.FlagSet, a *planArgs) {
 	fs.IntVar(&a.voice, "voice", notSaid, "")
+	fs.StringVar(&a.bass, "bass", "", "")
 	fs.IntVar(&a.grid, "grid", 0, "")
 }
 
@@ -90,22 +92,52 @@ func (a *planArgs) faultIn(err error) error {
 	return err
 }
 
-// openMusic reads a file and takes the voice that is asked for, or the one proposed.
+// openMusic reads a file and takes the voices that are asked for, or those proposed.
 func openMusic(a *planArgs) (*read, error) {
 	in, err := openFile(a)
 	if err != nil {
 		return nil, err
 	}
-	r := &read{file: in, voice: a.voice}
-	if r.voice == notSaid {
-		r.voice = in.Score.Melody
+	r := &read{file: in}
+	if r.roles, err = a.rolesIn(in.Score); err != nil {
+		return nil, err
 	}
-	if n := len(in.Score.Voices()); r.voice < 0 || r.voice >= max(n, 1) {
-		return nil, &inputError{fmt.Sprintf("--voice:1:1: %d: this file has voices 0 to %d; stepping read lists them", r.voice, n-1)}
-	}
-	r.tune, r.pins, r.warnings, err = in.Tune(r.voice)
+	r.tune, r.pins, r.warnings, err = in.Tune(r.roles)
 	a.warn(r.warnings)
 	return r, a.faultIn(err)
+}
+
+// rolesIn are the voices that are asked for as melody and bass.
+func (a *planArgs) rolesIn(sc *score.Score) (r score.Roles, err error) {
+	n := len(sc.Voices())
+	check := func(name string, voice int) error {
+		if voice >= 0 && voice < max(n, 1) {
+			return nil
+		}
+		return &inputError{fmt.Sprintf("--%s:1:1: %d: this file has voices 0 to %d; stepping read lists them", name, voice, n-1)}
+	}
+	melody := a.voice
+	if melody == notSaid {
+		melody = sc.Melody
+	}
+	if err := check("voice", melody); err != nil {
+		return r, err
+	}
+	r = sc.As(melody)
+	switch a.bass {
+	case "":
+		return r, nil
+	case "none":
+		return r.WithBass(-1), nil
+	}
+	bass, err := strconv.Atoi(a.bass)
+	if err != nil {
+		return r, &inputError{fmt.Sprintf("--bass:1:1: %q: give the number of a voice, or none", a.bass)}
+	}
+	if bass == melody {
+		return r, &inputError{fmt.Sprintf("--bass:1:1: voice %d is the melody: give another, or none", bass)}
+	}
+	return r.WithBass(bass), check("bass", bass)
 }
 
 // warn says what was read past, or otherwise than it is written.
@@ -140,7 +172,7 @@ func readCommand(_ context.Context, args []string, out, errOut io.Writer) error 
 	if err != nil {
 		return err
 	}
-	reading := plandoc.NewReading(r.file.Score, r.file.Quantized, r.voice, r.tune, r.pins, r.warnings)
+	reading := plandoc.NewReading(r.file.Score, r.file.Quantized, r.roles, r.tune, r.pins, r.warnings)
 	if a.json {
 		return writeLine(out, reading)
 	}

@@ -31,9 +31,10 @@ type planArgs struct {
 	capo, position                     int
 	tempo                              float64
 	json, varied, tab                  bool
-	free                               bool // places that the file names are not kept
-	voice                              int  // notSaid: the one proposed
-	grid                               int  // steps a quarter for played notes; 0: the one proposed
+	free                               bool   // places that the file names are not kept
+	voice                              int    // the melody; notSaid: the one proposed
+	bass                               string // the voice that is the bass, or none; "": the one proposed
+	grid                               int    // steps a quarter for played notes; 0: the one proposed
 	notes                              bool
 	to, out                            string
 	paper                              string    // how tablature is tuned, whatever it says
@@ -162,7 +163,10 @@ func solve(ctx context.Context, a *planArgs) (*plan.Plan, error) {
 	}
 	if req.Thumb == "" {
 		req.Thumb = pattern.Alternating
-		if len(req.Pins) > 0 {
+		switch {
+		case len(in.tune.Bass) > 0:
+			req.Thumb = pattern.Written
+		case len(req.Pins) > 0:
 			req.Thumb = pattern.None
 		}
 	}

@@ -53,6 +53,13 @@ func Any(seed uint64) *tune.Tune {
 		tu.Notes = append(tu.Notes, n)
 		at += dur
 	}
+	for at := tune.Time(0); seed%2 == 0 && at < tu.Length; {
+		dur := min(lengths[rng.IntN(len(lengths))], tu.Length-at)
+		if rng.IntN(6) > 0 {
+			tu.Bass = append(tu.Bass, tune.Note{At: at, Dur: dur, Note: pitch.Spell(pitch.Midi(38+rng.IntN(10)), flats)})
+		}
+		at += dur
+	}
 	tu.Swing = []float64{0, 0, 0.6, 2.0 / 3, 0.7}[rng.IntN(5)]
 	if len(tu.Notes) == 0 {
 		return Any(seed + 1000)

@@ -91,7 +91,7 @@ func TestAnyKeys(t *testing.T) {
 			t.Fatal(err)
 		}
 		scoretest.Check(t, sc)
-		tu, pins, _, err := sc.Tune(0)
+		tu, pins, _, err := sc.Tune(sc.Roles())
 		if err != nil {
 			continue
 		}

@@ -34,17 +34,17 @@ const mostKnown = 1024
 // mostGrips of a chord are looked at, the cheapest: a very wide hand with its thumb over the neck has 98 of some.
 const mostGrips = 100
 
-// ChordOf is NewChord, or what it returned for the same chord and hand before.
-func ChordOf(g grip.Guitar, c chord.Chord) *Chord {
+// ChordOf is NewChord, or what it returned for the same chord, hand and prices before.
+func ChordOf(g grip.Guitar, c chord.Chord, prices *Prices) *Chord {
 	p := &g.Player
-	key := fmt.Sprint(g.Tuning.Spelled(), g.Capo, c.Name, p.ReachMM, p.FreeFingers(), p.ThumbOver, p.Posture, p.Instrument)
+	key := fmt.Sprint(g.Tuning.Spelled(), g.Capo, c.Name, p.ReachMM, p.FreeFingers(), p.ThumbOver, p.Posture, p.Instrument, *prices)
 	known.Lock()
 	out := known.of[key]
 	known.Unlock()
 	if out != nil {
 		return out
 	}
-	out = NewChord(g, c)
+	out = NewChord(g, c, prices)
 	known.Lock()
 	defer known.Unlock()
 	if first := known.of[key]; first != nil { // found meanwhile
@@ -60,7 +60,7 @@ func ChordOf(g grip.Guitar, c chord.Chord) *Chord {
 
 // NewChord looks for the grips of a chord: those at most gripWithin dearer than the cheapest, with no bar but the index finger's. A chord
 // that cannot be held has none.
-func NewChord(g grip.Guitar, c chord.Chord) *Chord {
+func NewChord(g grip.Guitar, c chord.Chord, prices *Prices) *Chord {
 	out := &Chord{}
 	found, err := g.Candidates(c, nil)
 	if err != nil {
@@ -68,7 +68,7 @@ func NewChord(g grip.Guitar, c chord.Chord) *Chord {
 	}
 	seen, least := map[state]bool{}, math.Inf(1)
 	for i := range found.Grips {
-		h, ok := handOf(&found.Grips[i], g.Capo)
+		h, ok := handOf(&found.Grips[i], g.Capo, prices)
 		h.dearer = found.Grips[i].Cost
 		for f := 2; f <= 4; f++ { // strain prices it
 			if h.at[f] != 0 && h.at[f].Fret() < f {
@@ -91,7 +91,7 @@ func NewChord(g grip.Guitar, c chord.Chord) *Chord {
 }
 
 // handOf is a grip as a hand, in the position with the least strain; ok is false if there is none.
-func handOf(g *grip.Grip, capo int) (h held, ok bool) {
+func handOf(g *grip.Grip, capo int, prices *Prices) (h held, ok bool) {
 	for s := 6; s >= 1; s-- {
 		f := g.Fingers[s]
 		if f == 0 {
@@ -128,7 +128,7 @@ func handOf(g *grip.Grip, capo int) (h held, ok bool) {
 			}
 			d, ok := reach(f, h.at[f], pos)
 			fits = fits && ok
-			sum += strain(&h.state, f, d)
+			sum += prices.strain(&h.state, f, d)
 		}
 		if fits && sum < least {
 			least, h.pos, h.strain = sum, pos, sum

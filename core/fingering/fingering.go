@@ -65,11 +65,12 @@ type Moment struct {
 type Hand struct {
 	X    [32]float64                   // place of each fret above the capo, mm along the neck
 	Span [thumb + 1][thumb + 1]float64 // how far fingers a < b spread, mm
+	*Prices
 }
 
-// NewHand returns the hand of a player.
-func NewHand(p player.Profile) Hand {
-	h := Hand{}
+// NewHand returns the hand of a player, which follows the prices.
+func NewHand(p player.Profile, prices *Prices) Hand {
+	h := Hand{Prices: prices}
 	for f := range h.X {
 		h.X[f] = p.Neck().X(float64(f))
 	}
@@ -126,7 +127,7 @@ type Fingering struct {
 // Solve chooses a way for each moment that has presses. Where no way meets the rules of reach they are ignored; Solve returns nil if the
 // slurs cannot be played. Moments that are the same in old, which may be nil, are not searched again.
 func Solve(h *Hand, moments []Moment, old *Fingering) *Fingering {
-	s := search{hand: h, at: map[state]int32{}, slack: slack}
+	s := search{hand: h, price: h.Prices, at: map[state]int32{}, slack: slack}
 	return s.solve(moments, old)
 }
 
@@ -230,6 +231,7 @@ func (f *Fingering) Held() [][]Held {
 // search is a pass over the moments.
 type search struct {
 	hand   *Hand
+	price  *Prices
 	mo     *Moment
 	hurry  float64 // of a shift
 	change bool    // the chord is another than before
@@ -287,7 +289,7 @@ func (a *Moment) pairs(b *Moment) bool {
 }
 
 // hopeless reports whether a hand is too dear to be kept, whatever a guiding finger may still save.
-func (s *search) hopeless(cost float64) bool { return s.base+cost > s.least+s.slack+guide }
+func (s *search) hopeless(cost float64) bool { return s.base+cost > s.least+s.slack+s.price.Guide }
 
 // from goes on from one hand: as it is, or set down as a grip where the chord changes.
 func (s *search) from(b *node) {
@@ -317,11 +319,11 @@ func (s *search) from(b *node) {
 // setDown is the hand set down as a grip.
 func (s *search) setDown(h *state, g *held) (out state, cost float64) {
 	out = g.state
-	cost = gripShare*g.dearer + gripStrain*g.strain + barCost(g.bar.Len())
+	cost = s.price.GripShare*g.dearer + s.price.GripStrain*g.strain + s.price.bar(g.bar.Len())
 	guided := false
 	for f := 1; f <= thumb; f++ {
 		if g.at[f] != 0 && h.at[f] != g.at[f] {
-			cost += gripFinger
+			cost += s.price.GripFinger
 			guided = guided || slid(h.at[f], g.at[f], int(g.pos)-int(h.pos))
 		}
 	}
@@ -332,7 +334,7 @@ func (s *search) setDown(h *state, g *held) (out state, cost float64) {
 func (s *search) meet(h state, cost float64) {
 	if h.bar&s.mo.Open != 0 {
 		h.bar = 0
-		cost += barLift
+		cost += s.price.BarLift
 	}
 	if len(s.mo.Presses) == 0 {
 		s.way = -1

@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"math"
 	"math/rand/v2"
+	"reflect"
 	"slices"
 	"strings"
 	"testing"
@@ -30,7 +31,7 @@ func chordOf(t testing.TB, name string) *Chord {
 	if err != nil {
 		t.Fatal(err)
 	}
-	return ChordOf(guitar(), c)
+	return ChordOf(guitar(), c, &InForce)
 }
 
 // every lists all ways to give different fingers, or the index to some at one fret, to so many presses.
@@ -71,7 +72,7 @@ func moment(at float64, c *Chord, text string) Moment {
 // fingers solves a line of moments, half a second apart, and writes the fingers; | changes the chord.
 func fingers(t *testing.T, chords, line string) string {
 	t.Helper()
-	h := NewHand(guitar().Player)
+	h := NewHand(guitar().Player, &InForce)
 	var music []Moment
 	names := strings.Fields(chords)
 	for i, part := range strings.Split(line, "|") {
@@ -145,8 +146,8 @@ func randomTune(t testing.TB, rng *rand.Rand, n int) []Moment {
 
 // total is what the best fingers cost, hands looked at within slack.
 func total(music []Moment, slack float64) (*Fingering, float64) {
-	h := NewHand(guitar().Player)
-	s := search{hand: &h, at: map[state]int32{}, slack: slack}
+	h := NewHand(guitar().Player, &InForce)
+	s := search{hand: &h, price: h.Prices, at: map[state]int32{}, slack: slack}
 	f := s.solve(music, nil)
 	if f == nil {
 		return nil, math.Inf(1)
@@ -177,7 +178,7 @@ func TestSlack(t *testing.T) {
 // TestRules: chosen fingers lie in fret order, at one fret the lower on the thicker string, within the span and no further from the position
 // than they reach, never behind the nut; a slur goes from a finger to one that can make it.
 func TestRules(t *testing.T) {
-	rng, h := rand.New(rand.NewPCG(2, 27)), NewHand(guitar().Player)
+	rng, h := rand.New(rand.NewPCG(2, 27)), NewHand(guitar().Player, &InForce)
 	for range 40 {
 		music := randomTune(t, rng, 24)
 		for i := range music[1:] {
@@ -245,7 +246,7 @@ func checkRules(t *testing.T, h *Hand, music []Moment, f *Fingering, held [][]He
 
 // TestEdit: fingers found from those of a tune that differs a little are those found from nothing.
 func TestEdit(t *testing.T) {
-	rng, h := rand.New(rand.NewPCG(3, 27)), NewHand(guitar().Player)
+	rng, h := rand.New(rand.NewPCG(3, 27)), NewHand(guitar().Player, &InForce)
 	shared := 0
 	for range 10 {
 		music := randomTune(t, rng, 50)
@@ -269,5 +270,96 @@ func TestEdit(t *testing.T) {
 	}
 	if shared < 15 {
 		t.Errorf("%d of 30 edits share the end", shared)
+	}
+}
+
+// priced reads a line of moments half a second apart: "5:3=3" is a place and the finger that takes it, + joins places struck together,
+// ~ before a place means that it sounds on there, - is nothing, | changes the chord. It returns what the best hands cost.
+func priced(t *testing.T, line string, chords ...*Chord) float64 {
+	t.Helper()
+	var music []Moment
+	for i, part := range strings.Split(line, "|") {
+		for word := range strings.FieldsSeq(part) {
+			m, way := Moment{Seconds: float64(len(music)) / 2, Chord: chords[i]}, []int8{}
+			for one := range strings.SplitSeq(word, "+") {
+				var str, fret, f int
+				if n, _ := fmt.Sscanf(one, "~%d:%d", &str, &fret); n == 2 {
+					m.Sounds[str] = uint8(fret)
+				} else if n, _ := fmt.Sscanf(one, "%d:%d=%d", &str, &fret, &f); n == 3 {
+					m.Presses, way = append(m.Presses, Press{Place: At(str, fret), Struck: true}), append(way, int8(f))
+				} else if n == 2 {
+					m.Open |= ring.Of(str)
+				}
+			}
+			if len(way) > 0 {
+				m.Ways = [][]int8{way}
+			}
+			music = append(music, m)
+		}
+	}
+	_, cost := total(music, 100)
+	return cost
+}
+
+// TestPrices works out by hand a case for every price.
+func TestPrices(t *testing.T) {
+	p, none, other := InForce, &Chord{}, &Chord{}
+	grip := func(dearer, strain float64, places ...int) *Chord { // places by finger from the index
+		h := held{state: state{pos: 1}, dearer: dearer, strain: strain}
+		for i := 0; i < len(places); i += 2 {
+			if f := i/2 + 1; places[i] > 0 {
+				h.at[f], h.this = At(places[i], places[i+1]), h.this|1<<f
+			}
+		}
+		return &Chord{grips: []held{h}}
+	}
+	down, h := p.Placed+p.OffGrip, usualTime/0.5
+	c := grip(0.5, 0, 2, 1, 4, 2, 5, 3) // C, taken by three fingers
+	bar := down + p.OffGrip + p.BarFixed
+	set := p.GripShare*0.5 + 3*p.GripFinger
+	strained := grip(0, 0.02, 2, 1, 4, 2, 5, 3)
+	seen := ""
+	for _, one := range []struct {
+		name, line string
+		chords     []*Chord
+		want       float64
+	}{
+		{"Placed OffGrip", "5:3=3", []*Chord{none}, down},
+		{"held", "5:3=3 - 5:3=3", []*Chord{none}, down},
+		{"HopSame LeaveSame", "4:2=2 5:3=3 2:1=1 5:2=2", []*Chord{c}, set + down + p.HopSame + p.LeaveSame*p.Leave},
+		{"HopSame LeaveSame", "1:3=3 6:3=3", []*Chord{none}, 2*down + p.HopSame + p.LeaveSame*p.Leave},
+		{"HopThis Leave StrainUp", "1:3=3 6:4=3", []*Chord{none}, 2*down + p.HopThis + p.Leave + p.StrainUp},
+		{"HopSounding LeaveSounds", "1:3=3 6:4=3+~1:3", []*Chord{none}, 2*down + p.HopSounding + p.Leave + p.LeaveSounds + p.StrainUp},
+		{"HopOlder", "1:3=3 | 6:4=3", []*Chord{none, other}, 2*down + p.HopOlder + p.StrainUp},
+		{"OffGripHop LeaveOff", "2:1=1 4:2=2 5:3=3 1:3=4 6:4=4", []*Chord{c}, set + 2*down + p.StrainDown +
+			p.OffGripHop*p.HopThis + p.LeaveOff*p.Leave},
+		{"Swap", "1:3=3 1:3=2", []*Chord{none}, 2*down + p.Swap + p.StrainUp},
+		{"SwapOlder", "1:3=3 | 1:3=2", []*Chord{none, other}, 2*down + p.SwapOlder + p.StrainUp},
+		{"OverNeck", "6:2=5", []*Chord{none}, down + p.OverNeck},
+		{"StrainDown StrainIdle", "5:1=2", []*Chord{none}, down + p.StrainDown + p.StrainIdle},
+		{"StrainDown", "6:1=1 5:1=2", []*Chord{none}, 2*down + p.StrainDown},
+		{"PositionPer", "6:2=1", []*Chord{none}, down + min(p.PositionPer, p.StrainUp)},
+		{"PositionPer", "6:9=1", []*Chord{none}, down + positionMost*p.PositionPer},
+		{"IndexIdle", "6:9=3", []*Chord{none}, down + positionMost*p.PositionPer + p.IndexIdle},
+		{"ShiftFixed ShiftPer", "6:9=1 5:12=1", []*Chord{none}, 2*down + 2*positionMost*p.PositionPer + h*(p.ShiftFixed+2*p.ShiftPer) +
+			p.HopThis + p.Leave + p.StrainUp},
+		{"Guide", "5:9=1 5:12=1", []*Chord{none}, 2*down + 2*positionMost*p.PositionPer + h*(p.ShiftFixed+3*p.ShiftPer) - p.Guide + p.HopThis + p.Leave},
+		{"Along AlongThin", "3:4=1+1:5=2 3:6=1+1:7=2", []*Chord{none}, 2*down + 2*p.OffGrip + p.Along + p.AlongThin +
+			2*positionMost*p.PositionPer + h*(p.ShiftFixed+2*p.ShiftPer) - p.Guide},
+		{"BarFixed BarPer", "4:1=1+2:1=1", []*Chord{none}, bar + 2*p.BarPer},
+		{"BarRoll", "4:1=1+3:1=1 2:1=1", []*Chord{none}, bar + p.BarPer + p.OffGrip + p.BarRoll},
+		{"BarLift", "4:1=1+2:1=1 3:0", []*Chord{none}, bar + 2*p.BarPer + p.BarLift},
+		{"GripShare GripFinger", "2:1=1 4:2=2 5:3=3", []*Chord{c}, set},
+		{"GripStrain", "2:1=1 4:2=2 5:3=3", []*Chord{strained}, p.GripStrain*0.02 + 3*p.GripFinger},
+	} {
+		if got := priced(t, one.line, one.chords...); math.Abs(got-one.want) > 1e-4 {
+			t.Errorf("%s: %s costs %.4f, want %.4f", one.name, one.line, got, one.want)
+		}
+		seen += one.name + " "
+	}
+	for of := range reflect.TypeFor[Prices]().Fields() {
+		if !strings.Contains(seen, of.Name+" ") {
+			t.Errorf("%s has no case", of.Name)
+		}
 	}
 }

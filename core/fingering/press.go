@@ -16,7 +16,7 @@ func (s *search) press(was *state, h state, cost float64, i int) {
 		return
 	}
 	if f == thumb && p.Struck {
-		cost += overNeck
+		cost += s.price.OverNeck
 	}
 	if h.covers(f, p.Place) {
 		h.this |= 1 << f
@@ -26,7 +26,7 @@ func (s *search) press(was *state, h state, cost float64, i int) {
 	if !p.Struck && s.heldBy(&h, p.Place) != 0 {
 		return // a note that sounds on keeps its finger
 	}
-	cost += s.offGripCost(&h, f, p.Place) + takeOver(&h, f, p.Place)
+	cost += s.offGripCost(&h, f, p.Place) + s.takeOver(&h, f, p.Place)
 	again := f == 1 && s.givenToIndex(i) // then only a bar holds both
 	if f == 1 && (again || h.has(1)) {
 		if rolled, more, ok := s.roll(h, p.Place); ok {
@@ -45,15 +45,15 @@ func (s *search) press(was *state, h state, cost float64, i int) {
 }
 
 // takeOver lifts the fingers other than f that lie on a place, and returns what that costs.
-func takeOver(h *state, f int, p Place) (cost float64) {
+func (s *search) takeOver(h *state, f int, p Place) (cost float64) {
 	for y := 1; y <= thumb; y++ {
 		if y == f || !h.covers(y, p) {
 			continue
 		}
 		if h.has(y) {
-			cost += swap
+			cost += s.price.Swap
 		} else {
-			cost += swapOlder
+			cost += s.price.SwapOlder
 		}
 		if h.at[y] == p { // a bar may stay under another finger
 			h.lift(y)
@@ -104,58 +104,58 @@ func (s *search) offGripCost(h *state, f int, p Place) float64 {
 	if h.grip != 0 && s.mo.Chord.grips[h.grip-1].covers(f, p) {
 		return 0
 	}
-	return offGrip
+	return s.price.OffGrip
 }
 
 // alongCost is the price of a finger that goes along its string to a place: the thickest string leads.
-func (a *Moment) alongCost(to Place) float64 {
-	for i := range a.Presses {
-		if a.Presses[i].String() > to.String() {
-			return alongThin
+func (s *search) alongCost(to Place) float64 {
+	for i := range s.mo.Presses {
+		if s.mo.Presses[i].String() > to.String() {
+			return s.price.AlongThin
 		}
 	}
-	return along
+	return s.price.Along
 }
 
 // moveCost is the price of finger f going to a place from where it is.
 func (s *search) moveCost(h *state, f int, to Place) float64 {
 	old := h.at[f]
 	if old == 0 {
-		return placed
+		return s.price.Placed
 	}
 	if s.pair && old.String() == to.String() {
-		return s.mo.alongCost(to)
+		return s.alongCost(to)
 	}
 	sounds := int(s.mo.Sounds[old.String()]) == old.Fret()
 	same := old.Fret() == to.Fret()
 	grips := h.grip == 0 || s.mo.Chord.grips[h.grip-1].covers(f, old)
-	cost := hopOlder
+	cost := s.price.HopOlder
 	switch {
 	case sounds:
-		cost = hopSounding
+		cost = s.price.HopSounding
 	case h.has(f):
-		cost = hopThis
+		cost = s.price.HopThis
 	}
 	if same {
-		cost = min(cost, hopSame)
+		cost = min(cost, s.price.HopSame)
 	}
 	if !grips {
-		cost *= offGripHop
+		cost *= s.price.OffGripHop
 	}
 	if h.has(f) {
-		left := leave
+		left := s.price.Leave
 		if !grips {
-			left *= leaveOff
+			left *= s.price.LeaveOff
 		}
 		if same {
-			left *= leaveSame
+			left *= s.price.LeaveSame
 		}
 		if sounds {
-			left += leaveSounds
+			left += s.price.LeaveSounds
 		}
 		cost += left
 	}
-	return placed + cost
+	return s.price.Placed + cost
 }
 
 // roll lays the index finger out to a place at its fret as well.
@@ -179,9 +179,9 @@ func (s *search) roll(h state, p Place) (state, float64, bool) {
 			return h, 0, false
 		}
 	}
-	cost := barRoll
+	cost := s.price.BarRoll
 	if h.bar == 0 {
-		cost = barCost(bar.Len())
+		cost = s.price.bar(bar.Len())
 	}
 	h.bar, h.this = bar, h.this|1<<1
 	return h, cost, true
@@ -226,7 +226,7 @@ func (s *search) positions() (lo, hi int8) {
 func (s *search) strains(h *state, pos int8) (cost float64) {
 	for i, f := range s.mo.Ways[s.way] {
 		if p := &s.mo.Presses[i]; p.Struck && f != thumb {
-			cost += strain(h, int(f), p.Fret()-int(pos)-int(f-1))
+			cost += s.price.strain(h, int(f), p.Fret()-int(pos)-int(f-1))
 		}
 	}
 	return cost
@@ -247,9 +247,9 @@ func (s *search) hold(was *state, h state, taken uint8, pos int8, cost float64) 
 		}
 		guided = guided || slid(was.at[f], h.at[f], int(pos-was.pos))
 	}
-	cost += positionPer * float64(min(positionMost, pos-1))
+	cost += s.price.PositionPer * float64(min(positionMost, pos-1))
 	if pos > 1 && h.at[1] == 0 {
-		cost += indexIdle
+		cost += s.price.IndexIdle
 	}
 	cost += s.shift(was.pos, pos, guided)
 	if h.pos = pos; !s.hopeless(cost) {
@@ -260,7 +260,7 @@ func (s *search) hold(was *state, h state, taken uint8, pos int8, cost float64) 
 // drop lifts finger f, and returns what that costs.
 func (s *search) drop(h *state, f int) (cost float64) {
 	if p := h.at[f]; int(s.mo.Sounds[p.String()]) == p.Fret() {
-		cost = hopSounding
+		cost = s.price.HopSounding
 	}
 	h.lift(f)
 	return cost

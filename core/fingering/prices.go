@@ -2,48 +2,93 @@ package fingering
 
 import "math"
 
-// Prices, in the planner's units; docs/model.md says what each is for. They were found on eighteen arrangements that players fingered.
+// Prices of fingers, in the planner's units; docs/model.md says what each is for. They were found on eighteen arrangements that players fingered.
+type Prices struct {
+	Placed      float64 // a finger that held nothing comes down
+	HopSounding float64 // a finger comes from a place that should sound on, or lets it go
+	HopThis     float64 // … from one of this chord
+	HopOlder    float64 // … from an older one
+	HopSame     float64 // … at most, at the same fret
+	OffGripHop  float64 // share of these for a place that is not the grip's
+	Along       float64 // a finger goes along its string where pairs of notes move on the same strings
+	AlongThin   float64 // … along another than the thickest of them
+	Leave       float64 // … and leaves a place of this chord
+	LeaveOff    float64 // share for a place that is not the grip's
+	LeaveSame   float64 // share at the same fret
+	LeaveSounds float64 // more if it should sound on
+	Swap        float64 // a place of this chord is taken from another finger
+	SwapOlder   float64 // … of an older one
+	OffGrip     float64 // a finger comes down where no grip that is held has it
+
+	OverNeck float64 // a note by the thumb over the neck
+
+	StrainUp   float64 // a finger one fret above its own
+	StrainDown float64 // one below
+	StrainIdle float64 // … while the finger below it holds nothing
+
+	PositionPer float64 // per fret of the position above the first, at most positionMost
+	IndexIdle   float64 // the index holds nothing, above the first position
+
+	ShiftFixed, ShiftPer float64 // a shift, and per fret, in the usual time
+	Guide                float64 // less if a finger slides along its string
+
+	BarFixed, BarPer float64 // a bar laid, and per string more than one
+	BarRoll          float64 // rolled out further
+	BarLift          float64 // lifted for an open string
+
+	GripShare  float64 // of what a grip costs more than the cheapest
+	GripFinger float64 // a finger that is not there yet
+	GripStrain float64 // times its strain
+}
+
+// InForce are the prices that fingers are found with.
+var InForce = Prices{
+	Placed:      0.10,
+	HopSounding: 0.30,
+	HopThis:     0.15,
+	HopOlder:    0.03,
+	HopSame:     0.10,
+	OffGripHop:  0.2,
+	Along:       0.03,
+	AlongThin:   0.12,
+	Leave:       0.20,
+	LeaveOff:    0.2,
+	LeaveSame:   0.8,
+	LeaveSounds: 0.10,
+	Swap:        1.0,
+	SwapOlder:   0.01,
+	OffGrip:     0.10,
+
+	OverNeck: 0.2,
+
+	StrainUp:   0.03,
+	StrainDown: 0.02,
+	StrainIdle: 0.13,
+
+	PositionPer: 0.03,
+	IndexIdle:   0.10,
+
+	ShiftFixed: 0.12,
+	ShiftPer:   0.12,
+	Guide:      0.10,
+
+	BarFixed: 0.05,
+	BarPer:   0.0625,
+	BarRoll:  0.15,
+	BarLift:  0.20,
+
+	GripShare:  0.2,
+	GripFinger: 0.05,
+	GripStrain: 2.0,
+}
+
+// Limits that no price moves.
 const (
-	placed      = 0.10 // a finger that held nothing comes down
-	hopSounding = 0.30 // a finger comes from a place that should sound on, or lets it go
-	hopThis     = 0.15 // … from one of this chord
-	hopOlder    = 0.03 // … from an older one
-	hopSame     = 0.10 // … at most, at the same fret
-	offGripHop  = 0.2  // share of these for a place that is not the grip's
-	along       = 0.03 // a finger goes along its string where pairs of notes move on the same strings
-	alongThin   = 0.12 // … along another than the thickest of them
-	leave       = 0.20 // … and leaves a place of this chord
-	leaveOff    = 0.2  // share for a place that is not the grip's
-	leaveSame   = 0.8  // share at the same fret
-	leaveSounds = 0.10 // more if it should sound on
-	swap        = 1.0  // a place of this chord is taken from another finger
-	swapOlder   = 0.01 // … of an older one
-	offGrip     = 0.10 // a finger comes down where no grip that is held has it
-
-	overNeck = 0.2 // a note by the thumb over the neck
-
-	strainUp   = 0.03 // a finger one fret above its own
-	strainDown = 0.02 // one below
-	strainIdle = 0.13 // … while the finger below it holds nothing
-
-	positionPer  = 0.03 // per fret of the position above the first …
-	positionMost = 2    // … at most so many
-	indexIdle    = 0.10 // the index holds nothing, above the first position
-
-	shiftFixed, shiftPer = 0.12, 0.12 // a shift, and per fret, in a usual time
-	usualTime            = 0.4        // s
-	leastHurry           = 0.3
-	mostHurry            = 1.5
-	guide                = 0.10 // less if a finger slides along its string
-
-	barFixed, barPer = 0.05, 0.0625 // a bar laid, and per string more than one
-	barRoll          = 0.15         // rolled out further
-	barLift          = 0.20         // lifted for an open string
-
-	gripWithin = 0.6  // grips so much dearer than the cheapest are looked at
-	gripShare  = 0.2  // of what a grip costs more than the cheapest
-	gripFinger = 0.05 // a finger that is not there yet
-	gripStrain = 2.0
+	positionMost = 2   // frets of a position that cost more each
+	usualTime    = 0.4 // s
+	leastHurry   = 0.3
+	mostHurry    = 1.5
+	gripWithin   = 0.6 // grips so much dearer than the cheapest are looked at
 )
 
 // hurry is the weight of a shift in a time.
@@ -56,9 +101,9 @@ func (s *search) shift(from, to int8, guided bool) float64 {
 	if from == 0 || from == to {
 		return 0
 	}
-	cost := s.hurry * (shiftFixed + shiftPer*math.Abs(float64(to-from)))
+	cost := s.hurry * (s.price.ShiftFixed + s.price.ShiftPer*math.Abs(float64(to-from)))
 	if guided {
-		cost -= guide
+		cost -= s.price.Guide
 	}
 	return cost
 }
@@ -68,12 +113,12 @@ func slid(from, to Place, way int) bool {
 	return way != 0 && from != 0 && from.String() == to.String() && to.Fret()-from.Fret() == way
 }
 
-// barCost is that of a bar laid over so many strings.
-func barCost(strings int) float64 {
+// bar is that of a bar laid over so many strings.
+func (c *Prices) bar(strings int) float64 {
 	if strings < 2 {
 		return 0
 	}
-	return barFixed + barPer*float64(strings-1)
+	return c.BarFixed + c.BarPer*float64(strings-1)
 }
 
 // How many frets above and below its own, by its number, a finger reaches in a position.
@@ -91,14 +136,14 @@ func reach(f int, p Place, pos int8) (d int, ok bool) {
 }
 
 // strain of finger f, which lies d frets from its own.
-func strain(h *state, f, d int) float64 {
+func (c *Prices) strain(h *state, f, d int) float64 {
 	switch {
 	case d > 0:
-		return strainUp
+		return c.StrainUp
 	case d < 0 && f > 1 && h.at[f-1] == 0:
-		return strainDown + strainIdle
+		return c.StrainDown + c.StrainIdle
 	case d < 0:
-		return strainDown
+		return c.StrainDown
 	}
 	return 0
 }

@@ -24,10 +24,19 @@ const (
 	None        Kind = "none"
 	Steady      Kind = "steady"      // the root on every beat
 	Alternating Kind = "alternating" // root, alternate, root, alternate …
+	Written     Kind = "written"     // the tune's own bass
 )
 
 // Kinds lists every Kind.
-var Kinds = []Kind{None, Steady, Alternating}
+var Kinds = []Kind{None, Steady, Alternating, Written}
+
+// KindsFor lists those that a tune can have.
+func KindsFor(tu *tune.Tune) []Kind {
+	if len(tu.Bass) == 0 {
+		return Kinds[:len(Kinds)-1]
+	}
+	return Kinds
+}
 
 // Role is what one stroke is for.
 type Role int
@@ -39,9 +48,12 @@ const (
 	Higher // a chord tone above the root
 	Walk   // a step away from the next chord's root
 	NoRole // percussion alone
+	Noted  // the note that is written
 )
 
-func (r Role) String() string { return [...]string{"root", "alternate", "higher", "walk", ""}[r] }
+func (r Role) String() string {
+	return [...]string{"root", "alternate", "higher", "walk", "", "written"}[r]
+}
 
 // Stroke is one thumb stroke wanted by the pattern, or percussion, or both.
 type Stroke struct {
@@ -63,6 +75,9 @@ type Stroke struct {
 	// Optional: not of the pattern, an early arrival that the planner may add where the melody strikes half
 	// a beat before a change.
 	Optional bool
+	// Note and Until are the note of a Noted stroke and when it ends.
+	Note  pitch.Note
+	Until tune.Time
 }
 
 // Reading is one thing that a stroke can be taken for.
@@ -110,11 +125,29 @@ func Strokes(tu *tune.Tune, k Kind, sections []Section, accent string) []Stroke 
 	for bar := range tu.Bars {
 		if p := PatternIn(tu, bar, sections); p != nil {
 			out = p.strokes(tu, bar, out)
+		} else if k == Written {
+			out = written(tu, bar, accent, out)
 		} else if k != None {
 			out = k.strokes(tu, bar, accent, out)
 		}
 	}
 	return lead(tu, sections, out)
+}
+
+// written are the notes of the tune's own bass that begin in a bar.
+func written(tu *tune.Tune, bar int, accent string, out []Stroke) []Stroke {
+	start := tu.Bars[bar]
+	for i := range tu.Bass {
+		n := &tu.Bass[i]
+		if n.At < start || n.At >= start+tu.BarLength(bar) {
+			continue
+		}
+		_, since := tu.Position(n.At)
+		pulse := tu.MeterOver(n.At).Pulse()
+		out = append(out, Stroke{At: n.At, Role: Noted, Over: tu.ChordOver(n.At), One: since == 0, Note: n.Note, Until: n.End(),
+			Loud: n.Marks&tune.Accent != 0 || since%pulse == 0 && accented(accent, int(since/pulse))})
+	}
+	return out
 }
 
 // lead marks the strokes on either side of every change, and adds early arrivals for the planner to
@@ -124,7 +157,7 @@ func lead(tu *tune.Tune, sections []Section, strokes []Stroke) []Stroke {
 	last := -1
 	for i := range strokes {
 		first := &strokes[i]
-		if first.Role == NoRole {
+		if first.Role == NoRole || first.Role == Noted {
 			continue
 		}
 		if last >= 0 && tu.ChordOver(strokes[last].At).Name != tu.ChordOver(first.At).Name {
@@ -306,6 +339,8 @@ const (
 	muddyCeiling = pitch.Pitch(5000) // D3; above it close notes are clear
 	// A note an octave or more above the root no longer sounds like the bass; per octave.
 	fitOctaveUp = 0.5
+	// A written note in another octave.
+	fitNoteOctave = 0.9
 )
 
 // Places lists where the role can be filled over c: every open bass string, and
@@ -331,6 +366,35 @@ func Places(t tuning.Tuning, capo int, c chord.Chord, r Role) []Place {
 		out = append(out, aboveRoot(t, capo, c, root)...)
 	}
 	return out
+}
+
+// NotePlaces lists where the thumb can have a written note: on strings 6 to 3, up to an octave above the capo; and the note an octave
+// up or down, in first position, for a hand that cannot have it as it is written.
+func NotePlaces(t tuning.Tuning, capo int, p pitch.Pitch) (out []Place) {
+	for s := highestNumber; s >= lowestNumber-1; s-- {
+		for _, by := range []pitch.Pitch{0, pitch.Octave, -pitch.Octave} {
+			steps := p + by - t.Open(s)
+			fret, most := int(steps/pitch.HalfStep), capo+mostNoteFret
+			if by != 0 {
+				most = capo + heldFrets
+			}
+			if steps%pitch.HalfStep == 0 && fret >= capo && fret <= most {
+				out = append(out, Place{s, fret, NoteFit(p, p+by)})
+			}
+		}
+	}
+	return out
+}
+
+// mostNoteFret is the highest fret, above the capo, at which a written bass note is fretted.
+const mostNoteFret = 12
+
+// NoteFit is the cost of a pitch in place of a written bass note, which is itself or its octave.
+func NoteFit(written, p pitch.Pitch) float64 {
+	if p != written {
+		return fitNoteOctave
+	}
+	return 0
 }
 
 // aboveRoot lists the chord's tones on string 3, open or within a held shape, for an alternate to a root on string 4.

@@ -8,6 +8,7 @@ import (
 	"slices"
 	"strings"
 
+	"stepping/core/pattern"
 	"stepping/core/play"
 	"stepping/core/tune"
 )
@@ -167,6 +168,9 @@ func (p *Plan) writeContent(b *strings.Builder, m *moment, since tune.Time) {
 	}
 	if m.stroke != nil {
 		fmt.Fprintf(b, "stroke %s %s %s %v ", m.stroke.Role, m.stroke.Over.Name, m.stroke.Mute, m.stroke.Optional)
+		if m.stroke.Role == pattern.Noted {
+			fmt.Fprintf(b, "note %v %s ", m.stroke.Note, m.stroke.Until-m.stroke.At)
+		}
 	}
 	b.WriteString(m.hit + ";")
 }

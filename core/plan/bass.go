@@ -141,6 +141,9 @@ func (m *model) read(mo *moment, o *bassOption) (fit, clash float64) {
 	least := inf
 	for i := range mo.readings {
 		r := &mo.readings[i]
+		if r.Role == pattern.Noted {
+			return m.w.Pattern * pattern.NoteFit(mo.stroke.Note.Pitch(), o.pitch), 0
+		}
 		f := m.w.Pattern * (r.Extra + pattern.Fit(m.req.Tuning, m.req.Capo, r.Over, r.Role, o.str, o.pitch))
 		if m.modal && r.Role == pattern.Root && o.how == play.Open && o.str >= droneString && m.isTonic(o.pitch) {
 			f = min(f, m.w.Pattern*fitModal)

@@ -202,10 +202,16 @@ func (m *model) melodyStroke(note, voice int, c *choice) *play.Stroke {
 }
 
 func (m *model) thumbStroke(mo *moment, h *hand, o *bassOption) *play.Stroke {
-	return &play.Stroke{
+	out := &play.Stroke{
 		Part: play.Thumb, String: o.str, Fret: o.fret, From: o.fret, How: o.how, Finger: strokeFinger(o.how, h.bass.finger), Digit: play.P,
 		Note: pitch.Spell(o.pitch, m.req.Tune.Key.Flats), Dur: m.req.Tune.MeterOver(mo.at).Pulse(), Pinned: m.isPinned(mo.at, play.Thumb, 0),
 	}
+	if s := mo.stroke; s.Role == pattern.Noted {
+		if out.Dur = s.Until - s.At; s.Note.Pitch() == o.pitch {
+			out.Note = s.Note
+		}
+	}
+	return out
 }
 
 // Pinned reports whether the note or stroke of part at at is pinned.

@@ -22,7 +22,7 @@ func (m *model) chordHeld(mo *moment) *fingering.Chord {
 		if m.held == nil {
 			m.held = map[string]*fingering.Chord{}
 		}
-		m.held[key] = fingering.ChordOf(grip.Guitar{Tuning: m.req.Tuning, Capo: m.req.Capo, Player: m.req.Player}, mo.chord)
+		m.held[key] = fingering.ChordOf(grip.Guitar{Tuning: m.req.Tuning, Capo: m.req.Capo, Player: m.req.Player}, mo.chord, &m.w.Prices)
 	}
 	return m.held[key]
 }
@@ -54,7 +54,7 @@ func (p *Plan) giveFingers() {
 			mo.Sounds[bass.String()] = uint8(bass.Fret())
 		}
 	}
-	hand := fingering.NewHand(p.m.req.Player)
+	hand := fingering.NewHand(p.m.req.Player, &p.m.w.Prices)
 	if p.fingers = fingering.Solve(&hand, music, p.fingers); p.fingers == nil {
 		return // as the search found them
 	}

@@ -234,11 +234,19 @@ func (m *model) covers(mo *moment, h *hand, first, last int) (out [][2]int) {
 		return out
 	}
 	for c := last + 1; c <= 6; c++ {
-		if p := m.under(h.fret, c); pattern.IsBassString(c) && fits(c) && mo.has(p) && !pattern.OpenHas(m.req.Tuning, m.req.Capo, p) {
+		if p := m.under(h.fret, c); pattern.IsBassString(c) && fits(c) && mo.wantsUnder(p) && !pattern.OpenHas(m.req.Tuning, m.req.Capo, p) {
 			out = append(out, [2]int{1, c})
 		}
 	}
 	return out
+}
+
+// wantsUnder reports whether the thumb may want pitch p under the slide.
+func (mo *moment) wantsUnder(p pitch.Pitch) bool {
+	if mo.stroke != nil && mo.stroke.Role == pattern.Noted {
+		return p == mo.stroke.Note.Pitch()
+	}
+	return mo.has(p)
 }
 
 // under is the pitch of string str under the slide at fret.

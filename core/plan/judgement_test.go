@@ -374,7 +374,7 @@ func TestRestingFingers(t *testing.T) {
 	eachVariation(t, func(t *testing.T, rng *rand.Rand) {
 		r := Request{Tune: coretest.Wander(uint64(rng.IntN(1000)), 12),
 			Tuning: coretest.Tuning([]string{"Standard", "Open D", "Open G"}[rng.IntN(3)]),
-			Player: player.Default(), Thumb: pattern.Kinds[rng.IntN(len(pattern.Kinds))]}
+			Player: player.Default(), Thumb: pattern.Kinds[rng.IntN(3)]}
 		r.Player.Silence, r.Player.Fingers = player.Fingers, 2+rng.IntN(2)
 		p := solve(t, r)
 		checkPlan(t, p)

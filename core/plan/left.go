@@ -238,9 +238,7 @@ func (st *stage) may(h, g *hand) bool {
 // changeCost adds what any change from h to g costs without the move: slide off, strings and fingers changed, trailing
 // fingers moved.
 func (st *stage) changeCost(h, g *hand, y *tally) {
-	if h.bass.str != 0 && !st.mo.wantsThumb() && g.bass != h.bass {
-		y.add(play.Pattern, st.m.w.CutBass)
-	}
+	st.cutCost(h, g, y)
 	switch {
 	case h.slide && !g.slide:
 		y.add(play.Land, st.m.w.LandOff)
@@ -267,6 +265,32 @@ func (st *stage) changeCost(h, g *hand, y *tally) {
 			y.add(play.StringMove, st.m.w.FingerHop)
 		}
 	}
+}
+
+// cutCost: a finger lets go of the bass before the next stroke. A written note is to last as long as it is written, and
+// no longer; the melody may take its open string from it.
+func (st *stage) cutCost(h, g *hand, y *tally) {
+	mo := st.mo
+	let := h.bass.str != 0 && g.bass != h.bass
+	switch {
+	case mo.lasting != 0:
+		taken := h.bass.str == 0 && mo.note >= 0 && st.m.openAs(mo.lasting)&g.sounding != 0
+		if let || taken {
+			y.add(play.Pattern, st.m.w.CutNote)
+		}
+	case let && !mo.wantsThumb() && !mo.noted:
+		y.add(play.Pattern, st.m.w.CutBass)
+	}
+}
+
+// openAs is the strings that sound p open.
+func (m *model) openAs(p pitch.Pitch) (out ring.Strings) {
+	for s := 1; s <= 6; s++ {
+		if m.open(s) == p {
+			out |= ring.Of(s)
+		}
+	}
+	return out
 }
 
 // crossCost: the melody crosses strings. A player who lets all strings ring, harp-like, crosses to let the last note sound on, and

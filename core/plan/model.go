@@ -82,6 +82,8 @@ type moment struct {
 	endedFor float64      // seconds since the ended note was struck
 	bassFor  float64      // seconds since the last stroke of the thumb
 	faded    ring.Strings // bass strings that are silent by now, even if it was theirs
+	noted    bool         // the thumb's last stroke before was a written note
+	lasting  pitch.Pitch  // the written note that goes on from before, 0 if none does
 }
 
 // wantsThumb: the pattern has a stroke here.
@@ -256,16 +258,20 @@ func (m *model) followThumb() {
 	type key struct {
 		chord string
 		role  pattern.Role
+		note  pitch.Pitch
 	}
 	cache := map[key][]pattern.Place{}
-	places := func(r *pattern.Reading) []pattern.Place {
-		k := key{r.Over.Name, r.Role}
-		if cache[k] == nil {
+	places := func(r *pattern.Reading, note pitch.Pitch) []pattern.Place {
+		k := key{r.Over.Name, r.Role, note}
+		if cache[k] == nil && r.Role == pattern.Noted {
+			cache[k] = pattern.NotePlaces(m.req.Tuning, m.req.Capo, note)
+		} else if cache[k] == nil {
 			cache[k] = pattern.Places(m.req.Tuning, m.req.Capo, r.Over, r.Role)
 		}
 		return cache[k]
 	}
 	var last []pattern.Place
+	var noted *pattern.Stroke // the last one that is written
 	lastSec := math.Inf(-1)
 	for t := range m.moments {
 		mo := &m.moments[t]
@@ -275,14 +281,22 @@ func (m *model) followThumb() {
 				mo.faded |= ring.Of(s)
 			}
 		}
+		if mo.noted = noted != nil; mo.noted && mo.at < noted.Until {
+			mo.lasting = noted.Note.Pitch()
+		}
 		if mo.stroke != nil {
+			if mo.stroke.Role == pattern.Noted {
+				noted = mo.stroke
+			} else if mo.wantsThumb() {
+				noted = nil
+			}
 			if mo.readings = mo.stroke.Readings(); mo.wantsThumb() {
 				last, lastSec = nil, mo.sec
 			} else {
 				last = slices.Clone(last) // what was held may be held on
 			}
 			for i := range mo.readings {
-				for _, p := range places(&mo.readings[i]) {
+				for _, p := range places(&mo.readings[i], mo.stroke.Note.Pitch()) {
 					if !slices.ContainsFunc(last, func(q pattern.Place) bool { return q.String == p.String && q.Fret == p.Fret }) {
 						last = append(last, p)
 					}

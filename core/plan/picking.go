@@ -76,7 +76,7 @@ type pickShape struct {
 type shapeKey struct {
 	sounding, under, trailed, fingers ring.Strings
 	fret                              float64 // of the slide
-	pitches                           [3]float64
+	pitches                           [1 + tune.MaxWith]float64
 	bass                              int
 	bassFret                          float64
 	bassFinger                        int
@@ -233,7 +233,7 @@ func (m *model) initPickShape(r *pickShape, mo *moment, pins *pinSet, shape int)
 		beside(h.bass.str)
 	}
 	for s := 1; s <= 6; s++ {
-		if mo.has(m.soundingPitch(h, s)) {
+		if p := m.soundingPitch(h, s); mo.has(p) || p == mo.lasting {
 			r.fits |= ring.Of(s)
 		}
 		if mo.stroke != nil && mo.stroke.Arrived && mo.stroke.Over.IsBass(m.soundingPitch(h, s)) {

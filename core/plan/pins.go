@@ -390,9 +390,23 @@ func (r *Request) trial(ctx context.Context, pins []play.Pin, hi int) (rule stri
 	_, err = s.Solve(s, nil)
 	var dead *trellis.DeadEnd
 	if errors.As(err, &dead) {
-		return ruleOf(dead), dead.At, m.moments[dead.At].at, nil
+		if rule = ruleOf(dead); !m.moments[dead.At].bassHeld() {
+			rule = ruleLeft
+		}
+		return rule, dead.At, m.moments[dead.At].at, nil
 	}
 	return rule, at, when, err
+}
+
+// bassHeld reports whether some hand holds the fretted bass note that a pin asks for, if one does.
+func (mo *moment) bassHeld() bool {
+	for _, p := range mo.pins.strokes {
+		held := func(h hand) bool { return !h.barred && h.bass.str == p.String && h.bass.fret == p.Fret }
+		if p.Part == play.Thumb && p.How == play.Fret && p.String != 0 && !slices.ContainsFunc(mo.hands, held) {
+			return false
+		}
+	}
+	return true
 }
 
 // ruleOf names the rule that leaves no way on.

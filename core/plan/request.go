@@ -16,7 +16,7 @@ import (
 
 // Revision is raised whenever the same request may give another plan or document than before, so
 // that kept documents are made anew.
-const Revision = 11
+const Revision = 12
 
 // Request is everything that a plan depends on.
 type Request struct {
@@ -57,6 +57,9 @@ type Request struct {
 
 // ErrNoMelody is a tune that has chords alone: package backing plans those.
 var ErrNoMelody = errors.New("the tune has no notes: plan its chords with a picking pattern")
+
+// ErrNoBass is a thumb that plays the written bass of a tune that has none.
+var ErrNoBass = errors.New("thumb written: the tune has no bass of its own; choose none, steady or alternating")
 
 // ErrOver is a plan that costs more than Request.Within.
 var ErrOver = errors.New("the best plan costs more than is wanted")
@@ -161,10 +164,13 @@ func (r *Request) check() error {
 	if err := checkTaste(r.Player.Taste); err != nil {
 		return err
 	}
-	if slices.Contains(pattern.Kinds, r.Thumb) {
+	if slices.Contains(pattern.KindsFor(r.Tune), r.Thumb) {
 		return nil
 	}
-	return fmt.Errorf("thumb %q: choose none, steady or alternating", r.Thumb)
+	if r.Thumb == pattern.Written {
+		return ErrNoBass
+	}
+	return fmt.Errorf("thumb %q: choose none, steady, alternating or written", r.Thumb)
 }
 
 // weights are those of the request, or those in force, with the player's taste.
@@ -209,8 +215,10 @@ func InForce() Weights { return inForce }
 
 // WeightNames returns the names of all weights, in order.
 func WeightNames() (names []string) {
-	for f := range reflect.TypeFor[Weights]().Fields() {
-		names = append(names, f.Name)
+	for _, f := range reflect.VisibleFields(reflect.TypeFor[Weights]()) {
+		if !f.Anonymous {
+			names = append(names, f.Name)
+		}
 	}
 	return names
 }

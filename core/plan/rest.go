@@ -53,7 +53,7 @@ func (m *model) rest(r *pickShape, s *silence, pl *pluck, o *bassOption, place i
 		pl.at[d] = int8(str)
 		s.rest |= ring.Of(str)
 		s.damping += play.Exact(m.w.RestHold)
-		if s.unw.Has(str) {
+		if s.unwanted.Has(str) { // a pin alone makes no string ring
 			s.damping += play.Exact(m.w.RestStop)
 		}
 	}

@@ -187,7 +187,7 @@ func (c *termCase) slides() {
 	c.set(func(r *Request) { r.Player.FretBehindSlide, r.Player.Silence = true, player.Trailing }, 74)
 	add := func(within bool) bool {
 		found := false
-		c.m.slideOver(&c.m.moments[0], hand{voicing: voicing{n: 1, stops: [3]stop{{str: 1, fret: 12, how: play.Slide}}},
+		c.m.slideOver(&c.m.moments[0], hand{voicing: voicing{n: 1, stops: [1 + tune.MaxWith]stop{{str: 1, fret: 12, how: play.Slide}}},
 			slide: true, sounding: ring.Of(1)},
 			[]stop{{str: 6, fret: 10, finger: 1, how: play.Fret}}, func(h hand) { found = found || h.bass.str == 6 && (h.trails == 6) == within })
 		return found
@@ -202,13 +202,13 @@ func (c *termCase) slides() {
 func (c *termCase) hands() {
 	c.set(nil, 74, 74)
 	c.rule("a bass note on the melody's string",
-		c.m.withBass(&hand{voicing: voicing{n: 1, stops: [3]stop{{str: 4, how: play.Open}}}, sounding: ring.Of(4)},
+		c.m.withBass(&hand{voicing: voicing{n: 1, stops: [1 + tune.MaxWith]stop{{str: 4, how: play.Open}}}, sounding: ring.Of(4)},
 			&stop{str: 4, fret: 2, finger: 1, how: play.Fret}), false)
 	c.rule("a bass note beside a melody finger out of reach",
-		c.m.withBass(&hand{voicing: voicing{n: 1, stops: [3]stop{{str: 1, fret: 12, finger: 1, how: play.Fret}}},
+		c.m.withBass(&hand{voicing: voicing{n: 1, stops: [1 + tune.MaxWith]stop{{str: 1, fret: 12, finger: 1, how: play.Fret}}},
 			sounding: ring.Of(1)}, &stop{str: 6, fret: 5, finger: 2, how: play.Fret}), false)
 	c.rule("a bass note beside an open melody",
-		c.m.withBass(&hand{voicing: voicing{n: 1, stops: [3]stop{{str: 1, how: play.Open}}}, sounding: ring.Of(1)},
+		c.m.withBass(&hand{voicing: voicing{n: 1, stops: [1 + tune.MaxWith]stop{{str: 1, how: play.Open}}}, sounding: ring.Of(1)},
 			&stop{str: 6, fret: 5, finger: 2, how: play.Fret}), true)
 	// A half note over steady bass in quarters: the second stroke falls while it sounds.
 	c.set(func(r *Request) {

@@ -20,7 +20,7 @@ type stop struct {
 	hook   bool     // a bend made by the picking hand
 }
 
-// voicing is the stops of one melody note or of two or three struck together, in the order
+// voicing is the stops of one melody note or of those struck together, in the order
 // of the note's voices.
 type voicing struct {
 	stops [1 + tune.MaxWith]stop
@@ -291,7 +291,7 @@ func (m *model) tappedTogether(n *tune.Note) (out []voicing) {
 	for _, a := range at(n.Note.Pitch()) {
 		for _, b := range at(n.With[0].Pitch()) {
 			if a.str != b.str && max(a.str, b.str)-min(a.str, b.str) <= 2 && math.Abs(m.x(a.fret)-m.x(b.fret)) <= tapSpread {
-				out = append(out, voicing{[3]stop{a, b}, 2})
+				out = append(out, voicing{[1 + tune.MaxWith]stop{a, b}, 2})
 			}
 		}
 	}
@@ -331,14 +331,21 @@ func (m *model) together(c *voicing) bool {
 	return c.n < 3 || m.straight(c)
 }
 
-// straight: three slide notes lie on one line.
+// straight: the last slide note lies on one line with the first two, if there are so many.
 func (m *model) straight(c *voicing) bool {
-	for i := range c.stops {
-		if i >= c.n || c.stops[i].how != play.Slide {
-			return true
+	if c.stops[c.n-1].how != play.Slide {
+		return true
+	}
+	var on []*stop
+	for i := range c.n {
+		if s := &c.stops[i]; s.how == play.Slide {
+			on = append(on, s)
 		}
 	}
-	a, b, d := &c.stops[0], &c.stops[1], &c.stops[2]
+	if len(on) < 3 {
+		return true
+	}
+	a, b, d := on[0], on[1], on[len(on)-1]
 	slope := (m.x(b.fret) - m.x(a.fret)) / float64(b.str-a.str)
 	return math.Abs(m.x(a.fret)+slope*float64(d.str-a.str)-m.x(d.fret)) <= m.window(d.fret)/2
 }

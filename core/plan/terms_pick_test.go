@@ -86,6 +86,24 @@ func (c *termCase) cut() {
 	var y play.Terms
 	c.m.newStage(1).changeCost(&c.m.newStage(1).before[i], &c.m.moments[1].hands[g], &tally{by: &y})
 	c.is("CutBass", y[play.Pattern], inForce.CutBass)
+	// A written G2, there too, is let go before its time is over; a written A2 is cut by the melody on its string, and one that is over is not.
+	noted := func(midi int, dur tune.Time, second, on int, how play.How, finger int) float64 {
+		c.set(func(r *Request) {
+			r.Thumb, r.Player.Lean = pattern.Written, player.LeanNone
+			r.Tune.Bass = []tune.Note{{Dur: dur, Note: coretest.Notes(midi)[0]}}
+		}, 62, second)
+		at := 6
+		if midi == 45 {
+			at = 0
+		}
+		var y play.Terms
+		i, g := c.hand(0, 1, play.Open, 0, bass(at)), c.hand(1, on, how, finger, func(h *hand) bool { return h.bass.str == 0 })
+		c.m.newStage(1).changeCost(&c.m.newStage(1).before[i], &c.m.moments[1].hands[g], &tally{by: &y})
+		return y[play.Pattern]
+	}
+	c.is("CutNote", noted(43, 2*tune.Quarter, 62, 1, play.Open, 0), inForce.CutNote)
+	c.is("CutNote", noted(45, 2*tune.Quarter, 47, 5, play.Fret, 1), inForce.CutNote)
+	c.is("CutNote", noted(43, tune.Quarter, 62, 1, play.Open, 0)+noted(45, tune.Quarter, 47, 5, play.Fret, 1), 0)
 }
 
 // picking: digits, brushes, flicks.
@@ -189,7 +207,7 @@ func (c *termCase) dampers() {
 	c.m.underHeel(shape, &lain, &bassOption{}, 0, 3)
 	c.is("HeelEffort", lain.damping, 3*inForce.HeelEffort)
 	// Two digits rest on strings 2 and 3 beside the one that plays string 1; string 2 was ringing.
-	lain = silence{struck: ring.Of(1), unw: ring.Of(2)}
+	lain = silence{struck: ring.Of(1), unw: ring.Of(2), unwanted: ring.Of(2)}
 	pl = pluck{}
 	pl.at[digits.A] = 1
 	ok := c.m.rest(shape, &lain, &pl, &bassOption{}, 1)

@@ -124,7 +124,7 @@ func TestTerms(t *testing.T) {
 	c.marks()
 	c.rules()
 	for of := range reflect.TypeFor[Weights]().Fields() {
-		if !c.seen[of.Name] {
+		if !of.Anonymous && !c.seen[of.Name] { // package fingering has its own cases
 			t.Errorf("%s has no case", of.Name)
 		}
 	}

@@ -1,5 +1,7 @@
 package plan
 
+import "stepping/core/fingering"
+
 // Weights of the model, in cost units: 1 is about the nuisance of a clearly awkward change or a clearly
 // heard leak. Times are seconds, lengths mm. Each stands in docs/model.md with its reason.
 type Weights struct {
@@ -74,6 +76,7 @@ type Weights struct {
 	RingsOn   float64 // a root left out over its new chord, half a beat after it may have arrived, while it rings
 	DropHit   float64 // percussion left out
 	CutBass   float64 // a fretted bass note let go before the next stroke
+	CutNote   float64 // a written bass note that does not last as long as it is written
 
 	ThumbMelody float64 // the thumb plucking melody
 	Spread      float64 // per string that two neighbouring digits lie further apart than two
@@ -145,6 +148,8 @@ type Weights struct {
 	ScoopPlain   float64 // one struck dead on the wire with the slide
 	AccentRing   float64 // an accent by the ring finger
 	AccentLegato float64 // an accent that no digit strikes
+
+	fingering.Prices // of the fingers that hold the places
 }
 
 // MostFactor bounds the range of every weight: fits move none further from the one in force, up or down,
@@ -219,6 +224,7 @@ var inForce = Weights{
 	RingsOn:   0.4,
 	DropHit:   1.2,
 	CutBass:   0.3,
+	CutNote:   0.6,
 
 	ThumbMelody: 0.25,
 	Spread:      0.08,
@@ -289,4 +295,6 @@ var inForce = Weights{
 	ScoopPlain:   0.7,
 	AccentRing:   0.35,
 	AccentLegato: 0.6,
+
+	Prices: fingering.InForce,
 }

@@ -3,7 +3,6 @@ package reference
 import (
 	"context"
 	"math"
-	"reflect"
 	"runtime"
 	"slices"
 	"sync"
@@ -92,8 +91,8 @@ func (c *Case) agree(ctx context.Context, w *plan.Weights) Agreement {
 //
 //	misses + Regular · Σ (ln w − ln w₀)² + Each · (weights that differ)
 //
-// over the weights, misses being the choices in which the best plans differ from the references and w₀
-// the weights that it starts from. The number of misses is piecewise constant in the weights, so it is
+// over the weights, misses being the places and, where they agree, the fingers in which the best plans differ from the
+// references, and w₀ the weights that it starts from. The number of misses is piecewise constant in the weights, so it is
 // sought by trying: a pattern search (Hooke and Jeeves 1961) that goes through the weights in a fixed
 // order and multiplies or divides each by a step that shrinks from sweep to sweep. It is deterministic.
 // A weight is fitted only if it may matter to the references; what they say nothing about stays.
@@ -137,10 +136,9 @@ func Fit(ctx context.Context, cases []Case, start plan.Weights, o FitOptions, pr
 }
 
 func (o *FitOptions) objective(a *Agreement, start, w *plan.Weights) float64 {
-	cost := float64(a.MelodyOf - a.Melody + a.BassOf - a.Bass)
-	from, to := reflect.ValueOf(start).Elem(), reflect.ValueOf(w).Elem()
-	for i := range from.NumField() {
-		if a, b := from.Field(i).Float(), to.Field(i).Float(); a > 0 && b > 0 {
+	cost := float64(a.MelodyOf - a.Melody + a.BassOf - a.Bass + a.FingersOf - a.Fingers)
+	for _, name := range plan.WeightNames() {
+		if a, b := start.Get(name), w.Get(name); a > 0 && b > 0 {
 			d := math.Log(b / a)
 			cost += o.Regular * d * d
 			if d != 0 {
@@ -156,14 +154,14 @@ const slack = 1e-9
 
 // scale multiplies a weight, rounded to three digits; ok is false if it would leave its range.
 func (o *FitOptions) scale(w, start *plan.Weights, name string, factor float64) (ok bool) {
-	f, from := reflect.ValueOf(w).Elem().FieldByName(name), reflect.ValueOf(start).Elem().FieldByName(name).Float()
-	v := f.Float() * factor
+	from := start.Get(name)
+	v := w.Get(name) * factor
 	digit := math.Pow(10, math.Floor(math.Log10(v))-2)
 	v = math.Round(v/digit) * digit
 	if from <= 0 || v > from*o.Most+slack || v < from/o.Most-slack {
 		return false
 	}
-	f.SetFloat(v)
+	w.Set(name, v)
 	return true
 }
 

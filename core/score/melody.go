@@ -13,24 +13,43 @@ import (
 // DefaultTempo is that of music without one, in quarter notes a minute.
 const DefaultTempo = 100
 
-// Tune takes a voice, counted among Voices, as the melody: one line, whose notes are cut where the next begins,
-// with up to tune.MaxWith notes under the highest. Where the file says how a note is played, it becomes a pin.
-// The warnings say what the melody does not hold. The error is for people: a score without notes and chords, a
-// voice that is not there.
-func (s *Score) Tune(voice int) (*tune.Tune, []play.Pin, []Warning, error) {
+// Tune takes voices in their roles: as the melody one line, whose notes are cut where the next begins, with up to
+// tune.MaxWith notes under the highest; as the bass one note at a time. Where the file says how a note is played, it
+// becomes a pin. The warnings say what the tune does not hold. The error is for people: a score without notes and
+// chords, a voice that is not there.
+func (s *Score) Tune(r Roles) (*tune.Tune, []play.Pin, []Warning, error) {
 	voices := s.Voices()
-	if voice < 0 || voice >= max(len(voices), 1) {
-		return nil, nil, nil, fmt.Errorf("voice %d: this piece has voices 0 to %d", voice, len(voices)-1)
+	if len(voices) == 0 {
+		r = Roles{Bass: -1}
+	}
+	for _, v := range append([]int{r.Melody, r.Bass}, r.Inner...) {
+		if v < -1 || v >= max(len(voices), 1) || v == -1 && r.Melody == v {
+			return nil, nil, nil, fmt.Errorf("voice %d: this piece has voices 0 to %d", v, len(voices)-1)
+		}
+	}
+	if r.Bass == r.Melody {
+		return nil, nil, nil, fmt.Errorf("voice %d: it cannot be both melody and bass", r.Bass)
 	}
 	m := melody{score: s, tune: s.frame()}
 	if len(voices) > 0 {
-		m.take(voices[voice].Notes)
+		notes, inner := voices[r.Melody].Notes, []Note(nil)
+		if r.Bass >= 0 {
+			inner = m.takeBass(voices[r.Bass].Notes)
+		}
+		for _, v := range r.Inner {
+			inner = append(inner, voices[v].Notes...)
+		}
+		m.take(m.withInner(notes, inner))
+		slices.SortStableFunc(m.pins, func(a, b play.Pin) int { return cmp.Compare(a.At, b.At) })
 	}
 	if len(m.tune.Notes) == 0 && len(m.tune.Chords) == 0 {
 		return nil, nil, nil, &Fault{1, 1, "there are no notes and no chords in it: choose another voice, or write a melody"}
 	}
 	if m.lost > 0 {
 		m.warn(m.lostAt, "%d notes are left out: of more than %d at once the highest are read", m.lost, 1+tune.MaxWith)
+	}
+	if m.between > 0 {
+		m.warn(m.betweenAt, "%d notes of an inner voice are left out: they begin while the melody sounds", m.between)
 	}
 	if m.rounded > 0 {
 		m.warn(tune.Place{}, "%d times fell between what is counted here and were moved by less than a thousandth of a beat", m.rounded)
@@ -45,6 +64,8 @@ type melody struct {
 	warnings      []Warning
 	lost, rounded int
 	lostAt        tune.Place // of the first
+	between       int        // notes of inner voices that begin with none of the melody
+	betweenAt     tune.Place
 }
 
 func (m *melody) warn(at tune.Place, format string, args ...any) {
@@ -106,11 +127,7 @@ func (m *melody) take(notes []Note) {
 		for n < len(notes) && notes[n].At == notes[i].At {
 			n++
 		}
-		next := m.score.Length
-		if n < len(notes) {
-			next = notes[n].At
-		}
-		m.add(slices.Clone(notes[i:n]), next)
+		m.add(slices.Clone(notes[i:n]), m.next(notes, n))
 		i = n
 	}
 }
@@ -124,13 +141,8 @@ func (m *melody) add(group []Note, next Units) {
 		group = group[:1+tune.MaxWith]
 	}
 	first := &group[0]
-	at, exact := m.score.Time(first.At)
-	end, exactly := m.score.Time(min(first.End(), next))
-	if !exact || !exactly {
-		m.rounded++
-	}
-	if end <= at {
-		m.lose(1, first.Place)
+	at, end, ok := m.span(first, next)
+	if !ok {
 		return
 	}
 	n := tune.Note{At: at, Dur: end - at, Note: first.Note, Place: first.Place, Lyric: first.Lyric}
@@ -148,6 +160,20 @@ func (m *melody) add(group []Note, next Units) {
 		}
 	}
 	m.tune.Notes = append(m.tune.Notes, n)
+}
+
+// span is when n begins and stops, next being when the next one begins; ok is false if nothing is left of it.
+func (m *melody) span(n *Note, next Units) (at, end tune.Time, ok bool) {
+	at, exact := m.score.Time(n.At)
+	end, exactly := m.score.Time(min(n.End(), next))
+	if !exact || !exactly {
+		m.rounded++
+	}
+	if end <= at {
+		m.lose(1, n.Place)
+		return at, end, false
+	}
+	return at, end, true
 }
 
 // pin is the spot as a choice for a note of the melody.

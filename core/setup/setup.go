@@ -87,7 +87,7 @@ func (s *Settings) Check() *FieldError {
 	case s.Swing != 0 && !(s.Swing >= tune.Straight && s.Swing <= tune.MostSwing):
 		return &FieldError{"swing", fmt.Sprintf("%g: %s", s.Swing, SwingRule)}
 	case !slices.Contains(pattern.Kinds, s.Thumb):
-		return &FieldError{"thumb", "choose none, steady or alternating"}
+		return &FieldError{"thumb", "choose none, steady, alternating or written"}
 	}
 	return nil
 }
@@ -103,6 +103,9 @@ func (s *Settings) Request(tu *tune.Tune, p *player.Profile) (plan.Request, erro
 	}
 	req := plan.Request{Tune: tu.Swung(s.Swing).Transposed(s.Steps), Tuning: tn, Capo: s.Capo, Tempo: s.Tempo, Player: *p,
 		Thumb: s.Thumb, Sections: s.Sections, Pins: s.Pins, Varied: s.Varied}
+	if req.Thumb == pattern.Written && len(tu.Bass) == 0 { // the text was replaced
+		req.Thumb = pattern.Alternating
+	}
 	if s.Kept != nil {
 		req.Kept = s.Kept.Choices
 	}

@@ -50,6 +50,10 @@ func Of(tu *tune.Tune) *Sheet {
 	for i := range tu.Notes {
 		s.addNote(i, nil)
 	}
+	for i := range tu.Bass {
+		n := &tu.Bass[i]
+		s.Thumb = append(s.Thumb, Played{At: n.At, Dur: n.Dur, Note: n.Note, Marks: n.Marks})
+	}
 	return s
 }
 

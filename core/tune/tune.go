@@ -1,9 +1,9 @@
-// Package tune is the music to be played: one line of melody over chords, with
-// its meter, tempo and bars, repeats already played out.
+// Package tune is the music to be played: a melody over chords, and a bass of its
+// own if one is written, with meter, tempo and bars, repeats already played out.
 //
-// Times are exact (see Time). A Tune from a reader satisfies: notes ascending and
-// not overlapping, every chord and meter change within the tune, bars ascending
-// from 0.
+// Times are exact (see Time). A Tune from a reader satisfies: the notes of melody and
+// bass each ascending and not overlapping, every chord and meter change within the
+// tune, bars ascending from 0.
 package tune
 
 import (
@@ -19,7 +19,7 @@ import (
 // Place is where something stands in the source text, both from 1; 0 if unknown.
 type Place struct{ Line, Column int }
 
-// Note is one melody note, or up to three struck together.
+// Note is one melody note, or several struck together.
 type Note struct {
 	At, Dur Time
 	Note    pitch.Note   // the highest
@@ -55,7 +55,7 @@ func (m Marks) Names() (out []string) {
 }
 
 // MaxWith is how many notes may sound beside the highest.
-const MaxWith = 2
+const MaxWith = 4
 
 // Voices returns all the note's pitches, the highest first.
 func (n Note) Voices() []pitch.Note { return append([]pitch.Note{n.Note}, n.With...) }
@@ -153,7 +153,8 @@ func (k Key) Signature() (fifths int, ok bool) {
 type Tune struct {
 	Title  string
 	Key    Key
-	Notes  []Note
+	Notes  []Note // the melody
+	Bass   []Note // the written bass, one note at a time; empty if none is written
 	Chords []ChordAt
 	Meters []MeterAt // the first at 0
 	Tempos []TempoAt // the first at 0
@@ -314,15 +315,19 @@ func (tu *Tune) Transposed(steps int) *Tune {
 	out := *tu
 	move := func(n pitch.Note) pitch.Note { return pitch.Spell(n.Pitch()+pitch.Midi(steps), tu.Key.Flats) }
 	out.Key.Tonic = move(tu.Key.Tonic)
-	out.Notes = make([]Note, len(tu.Notes))
-	for i, n := range tu.Notes {
-		with := make([]pitch.Note, len(n.With))
-		for v, w := range n.With {
-			with[v] = move(w)
+	notes := func(line []Note) []Note {
+		moved := make([]Note, len(line))
+		for i, n := range line {
+			with := make([]pitch.Note, len(n.With))
+			for v, w := range n.With {
+				with[v] = move(w)
+			}
+			n.Note, n.With = move(n.Note), with
+			moved[i] = n
 		}
-		n.Note, n.With = move(n.Note), with
-		out.Notes[i] = n
+		return moved
 	}
+	out.Notes, out.Bass = notes(tu.Notes), notes(tu.Bass)
 	out.Chords = make([]ChordAt, len(tu.Chords))
 	for i, c := range tu.Chords {
 		out.Chords[i] = ChordAt{c.At, c.Chord.Transposed(steps, tu.Key.Flats)}
@@ -341,7 +346,7 @@ const (
 // and tunes for fiddle and flute are: it goes where guitars are hardly fretted, and has room below.
 func (tu *Tune) WrittenHigh() bool {
 	highest, lowest := pitch.Pitch(0), pitch.Midi(127)
-	for _, n := range tu.Notes {
+	for _, n := range slices.Concat(tu.Notes, tu.Bass) {
 		for _, v := range n.Voices() {
 			highest, lowest = max(highest, v.Pitch()), min(lowest, v.Pitch())
 		}

@@ -39,13 +39,13 @@ type Error = score.Fault
 // Warning is something read past.
 type Warning = score.Warning
 
-// Read reads the first tune of r: the melody of ReadScore. Faults in the text are *Error; nothing is returned beside one.
+// Read reads the first tune of r: ReadScore in the roles that it proposes. Faults in the text are *Error; nothing is returned beside one.
 func Read(r io.Reader) (*tune.Tune, []Warning, error) {
 	sc, err := ReadScore(r)
 	if err != nil {
 		return nil, nil, err
 	}
-	tu, _, more, err := sc.Tune(sc.Melody)
+	tu, _, more, err := sc.Tune(sc.Roles())
 	if err != nil {
 		return nil, nil, err
 	}

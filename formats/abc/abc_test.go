@@ -185,7 +185,7 @@ func TestFaults(t *testing.T) {
 func TestWarnings(t *testing.T) {
 	for _, tt := range []struct{ music, place, word string }{
 		{"C {D}E|", "6:3", "grace"},
-		{"[CEGc]C|", "6:1", "highest"},
+		{"[CEGceg]C|", "6:1", "highest"},
 		{`"Xyz"C|`, "6:1", "text"},
 		{"C ? E|", "6:3", "no meaning"},
 		{"C J E|", "6:3", "no decoration"},

@@ -8,6 +8,7 @@ import (
 	"strings"
 
 	"stepping/core/pitch"
+	"stepping/core/score"
 	"stepping/core/tune"
 )
 
@@ -19,11 +20,26 @@ const unit = tune.Whole / 8
 func Write(w io.Writer, tu *tune.Tune, notes func(i int) string) error {
 	out := &writer{Writer: bufio.NewWriter(w), tune: tu, over: notes, key: signature(tu.Key), bar: map[byte]accidental{}}
 	out.header()
-	for bar := range tu.Bars {
-		out.oneBar(bar)
+	if len(tu.Bass) == 0 {
+		out.voice()
+		return out.Flush()
 	}
-	out.endLine()
+	fmt.Fprintf(out, "V:1 name=%q\n", score.MelodyName)
+	out.voice()
+	fmt.Fprintf(out, "V:2 name=%q\n", score.BassName)
+	bass := *tu
+	bass.Notes, bass.Chords = tu.Bass, nil
+	out.tune, out.over, out.next, out.chord, out.meter, out.tempo = &bass, nil, 0, 0, 1, len(tu.Tempos)
+	out.voice()
 	return out.Flush()
+}
+
+// voice writes the notes of the tune.
+func (w *writer) voice() {
+	for bar := range w.tune.Bars {
+		w.oneBar(bar)
+	}
+	w.endLine()
 }
 
 type writer struct {

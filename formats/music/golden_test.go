@@ -73,12 +73,12 @@ func writeReading(b *strings.Builder, data []byte) {
 		return
 	}
 	for voice := range f.Score.Voices() {
-		tu, pins, warnings, err := f.Tune(voice)
+		tu, pins, warnings, err := f.Tune(f.Score.As(voice))
 		if err != nil {
 			fmt.Fprintf(b, "voice %d: %v\n", voice, err)
 			continue
 		}
-		fmt.Fprintf(b, "voice %d\n%s", voice, golden.Lines(plandoc.NewReading(f.Score, f.Quantized, voice, tu, pins, warnings)))
+		fmt.Fprintf(b, "voice %d\n%s", voice, golden.Lines(plandoc.NewReading(f.Score, f.Quantized, f.Score.As(voice), tu, pins, warnings)))
 	}
 	fmt.Fprint(b, golden.Lines(plandoc.NewSounds(f.Score)))
 	if f.Page == nil {

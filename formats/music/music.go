@@ -46,6 +46,7 @@ func Read(in io.Reader, o Options) (*File, error) {
 	switch Sniff(data) {
 	case "MIDI":
 		if f.Score, err = smf.Read(bytes.NewReader(data)); err == nil {
+			f.Score.Separate()
 			grid := f.Score.ProposeGrid()
 			if o.Grid != nil {
 				grid = *o.Grid
@@ -55,9 +56,13 @@ func Read(in io.Reader, o Options) (*File, error) {
 			f.Quantized = &q
 		}
 	case "MusicXML":
-		f.Score, err = musicxml.Read(bytes.NewReader(data))
+		if f.Score, err = musicxml.Read(bytes.NewReader(data)); err == nil {
+			f.Score.Separate()
+		}
 	case "tablature":
-		f.Score, f.Page, err = tabtext.Read(bytes.NewReader(data), o.Tuning, o.Otherwise)
+		if f.Score, f.Page, err = tabtext.Read(bytes.NewReader(data), o.Tuning, o.Otherwise); err == nil {
+			f.Score.Separate()
+		}
 		f.Text = shown(data)
 	case "ABC":
 		f.Score, err = abc.ReadScore(bytes.NewReader(data))
@@ -71,13 +76,13 @@ func Read(in io.Reader, o Options) (*File, error) {
 	return f, nil
 }
 
-// Tune is a voice of the file as the melody, with what the file says of where it is played. Played notes are moved to the grid.
-func (f *File) Tune(voice int) (*tune.Tune, []play.Pin, []score.Warning, error) {
+// Tune is the voices of the file in their roles, with what the file says of where they are played. Played notes are moved to the grid.
+func (f *File) Tune(r score.Roles) (*tune.Tune, []play.Pin, []score.Warning, error) {
 	sc := f.Score
 	if f.Quantized != nil {
 		sc = f.Quantized.Score
 	}
-	tu, pins, more, err := sc.Tune(voice)
+	tu, pins, more, err := sc.Tune(r)
 	return tu, pins, append(append([]score.Warning{}, f.Score.Warnings...), more...), err
 }
 

@@ -30,7 +30,7 @@ func (d *document) playOut() (*score.Score, error) {
 	pl := &player{document: d}
 	for _, p := range d.parts {
 		pl.voices = append(pl.voices, p.newVoices())
-		pl.ties = append(pl.ties, map[pitch.Note]noteAt{})
+		pl.ties = append(pl.ties, map[tied]int{})
 	}
 	for n, i := range order {
 		if err := pl.measure(i, n > 0 && order[n-1] == i-1); err != nil {
@@ -104,14 +104,18 @@ func (p *part) newVoices() []score.Voice {
 type player struct {
 	*document
 	voices [][]score.Voice         // by part
-	ties   []map[pitch.Note]noteAt // open ones, by part
+	ties   []map[tied]int          // open ones, by part: the note of its voice
 	bends  map[*score.Spot]float64 // half steps, by where they are played
 	now    score.Units
 	begins []int // written measure of each bar
 	total  int
 }
 
-type noteAt struct{ voice, note int }
+// tied is a pitch in a voice.
+type tied struct {
+	pitch.Note
+	voice int
+}
 
 // measure plays measure i; onward tells that the one before it on paper was played before.
 func (pl *player) measure(i int, onward bool) error {
@@ -154,9 +158,9 @@ func (pl *player) notes(p int, notes []written) error {
 		v := slices.Index(pl.parts[p].order, n.voice)
 		voice := &pl.voices[p][v]
 		at := pl.now + n.At
-		key := n.Note.Note
+		key := tied{n.Note.Note, v}
 		if from, ok := pl.ties[p][key]; ok && n.tieStop {
-			if before := &pl.voices[p][from.voice].Notes[from.note]; before.End() == at {
+			if before := &voice.Notes[from]; before.End() == at {
 				before.Dur += n.Dur
 				if !n.tieStart {
 					delete(pl.ties[p], key)
@@ -164,6 +168,7 @@ func (pl *player) notes(p int, notes []written) error {
 				continue
 			}
 		}
+		pl.tiedAcross(p, n, key, at)
 		if pl.total++; pl.total > score.MaxTotal || len(voice.Notes) >= score.MaxNotes {
 			return &score.Fault{Line: n.Place.Line, Column: n.Place.Column,
 				Text: fmt.Sprintf("the score has more than %d notes in a voice, or %d in all, with its repeats played out: give a shorter one", score.MaxNotes, score.MaxTotal)}
@@ -184,11 +189,25 @@ func (pl *player) notes(p int, notes []written) error {
 			}
 		}
 		if n.tieStart {
-			pl.ties[p][key] = noteAt{v, len(voice.Notes)}
+			pl.ties[p][key] = len(voice.Notes)
 		}
 		voice.Notes = append(voice.Notes, out)
 	}
 	return nil
+}
+
+// tiedAcross warns of a tie that comes from another voice, where one note cannot go on as another.
+func (pl *player) tiedAcross(p int, n *written, key tied, at score.Units) {
+	if !n.tieStop {
+		return
+	}
+	for other := range pl.voices[p] {
+		from, open := pl.ties[p][tied{key.Note, other}]
+		if open && other != key.voice && pl.voices[p][other].Notes[from].End() == at {
+			pl.score.Warn(n.Place.Line, n.Place.Column, "%s is tied to it from another voice: it is read as struck again", key.Note)
+			return
+		}
+	}
 }
 
 // finish completes the score.
@@ -201,8 +220,8 @@ func (pl *player) finish() (*score.Score, error) {
 	pickup := len(sc.Bars) > 1 && sc.Bars[1] < pl.full(sc.Meters[0])
 	sc.Printed = score.Numbers(pl.begins, pickup)
 	for p := range pl.parts {
-		for _, open := range pl.ties[p] {
-			pl.voices[p][open.voice].Notes[open.note].Marks |= tune.LetRing
+		for key, open := range pl.ties[p] {
+			pl.voices[p][key.voice].Notes[open].Marks |= tune.LetRing
 		}
 		for v := range pl.voices[p] {
 			slices.SortStableFunc(pl.voices[p][v].Notes, func(a, b score.Note) int { return cmp.Compare(a.At, b.At) })

@@ -16,7 +16,9 @@ type Reading struct {
 	Tuning   []string        `json:"tuning,omitempty"` // if the file says, string 6 first
 	Capo     int             `json:"capo,omitempty"`
 	Voice    int             `json:"voice"` // the one that was taken as the melody, of Voices
+	BassOf   *int            `json:"bassVoice,omitempty"`
 	Notes    []ReadNote      `json:"notes"`
+	Bass     []ReadNote      `json:"bass,omitempty"`
 	Chords   []ReadChord     `json:"chords"`
 	Bars     int             `json:"bars"`
 	Pins     []Pin           `json:"pins,omitempty"` // where the file says that notes are played
@@ -67,9 +69,9 @@ type Moved struct {
 // firstNotes is how many pitches show what a voice is.
 const firstNotes = 12
 
-// NewReading describes voice number voice of sc, which was read as tu with pins.
-func NewReading(sc *score.Score, q *score.Quantized, voice int, tu *tune.Tune, pins []play.Pin, warnings []score.Warning) Reading {
-	r := Reading{Title: tu.Title, Format: sc.Format, Capo: sc.Capo, Voice: voice, Notes: []ReadNote{}, Chords: []ReadChord{},
+// NewReading describes the voices of sc in their roles, which were read as tu with pins.
+func NewReading(sc *score.Score, q *score.Quantized, roles score.Roles, tu *tune.Tune, pins []play.Pin, warnings []score.Warning) Reading {
+	r := Reading{Title: tu.Title, Format: sc.Format, Capo: sc.Capo, Voice: roles.Melody, Notes: []ReadNote{}, Chords: []ReadChord{},
 		Bars: len(tu.Bars), Voices: Voices(sc), Warnings: warnings}
 	if r.Warnings == nil {
 		r.Warnings = []score.Warning{}
@@ -77,13 +79,14 @@ func NewReading(sc *score.Score, q *score.Quantized, voice int, tu *tune.Tune, p
 	if sc.Tuning != nil {
 		r.Tuning = sc.Tuning.Spelled()
 	}
-	for _, n := range tu.Notes {
-		var with []string
-		for _, w := range n.With {
-			with = append(with, w.String())
-		}
-		r.Notes = append(r.Notes, ReadNote{n.At.String(), n.Dur.String(), n.Note.String(), n.Note.Cents, tu.BarOver(n.At) + 1, with,
-			n.Marks.Names(), n.Lyric})
+	for i := range tu.Notes {
+		r.Notes = append(r.Notes, readNote(tu, &tu.Notes[i]))
+	}
+	for i := range tu.Bass {
+		r.Bass = append(r.Bass, readNote(tu, &tu.Bass[i]))
+	}
+	if roles.Bass >= 0 {
+		r.BassOf = &roles.Bass
 	}
 	proposed := q != nil && len(q.Chords) > 0 && q.Chords[0].Proposed
 	for _, c := range tu.Chords {
@@ -96,6 +99,14 @@ func NewReading(sc *score.Score, q *score.Quantized, voice int, tu *tune.Tune, p
 		r.Moved = &Moved{q.Grid.Steps, round(q.Grid.Swing), round(q.Mean), round(q.Most)}
 	}
 	return r
+}
+
+func readNote(tu *tune.Tune, n *tune.Note) ReadNote {
+	var with []string
+	for _, w := range n.With {
+		with = append(with, w.String())
+	}
+	return ReadNote{n.At.String(), n.Dur.String(), n.Note.String(), n.Note.Cents, tu.BarOver(n.At) + 1, with, n.Marks.Names(), n.Lyric}
 }
 
 // Voices describes what can be chosen as melody.

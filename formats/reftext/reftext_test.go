@@ -7,6 +7,7 @@ import (
 	"strings"
 	"testing"
 
+	"stepping/core/pattern"
 	"stepping/core/plan"
 	"stepping/core/play"
 	"stepping/core/reference"
@@ -41,9 +42,10 @@ func readAll(t testing.TB, name string) (refs []*reference.Reference) {
 const (
 	melodyFloor = 957
 	bassFloor   = 995
-
-	fingersFloor = 860
 )
+
+// Those of the arrangements with fingers, by whether their bass is written.
+var floors = map[bool]struct{ melody, bass, fingers int }{false: {905, 910, 860}, true: {990, 970, 740}}
 
 // TestReferences: the best plans choose what good players chose.
 func TestReferences(t *testing.T) {
@@ -58,17 +60,22 @@ func TestReferences(t *testing.T) {
 	}
 }
 
-// TestFingers: the fretting hand's fingers are those that players named, for the places that agree.
+// TestFingers: the fretting hand's fingers are those that players named, for the places that agree; and where players wrote a bass, its
+// places are theirs, too.
 func TestFingers(t *testing.T) {
 	w := plan.InForce()
-	a, err := reference.Agree(t.Context(), reference.Cases(readAll(t, "fingers")), &w)
-	if err != nil {
-		t.Fatal(err)
-	}
-	t.Logf("figure: agreement with fingered arrangements: fingers %d of %d, melody %d of %d, bass %d of %d", a.Fingers, a.FingersOf, a.Melody,
-		a.MelodyOf, a.Bass, a.BassOf)
-	if 1000*a.Fingers < fingersFloor*a.FingersOf {
-		t.Errorf("fingers %d of %d: below the floor", a.Fingers, a.FingersOf)
+	for written, floor := range floors {
+		refs := slices.DeleteFunc(readAll(t, "fingers"), func(r *reference.Reference) bool { return (r.Request.Thumb == pattern.Written) != written })
+		a, err := reference.Agree(t.Context(), reference.Cases(refs), &w)
+		if err != nil {
+			t.Fatal(err)
+		}
+		t.Logf("figure: agreement with %d fingered arrangements, bass written %v: fingers %d of %d, melody %d of %d, bass %d of %d", len(refs),
+			written, a.Fingers, a.FingersOf, a.Melody, a.MelodyOf, a.Bass, a.BassOf)
+		if len(refs) < 8 || 1000*a.Fingers < floor.fingers*a.FingersOf || 1000*a.Melody < floor.melody*a.MelodyOf || 1000*a.Bass < floor.bass*a.BassOf {
+			t.Errorf("bass written %v: fingers %d of %d, melody %d of %d, bass %d of %d: below the floor", written, a.Fingers, a.FingersOf, a.Melody,
+				a.MelodyOf, a.Bass, a.BassOf)
+		}
 	}
 }
 

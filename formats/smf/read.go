@@ -510,6 +510,7 @@ var (
 // propose is the voice that is most likely the melody: one that is mostly a single line, high rather than low,
 // of many notes, and so named.
 func propose(sc *score.Score) int {
+	const wholeWorth = 0.7 // a track on several channels, one for each string, is one instrument
 	best, at, most := -1e9, 0, 1
 	for _, v := range sc.Voices() {
 		most = max(most, len(v.Notes))
@@ -521,12 +522,15 @@ func propose(sc *score.Score) int {
 		overlap, sum := 0, 0.0
 		for k := range v.Notes {
 			sum += float64(v.Notes[k].Note.Pitch()) / 100
-			if k > 0 && v.Notes[k].At < v.Notes[k-1].End()-sc.Unit/8 {
+			if k > 0 && v.Notes[k].At > v.Notes[k-1].At && v.Notes[k].At < v.Notes[k-1].End()-sc.Unit/8 {
 				overlap++
 			}
 		}
 		n := float64(len(v.Notes))
 		worth := 2*(1-float64(overlap)/n) + 0.7*max(-2, min(2, (sum/n-60)/12)) + n/float64(most)
+		if v.Number < 0 {
+			worth += wholeWorth
+		}
 		name := strings.ToLower(sc.Parts[v.Part].Name)
 		for _, w := range melodyWords {
 			if strings.Contains(name, w) {

@@ -43,8 +43,7 @@ func TestTuneReadsBack(t *testing.T) {
 		if err != nil {
 			t.Fatalf("seed %d: %v", seed, err)
 		}
-		voices := sc.Voices()
-		got, _, _, err := sc.Tune(len(voices) - 1) // the melody's track as a whole
+		got, _, _, err := sc.Tune(sc.Roles())
 		if err != nil {
 			t.Fatal(err)
 		}

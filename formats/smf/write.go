@@ -20,7 +20,7 @@ func Write(w io.Writer, s *sheet.Sheet) error {
 	out := &writer{sheet: s, division: divisionOf(s)}
 	tracks := [][]byte{out.conductor(), out.track("Melody", s.Melody)}
 	if len(s.Thumb) > 0 {
-		tracks = append(tracks, out.track("Thumb", s.Thumb))
+		tracks = append(tracks, out.track("Bass", s.Thumb))
 	}
 	var file bytes.Buffer
 	file.WriteString("MThd\x00\x00\x00\x06\x00\x01")

@@ -229,6 +229,9 @@ func (r *reader) digits(line []rune, bars []bar) {
 				continue
 			}
 			slices.SortFunc(plucked, func(x, y int) int { return b.tokens[y].str - b.tokens[x].str })
+			if w.text == string(play.P) && len(plucked) > 1 {
+				plucked = plucked[:1] // what the fingers do with it is not said
+			}
 			for n, k := range plucked {
 				n = min(n, len(w.text)-1) // one that brushes stands once
 				b.tokens[k].digit = play.Digit(w.text[n : n+1])

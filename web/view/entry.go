@@ -2,6 +2,7 @@ package view
 
 import (
 	"fmt"
+	"slices"
 
 	"stepping/core/entry"
 	"stepping/core/pitch"
@@ -154,7 +155,10 @@ type Contour struct {
 }
 
 // ContourNote is one note of it.
-type ContourNote struct{ X, Y, W float64 }
+type ContourNote struct {
+	X, Y, W float64
+	Bass    bool
+}
 
 // Measures of a contour.
 const (
@@ -173,19 +177,21 @@ func NewContour(tu *tune.Tune, bars int) Contour {
 		return c
 	}
 	lo, hi := pitch.Pitch(1<<30), pitch.Pitch(0)
-	for _, n := range tu.Notes {
+	for _, n := range slices.Concat(tu.Notes, tu.Bass) {
 		for _, v := range n.Voices() {
 			lo, hi = min(lo, v.Pitch()), max(hi, v.Pitch())
 		}
 	}
 	x := func(t tune.Time) float64 { return float64(t) / float64(end) * contourWidth }
-	for _, n := range tu.Notes {
-		if n.At >= end {
-			break
-		}
-		for _, v := range n.Voices() {
-			y := 8 + (contourHeight-20)*(1-float64(v.Pitch()-lo)/float64(max(hi-lo, 100)))
-			c.Notes = append(c.Notes, ContourNote{x(n.At), y, max(3, x(min(n.End(), end))-x(n.At)-2)})
+	for voice, line := range [][]tune.Note{tu.Notes, tu.Bass} {
+		for _, n := range line {
+			if n.At >= end {
+				break
+			}
+			for _, v := range n.Voices() {
+				y := 8 + (contourHeight-20)*(1-float64(v.Pitch()-lo)/float64(max(hi-lo, 100)))
+				c.Notes = append(c.Notes, ContourNote{x(n.At), y, max(3, x(min(n.End(), end))-x(n.At)-2), voice == 1})
+			}
 		}
 	}
 	for i, at := range tu.Bars {

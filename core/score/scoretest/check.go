@@ -39,7 +39,7 @@ func Check(t testing.TB, sc *score.Score) {
 }
 
 func checkTune(t testing.TB, sc *score.Score, voice int) {
-	tu, pins, _, err := sc.Tune(voice)
+	tu, pins, _, err := sc.Tune(sc.As(voice))
 	if err != nil {
 		return // a voice without notes
 	}

@@ -11,18 +11,23 @@ import (
 // plain is a tune without what only a reader knows, its pitches as heights.
 func plain(tu *tune.Tune) *tune.Tune {
 	out := *tu
-	out.Printed, out.Key.Flats, out.Notes = nil, false, nil
+	out.Printed, out.Key.Flats = nil, false
 	out.Title = strings.Join(strings.Fields(tu.Title), " ")
-	for _, n := range tu.Notes {
+	out.Notes, out.Bass = plainNotes(tu.Notes), plainNotes(tu.Bass)
+	return &out
+}
+
+func plainNotes(notes []tune.Note) (out []tune.Note) {
+	for _, n := range notes {
 		n.Place = tune.Place{}
 		voices := n.Voices()
 		for i := range voices {
 			voices[i].Cents, voices[i].Alter, voices[i].Octave, voices[i].Letter = int(voices[i].Pitch()), 0, 0, 0
 		}
 		n.Note, n.With = voices[0], voices[1:]
-		out.Notes = append(out.Notes, n)
+		out = append(out, n)
 	}
-	return &out
+	return out
 }
 
 // Difference tells the first thing in which two tunes differ in what is played, marked or sung; "" if there is
