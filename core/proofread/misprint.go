@@ -36,6 +36,9 @@ const (
 // suspicion is by how much a mend must be better than what stands there.
 const suspicion = 1.6
 
+// ofBlues is the same for what belongs to a blues, or leans on a note that belongs: only what the page does elsewhere speaks against it.
+const ofBlues = 5.0
+
 // A pitch class that the page has more often, or twice in a bar, is its own.
 const ownClass = 2
 
@@ -55,6 +58,7 @@ type search struct {
 	places  map[[2]int]int // string and fret
 	classes [12]int
 	key     uint16 // pitch classes
+	blues   bool
 	alike   [][]int
 }
 
@@ -75,6 +79,7 @@ func newSearch(p *Page) *search {
 		at += max(p.Bars[b].Length, 1)
 	}
 	s.key = s.findKey()
+	s.blues = p.isBlues()
 	s.alike = s.findAlike()
 	return s
 }
@@ -215,7 +220,11 @@ func (s *search) misprints() (out []Finding) {
 				best, gain = c, fit-stands
 			}
 		}
-		if gain < suspicion {
+		needs := suspicion
+		if s.leans(i) || s.isBlue(e) {
+			needs = ofBlues
+		}
+		if gain < needs {
 			continue
 		}
 		out = append(out, s.misprint(e, best, gain))
@@ -230,6 +239,71 @@ func (s *search) foreign(i int) bool {
 		return false
 	}
 	return !s.passes(i) && !s.together(i)
+}
+
+// leans reports whether note i is slurred, by a half step, to or from a note that belongs: a blue third is hammered into the major one.
+func (s *search) leans(i int) bool {
+	for _, way := range []int{-1, 1} {
+		k := s.onString(i, way)
+		if k < 0 || abs(s.events[k].pitch-s.events[i].pitch) != pitch.HalfStep {
+			continue
+		}
+		to := &s.events[max(i, k)]
+		slurred := to.How == play.Hammer || to.How == play.Pull || to.How == play.Glide ||
+			s.blues && way > 0 && to.pitch > s.events[i].pitch && to.time-s.events[i].time <= s.page.Bars[to.bar].Meter.Pulse() // come to from below
+		if o := &s.events[k]; slurred && (s.inKey(o.pitch) || s.inChord(o, o.pitch)) {
+			return true
+		}
+	}
+	return false
+}
+
+// isBlue reports whether a note is a blue note where the page is a blues: one that has others. One alone is as likely a misprint.
+func (s *search) isBlue(e *event) bool {
+	if !s.blues || !s.mayBeBlue(e) {
+		return false
+	}
+	if s.page.Blues {
+		return true
+	}
+	for i := range s.events {
+		if o := &s.events[i]; o.How == play.Bend || o.Note != e.Note && !o.Dead && !s.inKey(o.pitch) && !s.inChord(o, o.pitch) && s.mayBeBlue(o) {
+			return true
+		}
+	}
+	return false
+}
+
+// mayBeBlue reports whether a note is a flat third, fifth or seventh of the chord in force.
+func (s *search) mayBeBlue(e *event) bool {
+	c := s.page.chordOver(e.bar, e.At)
+	if c == nil {
+		return false
+	}
+	switch (class(e.pitch) - c.Chord.Root.Class() + 12) % 12 {
+	case 3, 6, 10:
+		return true
+	}
+	return false
+}
+
+// isBlues finds out whether the page is a blues or a rag: it says so, or has a dominant seventh on the tonic or the fourth. The tonic is the
+// root of the first chord.
+func (p *Page) isBlues() bool {
+	tonic := -1
+	for b := range p.Bars {
+		for _, c := range p.Bars[b].Chords {
+			root := c.Chord.Root.Class()
+			if tonic < 0 {
+				tonic = root
+			}
+			has := func(step int) bool { return c.Chord.Classes()>>((root+step)%12)&1 != 0 }
+			if (root == tonic || root == (tonic+5)%12) && has(4) && has(10) {
+				return true
+			}
+		}
+	}
+	return p.Blues
 }
 
 // againInBar reports whether the bar has another note of that pitch class.
@@ -252,7 +326,7 @@ func (s *search) together(i int) bool {
 	return false
 }
 
-// passes reports whether a note leads by half steps from the note before to the one after, or away from one and back.
+// passes reports whether a note leads by half steps from the note before to the one after, or in a blues away from one and back.
 func (s *search) passes(i int) bool {
 	e := &s.events[i]
 	before, after := s.beside(i, -1), s.beside(i, 1)
@@ -262,7 +336,8 @@ func (s *search) passes(i int) bool {
 		}
 		return s.events[k].pitch - e.pitch
 	}
-	if abs(step(before)) == pitch.HalfStep && abs(step(after)) == pitch.HalfStep || s.walks(i) {
+	through := step(before) == -step(after) || s.blues // away and back is an idiom of some styles
+	if abs(step(before)) == pitch.HalfStep && abs(step(after)) == pitch.HalfStep && through || s.walks(i) {
 		return true
 	}
 	return s.run(i, 1)+s.run(i, -1) >= chromaticRun

@@ -20,6 +20,7 @@ type Page struct {
 	Tempo  float64 // quarter notes a minute
 	Player player.Profile
 	Bars   []Bar
+	Blues  bool // its words say that it is one, or a rag
 }
 
 // Bar is a written bar.

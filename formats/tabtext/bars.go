@@ -31,6 +31,7 @@ type token struct {
 	str        int // from 1
 	col, end   int // on its line, from 0; with what belongs to it
 	num, width int // column and width of the number itself
+	slip       int // by which col was moved, see unslip
 	fret       float64
 	how        play.How
 	marks      tune.Marks
@@ -376,6 +377,84 @@ func (s *scanner) bend(t *token) {
 	}
 }
 
+// short is the one string, from 1, whose line lacks dashes in the bar, and how many; 0 if there is none or several are of other lengths.
+func (b *bar) short() (str, by int) {
+	widths := make([]int, len(b.from))
+	for k := range b.from {
+		widths[k] = b.to[k] - b.from[k]
+	}
+	width := usual(widths)
+	for k, w := range widths {
+		switch {
+		case w != width && str > 0:
+			return 0, 0 // lines of many lengths are a habit
+		case w != width:
+			str, by = k+1, width-w
+		}
+	}
+	if by <= 0 || by > mostShort || len(widths) < 3 {
+		return 0, 0
+	}
+	return str, by
+}
+
+// mostShort is how many dashes a line may lack.
+const mostShort = 2
+
+// unslip moves what stands behind a missing dash to where it belongs, and tells which line is short. The dash is missing where most of the
+// line's numbers then stand in columns of other lines, or at the distances that those have; of equals as far back as can be.
+func (r *reader) unslip(b *bar) {
+	str, by := b.short()
+	if str == 0 {
+		return
+	}
+	taken := map[int]bool{}
+	odd, even := 0, 0
+	var own []*token
+	for i := range b.tokens {
+		t := &b.tokens[i]
+		if t.str == str {
+			own = append(own, t)
+			continue
+		}
+		at := t.col - b.from[t.str-1]
+		taken[at] = true
+		if at%2 == 0 {
+			even++
+		} else {
+			odd++
+		}
+	}
+	worth := func(at int) int {
+		switch {
+		case taken[at]:
+			return 2
+		case at%2 == 0 && even > 2*odd, at%2 == 1 && odd > 2*even:
+			return 1
+		}
+		return 0
+	}
+	best, most := len(own), -1
+	for cut := len(own); cut >= 0; cut-- {
+		sum := 0
+		for i, t := range own {
+			at := t.col - b.from[str-1]
+			if i >= cut {
+				at += by
+			}
+			sum += worth(at)
+		}
+		if sum > most {
+			best, most = cut, sum
+		}
+	}
+	for _, t := range own[best:] {
+		t.col, t.end = t.col+by, t.end+by
+		t.slip = by
+	}
+	r.out.Warn(r.lineOf(&r.systems[b.system], str)+1, b.from[str-1]+1, "string %d is %d short in this bar: what stands behind the missing dash is read further on", str, by)
+}
+
 // group puts tokens that overlap in one column: those of one time. Wider numbers push others aside by a character.
 func (b *bar) group() {
 	order := make([]int, len(b.tokens))
@@ -392,7 +471,7 @@ func (b *bar) group() {
 	end := -1
 	for _, i := range order {
 		t := &b.tokens[i]
-		at, width := col(i), t.num+t.width-t.col
+		at, width := col(i), t.num+t.slip+t.width-t.col
 		n := len(b.columns)
 		own := n > 0 && slices.ContainsFunc(b.columns[n-1].tokens, func(k int) bool { return b.tokens[k].str == t.str })
 		if n > 0 && !own && at < end {

@@ -1,6 +1,7 @@
 package tabtext
 
 import (
+	"cmp"
 	"errors"
 	"fmt"
 	"io"
@@ -27,6 +28,7 @@ type header struct {
 	meter    tune.MeterAt
 	hasMeter bool
 	angles   bool // <5> is a slide note, as this program writes it
+	blues    bool // the words say that it is one
 	hits     bool // a line of percussion may stand below
 }
 
@@ -273,8 +275,10 @@ func (r *reader) findWords() {
 var (
 	tuningLine = regexp.MustCompile(`(?i)^\s*(?:tuning|tuned|tune)(?:\s*\([^)]*\))?\s*(?:to|is)?\s*[:=]?\s*(.+?)\s*$`)
 	capoLine   = regexp.MustCompile(`(?i)\bcapo\b\D{0,12}(\d{1,2}|none|no)`)
-	tempoLine  = regexp.MustCompile(`(?i)(?:tempo|bpm|speed)\s*[:=]?\s*(?:ca\.?\s*)?(\d{2,3}(?:\.\d+)?)|(\d{2,3}(?:\.\d+)?)\s*bpm`)
-	meterLine  = regexp.MustCompile(`(?i)(?:^|\b)(?:time|meter|metre|time signature)\s*[:=]?\s*(\d{1,2})\s*/\s*(\d{1,2})\b|^\s*(\d{1,2})/(4|8|2)\s*$`)
+	tempoLine  = regexp.MustCompile(`(?i)(?:(?:tempo|bpm|speed)\s*[:=]?\s*(?:ca\.?\s*)?|(?:\bq|♩|quarter)\s*=\s*)(\d{2,3}(?:\.\d+)?)|(\d{2,3}(?:\.\d+)?)\s*bpm`)
+	meterLine  = regexp.MustCompile(`(?i)\b(?:time|meter|metre|time signature)\s*[:=]?\s*(\d{1,2})\s*/\s*(\d{1,2})\b|(?:^|[\s(])([2-9]|12)/([48])(?:[\s).,;]|$)`)
+	labelWord  = regexp.MustCompile(`(?i)^(?:tuning|tuned(?: to)?|capo|tempo|speed|time|meter|metre|key)$`)
+	bluesWord  = regexp.MustCompile(`(?i)\b(?:blues|rag|ragtime|boogie|stomp)\b`)
 	titleLine  = regexp.MustCompile(`(?i)^\s*(?:title|song|tune|name)\s*:\s*(.+?)\s*$`)
 )
 
@@ -350,6 +354,10 @@ func (r *reader) headerLine(line string, i int) {
 		h.capo, _ = strconv.Atoi(m[1])
 		h.capo, used = min(h.capo, tuning.MaxCapo), true
 	}
+	h.blues = h.blues || bluesWord.MatchString(line)
+	if t := tuningIn(line); t != "" && h.tuning == "" {
+		h.tuning, used = t, true
+	}
 	if share, ok := score.SwingWords(line); ok && h.swing == 0 {
 		h.swing, used = share, true
 	}
@@ -359,7 +367,8 @@ func (r *reader) headerLine(line string, i int) {
 			h.tempo, used = v, true
 		}
 	}
-	if m := meterLine.FindStringSubmatch(line); m != nil && !h.hasMeter {
+	if all := meterLine.FindAllStringSubmatch(line, -1); len(all) > 0 && !h.hasMeter {
+		m := all[len(all)-1] // "12/8? no: 4/4"
 		num, _ := strconv.Atoi(m[1] + m[3])
 		den, _ := strconv.Atoi(m[2] + m[4])
 		if num >= 1 && num <= 16 && (den == 2 || den == 4 || den == 8 || den == 16) {
@@ -378,10 +387,49 @@ func (r *reader) headerLine(line string, i int) {
 		h.title = m[1]
 		return
 	}
-	if h.title == "" && !used && i < 5 && strings.TrimSpace(line) != "" && !isWordsOfMusic(line) && !isCount([]rune(line)) &&
-		!isValues([]rune(line)) {
-		h.title = strings.TrimSpace(line)
+	if h.title == "" && i < 5 && !isWordsOfMusic(line) && !isCount([]rune(line)) && !isValues([]rune(line)) {
+		h.title = titleIn(line, used)
 	}
+}
+
+// titleIn is the title on a line; if the line says something else, too, it is what stands before that.
+func titleIn(line string, used bool) string {
+	if !used {
+		return strings.TrimSpace(line)
+	}
+	part := partsOf(line)[0]
+	if i := strings.Index(part, "   "); i > 0 {
+		part = part[:i]
+	}
+	_, swings := score.SwingWords(part)
+	if len(part) < 3 || labelWord.MatchString(part) || swings || tuningLine.MatchString(part) || capoLine.MatchString(part) || tempoLine.MatchString(part) || meterLine.MatchString(part) || tuningIn(part) != "" {
+		return ""
+	}
+	return part
+}
+
+// parts are divided by signs, and by dashes with a blank before them.
+var parts = regexp.MustCompile(`[,;:()=]|\s[-–—]+\s`)
+
+// partsOf are what stands between such signs; the first may be empty.
+func partsOf(line string) (out []string) {
+	for _, p := range parts.Split(line, -1) {
+		out = append(out, strings.TrimSpace(p))
+	}
+	return out
+}
+
+// tuningIn is a known tuning that a line names by name or notes, like "(open G)"; "" if it names none.
+func tuningIn(line string) string {
+	for _, p := range partsOf(strings.TrimSpace(line)) {
+		if len(p) < len("Open D") || len(p) > 40 {
+			continue
+		}
+		if t, err := tuning.ParseAny(p); err == nil && t.Len() == tuning.Strings && tuning.Identify(t).Name != "" {
+			return p
+		}
+	}
+	return ""
 }
 
 // isWordsOfMusic reports whether a line is chords or a rhythm rather than words.
@@ -398,7 +446,8 @@ func isWordsOfMusic(line string) bool {
 // does not say, else standard.
 func (r *reader) settleTuning(asked, otherwise *tuning.Tuning) error {
 	r.flip()
-	switch named, ok := r.namedTuning(); {
+	named, ok := r.namedTuning()
+	switch {
 	case asked != nil:
 		r.tuning = *asked
 	case r.head.tuning != "":
@@ -413,11 +462,16 @@ func (r *reader) settleTuning(asked, otherwise *tuning.Tuning) error {
 		return fault(r.systems[0].first+1, 1,
 			"a guitar of %d strings is tuned in many ways: say how in a line like \"Tuning: D2 G2 B2 D3\"", r.strings)
 	}
+	if ok && asked == nil && named != r.tuning && named.Len() == r.tuning.Len() {
+		r.out.Warn(r.systems[0].first+1, 1, "the words say %s and the lines are named %s: it is read in %s; if that is wrong, say what it is written for", tuningName(r.tuning), tuningName(named), tuningName(r.tuning))
+	}
 	if r.tuning.Len() != r.strings {
 		return fault(r.systems[0].first+1, 1, "here stand %d lines of strings, and the tuning has %d", r.strings, r.tuning.Len())
 	}
 	return nil
 }
+
+func tuningName(t tuning.Tuning) string { return cmp.Or(tuning.Identify(t).Name, t.String()) }
 
 // namedTuning is the tuning that the lines' names say, from the bottom up.
 func (r *reader) namedTuning() (tuning.Tuning, bool) {

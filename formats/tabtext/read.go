@@ -51,6 +51,7 @@ func Read(in io.Reader, asked, otherwise *tuning.Tuning) (*score.Score, *proofre
 			return nil, nil, fault(r.systems[i].first+1, 1, "there are more than %d bars: give one tune at a time", score.MaxBars)
 		}
 		for k := from; k < len(r.bars); k++ {
+			r.unslip(&r.bars[k])
 			r.bars[k].group()
 		}
 		r.around(i, r.bars[from:])
@@ -227,7 +228,7 @@ func (r *reader) extend(voice *score.Voice, b *bar, c *stack, end score.Units) b
 
 // page is the tablature for proofreading.
 func (r *reader) page() *proofread.Page {
-	out := &proofread.Page{Tuning: r.tuning, Capo: r.head.capo, Tempo: r.head.tempo, Player: player.Default()}
+	out := &proofread.Page{Tuning: r.tuning, Capo: r.head.capo, Tempo: r.head.tempo, Player: player.Default(), Blues: r.head.blues}
 	if out.Tempo == 0 {
 		out.Tempo = score.DefaultTempo
 	}

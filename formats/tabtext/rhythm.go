@@ -34,7 +34,7 @@ func chordOf(s string) (chord.Chord, bool) {
 }
 
 var (
-	digitWord = regexp.MustCompile(`^[pima]{1,4}$`)
+	digitWord = regexp.MustCompile(`^(?:[pima]{1,4}|[vV^↓↑]|\.)$`) // or a strum, whose digits are not said
 	hitWord   = regexp.MustCompile(`^[stkx]$`)
 	countWord = regexp.MustCompile(`^(\d{1,2}(\.\d{1,2})?|&|\+|e|a|and|trip|let|i)$`)
 	restWord  = regexp.MustCompile(`^(?:r|R)?([whqestWHQEST])(\.{0,2})(3?)(?:r|R)?$`)
@@ -95,19 +95,75 @@ func (r *reader) around(at int, bars []bar) {
 		}
 	}
 	r.times(bars)
+	counted := countsOf(counts, bars)
 	for i := range bars {
 		b := &bars[i]
 		b.meter = r.head.meter
 		switch {
-		case counts != nil && b.byCount(within(counts, b), i == 0 && at == 0):
+		case counts != nil && b.byCount(counted[i], i == 0 && at == 0):
 		case values != nil && b.byValues(within(values, b)):
 		default:
 			b.bySpacing()
 		}
 		for k := range b.chords {
-			b.chords[k].time = b.chordTime(b.chords[k].at - b.from[0])
+			b.chords[k].time = b.chordTime(b.chords[k].at - b.start())
 		}
 	}
+}
+
+// start is the column where the bar begins on most of its lines.
+func (b *bar) start() int { return usual(b.from) }
+
+// usual is the number that stands most often in a list, of equals the first.
+func usual(list []int) int {
+	best, most := 0, 0
+	for i, v := range list {
+		n := 0
+		for _, w := range list[i:] {
+			if w == v {
+				n++
+			}
+		}
+		if n > most {
+			best, most = v, n
+		}
+	}
+	return best
+}
+
+// countsOf gives each bar its words of a line that counts beats. If the line counts from one again for each bar it is read by that, since
+// nobody counts the bar lines: then the words of every bar begin where those of the first do.
+func countsOf(counts []word, bars []bar) [][]word {
+	out := make([][]word, len(bars))
+	for i := range bars {
+		out[i] = within(counts, &bars[i])
+	}
+	var rounds [][]word
+	last := 0.0
+	for _, w := range counts {
+		v, err := strconv.ParseFloat(w.text, 64)
+		if err == nil && v <= last || len(rounds) == 0 {
+			rounds = append(rounds, nil)
+		}
+		if err == nil {
+			last = v
+		}
+		rounds[len(rounds)-1] = append(rounds[len(rounds)-1], w)
+	}
+	if len(rounds) != len(bars) || len(bars) < 2 || rounds[0][0].text != rounds[1][0].text {
+		return out
+	}
+	lead := rounds[0][0].at - bars[0].start()
+	for i, round := range rounds {
+		if off := round[0].at - bars[i].start() - lead; off == 0 || abs(off) > i+1 {
+			continue
+		}
+		out[i] = nil
+		for _, w := range round {
+			out[i] = append(out[i], word{w.at - round[0].at + lead, w.text})
+		}
+	}
+	return out
 }
 
 // isValuesOver tells a line of lengths that reads as chords too ("E E E") by its standing over every column.
@@ -129,8 +185,8 @@ func within(ws []word, b *bar) (out []word) {
 		end = max(end, b.to[k])
 	}
 	for _, w := range ws {
-		if w.at >= b.from[0]-1 && w.at < end {
-			out = append(out, word{w.at - b.from[0], w.text})
+		if w.at >= b.start()-1 && w.at < end {
+			out = append(out, word{w.at - b.start(), w.text})
 		}
 	}
 	return out
@@ -215,6 +271,9 @@ func (r *reader) digits(line []rune, bars []bar) {
 		b := &bars[i]
 		for _, w := range within(ws, b) {
 			c := b.nearest(w.at, 1)
+			if !strings.Contains("pima", w.text[:1]) {
+				continue
+			}
 			if c < 0 || len(w.text) > len(b.columns[c].tokens) {
 				continue
 			}
@@ -395,6 +454,9 @@ var rasters = []int{1, 2, 4, 3, 8, 6}
 
 const rasterCost = 0.008
 
+// trailCost is what a dash at the end of a bar costs that is missing or too much.
+const trailCost = 0.004
+
 // bySpacing times the bar by where its columns stand: the whole width is the bar.
 func (b *bar) bySpacing() {
 	b.length, b.written = b.meter.Bar(), false
@@ -406,14 +468,14 @@ func (b *bar) bySpacing() {
 	best := math.Inf(1)
 	var times []tune.Time
 	for _, lead := range []int{0, 1, first} {
-		for trail := range 2 {
+		for trail := -1; trail <= 1; trail++ { // a bar may lack its last dash, or have one more
 			room := float64(width - lead - trail)
 			if lead > first || room <= 0 {
 				continue
 			}
 			for _, raster := range rasters {
-				if try, cost, ok := b.onRaster(lead, room, quarters, raster); ok && cost < best {
-					best, times = cost, try
+				if try, cost, ok := b.onRaster(lead, room, quarters, raster); ok && cost+trailCost*float64(abs(trail)) < best {
+					best, times = cost+trailCost*float64(abs(trail)), try
 				}
 			}
 		}
@@ -449,8 +511,12 @@ func (b *bar) onRaster(lead int, room, quarters float64, raster int) (times []tu
 // chordNear is how many characters from its column a chord symbol may stand.
 const chordNear = 3
 
-// chordTime is when a symbol over the strings begins: with the column under it, else with one near by that is on a beat.
+// chordTime is when a symbol over the strings begins: the first of its bar with the bar line if it stands near it and within the first
+// beat; else with the column under it, or with one near by that is on a beat.
 func (b *bar) chordTime(col int) tune.Time {
+	if col <= chordNear && col <= b.chords[0].at-b.start() && b.timeAt(col) < b.meter.Unit() {
+		return 0
+	}
 	if i := b.nearest(col, 0); i >= 0 {
 		return b.columns[i].time
 	}
