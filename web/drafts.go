@@ -125,7 +125,12 @@ func (s *Server) addDraft(c *gin.Context) {
 		if at := (*score.Fault)(nil); errors.As(err, &at) && body.Text == "" {
 			body.Text = shownText(data)
 		}
-		refuse(draftFault(body.Text, err))
+		said := draftFault(body.Text, err)
+		if names := namesIn(string(data)); names != "" {
+			said = &fault{Text: "These are names of chords or notes: they say nothing of a rhythm or a melody. Go on with them as chords, or enter the melody on the neck.",
+				Chords: names}
+		}
+		refuse(said)
 		return
 	}
 	d.Name = cmp.Or(d.Name, f.Score.Title)

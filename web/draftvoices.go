@@ -7,9 +7,12 @@ import (
 	"fmt"
 	"slices"
 	"strconv"
+	"strings"
+	"unicode"
 
 	"github.com/gin-gonic/gin"
 
+	"stepping/core/chord"
 	"stepping/core/play"
 	"stepping/core/score"
 	"stepping/core/sound"
@@ -163,6 +166,23 @@ func chooseVoices(c *gin.Context, d *store.Draft) error {
 
 // mostMends is how many notes of a draft may be changed.
 const mostMends = 500
+
+// mostNames is how many names of chords are looked at.
+const mostNames = 200
+
+// namesIn is a text of names of chords or notes and nothing else, bar by bar as the page of chords takes it; "" if it is anything else.
+func namesIn(text string) string {
+	words := strings.FieldsFunc(text, func(r rune) bool { return unicode.IsSpace(r) || r == '|' || r == ',' || r == '-' || r == '–' })
+	if len(text) > 8*mostNames || len(words) < 2 || len(words) > mostNames {
+		return ""
+	}
+	for _, w := range words {
+		if _, err := chord.Parse(w); err != nil {
+			return ""
+		}
+	}
+	return strings.Join(words, " | ")
+}
 
 // hearDraft streams a draft as it was understood.
 func (s *Server) hearDraft(c *gin.Context) {

@@ -140,6 +140,7 @@ type fault struct {
 	Line, Column int
 	Excerpt      string
 	Mark         string // spaces up to the column and ^
+	Chords       string // names that were given in place of music, as the page of chords takes them; "" if it is something else
 }
 
 // excerptWidth is how much of a long line is shown around a fault.

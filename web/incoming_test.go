@@ -5,6 +5,7 @@ import (
 	"bytes"
 	"context"
 	"fmt"
+	"html"
 	"io"
 	"mime/multipart"
 	"net/http"
@@ -191,6 +192,13 @@ func TestWaysIn(t *testing.T) {
 	encrypted := locked.Bytes()
 	encrypted[6] |= 1
 	encrypted[bytes.Index(encrypted, []byte("PK\x01\x02"))+8] |= 1
+	for names, chords := range map[string]string{"D G A7 D": "D%20%7c%20G%20%7c%20A7%20%7c%20D", "D F# A D": "D%20%7c%20F%23%20%7c%20A%20%7c%20D", "see you at the Dam": ""} {
+		status, body, _ := s.ask(t, "POST", "/drafts", url.Values{"abc": {names}})
+		offered := strings.Contains(body, `href="/chords?c=`+chords+`"`) && strings.Contains(body, `action="/neck"`)
+		if status != http.StatusUnprocessableEntity || offered != (chords != "") || !strings.Contains(body, html.EscapeString(names)) {
+			t.Errorf("%s: %d, a way on is offered: %v", names, status, offered)
+		}
+	}
 	before := s.drafts(t)
 	for name, tt := range map[string]struct {
 		data []byte

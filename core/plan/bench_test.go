@@ -11,6 +11,7 @@ import (
 	"stepping/core/pattern"
 	"stepping/core/play"
 	"stepping/core/player"
+	"stepping/core/tune"
 	"stepping/core/tuning"
 )
 
@@ -232,5 +233,34 @@ func TestAllocations(t *testing.T) {
 		if each := allocs / float64(moments); each > most {
 			t.Errorf("%s: %.0f allocations a moment, at most %.0f", spelt, each, most)
 		}
+	}
+}
+
+// BenchmarkWritten plans tunes of 64 notes with a made bass, and with the very same bass as a voice of the tune.
+func BenchmarkWritten(b *testing.B) {
+	for _, kind := range []pattern.Kind{pattern.Alternating, pattern.Written} {
+		b.Run(string(kind), func(b *testing.B) {
+			for i := range b.N {
+				tu := coretest.Wander(uint64(i%8), 64)
+				r := Request{Tune: tu, Tuning: coretest.Tuning("Standard"), Player: player.Default(), Thumb: pattern.Alternating}
+				r.Player.Lean = player.LeanNone
+				b.StopTimer()
+				p, err := Solve(context.Background(), r)
+				if err != nil {
+					b.Fatal(err)
+				}
+				with := *tu
+				for t := range p.Moments {
+					if th := p.Moments[t].Thumb; th != nil {
+						with.Bass = append(with.Bass, tune.Note{At: p.Moments[t].At, Dur: th.Dur, Note: th.Note})
+					}
+				}
+				r.Tune, r.Thumb = &with, kind
+				b.StartTimer()
+				if _, err := Solve(context.Background(), r); err != nil {
+					b.Fatal(err)
+				}
+			}
+		})
 	}
 }

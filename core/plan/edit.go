@@ -107,7 +107,7 @@ func (m *model) alikeAt(t int, o *model) bool {
 	return a.at == b.at && a.sec == b.sec && a.note == b.note && a.sounding == b.sounding && a.ended == b.ended && a.onBeat == b.onBeat &&
 		a.first == b.first && a.joined == b.joined && a.begins == b.begins && a.peak == b.peak && a.hit == b.hit && a.chord.Name == b.chord.Name &&
 		a.tones == b.tones && a.bars == b.bars && a.since == b.since && a.endedFor == b.endedFor && a.bassFor == b.bassFor &&
-		a.faded == b.faded && a.noted == b.noted && a.lasting == b.lasting &&
+		a.faded == b.faded && a.noted == b.noted && a.lasting == b.lasting && a.lacks == b.lacks &&
 		slices.Equal(a.bassPlaces, b.bassPlaces) && reflect.DeepEqual(a.stroke, b.stroke) && a.pins.same(&b.pins) &&
 		m.bass == o.bass && m.sameNote(a.sounding, o)
 }

@@ -35,6 +35,7 @@ func (p *Plan) giveFingers() {
 	}
 	defer func() {
 		p.markRinging()
+		p.holdNotes()
 		p.rendered = nil
 	}()
 	if len(p.m.req.Player.FreeFingers()) == 0 {

@@ -109,13 +109,13 @@ func (m *model) settle(mo *moment, h *hand) {
 	if h.slide {
 		at(m.slideIndex(h.fret))
 	}
-	for i := range h.n {
-		if s := &h.stops[i]; s.finger != 0 && !h.slide {
-			at(m.indexAt(s.holds(), s.finger))
-		}
-	}
 	if h.bass.str != 0 && !h.slide {
 		at(m.indexAt(h.bass.fret, h.bass.finger))
+	}
+	for i := range h.n { // a written bass that is held holds the hand
+		if s := &h.stops[i]; s.finger != 0 && !h.slide && (count == 0 || !m.written()) {
+			at(m.indexAt(s.holds(), s.finger))
+		}
 	}
 	if count > 0 {
 		h.anchored, h.pos = true, sum/float64(count)
@@ -125,6 +125,9 @@ func (m *model) settle(mo *moment, h *hand) {
 	m.holdCost(mo, h, &y)
 	h.ownCost = y.sum
 }
+
+// written reports whether the thumb plays a bass that the tune has.
+func (m *model) written() bool { return m.req.Thumb == pattern.Written }
 
 // slideIndex is where the index finger lies with the slide at a fret; a bar is held there.
 func (m *model) slideIndex(fret float64) float64 {

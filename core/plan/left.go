@@ -276,7 +276,7 @@ func (st *stage) cutCost(h, g *hand, y *tally) {
 	case mo.lasting != 0:
 		taken := h.bass.str == 0 && mo.note >= 0 && st.m.openAs(mo.lasting)&g.sounding != 0
 		if let || taken {
-			y.add(play.Pattern, st.m.w.CutNote)
+			y.add(play.Pattern, st.m.w.CutNote*mo.lacks)
 		}
 	case let && !mo.wantsThumb() && !mo.noted:
 		y.add(play.Pattern, st.m.w.CutBass)

@@ -83,7 +83,8 @@ type moment struct {
 	bassFor  float64      // seconds since the last stroke of the thumb
 	faded    ring.Strings // bass strings that are silent by now, even if it was theirs
 	noted    bool         // the thumb's last stroke before was a written note
-	lasting  pitch.Pitch  // the written note that goes on from before, 0 if none does
+	lasting  pitch.Pitch  // the written note that goes on from before, 0 if none does …
+	lacks    float64      // … and what it lacks if it is cut here: quarters, between leastLack and mostLack
 }
 
 // wantsThumb: the pattern has a stroke here.
@@ -253,6 +254,12 @@ func (m *model) followMelody() {
 	}
 }
 
+// Bounds of what a cut note is taken to lack, quarters.
+const (
+	leastLack = 0.5
+	mostLack  = 4
+)
+
 // followThumb fills bassPlaces, readings, bassFor and faded.
 func (m *model) followThumb() {
 	type key struct {
@@ -282,7 +289,7 @@ func (m *model) followThumb() {
 			}
 		}
 		if mo.noted = noted != nil; mo.noted && mo.at < noted.Until {
-			mo.lasting = noted.Note.Pitch()
+			mo.lasting, mo.lacks = noted.Note.Pitch(), min(mostLack, max(leastLack, (noted.Until-mo.at).Quarters()))
 		}
 		if mo.stroke != nil {
 			if mo.stroke.Role == pattern.Noted {

@@ -3,6 +3,7 @@ package plan
 import (
 	"slices"
 
+	"stepping/core/pattern"
 	"stepping/core/play"
 )
 
@@ -60,4 +61,24 @@ func (p *Plan) ringsOn(t, str int, r *sounding) bool {
 	}
 	free := !slideUsed(p.m.req.Player) || !p.m.school.Cares || p.m.moments[t].pins.ringing
 	return free && st.State == play.Harmless && !touched && !p.handAt(t).under.Has(str)
+}
+
+// holdNotes says of written bass notes how long they last, where that is shorter than they are written: until a finger lets go, something
+// silences the string, or another note takes it.
+func (p *Plan) holdNotes() {
+	for t := range p.Moments {
+		s, th := p.m.moments[t].stroke, p.Moments[t].Thumb
+		if th == nil || s.Role != pattern.Noted {
+			continue
+		}
+		held := *th // the one before may be another plan's, too
+		held.Dur, held.Asked = s.Until-s.At, 0
+		for u := t + 1; u < len(p.Moments) && p.Moments[u].At < s.Until; u++ {
+			if p.Moments[u].Strings[th.String-1].State != play.Rings {
+				held.Dur, held.Asked = p.Moments[u].At-s.At, held.Dur
+				break
+			}
+		}
+		p.Moments[t].Thumb = &held
+	}
 }

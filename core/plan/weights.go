@@ -76,7 +76,7 @@ type Weights struct {
 	RingsOn   float64 // a root left out over its new chord, half a beat after it may have arrived, while it rings
 	DropHit   float64 // percussion left out
 	CutBass   float64 // a fretted bass note let go before the next stroke
-	CutNote   float64 // a written bass note that does not last as long as it is written
+	CutNote   float64 // a written bass note that does not last as long as it is written, per quarter that it lacks
 
 	ThumbMelody float64 // the thumb plucking melody
 	Spread      float64 // per string that two neighbouring digits lie further apart than two

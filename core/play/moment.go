@@ -72,7 +72,8 @@ type Stroke struct {
 	Digit  Digit  // p i m a; "" if the left hand sounds the note
 	Hook   bool   // a bend made by the picking hand
 	Note   pitch.Note
-	Dur    tune.Time // written length; for the thumb the length of its beat
+	Dur    tune.Time // written length; for the thumb the length of its beat, or as long as a written note can be held …
+	Asked  tune.Time // … if that is shorter than it is written: its written length; else 0
 	Pinned bool
 	Index  int // number of the melody note, from 0
 }

@@ -85,7 +85,7 @@ func OfPlan(p *plan.Plan) *Sheet {
 			if n := len(s.Thumb); n > 0 && s.Thumb[n-1].End() > mo.At {
 				s.Thumb[n-1].Dur = mo.At - s.Thumb[n-1].At
 			}
-			dur := min(max(th.Dur, 1), r.Tune.Length-mo.At)
+			dur := min(max(th.Dur, th.Asked, 1), r.Tune.Length-mo.At)
 			s.Thumb = append(s.Thumb, Played{At: mo.At, Dur: dur, Note: th.Note, On: spotOf(th), From: th.From})
 		}
 		if mo.Hit != "" {

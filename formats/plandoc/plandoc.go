@@ -72,6 +72,7 @@ type Stroke struct {
 	Pitch  string     `json:"pitch"`
 	Cents  int        `json:"cents"`
 	Dur    string     `json:"dur"`
+	Asked  string     `json:"asked,omitempty"` // the written length of a bass note that cannot be held so long
 	Pinned bool       `json:"pinned"`
 	Marks  []string   `json:"marks,omitempty"` // of a melody note, as the tune has them
 	Lyric  string     `json:"lyric,omitempty"`
@@ -233,9 +234,13 @@ var (
 )
 
 func stroke(s *play.Stroke) Stroke {
+	asked := ""
+	if s.Asked > 0 {
+		asked = s.Asked.String()
+	}
 	return Stroke{
 		Part: string(s.Part), String: s.String, Fret: s.Fret, From: s.From, How: string(s.How), Finger: s.Finger, Hook: s.Hook, Digit: s.Digit,
-		Pitch: s.Note.String(), Cents: s.Note.Cents, Dur: s.Dur.String(), Pinned: s.Pinned,
+		Pitch: s.Note.String(), Cents: s.Note.Cents, Dur: s.Dur.String(), Asked: asked, Pinned: s.Pinned,
 	}
 }
 

@@ -193,6 +193,10 @@ func NewNow(id string, version int, p *plan.Plan, m int) Now {
 	}
 	v.Next, v.NextMove = nextText(p, m)
 	v.ThumbName = thumbName(mo)
+	if th := mo.Thumb; th != nil && th.Asked > 0 {
+		unit := p.Request.Tune.MeterOver(mo.At).Unit()
+		v.ThumbName += fmt.Sprintf(", held %.3g of %.3g beats", float64(th.Dur)/float64(unit), float64(th.Asked)/float64(unit))
+	}
 	return v
 }
 
