@@ -78,6 +78,7 @@ type Draft struct {
 	Play   string      `json:"play,omitempty"`   // the tuning to play it in; "": the file's, or one that suits
 	Voice  *int        `json:"voice,omitempty"`  // the melody; nil: the one proposed
 	Bass   *int        `json:"bass,omitempty"`   // the voice that is the bass, -1 for none; nil: the one proposed
+	Swung  bool        `json:"swung,omitempty"`  // dotted pairs are read as swung eighths
 	Mends  []tune.Mend `json:"mends,omitempty"`  // notes changed after reading
 	Steps  int         `json:"steps,omitempty"`  // of the grid for played notes; 0: the one proposed
 	Swing  float64     `json:"swing,omitempty"`

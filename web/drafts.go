@@ -55,6 +55,8 @@ type draftBody struct {
 	NoBass   bool // one could be chosen, and none is
 	Bar      *draftBar
 	Mends    int
+	Dotted   bool // it is written in dotted pairs …
+	Swung    bool // … and read as swung eighths
 	Look     view.Contour
 	Grids    []draftGrid
 	Shift    string
@@ -320,7 +322,8 @@ func newDraftBody(k *store.Kept[store.Draft], f *music.File, bar int) (draftBody
 		}
 	}
 	b.voices(f, roles)
-	b.Bar, b.Mends = newDraftBar(tu, bar), len(k.Doc.Mends)
+	b.Bar, b.Mends, b.Swung = newDraftBar(tu, bar), len(k.Doc.Mends), k.Doc.Swung && tu.Swing > tune.Straight
+	_, _, b.Dotted = tu.Undotted()
 	if q := f.Quantized; q != nil {
 		b.Proposed = len(q.Chords) > 0 && q.Chords[0].Proposed
 		b.Shift = fmt.Sprintf("Notes are moved by %.3f of a beat in the middle, %.2f at most.", q.Mean, q.Most)
@@ -527,7 +530,7 @@ func fromFile(d *store.Draft) (in incoming, err error) {
 	} else if t != nil {
 		return in, fmt.Errorf("this guitar has %d strings, and plans are made for six", t.Len())
 	}
-	if f.Score.Format == "ABC" && len(d.Mends) == 0 && reflect.DeepEqual(roles, f.Score.Roles()) {
+	if f.Score.Format == "ABC" && len(d.Mends) == 0 && !d.Swung && reflect.DeepEqual(roles, f.Score.Roles()) {
 		in.source = f.Text
 		return in, nil
 	}

@@ -72,6 +72,12 @@ func tuneOf(d *store.Draft, f *music.File) (*tune.Tune, []play.Pin, []score.Warn
 	if err != nil {
 		return nil, nil, nil, err
 	}
+	if even, moved, ok := tu.Undotted(); ok && d.Swung {
+		tu = even
+		for i := range pins {
+			pins[i].At = moved(pins[i].At)
+		}
+	}
 	for i := range d.Mends {
 		m := &d.Mends[i]
 		if tu, err = tu.Mended(m); err != nil {
@@ -143,6 +149,9 @@ func chooseVoices(c *gin.Context, d *store.Draft) error {
 	}
 	if v, err := strconv.Atoi(c.PostForm("bass")); err == nil {
 		d.Bass, d.Mends = &v, nil
+	}
+	if swung := c.PostForm("swung"); swung != "" {
+		d.Swung, d.Mends = swung == "yes", nil
 	}
 	if c.PostForm("unmend") != "" && len(d.Mends) > 0 {
 		d.Mends = d.Mends[:len(d.Mends)-1]

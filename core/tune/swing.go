@@ -3,6 +3,7 @@ package tune
 import (
 	"fmt"
 	"math"
+	"slices"
 	"strconv"
 	"strings"
 )
@@ -48,11 +49,20 @@ func (tu *Tune) played(t Time, thirds map[Time]bool) float64 {
 	return (t - in).Quarters() + tu.Swing + (x-second)/(1-second)*(1-tu.Swing)
 }
 
-// thirds are the beginnings of the quarters in which the melody is written in thirds.
+// Played returns the time, in quarter notes of an even beat, at which what is written at a time is played.
+func (tu *Tune) Played() func(Time) float64 {
+	if tu.Swing <= Straight {
+		return Time.Quarters
+	}
+	thirds := tu.thirds()
+	return func(t Time) float64 { return tu.played(t, thirds) }
+}
+
+// thirds are the beginnings of the quarters in which melody or bass is written in thirds.
 func (tu *Tune) thirds() map[Time]bool {
 	out := map[Time]bool{}
-	for i := range tu.Notes {
-		at := tu.Notes[i].At
+	for _, n := range slices.Concat(tu.Notes, tu.Bass) {
+		at := n.At
 		if _, since := tu.Position(at); since%(Quarter/32) != 0 {
 			out[at-since%Quarter] = true
 		}
@@ -95,4 +105,60 @@ func SwingText(share float64) string {
 		}
 	}
 	return strconv.FormatFloat(math.Round(share*1000)/1000, 'g', -1, 64)
+}
+
+// A tune is written in dotted pairs if so many of its quarters are a dotted eighth and a sixteenth, and at most one in so many are two eighths.
+const (
+	leastDotted = 6
+	fewStraight = 4
+)
+
+// Undotted returns a tune that is written in dotted pairs as swung eighths, 2:1, as players mean it, and what became of a time. ok is false,
+// and nothing is changed, if it is not written so.
+func (tu *Tune) Undotted() (out *Tune, moved func(Time) Time, ok bool) {
+	seen := map[Time]uint8{} // by quarter, the sixteenths at which something begins; 1<<4 for any other time
+	quarter := func(t Time) (from, in Time) {
+		_, since := tu.Position(t)
+		in = since % Quarter
+		return t - in, in
+	}
+	for _, n := range slices.Concat(tu.Notes, tu.Bass) {
+		from, in := quarter(n.At)
+		k := 4
+		if in%(Quarter/4) == 0 {
+			k = int(in / (Quarter / 4))
+		}
+		seen[from] |= 1 << k
+	}
+	dotted, straight := 0, 0
+	for from, at := range seen {
+		switch {
+		case tu.MeterOver(from).Den > 4:
+		case at&^1 == 1<<3:
+			dotted++
+		case at&(1<<2) != 0:
+			straight++
+		}
+	}
+	if dotted < leastDotted || dotted < fewStraight*straight || tu.Swing > Straight {
+		return tu, nil, false
+	}
+	moved = func(t Time) Time {
+		if from, in := quarter(t); in == 3*Quarter/4 && seen[from]&^1 == 1<<3 && tu.MeterOver(from).Den <= 4 {
+			return from + Quarter/2
+		}
+		return t
+	}
+	copied := *tu
+	move := func(line []Note) []Note {
+		line = slices.Clone(line)
+		for i := range line {
+			end := moved(line[i].End())
+			line[i].At = moved(line[i].At)
+			line[i].Dur = end - line[i].At
+		}
+		return line
+	}
+	copied.Notes, copied.Bass, copied.Swing = move(tu.Notes), move(tu.Bass), 2.0/3
+	return &copied, moved, true
 }

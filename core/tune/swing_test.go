@@ -4,6 +4,8 @@ import (
 	"math"
 	"math/rand/v2"
 	"testing"
+
+	"stepping/core/pitch"
 )
 
 // TestSwing: quarters stay, the second eighth comes when the first has had its share, a quarter in thirds is as
@@ -62,6 +64,43 @@ func TestSwing(t *testing.T) {
 			if again, err := ParseSwing(SwingText(want)); err != nil || math.Abs(again-want) > 1e-3 {
 				t.Errorf("%q is written %q", text, SwingText(want))
 			}
+		}
+	}
+}
+
+// TestUndotted: a line of dotted pairs becomes the even one that it is meant to be, swung; played 3:1 it would sound as it is written. An even
+// line, and one in six eight, stay as they are.
+func TestUndotted(t *testing.T) {
+	d := pitch.Note{Letter: 'D', Octave: 4}
+	line := func(second Time, den int) *Tune {
+		tu := &Tune{Meters: []MeterAt{{Num: 4, Den: den}}, Tempos: []TempoAt{{BPM: 100}}, Bars: []Time{0, Whole}, Length: 2 * Whole}
+		for q := range Time(8) {
+			tu.Notes = append(tu.Notes, Note{At: q * Quarter, Dur: second, Note: d}, Note{At: q*Quarter + second, Dur: Quarter - second, Note: d})
+		}
+		tu.Bass = []Note{{At: 0, Dur: Quarter, Note: d}, {At: 3 * Quarter / 4 * 1, Dur: Quarter / 4, Note: d}}
+		return tu
+	}
+	even := line(Quarter/2, 4)
+	even.Bass = nil
+	dotted := line(3*Quarter/4, 4)
+	got, moved, ok := dotted.Undotted()
+	if !ok || got.Swing != 2.0/3 || moved(3*Quarter/4) != Quarter/2 || moved(Quarter) != Quarter || got.Bass[1].At != Quarter/2 || dotted.Notes[1].At != 3*Quarter/4 {
+		t.Fatalf("%v %+v", ok, got)
+	}
+	for i := range even.Notes {
+		if n, w := got.Notes[i], even.Notes[i]; n.At != w.At || n.Dur != w.Dur {
+			t.Errorf("note %d: %+v, want %+v", i, n, w)
+		}
+	}
+	at := got.Swung(0.75).Played()
+	for i := range got.Notes {
+		if want := dotted.Notes[i].At.Quarters(); at(got.Notes[i].At) != want {
+			t.Errorf("note %d is played at %g, want %g", i, at(got.Notes[i].At), want)
+		}
+	}
+	for _, tu := range []*Tune{even, line(3*Quarter/4, 8), got} {
+		if same, _, ok := tu.Undotted(); ok || same != tu {
+			t.Errorf("%+v is read as dotted", tu.Notes[:2])
 		}
 	}
 }

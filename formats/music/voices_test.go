@@ -3,6 +3,7 @@ package music_test
 import (
 	"bytes"
 	"fmt"
+	"math"
 	"os"
 	"path/filepath"
 	"testing"
@@ -62,12 +63,15 @@ func struck(p *plan.Plan) *tune.Tune {
 	return &tu
 }
 
-// TestOwnExports: what a plan of a demo tune plays comes back from its own files, melody and bass each note in its place.
+// TestOwnExports: what a plan of a demo tune plays comes back from its own files, straight and swung, melody and bass each note in its place.
 func TestOwnExports(t *testing.T) {
 	for i, tu := range demoTunes(t) {
 		for _, lean := range []string{player.LeanMixed, player.LeanNone} {
 			pr := player.Default()
 			pr.Lean = lean
+			if lean == player.LeanNone {
+				tu = tu.Swung([]float64{0.6, 2.0 / 3, 0.75}[i%3])
+			}
 			p, err := plan.Solve(t.Context(), plan.Request{Tune: tu, Tuning: coretest.Tuning([]string{"Open D", "Open G", "Standard"}[i%3]), Player: pr, Thumb: pattern.Alternating})
 			if err != nil {
 				t.Fatal(err)
@@ -88,6 +92,9 @@ func TestOwnExports(t *testing.T) {
 				}
 				if diff := difference(want, lines(got)); diff != "" {
 					t.Errorf("%s as %s, lean %s: %s", tu.Title, form, lean, diff)
+				}
+				if math.Abs(got.Swing-tu.Swing) > 0.001 {
+					t.Errorf("%s as %s: swing %g, want %g", tu.Title, form, got.Swing, tu.Swing)
 				}
 				if form != "midi" {
 					checkPlaces(t, p, pins, tu.Title+" as "+form)

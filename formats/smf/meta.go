@@ -47,6 +47,11 @@ func (t *track) meta() (done bool, err error) {
 				sc.Chords = append(sc.Chords, score.Chord{At: t.now, Chord: c})
 			}
 		}
+		if ratio, is := strings.CutPrefix(text(d), swingText); is && sc.Swing == 0 {
+			if share, err := tune.ParseSwing(ratio); err == nil {
+				sc.Swing = share
+			}
+		}
 	case kind == 0x51 && n == 3:
 		us := int(d[0])<<16 | int(d[1])<<8 | int(d[2])
 		if bpm := 6e7 / float64(max(us, 1)); bpm >= tune.MinTempo && bpm <= tune.MaxTempo && len(sc.Tempos) < score.MaxNotes {
@@ -66,8 +71,11 @@ func (t *track) meta() (done bool, err error) {
 	return false, nil
 }
 
-// chordText stands before a chord's name in a text event.
-const chordText = "Chord: "
+// What stands before a chord's name and before how eighths are swung in a text event.
+const (
+	chordText = "Chord: "
+	swingText = "Swing: "
+)
 
 func text(d []byte) string {
 	s, err := plaintext.Decode(d[:min(len(d), 200)])

@@ -143,6 +143,7 @@ func (f *file) finish() (*score.Score, error) {
 	if err := f.bars(); err != nil {
 		return nil, err
 	}
+	sc.Unswing()
 	sc.Melody = propose(sc)
 	return sc, nil
 }

@@ -17,10 +17,10 @@ import (
 // and one of the thumb. Of a plan every string has a channel, string 1 the first; of a tune alone every voice
 // of notes struck together. Bends reach BendRange half steps.
 func Write(w io.Writer, s *sheet.Sheet) error {
-	out := &writer{sheet: s, division: divisionOf(s)}
-	tracks := [][]byte{out.conductor(), out.track("Melody", s.Melody)}
+	out := &writer{sheet: s, division: divisionOf(s), played: s.Tune.Played()}
+	tracks := [][]byte{out.conductor(), out.track(melodyTrack, s.Melody)}
 	if len(s.Thumb) > 0 {
-		tracks = append(tracks, out.track("Bass", s.Thumb))
+		tracks = append(tracks, out.track(bassTrack, s.Thumb))
 	}
 	var file bytes.Buffer
 	file.WriteString("MThd\x00\x00\x00\x06\x00\x01")
@@ -33,6 +33,12 @@ func Write(w io.Writer, s *sheet.Sheet) error {
 	_, err := w.Write(file.Bytes())
 	return err
 }
+
+// Names of the tracks.
+const (
+	melodyTrack = "Melody"
+	bassTrack   = "Bass"
+)
 
 // BendRange is how far the channels' bends reach, in half steps: from the nut to fret 24.
 const BendRange = 24
@@ -56,11 +62,20 @@ func divisionOf(s *sheet.Sheet) tune.Time {
 type writer struct {
 	sheet    *sheet.Sheet
 	division tune.Time
+	played   func(tune.Time) float64
 }
 
 // tick is a time in parts of a quarter, to the nearest.
 func (w *writer) tick(t tune.Time) int64 {
 	return int64((t*w.division + tune.Quarter/2) / tune.Quarter)
+}
+
+// playedTick is when what is written at a time is played.
+func (w *writer) playedTick(t tune.Time) int64 {
+	if w.sheet.Tune.Swing <= tune.Straight {
+		return w.tick(t)
+	}
+	return int64(math.Round(w.played(t) * float64(w.division)))
 }
 
 // event is bytes at a time. Those of one time go by order: notes end, then bends, then notes begin.
@@ -119,6 +134,9 @@ func (w *writer) conductor() []byte {
 		us := int(math.Round(6e7 / (t.BPM * w.sheet.Tempo / tu.Tempos[0].BPM)))
 		events = append(events, event{w.tick(t.At), changes, meta(0x51, []byte{byte(us >> 16), byte(us >> 8), byte(us)})})
 	}
+	if tu.Swing > tune.Straight {
+		events = append(events, event{0, changes, meta(0x01, []byte(swingText+tune.SwingText(tu.Swing)))})
+	}
 	for _, c := range tu.Chords {
 		events = append(events, event{w.tick(c.At), changes, meta(0x01, []byte(chordText+c.Chord.Name))})
 	}
@@ -147,7 +165,7 @@ func (w *writer) track(name string, notes []sheet.Played) []byte {
 				events = append(events, event{0, changes, []byte{0xb0 | ch, c[0], c[1]}})
 			}
 		}
-		at, end := w.tick(n.At), max(w.tick(n.End()), w.tick(n.At)+1)
+		at, end := w.playedTick(n.At), max(w.playedTick(n.End()), w.playedTick(n.At)+1)
 		key, cents := n.Note.Pitch().Nearest()
 		for _, b := range w.curve(n, at, end, float64(cents)) {
 			if b.value != bends[ch] {
@@ -159,7 +177,7 @@ func (w *writer) track(name string, notes []sheet.Played) []byte {
 		switch {
 		case n.Marks&tune.Accent != 0:
 			velocity = accented
-		case name == "Thumb":
+		case name == bassTrack:
 			velocity = thumbed
 		}
 		if n.Lyric != "" {
