@@ -183,8 +183,14 @@ func readCommand(_ context.Context, args []string, out, errOut io.Writer) error 
 			fmt.Fprintf(tw, "--voice %d\t%s\t%d notes\t%s to %s\t%s\n", v.Voice, v.Name, v.Notes, v.Lowest, v.Highest, strings.Join(v.First, " "))
 		}
 	}
-	for _, n := range reading.Notes {
-		fmt.Fprintf(tw, "bar %d\tat %s\t%s\tfor %s\t%s\n", n.Bar, n.At, n.Pitch, n.Dur, strings.Join(append(n.Marks, n.Lyric), " "))
+	for _, line := range []struct {
+		name  string
+		notes []plandoc.ReadNote
+	}{{"bar", reading.Notes}, {"bass, bar", reading.Bass}} {
+		for _, n := range line.notes {
+			fmt.Fprintf(tw, "%s %d\tat %s\t%s\tfor %s\t%s\n", line.name, n.Bar, n.At, strings.Join(append([]string{n.Pitch}, n.With...), " "), n.Dur,
+				strings.Join(append(n.Marks, n.Lyric), " "))
+		}
 	}
 	return tw.Flush()
 }

@@ -46,10 +46,13 @@ func (s *Score) Tune(r Roles) (*tune.Tune, []play.Pin, []Warning, error) {
 		return nil, nil, nil, &Fault{1, 1, "there are no notes and no chords in it: choose another voice, or write a melody"}
 	}
 	if m.lost > 0 {
-		m.warn(m.lostAt, "%d notes are left out: of more than %d at once the highest are read", m.lost, 1+tune.MaxWith)
+		m.warn(m.lostAt, "notes that are left out, since of more than %d at once the highest are read: %d", 1+tune.MaxWith, m.lost)
+	}
+	if oneLine := len(voices) > 0 && voices[r.Melody].Number >= 0 && m.between == 0; m.cut > 0 && oneLine && !s.Free {
+		m.warn(m.cutAt, "notes that last longer than the next one of their voice lets them, and end where it begins: %d", m.cut)
 	}
 	if m.between > 0 {
-		m.warn(m.betweenAt, "%d notes of an inner voice are left out: they begin while the melody sounds", m.between)
+		m.warn(m.betweenAt, "notes of an inner voice that are played in the melody's line, and end a longer note over them: %d", m.between)
 	}
 	if m.rounded > 0 {
 		m.warn(tune.Place{}, "%d times fell between what is counted here and were moved by less than a thousandth of a beat", m.rounded)
@@ -64,7 +67,9 @@ type melody struct {
 	warnings      []Warning
 	lost, rounded int
 	lostAt        tune.Place // of the first
-	between       int        // notes of inner voices that begin with none of the melody
+	cut           int        // notes of a voice that overlap
+	cutAt         tune.Place
+	between       int // notes of inner voices that begin with none of the melody
 	betweenAt     tune.Place
 }
 
@@ -168,6 +173,11 @@ func (m *melody) span(n *Note, next Units) (at, end tune.Time, ok bool) {
 	end, exactly := m.score.Time(min(n.End(), next))
 	if !exact || !exactly {
 		m.rounded++
+	}
+	if n.End() > next {
+		if m.cut++; m.cut == 1 {
+			m.cutAt = n.Place
+		}
 	}
 	if end <= at {
 		m.lose(1, n.Place)

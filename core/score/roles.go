@@ -176,22 +176,23 @@ func (m *melody) addBass(n *Note, next Units) {
 	}
 }
 
-// withInner is the melody with notes that begin with one of its own. The others are left out.
+// withInner is the melody with the notes of inner voices, in one line: one that begins while a melody note sounds cuts that, and is told.
 func (m *melody) withInner(notes, inner []Note) []Note {
+	if len(inner) == 0 {
+		return notes
+	}
 	starts := map[Units]bool{}
 	for i := range notes {
 		starts[notes[i].At] = true
 	}
-	out := slices.Clone(notes)
 	for i := range inner {
-		if starts[inner[i].At] {
-			out = append(out, inner[i])
-			continue
-		}
-		if m.between++; m.between == 1 {
-			m.betweenAt = inner[i].Place
+		if !starts[inner[i].At] {
+			if m.between++; m.between == 1 {
+				m.betweenAt = inner[i].Place
+			}
 		}
 	}
+	out := slices.Concat(notes, inner)
 	slices.SortStableFunc(out, func(a, b Note) int { return cmp.Compare(a.At, b.At) })
 	return out
 }

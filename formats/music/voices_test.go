@@ -6,6 +6,8 @@ import (
 	"math"
 	"os"
 	"path/filepath"
+	"slices"
+	"strings"
 	"testing"
 
 	"stepping/core/coretest"
@@ -13,6 +15,7 @@ import (
 	"stepping/core/plan"
 	"stepping/core/play"
 	"stepping/core/player"
+	"stepping/core/score"
 	"stepping/core/tune"
 	"stepping/formats/abc"
 	"stepping/formats/music"
@@ -183,5 +186,47 @@ func TestTyped(t *testing.T) {
 	t.Logf("figure: notes on strings 4 to 6 of twelve typed tabs by the thumb: %d of %d", thumb, all)
 	if all < 150 || 100*thumb < 95*all {
 		t.Errorf("%d of %d by p", thumb, all)
+	}
+}
+
+// xmlMeasures is a part of measures, each in quarters of 4/4.
+func xmlMeasures(measures ...string) string {
+	out := `<?xml version="1.0"?><score-partwise version="4.0"><part-list><score-part id="P1"><part-name>G</part-name></score-part></part-list><part id="P1">`
+	for i, m := range measures {
+		out += fmt.Sprintf(`<measure number="%d"><attributes><divisions>1</divisions></attributes>%s</measure>`, i+1, m)
+	}
+	return out + "</part></score-partwise>"
+}
+
+func xmlNote(step string, octave, dur, voice int, more string) string {
+	return fmt.Sprintf("<note><pitch><step>%s</step><octave>%d</octave></pitch><duration>%d</duration>%s<voice>%d</voice></note>", step, octave, dur, more, voice)
+}
+
+// TestBadVoices: what voices cannot be is told in a sentence at its place, and the rest is read.
+func TestBadVoices(t *testing.T) {
+	back := func(n int) string { return fmt.Sprintf("<backup><duration>%d</duration></backup>", n) }
+	for _, tt := range []struct {
+		name, text, word    string
+		line, notes, basses int
+	}{
+		{"a voice over itself", xmlMeasures(xmlNote("E", 4, 4, 1, "") + back(2) + xmlNote("G", 4, 2, 1, "")), "end where it begins: 1", 1, 2, 0},
+		{"a tie into another voice", xmlMeasures(xmlNote("G", 5, 4, 1, "")+back(4)+xmlNote("C", 4, 4, 2, `<tie type="start"/>`),
+			xmlNote("C", 4, 4, 1, `<tie type="stop"/>`)+back(4)+xmlNote("C", 3, 4, 2, "")), "tied to it from another voice", 1, 2, 2},
+		{"bars of two lengths", "M:4/4\nL:1/4\nK:C\nV:1\nc d e f|g4|\nV:2\nC,2 D,2|E,2|\n", "this bar holds 2 quarter notes", 7, 5, 3},
+		{"twelve at once", "M:4/4\nL:1/4\nK:C\nV:1\n[CDEFGABcdefg]4|\nV:2\nC,4|\n", "of more than 5 at once the highest are read: 7", 5, 1, 0},
+		{"an inner voice of its own", "M:4/4\nL:1/4\nK:C\nV:1\ng4|e4|\nV:2\nz c B A|G4|\nV:3\nC,4|G,,4|\n", "end a longer note over them: 3", 7, 5, 2},
+	} {
+		f, err := music.Read(strings.NewReader(tt.text), music.Options{})
+		if err != nil {
+			t.Fatal(tt.name, err)
+		}
+		tu, _, warnings, err := f.Tune(f.Score.Roles())
+		if err != nil {
+			t.Fatal(tt.name, err)
+		}
+		told := slices.ContainsFunc(warnings, func(w score.Warning) bool { return strings.Contains(w.Text, tt.word) && w.Line == tt.line })
+		if !told || len(tu.Notes) != tt.notes || len(tu.Bass) != tt.basses {
+			t.Errorf("%s: %d notes, %d of the bass, told %+v", tt.name, len(tu.Notes), len(tu.Bass), warnings)
+		}
 	}
 }
