@@ -66,6 +66,9 @@ func (s *Score) onlyPart() (out *Part, notes []Note) {
 		}
 		out, notes = part, part.whole().Notes
 	}
+	if len(notes) > MaxNotes {
+		return nil, nil
+	}
 	return out, notes
 }
 
