@@ -78,6 +78,8 @@ type Draft struct {
 	Play   string      `json:"play,omitempty"`   // the tuning to play it in; "": the file's, or one that suits
 	Voice  *int        `json:"voice,omitempty"`  // the melody; nil: the one proposed
 	Bass   *int        `json:"bass,omitempty"`   // the voice that is the bass, -1 for none; nil: the one proposed
+	Chords string      `json:"chords,omitempty"` // taken for a tune that has none, bar by bar
+	Style  string      `json:"style,omitempty"`  // in which they are proposed
 	Swung  bool        `json:"swung,omitempty"`  // dotted pairs are read as swung eighths
 	Mends  []tune.Mend `json:"mends,omitempty"`  // notes changed after reading
 	Steps  int         `json:"steps,omitempty"`  // of the grid for played notes; 0: the one proposed

@@ -57,6 +57,7 @@ type draftBody struct {
 	Mends    int
 	Dotted   bool // it is written in dotted pairs …
 	Swung    bool // … and read as swung eighths
+	Harmony  *draftChords
 	Look     view.Contour
 	Grids    []draftGrid
 	Shift    string
@@ -299,6 +300,9 @@ func (s *Server) showDraft(c *gin.Context, status int, k *store.Kept[store.Draft
 	if body.Fault = said; said != nil && said.Field == "mend" && body.Bar != nil {
 		body.Bar.typed(c)
 	}
+	if said != nil && said.Field == "chords" && body.Harmony != nil {
+		body.Harmony.Text = c.PostForm("chords")
+	}
 	s.render(c, status, "draft", "layout", "A tune to add", body)
 }
 
@@ -316,7 +320,11 @@ func newDraftBody(k *store.Kept[store.Draft], f *music.File, bar int) (draftBody
 		b.Moved = !playsAsWritten(&k.Doc, *t)
 	}
 	b.Look = view.NewContour(tu, 8)
+	b.Harmony = newDraftChords(&k.Doc, tu, writtenChords(f))
 	for _, ch := range tu.Chords {
+		if b.Harmony != nil {
+			break // they are shown there
+		}
 		if name := ch.Chord.Name; len(b.Chords) < 12 && (len(b.Chords) == 0 || b.Chords[len(b.Chords)-1] != name) {
 			b.Chords = append(b.Chords, name)
 		}
@@ -371,6 +379,15 @@ func factsOf(tu *tune.Tune, f *music.File) []draftFact {
 		out = append(out, draftFact{"Capo", fmt.Sprintf("fret %d", f.Score.Capo)})
 	}
 	return out
+}
+
+// writtenChords reports whether somebody wrote chords into the file.
+func writtenChords(f *music.File) bool {
+	sc := f.Score
+	if f.Quantized != nil {
+		sc = f.Quantized.Score
+	}
+	return len(sc.Chords) > 0 && !sc.Chords[0].Proposed
 }
 
 // findings are what proofreading found, with the line around each place.
@@ -437,10 +454,13 @@ func (s *Server) chooseDraft(c *gin.Context) {
 	if f, err := s.readFile(c, &d); err != nil {
 		s.showDraft(c, http.StatusUnprocessableEntity, &k, c.PostForm("abc"), draftFault(c.PostForm("abc"), err))
 		return
-	} else if _, _, _, err := tuneOf(&d, f); err != nil {
+	} else if err := fitting(c, &d, f); err != nil {
 		said := newFault("", err)
-		if len(d.Mends) > len(k.Doc.Mends) {
+		switch {
+		case len(d.Mends) > len(k.Doc.Mends):
 			said.Field = "mend"
+		case d.Chords != k.Doc.Chords:
+			said.Field = "chords"
 		}
 		s.showDraft(c, http.StatusUnprocessableEntity, &k, c.PostForm("abc"), said)
 		return
@@ -530,7 +550,7 @@ func fromFile(d *store.Draft) (in incoming, err error) {
 	} else if t != nil {
 		return in, fmt.Errorf("this guitar has %d strings, and plans are made for six", t.Len())
 	}
-	if f.Score.Format == "ABC" && len(d.Mends) == 0 && !d.Swung && reflect.DeepEqual(roles, f.Score.Roles()) {
+	if f.Score.Format == "ABC" && len(d.Mends) == 0 && !d.Swung && d.Chords == "" && reflect.DeepEqual(roles, f.Score.Roles()) {
 		in.source = f.Text
 		return in, nil
 	}

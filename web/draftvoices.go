@@ -13,6 +13,7 @@ import (
 	"github.com/gin-gonic/gin"
 
 	"stepping/core/chord"
+	"stepping/core/harmony"
 	"stepping/core/play"
 	"stepping/core/score"
 	"stepping/core/sound"
@@ -85,7 +86,79 @@ func tuneOf(d *store.Draft, f *music.File) (*tune.Tune, []play.Pin, []score.Warn
 		}
 		pins = slices.DeleteFunc(pins, func(p play.Pin) bool { return p.At == m.At })
 	}
+	if d.Chords != "" {
+		if tu, err = tu.WithChords(d.Chords); err != nil {
+			return nil, nil, nil, err
+		}
+	}
 	return tu, pins, left, nil
+}
+
+// draftChords are chords for a tune that has none written: those that are proposed, and those that were taken.
+type draftChords struct {
+	Text   string // bar by bar, to be changed
+	Bars   []draftProposed
+	Taken  bool
+	Styles []draftStyle
+	Mode   string
+	Sure   int // percent
+}
+
+type draftProposed struct {
+	Bar    string
+	Chords string
+	Unsure bool
+}
+
+type draftStyle struct {
+	Name harmony.Style
+	Text string
+	Now  bool
+}
+
+// styleTexts say what the styles do.
+var styleTexts = map[harmony.Style]string{harmony.Plain: "Plain", harmony.Blues: "Blues, with sevenths", harmony.Moving: "More movement"}
+
+// unsure is the share of likely ways under which a chord is marked.
+const unsure = 0.6
+
+// newDraftChords proposes chords where nobody wrote any, or shows those that were taken.
+func newDraftChords(d *store.Draft, tu *tune.Tune, written bool) *draftChords {
+	if written || len(tu.Notes) == 0 {
+		return nil
+	}
+	style := harmony.Style(d.Style)
+	if !slices.Contains(harmony.Styles, style) {
+		style = harmony.StyleOf(tu)
+	}
+	b := &draftChords{Taken: d.Chords != ""}
+	for _, s := range harmony.Styles {
+		b.Styles = append(b.Styles, draftStyle{s, styleTexts[s], s == style})
+	}
+	p := harmony.Propose(tu, style)
+	with, sure := *tu, 0.0
+	if !b.Taken {
+		with.Chords = p.Chords()
+	}
+	b.Text, _ = with.ChordText()
+	parts := strings.Split(b.Text, "|")
+	for i, at := range tu.Bars {
+		bar := draftProposed{Bar: tu.BarPrinted(i).Short()}
+		if i < len(parts) {
+			bar.Chords = strings.TrimSpace(parts[i])
+		}
+		for _, s := range p.Spans {
+			if s.At >= at && s.At < at+tu.BarLength(i) && !b.Taken {
+				bar.Unsure = bar.Unsure || s.Sure < unsure
+			}
+		}
+		b.Bars = append(b.Bars, bar)
+	}
+	for i := range p.Spans {
+		sure += p.Spans[i].Sure / float64(len(p.Spans))
+	}
+	b.Mode, b.Sure = tu.Key.Tonic.ClassName()+" "+p.Mode, int(100*sure+0.5)
+	return b
 }
 
 // voices lists what can be chosen as melody and bass.
@@ -132,6 +205,16 @@ func newDraftBar(tu *tune.Tune, bar int) *draftBar {
 	return b
 }
 
+// fitting reports whether a tune can be made of what was chosen. Chords that were taken before, and do not fit a text that has changed, go.
+func fitting(c *gin.Context, d *store.Draft, f *music.File) error {
+	_, _, _, err := tuneOf(d, f)
+	if _, asked := c.GetPostForm("chords"); err != nil && d.Chords != "" && !asked {
+		d.Chords = ""
+		_, _, _, err = tuneOf(d, f)
+	}
+	return err
+}
+
 // typed puts what was typed for a note, and refused, into its fields again.
 func (b *draftBar) typed(c *gin.Context) {
 	for i := range b.Notes {
@@ -149,6 +232,12 @@ func chooseVoices(c *gin.Context, d *store.Draft) error {
 	}
 	if v, err := strconv.Atoi(c.PostForm("bass")); err == nil {
 		d.Bass, d.Mends = &v, nil
+	}
+	if style := c.PostForm("style"); style != "" {
+		d.Style, d.Chords = style, ""
+	}
+	if text, has := c.GetPostForm("chords"); has {
+		d.Chords = strings.TrimSpace(text)
 	}
 	if swung := c.PostForm("swung"); swung != "" {
 		d.Swung, d.Mends = swung == "yes", nil
@@ -209,6 +298,15 @@ func (s *Server) hearDraft(c *gin.Context) {
 			return nil, err
 		}
 		tu, _, _, err := tuneOf(&k.Doc, f)
+		if err == nil && len(tu.Chords) == 0 && c.Query("chords") != "" {
+			style := harmony.Style(k.Doc.Style)
+			if !slices.Contains(harmony.Styles, style) {
+				style = harmony.StyleOf(tu)
+			}
+			p, with := harmony.Propose(tu, style), *tu
+			with.Chords = p.Chords()
+			tu = &with
+		}
 		return tu, err
 	})
 	if err != nil {
@@ -216,5 +314,5 @@ func (s *Server) hearDraft(c *gin.Context) {
 		return
 	}
 	q := c.Request.URL.Query()
-	s.stream(c, "draft "+hex.EncodeToString(k.ID[:])+fmt.Sprint(k.Version)+"?"+q.Encode(), func() (*sound.Sound, error) { return soundAs(sound.Reading(tu), q) })
+	s.stream(c, "draft "+hex.EncodeToString(k.ID[:])+fmt.Sprint(k.Version)+"?"+q.Encode(), func() (*sound.Sound, error) { return soundAs(sound.Reading(tu, q.Get("chords") != ""), q) })
 }

@@ -306,6 +306,57 @@ func TestVoices(t *testing.T) {
 	}
 }
 
+// TestChordsProposed: a tune without chords is shown with those that are proposed, in each style, and heard with them; only what is taken is
+// kept, as it was changed; what is no chord is said where it was typed, and stays there.
+func TestChordsProposed(t *testing.T) {
+	t.Parallel()
+	s := newSite(t)
+	bare := "X:1\nT:Gravel and steam\nM:4/4\nL:1/8\nK:G\nG2 B2 d2 B2|c2 e2 c4|d2 f2 a2 f2|G8|\n"
+	draft := func() string {
+		_, _, header := s.ask(t, "POST", "/drafts", url.Values{"abc": {bare}})
+		return header.Get("Location")
+	}
+	to := draft()
+	proposed := func() string { return text(s.page(t, to).Find("textarea[name=chords]")) }
+	if got := proposed(); got != "G | C | D7 | G" {
+		t.Errorf("proposed: %q", got)
+	}
+	s.ask(t, "POST", to, url.Values{"style": {"blues"}})
+	if got := proposed(); got != "G7 | C7 | D7 | G7" {
+		t.Errorf("as a blues: %q", got)
+	}
+	_, plain, _ := s.ask(t, "GET", to+"/sound.wav", nil)
+	if status, with, _ := s.ask(t, "GET", to+"/sound.wav?chords=yes", nil); status != http.StatusOK || with == plain {
+		t.Errorf("with chords it sounds as without: %d", status)
+	}
+	for typed, word := range map[string]string{"G | H": "bar 2", "G|G|G|G|G": "4 bars", "G C D G C D G C D": "evenly"} {
+		status, body, _ := s.ask(t, "POST", to, url.Values{"chords": {typed}})
+		page, err := goquery.NewDocumentFromReader(strings.NewReader(body))
+		if err != nil {
+			t.Fatal(err)
+		}
+		if said := text(page.Find(".harmony .fault")); status != http.StatusUnprocessableEntity || !strings.Contains(said, word) || text(page.Find("textarea[name=chords]")) != typed {
+			t.Errorf("%q: %d %q", typed, status, said)
+		}
+	}
+	kept := func(to string) string {
+		s.ask(t, "POST", to+"/keep", url.Values{})
+		tunes, err := s.store.Tunes(t.Context(), s.owner)
+		if err != nil || len(tunes) == 0 {
+			t.Fatal(err)
+		}
+		return tunes[len(tunes)-1].Source
+	}
+	if source := kept(draft()); source != bare {
+		t.Errorf("what nobody took is kept: %s", source)
+	}
+	s.ask(t, "POST", to, url.Values{"chords": {"G | Am . D7 . | D7 | G"}})
+	s.ask(t, "POST", to, url.Values{"abc": {strings.Replace(bare, "c4|", "e4|", 1)}}) // the chords stay when a note is mended
+	if source := kept(to); !strings.Contains(source, `"Am"`) || strings.Count(source, `"D7"`) != 1 || !strings.Contains(source, "e4") {
+		t.Errorf("kept with its chords: %s", source)
+	}
+}
+
 // TestNeckByKeyboard enters a tune of 16 bars with the keyboard alone, four keys a second, in under two minutes
 // and at most three keys a note; all of it is there after a reload, and it is planned with its places.
 func TestNeckByKeyboard(t *testing.T) {

@@ -3,6 +3,7 @@ package web
 import (
 	"fmt"
 	"html/template"
+	"slices"
 
 	"github.com/google/uuid"
 )
@@ -17,6 +18,7 @@ var viewFuncs = template.FuncMap{
 	"sub":   func(a, b float64) float64 { return a - b },
 	"half":  func(a float64) float64 { return a / 2 },
 	"times": func(n int, by float64) float64 { return float64(n) * by },
+	"in":    func(s string, list ...string) bool { return slices.Contains(list, s) },
 	"dict": func(kv ...any) map[string]any { // a template's arguments by name
 		m := map[string]any{}
 		for i := 0; i+1 < len(kv); i += 2 {

@@ -22,10 +22,11 @@ const usage = `usage:
   stepping restore FILE [--replace]  and back
   stepping plan TUNE [--tuning "D A D F# A D"] [--capo N] [--tempo N] [--swing 2:1] [--player FILE.json]
                 [--thumb written|steady|alternating|none] [--varied] [--pattern NAME|FILE.json] [--json|--tab]
-                [--position N] [--voice N] [--bass N|none] [--grid N] [--free]
+                [--position N] [--voice N] [--bass N|none] [--chords STYLE|"D | G A7"] [--grid N] [--free]
                                      TUNE is ABC, text tablature, MusicXML (.musicxml, .xml, .mxl) or MIDI; --voice
                                      takes another voice as the melody, --bass another as the bass, --free lets go
-                                     of the places in the file;
+                                     of the places in the file; --chords gives the tune chords, or proposes them:
+                                     plain, blues or moving;
                                      --position 5 keeps the fretting hand at frets 5 to 8
   stepping read TUNE [--json] [--notes] [--voice N] [--bass N|none] [--grid N] [--tuning "…"]
   stepping check TAB [--tuning "…"] [--player FILE.json] [--json]

@@ -10,10 +10,12 @@ import (
 	"fmt"
 	"io"
 	"os"
+	"slices"
 	"strconv"
 	"strings"
 	"text/tabwriter"
 
+	"stepping/core/harmony"
 	"stepping/core/play"
 	"stepping/core/proofread"
 	"stepping/core/score"
@@ -30,12 +32,14 @@ type read struct {
 	tune     *tune.Tune
 	pins     []play.Pin
 	warnings []score.Warning
+	proposed bool // its chords are
 }
 
 // defineRead are the flags of everything that reads a tune.
 func defineRead(fs *flag.FlagSet, a *planArgs) {
 	fs.IntVar(&a.voice, "voice", notSaid, "")
 	fs.StringVar(&a.bass, "bass", "", "")
+	fs.StringVar(&a.chords, "chords", "", "")
 	fs.IntVar(&a.grid, "grid", 0, "")
 }
 
@@ -102,9 +106,34 @@ func openMusic(a *planArgs) (*read, error) {
 	if r.roles, err = a.rolesIn(in.Score); err != nil {
 		return nil, err
 	}
-	r.tune, r.pins, r.warnings, err = in.Tune(r.roles)
+	if r.tune, r.pins, r.warnings, err = in.Tune(r.roles); err != nil {
+		return nil, a.faultIn(err)
+	}
 	a.warn(r.warnings)
-	return r, a.faultIn(err)
+	return r, a.propose(r)
+}
+
+// propose gives the tune the chords that are asked for: proposed ones in a style, which is told, or those written in the argument.
+func (a *planArgs) propose(r *read) (err error) {
+	switch {
+	case a.chords == "" || len(r.tune.Notes) == 0:
+		return nil
+	case !slices.Contains(harmony.Styles, harmony.Style(a.chords)):
+		if r.tune, err = r.tune.WithChords(a.chords); err != nil {
+			return &inputError{"--chords:1:1: " + err.Error() + "; or a style: plain, blues or moving"}
+		}
+		return nil
+	}
+	p := harmony.Propose(r.tune, harmony.Style(a.chords))
+	out, sure := *r.tune, 0.0
+	out.Chords, r.proposed = p.Chords(), true
+	r.tune = &out
+	for i := range p.Spans {
+		sure += p.Spans[i].Sure / float64(len(p.Spans))
+	}
+	text, _ := out.ChordText()
+	fmt.Fprintf(a.errOut, "%s: chords proposed, %.0f%% sure: %s\n", a.file, 100*sure, text)
+	return nil
 }
 
 // rolesIn are the voices that are asked for as melody and bass.
@@ -173,6 +202,9 @@ func readCommand(_ context.Context, args []string, out, errOut io.Writer) error 
 		return err
 	}
 	reading := plandoc.NewReading(r.file.Score, r.file.Quantized, r.roles, r.tune, r.pins, r.warnings)
+	for i := range reading.Chords {
+		reading.Chords[i].Proposed = reading.Chords[i].Proposed || r.proposed
+	}
 	if a.json {
 		return writeLine(out, reading)
 	}

@@ -33,6 +33,7 @@ type planArgs struct {
 	json, varied, tab                  bool
 	free                               bool   // places that the file names are not kept
 	voice                              int    // the melody; notSaid: the one proposed
+	chords                             string // a style in which they are proposed, or chords bar by bar; "": those of the file
 	bass                               string // the voice that is the bass, or none; "": the one proposed
 	grid                               int    // steps a quarter for played notes; 0: the one proposed
 	notes                              bool
