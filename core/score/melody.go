@@ -192,14 +192,20 @@ func (s *Spot) pin(at tune.Time, voice int) play.Pin {
 }
 
 // GuessKey is the major or minor key that most of the sounding time belongs to, of equals the one whose tonic
-// the last note or the first chord is.
+// the lowest note at the end or at the beginning is, or the first chord.
 func (s *Score) GuessKey() tune.Key {
 	var weight [12]float64
-	last := -1
+	var first, last *Note // the lowest of those that begin first, and that end last
 	for _, v := range s.pitched() {
 		for i := range v.Notes {
-			weight[v.Notes[i].Note.Class()] += float64(v.Notes[i].Dur)
-			last = v.Notes[i].Note.Class()
+			n := &v.Notes[i]
+			weight[n.Note.Class()] += float64(n.Dur)
+			if first == nil || n.At < first.At || n.At == first.At && n.Note.Pitch() < first.Note.Pitch() {
+				first = n
+			}
+			if last == nil || n.End() > last.End() || n.End() == last.End() && n.Note.Pitch() < last.Note.Pitch() {
+				last = n
+			}
 		}
 	}
 	best, most := tune.Key{Tonic: pitch.Note{Letter: 'C'}}, -1.0
@@ -217,8 +223,11 @@ func (s *Score) GuessKey() tune.Key {
 				}
 			}
 			bonus := 0.0
-			if last == tonic {
-				bonus += 0.03 * total
+			if last != nil && last.Note.Class() == tonic {
+				bonus += 0.05 * total
+			}
+			if first != nil && first.Note.Class() == tonic {
+				bonus += 0.02 * total
 			}
 			if len(s.Chords) > 0 && s.Chords[0].Chord.Root.Class() == tonic && s.Chords[0].Chord.Classes()>>((tonic+3)%12)&1 != 0 == minor {
 				bonus += 0.05 * total
