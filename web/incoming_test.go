@@ -476,3 +476,51 @@ func TestSheet(t *testing.T) {
 		}
 	}
 }
+
+// TestLosses: a tune carried to a tuning where some of it cannot be had is told note by note, with ways; one key takes the first of all, undo takes
+// that back, and another tuning has the notes as they are written again. What is sent by others or understood by nobody changes nothing.
+func TestLosses(t *testing.T) {
+	t.Parallel()
+	s := newSite(t)
+	low := "X:1\nT:Under the bridge\nM:4/4\nL:1/4\nK:E\nV:1\n\"E\"e B e B|\"A\"c e c2|\nV:2\nE,,4|A,,2 C,,2|\n"
+	_, _, header := s.ask(t, "POST", "/drafts", url.Values{"abc": {low}, "tuning": {"Standard"}})
+	_, _, header = s.ask(t, "POST", header.Get("Location")+"/keep", url.Values{})
+	at := header.Get("Location")
+	page := s.page(t, at+"/losses")
+	if page.Find(".losses li").Length() == 0 || !strings.Contains(text(page.Find(".losses")), "bass C#2") {
+		t.Fatalf("nothing is told: %s", text(page.Find("main")))
+	}
+	all, has := page.Find("button[data-keys=Enter]").Attr("value")
+	version, _ := page.Find("input[name=version]").Attr("value")
+	if !has {
+		t.Fatal("no key takes the first ways")
+	}
+	mends := func() int {
+		tunes, err := s.store.Tunes(t.Context(), s.owner)
+		if err != nil {
+			t.Fatal(err)
+		}
+		return len(tunes[len(tunes)-1].Settings.Mends)
+	}
+	for name, bad := range map[string]url.Values{"no mend": {"mends": {"[1]"}}, "no such note": {"mends": {`[{"at":"77"}]`}}, "cut off": {"mends": {all[:len(all)/2]}},
+		"many": {"mends": {"[" + strings.Repeat(`{"at":"0"},`, 99) + `{"at":"0"}]`}}} {
+		bad.Set("version", version)
+		if status, _, _ := s.ask(t, "POST", at+"/mend", bad); status != http.StatusUnprocessableEntity || mends() != 0 {
+			t.Errorf("%s: %d", name, status)
+		}
+	}
+	if status, _, _ := s.ask(t, "POST", at+"/mend", url.Values{"mends": {all}, "version": {version}}); status != http.StatusSeeOther || mends() == 0 {
+		t.Fatalf("not taken: %d", status)
+	}
+	if status, _, _ := s.ask(t, "POST", at+"/mend", url.Values{"mends": {all}, "version": {version}}); status == http.StatusSeeOther {
+		t.Error("a form that is sent twice is taken twice")
+	}
+	page = s.page(t, at+"/losses")
+	if page.Find(".losses li").Length() > 0 {
+		t.Errorf("still told: %s", text(page.Find(".losses")))
+	}
+	version, _ = page.Find("input[name=version]").Attr("value")
+	if s.ask(t, "POST", at+"/undo", url.Values{"version": {version}}); mends() != 0 {
+		t.Error("undo keeps the changes")
+	}
+}

@@ -60,6 +60,8 @@ type planBody struct {
 	Busy     *jobs.NotReady // the plan is not ready yet
 	Stopped  bool           // its planning was stopped
 	Fits     []fitView
+	Lossy    bool   // notes of it lie outside the guitar
+	Lost     int    // notes of its bass that are not played as they are written
 	Chords   string // the chords page with these chords, for a tune without melody
 	Sections []sectionView
 	Rewrites []rewriteView
@@ -214,12 +216,13 @@ func (s *Server) showPlan(c *gin.Context, status int, id store.ID, moment string
 			return
 		}
 		body.Fits = s.fits(c, &t, err)
+		body.Lossy = errors.As(err, new(*plan.RangeError))
 		if errors.Is(err, plan.ErrNoMelody) {
 			body.Chords = s.chordsLink(&t)
 		}
 	default:
 		body.PinList, body.Choices = newPins(&t, w), setup.BarChoices
-		body.LeftOut = leftOut(w.Plan)
+		body.LeftOut, body.Lost = leftOut(w.Plan), lostIn(w.Plan)
 		body.Kept, body.CanKeep = newKept(&t.Settings, w.Plan), len(w.Plan.Moments) <= setup.MostKept
 		heard := s.lastHeard(c.Request.Context(), &t, w)
 		if err := s.addWork(c.Request.Context(), t.Owner, &body, w, heard, atoi(moment), waitsForReasons(c)); err != nil {

@@ -91,7 +91,7 @@ func New(cfg Config) (*Server, error) {
 }
 
 // pageNames are the pages; each is parsed with the layout into a set of its own.
-var pageNames = []string{"home", "draft", "neck", "away", "waiting", "whole", "hear", "practise", "ladder", "today", "part", "log", "take",
+var pageNames = []string{"home", "draft", "losses", "neck", "away", "waiting", "whole", "hear", "practise", "ladder", "today", "part", "log", "take",
 	"besides", "bench", "guitar", "suit", "slides", "slide", "slidesfor", "set", "chords", "patterns", "pattern", "plan", "text",
 	"profiles", "profile", "hands", "taste", "signin", "welcome", "account", "upload", "recordings", "pace", "variations", "compare", "error"}
 
@@ -271,6 +271,8 @@ func (s *Server) tuneRoutes(tune *gin.RouterGroup) {
 	tune.POST("/stop", s.stopPlan)
 	tune.POST("/again", s.planAgain)
 	tune.POST("/unpin-all", s.unpinAll)
+	tune.GET("/losses", s.losses)
+	tune.POST("/mend", s.mend)
 	tune.POST("/keep", s.keepPlan)
 	tune.POST("/undo", s.undo)
 	tune.POST("/redo", s.redo)

@@ -29,6 +29,7 @@ type Settings struct {
 	Thumb    pattern.Kind      `json:"thumb"`
 	Sections []pattern.Section `json:"sections,omitempty"` // patterns in force from a bar on
 	Rewrites []tune.Rewrite    `json:"rewrites,omitempty"` // bars whose melody is another than the one written
+	Mends    []tune.Mend       `json:"mends,omitempty"`    // notes changed so that they can be had, in the key as written
 	Pins     []play.Pin        `json:"pins"`
 	Varied   bool              `json:"varied,omitempty"` // repeated bars need not be played alike
 	Kept     *Kept             `json:"kept,omitempty"`   // the plan that the player has taken up
@@ -101,6 +102,11 @@ func (s *Settings) Request(tu *tune.Tune, p *player.Profile) (plan.Request, erro
 	if tu, err = tu.Rewritten(s.Rewrites); err != nil {
 		return plan.Request{}, fmt.Errorf("%w: let go of it in the setup", err)
 	}
+	for i := range s.Mends {
+		if mended, err := tu.Mended(&s.Mends[i]); err == nil { // one whose note is gone with its bar has nothing to change
+			tu = mended
+		}
+	}
 	req := plan.Request{Tune: tu.Swung(s.Swing).Transposed(s.Steps), Tuning: tn, Capo: s.Capo, Tempo: s.Tempo, Player: *p,
 		Thumb: s.Thumb, Sections: s.Sections, Pins: s.Pins, Varied: s.Varied}
 	if req.Thumb == pattern.Written && len(tu.Bass) == 0 { // the text was replaced
@@ -139,8 +145,9 @@ func those(pins []play.Pin, keep func(*play.Pin) bool) []play.Pin {
 // To returns what is in force when the player asks for next. Pins and what is kept name strings and frets: in another
 // tuning, capo or key all fall; with another thumb the thumb's fall.
 func (s Settings) To(next Settings) Settings {
-	next.Sections, next.Rewrites, next.Pins, next.Kept = s.Sections, s.Rewrites, s.Pins, s.Kept
+	next.Sections, next.Rewrites, next.Mends, next.Pins, next.Kept = s.Sections, s.Rewrites, s.Mends, s.Pins, s.Kept
 	if next.Tuning != s.Tuning || next.Capo != s.Capo || next.Steps != s.Steps {
+		next.Mends = nil // they were for that tuning
 		return next.WithoutPins().LetGo()
 	}
 	if next.Thumb != s.Thumb {
@@ -150,6 +157,23 @@ func (s Settings) To(next Settings) Settings {
 }
 
 func notThumb(p *play.Pin) bool { return p.Part != play.Thumb }
+
+// WithMends changes notes of the tune; pins at their times name notes that may be gone, and fall.
+func (s Settings) WithMends(mends []tune.Mend) Settings {
+	s.Mends = slices.Concat(s.Mends, mends)
+	return s.withChoices(func(p *play.Pin) bool {
+		return !slices.ContainsFunc(mends, func(m tune.Mend) bool { return m.At == p.At })
+	})
+}
+
+// MostMends is how many notes may be changed.
+const MostMends = 500
+
+// WithoutMends has the notes as they are written.
+func (s Settings) WithoutMends() Settings {
+	s.Mends = nil
+	return s
+}
 
 // WithoutPins lets go of every pin.
 func (s Settings) WithoutPins() Settings { return s.with(func(*play.Pin) bool { return false }) }
