@@ -524,3 +524,48 @@ func TestLosses(t *testing.T) {
 		t.Error("undo keeps the changes")
 	}
 }
+
+// TestPhrases: at the end of a tune turnarounds and endings are offered, each heard as it would be played, and played when it is taken; in the
+// middle, where the melody moves, none.
+func TestPhrases(t *testing.T) {
+	t.Parallel()
+	s := newSite(t)
+	_, _, header := s.ask(t, "POST", "/drafts", url.Values{"abc": {"X:1\nT:Long way home\nM:4/4\nL:1/4\nK:G\n\"G\"G B d B|\"C\"c e c2|\"D\"d f a f|\"G\"g4|\n"}, "tuning": {"Standard"}})
+	_, _, header = s.ask(t, "POST", header.Get("Location")+"/keep", url.Values{})
+	at := header.Get("Location")
+	if n := s.page(t, at+"/variations?m=0").Find("[data-hear]").Length(); n != 0 {
+		t.Errorf("%d phrases in bar 1", n)
+	}
+	page := s.page(t, at+"/variations?m=99")
+	hear := page.Find(".words [data-hear]")
+	if hear.Length() < 4 {
+		t.Fatalf("%d phrases: %s", hear.Length(), text(page.Find("main")))
+	}
+	sounds := map[string]bool{}
+	for i := range 2 {
+		address, _ := hear.Eq(i).Attr("data-hear")
+		status, body, head := s.ask(t, "GET", address, nil)
+		if sounds[body] = true; status != http.StatusOK || head.Get("Content-Type") != "audio/wav" {
+			t.Errorf("%s: %d", address, status)
+		}
+	}
+	if len(sounds) != 2 {
+		t.Error("two phrases sound alike")
+	}
+	if status, _, _ := s.ask(t, "GET", at+"/phrase.wav?bar=4&name=Nothing", nil); status != http.StatusNotFound {
+		t.Errorf("a phrase that is none: %d", status)
+	}
+	form := page.Find(".words form").First()
+	fields := url.Values{}
+	for _, name := range []string{"version", "m", "rewrite"} {
+		v, _ := form.Find("[name=" + name + "]").Attr("value")
+		fields.Set(name, v)
+	}
+	if status, _, _ := s.ask(t, "POST", at+"/rewrite", fields); status != http.StatusSeeOther {
+		t.Errorf("not taken: %d", status)
+	}
+	tunes, err := s.store.Tunes(t.Context(), s.owner)
+	if err != nil || len(tunes[len(tunes)-1].Settings.Rewrites) != 2 {
+		t.Errorf("%v: %+v", err, tunes[len(tunes)-1].Settings.Rewrites)
+	}
+}

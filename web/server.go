@@ -261,6 +261,7 @@ func (s *Server) tuneRoutes(tune *gin.RouterGroup) {
 	tune.GET("/pace", s.pace)
 	tune.GET("/variations", s.variations)
 	tune.POST("/rewrite", s.rewrite)
+	tune.GET("/phrase.wav", s.hearPhrase)
 	tune.GET("/slides", s.compareSlides)
 	tune.GET("/suit", s.suit)
 	tune.POST("/suit", s.startSuit)

@@ -1,10 +1,12 @@
 package web
 
 import (
+	"context"
 	"encoding/json"
 	"errors"
 	"fmt"
 	"net/http"
+	"net/url"
 	"slices"
 	"strconv"
 	"strings"
@@ -17,7 +19,10 @@ import (
 	"stepping/core/plan"
 	"stepping/core/play"
 	"stepping/core/setup"
+	"stepping/core/sound"
 	"stepping/core/tune"
+	"stepping/web/desk"
+	"stepping/web/door"
 )
 
 // variationsBody is what else fits at a bar: other orders of strings, and other places for a lick.
@@ -32,7 +37,11 @@ type variationsBody struct {
 	Notes     []lickNote // that can be in the lick: this bar's and the next one's
 	Degrees   string
 	Places    []lickView
+	Phrases   []phraseView
 }
+
+// phraseView is a phrase of the shelf that fits here.
+type phraseView struct{ Name, Kind, Where, Notes, Price, Change, Hear string }
 
 type mixView struct{ Strings, Degrees, Crossed, Change, Key string }
 
@@ -113,11 +122,71 @@ func (s *Server) variations(c *gin.Context) {
 		}
 	}
 	body.lick(w.Plan, &t.Settings, chosen, typed)
+	if err := s.phrases(c, &body, w, &t.Settings); err != nil {
+		s.failFor(c, err)
+		return
+	}
 	part := "layout"
 	if c.GetHeader("X-Part") != "" {
 		part = "variations"
 	}
 	s.render(c, http.StatusOK, "variations", part, "Variations of "+t.Title, body)
+}
+
+// phrases adds what of the shelf fits the last two bars, if the page is about one of them, and a bar in which the melody rests.
+func (s *Server) phrases(c *gin.Context, v *variationsBody, w *desk.Planned, st *setup.Settings) error {
+	p := w.Plan
+	bar := p.Moments[v.Moment].Bar
+	found, err := s.proposed(c, p, bar)
+	if err != nil {
+		return err
+	}
+	for i := range found {
+		pr := &found[i]
+		if bar < pr.Bar || bar >= pr.Bar+len(pr.Rewrites) {
+			continue
+		}
+		var notes []string
+		for _, n := range pr.Notes {
+			notes = append(notes, n.String())
+		}
+		tu := p.Request.Tune
+		where := "bar " + tu.BarPrinted(pr.Bar-1).String()
+		if len(pr.Rewrites) > 1 {
+			where = fmt.Sprintf("bars %s and %s", tu.BarPrinted(pr.Bar-1), tu.BarPrinted(pr.Bar))
+		}
+		v.Phrases = append(v.Phrases, phraseView{pr.Phrase.Name, string(pr.Phrase.Kind), where, strings.Join(notes, " "), priceOf(pr.Extra),
+			melodyText(st, pr.Rewrites, nil), fmt.Sprintf("/tunes/%s/phrase.wav?bar=%d&name=%s", v.ID, bar, url.QueryEscape(pr.Phrase.Name))})
+	}
+	return nil
+}
+
+// proposed is lick.Proposed in its turn of the pool.
+func (s *Server) proposed(c *gin.Context, p *plan.Plan, bar int) ([]lick.Proposal, error) {
+	return desk.Do(c.Request.Context(), s.desk, "phrases", desk.Of(door.Owner(c), len(p.Moments)), func(ctx context.Context) ([]lick.Proposal, error) {
+		return lick.Proposed(ctx, p, bar)
+	})
+}
+
+// hearPhrase streams the bars of a phrase as they would be played with it.
+func (s *Server) hearPhrase(c *gin.Context) {
+	_, w, ok := s.planParam(c)
+	if !ok {
+		return
+	}
+	found, err := s.proposed(c, w.Plan, atoi(c.Query("bar")))
+	if err != nil {
+		s.failFor(c, err)
+		return
+	}
+	for i := range found {
+		if pr := &found[i]; pr.Phrase.Name == c.Query("name") {
+			q := url.Values{"bars": {fmt.Sprintf("%d-%d", pr.Bar, pr.Bar+len(pr.Rewrites)-1)}}
+			s.stream(c, w.Basis+"?phrase="+pr.Phrase.Name+"&"+q.Encode(), func() (*sound.Sound, error) { return soundOf(pr.Plan, q) })
+			return
+		}
+	}
+	s.fail(c, http.StatusNotFound, errors.New("this phrase does not fit here any more: load the page again"))
 }
 
 // lick shows the notes that can be chosen, and where those that are fit as well.

@@ -1,0 +1,102 @@
+package lick
+
+import (
+	"fmt"
+	"slices"
+	"testing"
+
+	"stepping/core/coretest"
+	"stepping/core/pattern"
+	"stepping/core/plan"
+	"stepping/core/player"
+	"stepping/core/tune"
+)
+
+// TestShelf: every phrase is read, fills its bars, lies within two octaves and a half, and ends as its kind asks: an ending on the tonic, a
+// turnaround on the fifth or second, which lead back. There are some for the first, fourth and fifth chords and for minor.
+func TestShelf(t *testing.T) {
+	kinds, names := map[string]int{}, map[string]bool{}
+	for i := range Shelf {
+		ph := &Shelf[i]
+		bars, err := ph.bars()
+		if err != nil {
+			t.Fatal(err)
+		}
+		if names[ph.Name] {
+			t.Errorf("two phrases are called %s", ph.Name)
+		}
+		names[ph.Name] = true
+		full := map[string]int{"4/4": 8, "3/4": 6, "6/8": 6}[ph.Meter]
+		low, high, last := 99, -99, 0
+		for _, notes := range bars {
+			sum := 0
+			for _, n := range notes {
+				if sum += n.eighths; !n.rest {
+					low, high, last = min(low, n.steps), max(high, n.steps), n.steps
+				}
+			}
+			if sum != full {
+				t.Errorf("%s: a bar of %d eighths, want %d", ph.Name, sum, full)
+			}
+		}
+		end := ((last % 12) + 12) % 12
+		if want := map[Kind]int{Turnaround: 2, Ending: 2, Fill: 1}[ph.Kind]; len(bars) != want || high-low > 24 ||
+			ph.Kind == Ending && end != 0 || ph.Kind == Turnaround && end != 7 && end != 2 {
+			t.Errorf("%s: %d bars from %d to %d, to %d", ph.Name, len(bars), low, high, end)
+		}
+		kinds[fmt.Sprint(ph.Kind, ph.Over, ph.Minor)]++
+	}
+	if len(Shelf) < 24 || kinds["fill0 false"] == 0 || kinds["fill5 false"] == 0 || kinds["fill7 false"] == 0 || kinds["fill0 true"] == 0 ||
+		kinds["turnaround0 true"] == 0 || kinds["ending0 true"] == 0 {
+		t.Errorf("%d phrases: %v", len(Shelf), kinds)
+	}
+}
+
+// TestProposed: in open D, open G and standard, major and minor, three endings and three turnarounds are proposed for the last two bars, the
+// easiest first, each planned as the tune would be with it; and fills where the melody holds a note, none where it moves.
+func TestProposed(t *testing.T) {
+	for _, tuned := range []string{"Open D", "Open G", "Standard"} {
+		for _, minor := range []bool{false, true} {
+			tu := coretest.Line('G', 96, tune.Quarter, "G", coretest.Notes(67, 71, 74, 71, 72, 76, 72, 69, 67, 71, 67, 62, 74, 71, 69, 71, 67)...)
+			if minor {
+				tu = coretest.Line('G', 96, tune.Quarter, "Gm", coretest.Notes(67, 70, 74, 70, 72, 75, 72, 69, 67, 70, 67, 62, 74, 70, 69, 70, 67)...)
+				tu.Key.Minor = true
+			}
+			last := &tu.Notes[len(tu.Notes)-1]
+			last.Dur = tune.Whole
+			tu.Length = last.End()
+			p, err := plan.Solve(t.Context(), plan.Request{Tune: tu, Tuning: coretest.Tuning(tuned), Player: player.Default(), Thumb: pattern.Alternating})
+			if err != nil {
+				t.Fatal(err)
+			}
+			for bar, fills := range map[int]bool{1: false, len(tu.Bars): true} {
+				all, err := Proposed(t.Context(), p, bar)
+				if err != nil {
+					t.Fatal(err)
+				}
+				kinds := map[Kind][]Proposal{}
+				for _, pr := range all {
+					kinds[pr.Phrase.Kind] = append(kinds[pr.Phrase.Kind], pr)
+					with, err := tu.Rewritten(pr.Rewrites)
+					if err != nil {
+						t.Fatal(err)
+					}
+					req := p.Request
+					req.Tune, req.From = with, nil
+					fresh, err := plan.Solve(t.Context(), req)
+					if err != nil || fresh.Total != pr.Plan.Total || pr.Extra != fresh.Total-p.Total || len(pr.Notes) < 4 {
+						t.Errorf("%s %v %s: %+v, %v", tuned, minor, pr.Phrase.Name, pr.Extra, err)
+					}
+				}
+				for kind, list := range kinds {
+					if !slices.IsSortedFunc(list, func(a, b Proposal) int { return int(1e6 * (a.Extra - b.Extra)) }) {
+						t.Errorf("%s: not the easiest first", kind)
+					}
+				}
+				if len(kinds[Ending]) < 2 || len(kinds[Turnaround]) < 1 || (len(kinds[Fill]) > 0) != fills {
+					t.Errorf("%s, minor %v, bar %d: %d endings, %d turnarounds, %d fills", tuned, minor, bar, len(kinds[Ending]), len(kinds[Turnaround]), len(kinds[Fill]))
+				}
+			}
+		}
+	}
+}
