@@ -23,6 +23,7 @@ import (
 	"stepping/core/tune"
 	"stepping/web/desk"
 	"stepping/web/door"
+	"stepping/web/view"
 )
 
 // variationsBody is what else fits at a bar: other orders of strings, and other places for a lick.
@@ -38,6 +39,7 @@ type variationsBody struct {
 	Degrees   string
 	Places    []lickView
 	Phrases   []phraseView
+	Free      view.FreeNeck
 }
 
 // phraseView is a phrase of the shelf that fits here.
@@ -122,6 +124,7 @@ func (s *Server) variations(c *gin.Context) {
 		}
 	}
 	body.lick(w.Plan, &t.Settings, chosen, typed)
+	body.Free = view.NewFreeNeck(w.Plan, m)
 	if err := s.phrases(c, &body, w, &t.Settings); err != nil {
 		s.failFor(c, err)
 		return

@@ -7,6 +7,7 @@ import (
 
 	"stepping/core/coretest"
 	"stepping/core/pattern"
+	"stepping/core/pitch"
 	"stepping/core/plan"
 	"stepping/core/player"
 	"stepping/core/tune"
@@ -98,5 +99,44 @@ func TestProposed(t *testing.T) {
 				}
 			}
 		}
+	}
+}
+
+// TestFree: what is free belongs to the chord, the key or the blues, lies on no string of the thumb, and where its manner says: under a bar all
+// strings there are tones; without a slide it lies within a hand's four frets or open. Blue notes are none of the chord's own.
+func TestFree(t *testing.T) {
+	manners := map[Manner]int{}
+	blue := 0
+	for _, lean := range []string{player.LeanMixed, player.LeanNone} {
+		for seed := range uint64(4) {
+			r := plan.Request{Tune: coretest.Wander(seed, 24), Tuning: coretest.Tuning([]string{"Open D", "Standard"}[seed%2]), Player: player.Default(),
+				Thumb: pattern.Alternating, Capo: int(seed)}
+			r.Player.Lean = lean
+			p, err := plan.Solve(t.Context(), r)
+			if err != nil {
+				t.Fatal(err)
+			}
+			for m := range p.Moments {
+				mo := &p.Moments[m]
+				free := Free(p, m)
+				if len(free) == 0 {
+					t.Errorf("%s, moment %d: nothing is free", lean, m)
+				}
+				for _, f := range free {
+					manners[f.Manner]++
+					note := r.Tuning.Open(f.String) + 100*pitch.Pitch(f.Fret)
+					if mo.Thumb != nil && mo.Thumb.String == f.String || f.Tone != mo.Chord.Has(note) || f.Blue && f.Tone || (f.Manner == OpenHere) != (f.Fret == r.Capo) ||
+						!f.Tone && !f.Blue && !inKey(p, note) || (lean == player.LeanNone) == (f.Manner == UnderBar || f.Manner == InBox) && f.Manner != OpenHere {
+						t.Errorf("%s, moment %d over %s: %+v", lean, m, mo.Chord.Name, f)
+					}
+					if f.Blue {
+						blue++
+					}
+				}
+			}
+		}
+	}
+	if blue == 0 || len(manners) != 4 {
+		t.Errorf("%v, %d blue", manners, blue)
 	}
 }
