@@ -149,6 +149,10 @@ func (s *Server) phrases(c *gin.Context, v *variationsBody, w *desk.Planned, st 
 		if bar < pr.Bar || bar >= pr.Bar+len(pr.Rewrites) {
 			continue
 		}
+		name := pr.Phrase.Name
+		if pr.Phrase.Kind == lick.Answer {
+			name = "To the bars before, " + name
+		}
 		var notes []string
 		for _, n := range pr.Notes {
 			notes = append(notes, n.String())
@@ -158,7 +162,7 @@ func (s *Server) phrases(c *gin.Context, v *variationsBody, w *desk.Planned, st 
 		if len(pr.Rewrites) > 1 {
 			where = fmt.Sprintf("bars %s and %s", tu.BarPrinted(pr.Bar-1), tu.BarPrinted(pr.Bar))
 		}
-		v.Phrases = append(v.Phrases, phraseView{pr.Phrase.Name, string(pr.Phrase.Kind), where, strings.Join(notes, " "), priceOf(pr.Extra),
+		v.Phrases = append(v.Phrases, phraseView{name, string(pr.Phrase.Kind), where, strings.Join(notes, " "), priceOf(pr.Extra),
 			melodyText(st, pr.Rewrites, nil), fmt.Sprintf("/tunes/%s/phrase.wav?bar=%d&name=%s", v.ID, bar, url.QueryEscape(pr.Phrase.Name))})
 	}
 	return nil

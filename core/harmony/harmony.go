@@ -277,7 +277,8 @@ func (h *search) move(from, to *state, s *slot) (cost float64) {
 	if from.degree == 7 && to.degree == 5 && h.style != Blues {
 		cost += backFrom
 	}
-	if leads := (from.degree - to.degree + 12) % 12; from.chord.Has(from.chord.Root.Pitch()+1000) && from.degree != 7 && h.style == Moving && leads == 7 {
+	seventh := from.chord.Has(from.chord.Root.Pitch() + 10*pitch.HalfStep)
+	if h.style == Moving && seventh && from.degree != 7 && (from.degree-to.degree+12)%12 == 7 {
 		cost -= toTonic // the dominant of another degree goes there
 	}
 	return cost
@@ -313,7 +314,8 @@ func (h *search) best() Proposal {
 		for f := range k {
 			sum := make([]float64, k)
 			for to := range k {
-				sum[to] = back[i+1][to] - certain*(h.move(&h.states[f], &h.states[to], &h.slots[i+1])+h.emit[i+1][to]+h.edge(i+1, to))
+				m := h.move(&h.states[f], &h.states[to], &h.slots[i+1])
+				sum[to] = back[i+1][to] - certain*(m+h.emit[i+1][to]+h.edge(i+1, to))
 			}
 			back[i][f] = logSum(sum)
 		}

@@ -129,27 +129,31 @@ type Proposal struct {
 const mostProposed = 3
 
 // Proposed lists phrases that fit a plan's last two bars, and bar at (from 1) if the melody rests or holds one note there: in its key, meter
-// and chords, near the melody's height, planned in its tuning, under its thumb and at its tempo, those that are easiest to play first.
+// and chords, near the melody's height; and answers from bar at on to the bars before it; planned in its tuning, under its thumb and at its tempo, those that are easiest to play first.
 func Proposed(ctx context.Context, p *plan.Plan, at int) ([]Proposal, error) {
 	by := map[Kind][]Proposal{}
 	tu := p.Request.Tune
+	all := answers(tu, at)
 	for i := range Shelf {
 		ph := &Shelf[i]
 		bar := len(tu.Bars) - 1
 		if ph.Kind == Fill {
 			bar = at
 		}
-		pr, ok := place(tu, ph, bar)
-		if !ok {
-			continue
+		if pr, ok := place(tu, ph, bar); ok {
+			all = append(all, pr)
 		}
+	}
+	for _, pr := range all {
 		req := p.Request
 		rewritten, err := tu.Rewritten(pr.Rewrites)
 		if err != nil {
 			continue // it would overlap: it does not fit
 		}
 		req.Tune, req.From, req.Progress = rewritten, p, nil
-		req.Pins = slices.DeleteFunc(slices.Clone(req.Pins), func(q play.Pin) bool { return q.Part == play.Melody && q.At >= tu.Bars[pr.Bar-1] })
+		req.Pins = slices.DeleteFunc(slices.Clone(req.Pins), func(q play.Pin) bool {
+			return q.Part == play.Melody && q.At >= tu.Bars[pr.Bar-1]
+		})
 		var none *plan.RangeError
 		var pins *plan.PinError
 		switch pr.Plan, err = plan.Solve(ctx, req); {
@@ -159,10 +163,10 @@ func Proposed(ctx context.Context, p *plan.Plan, at int) ([]Proposal, error) {
 			return nil, err
 		}
 		pr.Extra = pr.Plan.Total - p.Total
-		by[ph.Kind] = append(by[ph.Kind], pr)
+		by[pr.Phrase.Kind] = append(by[pr.Phrase.Kind], pr)
 	}
 	var out []Proposal
-	for _, k := range []Kind{Turnaround, Ending, Fill} {
+	for _, k := range []Kind{Turnaround, Ending, Fill, Answer} {
 		slices.SortStableFunc(by[k], func(a, b Proposal) int { return cmp.Compare(a.Extra, b.Extra) })
 		out = append(out, by[k][:min(len(by[k]), mostProposed)]...)
 	}

@@ -70,14 +70,16 @@ func TestProposed(t *testing.T) {
 			if err != nil {
 				t.Fatal(err)
 			}
-			for bar, fills := range map[int]bool{1: false, len(tu.Bars): true} {
+			for bar, fills := range map[int]bool{1: false, 3: false, len(tu.Bars): true} {
 				all, err := Proposed(t.Context(), p, bar)
 				if err != nil {
 					t.Fatal(err)
 				}
 				kinds := map[Kind][]Proposal{}
 				for _, pr := range all {
-					kinds[pr.Phrase.Kind] = append(kinds[pr.Phrase.Kind], pr)
+					if kinds[pr.Phrase.Kind] = append(kinds[pr.Phrase.Kind], pr); len(kinds[pr.Phrase.Kind]) > 1 && testing.Short() {
+						continue
+					}
 					with, err := tu.Rewritten(pr.Rewrites)
 					if err != nil {
 						t.Fatal(err)
@@ -85,6 +87,9 @@ func TestProposed(t *testing.T) {
 					req := p.Request
 					req.Tune, req.From = with, nil
 					fresh, err := plan.Solve(t.Context(), req)
+					if pr.Phrase.Kind == Answer {
+						checkAnswer(t, tu, &pr)
+					}
 					if err != nil || fresh.Total != pr.Plan.Total || pr.Extra != fresh.Total-p.Total || len(pr.Notes) < 4 {
 						t.Errorf("%s %v %s: %+v, %v", tuned, minor, pr.Phrase.Name, pr.Extra, err)
 					}
@@ -94,11 +99,35 @@ func TestProposed(t *testing.T) {
 						t.Errorf("%s: not the easiest first", kind)
 					}
 				}
-				if len(kinds[Ending]) < 2 || len(kinds[Turnaround]) < 1 || (len(kinds[Fill]) > 0) != fills {
+				if len(kinds[Ending]) < 2 || len(kinds[Turnaround]) < 1 || (len(kinds[Fill]) > 0) != fills ||
+					(len(kinds[Answer]) > 0) != (bar > 1) {
 					t.Errorf("%s, minor %v, bar %d: %d endings, %d turnarounds, %d fills", tuned, minor, bar, len(kinds[Ending]), len(kinds[Turnaround]), len(kinds[Fill]))
 				}
 			}
 		}
+	}
+}
+
+// checkAnswer: an answer has the rhythm of the bars before it, its notes in the key, and closes on its last chord's root or on the tonic.
+func checkAnswer(t *testing.T, tu *tune.Tune, pr *Proposal) {
+	t.Helper()
+	n := len(pr.Rewrites)
+	var last tune.NewNote
+	for b, r := range pr.Rewrites {
+		call := tu.BarMelody(pr.Bar - n + b)
+		if len(call) != len(r.Notes) {
+			t.Fatalf("%s: %d notes for %d", pr.Phrase.Name, len(r.Notes), len(call))
+		}
+		for i, note := range r.Notes {
+			if note.At != call[i].At || note.Dur != call[i].Dur {
+				t.Errorf("%s: another rhythm at %s", pr.Phrase.Name, note.At)
+			}
+			last = note
+		}
+	}
+	c := tu.ChordOver(tu.Bars[pr.Bar+n-2])
+	if midi, _ := last.Pitch.Nearest(); midi%12 != c.Root.Class() && midi%12 != tu.Key.Tonic.Class() {
+		t.Errorf("%s closes on %v over %s", pr.Phrase.Name, last.Pitch, c.Name)
 	}
 }
 
