@@ -129,7 +129,8 @@ type Proposal struct {
 const mostProposed = 3
 
 // Proposed lists phrases that fit a plan's last two bars, and bar at (from 1) if the melody rests or holds one note there: in its key, meter
-// and chords, near the melody's height; and answers from bar at on to the bars before it; planned in its tuning, under its thumb and at its tempo, those that are easiest to play first.
+// and chords, near the melody's height; and answers from bar at on to
+// the bars before it; planned in its tuning, under its thumb and at its tempo, those that are easiest to play first.
 func Proposed(ctx context.Context, p *plan.Plan, at int) ([]Proposal, error) {
 	by := map[Kind][]Proposal{}
 	tu := p.Request.Tune
