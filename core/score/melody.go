@@ -224,7 +224,7 @@ func (s *Score) GuessKey() tune.Key {
 			}
 			bonus := 0.0
 			if last != nil && last.Note.Class() == tonic {
-				bonus += 0.05 * total
+				bonus += 0.04 * total
 			}
 			if first != nil && first.Note.Class() == tonic {
 				bonus += 0.02 * total
