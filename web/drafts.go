@@ -130,7 +130,7 @@ func (s *Server) addDraft(c *gin.Context) {
 		}
 		said := draftFault(body.Text, err)
 		if names := namesIn(string(data)); names != "" {
-			said = &fault{Text: "These are names of chords or notes: they say nothing of a rhythm or a melody. Go on with them as chords, or enter the melody on the neck.",
+			said = &fault{Text: "These are chord or note names without a rhythm or melody. Use them as chords, or enter the melody on the neck.",
 				Chords: names}
 		}
 		refuse(said)

@@ -5,6 +5,7 @@ import (
 	"encoding/hex"
 	"errors"
 	"fmt"
+	"net/http"
 	"slices"
 	"strconv"
 	"strings"
@@ -122,15 +123,20 @@ var styleTexts = map[harmony.Style]string{harmony.Plain: "Plain", harmony.Blues:
 // unsure is the share of likely ways under which a chord is marked.
 const unsure = 0.6
 
+// styleFor is the style that was chosen for a draft's chords, or that its melody asks for.
+func styleFor(d *store.Draft, tu *tune.Tune) harmony.Style {
+	if style := harmony.Style(d.Style); slices.Contains(harmony.Styles, style) {
+		return style
+	}
+	return harmony.StyleOf(tu)
+}
+
 // newDraftChords proposes chords where nobody wrote any, or shows those that were taken.
 func newDraftChords(d *store.Draft, tu *tune.Tune, written bool) *draftChords {
 	if written || len(tu.Notes) == 0 {
 		return nil
 	}
-	style := harmony.Style(d.Style)
-	if !slices.Contains(harmony.Styles, style) {
-		style = harmony.StyleOf(tu)
-	}
+	style := styleFor(d, tu)
 	b := &draftChords{Taken: d.Chords != ""}
 	for _, s := range harmony.Styles {
 		b.Styles = append(b.Styles, draftStyle{s, styleTexts[s], s == style})
@@ -256,7 +262,7 @@ func chooseVoices(c *gin.Context, d *store.Draft) error {
 		return err
 	}
 	if len(d.Mends) >= mostMends {
-		return fmt.Errorf("%d notes were changed: keep the tune now, and change its text", mostMends)
+		return fmt.Errorf("%d notes are already changed. Save the tune, then edit its text", mostMends)
 	}
 	d.Mends = append(slices.Clone(d.Mends), m)
 	return nil
@@ -289,7 +295,7 @@ func (s *Server) hearDraft(c *gin.Context) {
 		return
 	}
 	if k.Doc.Neck != nil {
-		s.fail(c, 400, errors.New("notes entered on the neck are heard there"))
+		s.fail(c, http.StatusBadRequest, errors.New("this draft is entered on the neck: listen to it there"))
 		return
 	}
 	tu, err := desk.Do(c.Request.Context(), s.desk, "read", desk.Of(door.Owner(c), 0), func(context.Context) (*tune.Tune, error) {
@@ -299,11 +305,7 @@ func (s *Server) hearDraft(c *gin.Context) {
 		}
 		tu, _, _, err := tuneOf(&k.Doc, f)
 		if err == nil && len(tu.Chords) == 0 && c.Query("chords") != "" {
-			style := harmony.Style(k.Doc.Style)
-			if !slices.Contains(harmony.Styles, style) {
-				style = harmony.StyleOf(tu)
-			}
-			p, with := harmony.Propose(tu, style), *tu
+			p, with := harmony.Propose(tu, styleFor(&k.Doc, tu)), *tu
 			with.Chords = p.Chords()
 			tu = &with
 		}

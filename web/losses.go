@@ -86,7 +86,7 @@ func (s *Server) showLosses(c *gin.Context, status int, fault string) {
 	if len(all) > 0 {
 		b.All = mendsText(all)
 	}
-	s.render(c, status, "losses", "layout", "What cannot be had of "+t.Title, b)
+	s.render(c, status, "losses", "layout", "Notes that do not fit: "+t.Title, b)
 }
 
 // priceOf is a price for people; "" for the cheapest.
@@ -129,11 +129,11 @@ func (s *Server) mend(c *gin.Context) {
 	if text := c.PostForm("mends"); text != "" {
 		var mends []tune.Mend
 		if err := json.Unmarshal([]byte(text), &mends); err != nil || len(mends) > carry.Most {
-			refuse("This change was not understood: load the page again.")
+			refuse("This change was not understood. Reload the page and try again.")
 			return
 		}
 		if st = t.Settings.WithMends(mends); len(st.Mends) > setup.MostMends {
-			refuse(fmt.Sprintf("%d notes are changed already: change the text of the tune.", len(t.Settings.Mends)))
+			refuse(fmt.Sprintf("%d notes are already changed. Edit the text of the tune instead.", len(t.Settings.Mends)))
 			return
 		}
 		tu, _, err := s.desk.Read(t.Source)
@@ -149,7 +149,7 @@ func (s *Server) mend(c *gin.Context) {
 	err := s.store.SaveSettings(c.Request.Context(), door.Owner(c), t.ID, version, t.ProfileID, st)
 	switch {
 	case errors.Is(err, store.ErrStale):
-		refuse("This tune was changed in another tab meanwhile: here it is as it is now.")
+		refuse("This tune was changed in another tab. Here is the current version.")
 	case err != nil && !errors.Is(err, store.ErrNoEdit):
 		s.failFor(c, err)
 	default:

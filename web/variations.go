@@ -151,7 +151,7 @@ func (s *Server) phrases(c *gin.Context, v *variationsBody, w *desk.Planned, st 
 		}
 		name := pr.Phrase.Name
 		if pr.Phrase.Kind == lick.Answer {
-			name = "To the bars before, " + name
+			name = "Answer, " + name
 		}
 		var notes []string
 		for _, n := range pr.Notes {
@@ -193,7 +193,7 @@ func (s *Server) hearPhrase(c *gin.Context) {
 			return
 		}
 	}
-	s.fail(c, http.StatusNotFound, errors.New("this phrase does not fit here any more: load the page again"))
+	s.fail(c, http.StatusNotFound, errors.New("this phrase no longer fits here: reload the page"))
 }
 
 // lick shows the notes that can be chosen, and where those that are fit as well.

@@ -99,9 +99,9 @@ func (f *finder) note(o *plan.OutOfRange) {
 		case p > high:
 			l.Why, l.Ways = "beyond the last fret", f.octave(mend, n, -1)
 		case o.By == 0 && v > 0 && v == len(voices)-1:
-			l.Why, l.Ways = "nowhere together with the notes over it", f.octave(mend, n, 1)
+			l.Why, l.Ways = "cannot be held with the notes above it", f.octave(mend, n, 1)
 		case o.By == 0 && len(voices) == 1:
-			l.Why = "between the frets, with nothing to reach it"
+			l.Why = "between the frets, with no slide or bend to reach it"
 		default:
 			continue
 		}
@@ -147,17 +147,17 @@ func (f *finder) bass(p *plan.Plan) {
 		l := f.loss(mend, n.Note)
 		switch {
 		case th == nil:
-			l.Why = "out of the hand's reach there"
+			l.Why = "out of reach there"
 			l.Ways = slices.Concat(f.octave(mend, n.Note, 1), f.octave(mend, n.Note, -1), []Way{f.leave(mend)})
 		case th.Note.Pitch() != n.Note.Pitch():
 			l.Why = fmt.Sprintf("played as %s", th.Note)
 			mend.Pitch = th.Note.String()
-			l.Ways = []Way{{Text: "write it so", Mend: mend}, f.leave(tune.Mend{At: n.At, Bass: true})}
+			l.Ways = []Way{{Text: "write it that way", Mend: mend}, f.leave(tune.Mend{At: n.At, Bass: true})}
 		case th.Asked > 0:
 			unit := f.req.Tune.MeterOver(n.At).Unit()
 			l.Why = fmt.Sprintf("held for %.3g of its %.3g beats", float64(th.Dur)/float64(unit), float64(th.Asked)/float64(unit))
 			mend.Dur = th.Dur
-			l.Ways = append([]Way{{Text: "write it so short", Mend: mend}}, f.octave(tune.Mend{At: n.At, Bass: true}, n.Note, 1)...)
+			l.Ways = append([]Way{{Text: "shorten it", Mend: mend}}, f.octave(tune.Mend{At: n.At, Bass: true}, n.Note, 1)...)
 		default:
 			continue
 		}

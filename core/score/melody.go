@@ -46,13 +46,13 @@ func (s *Score) Tune(r Roles) (*tune.Tune, []play.Pin, []Warning, error) {
 		return nil, nil, nil, &Fault{1, 1, "there are no notes and no chords in it: choose another voice, or write a melody"}
 	}
 	if m.lost > 0 {
-		m.warn(m.lostAt, "notes that are left out, since of more than %d at once the highest are read: %d", 1+tune.MaxWith, m.lost)
+		m.warn(m.lostAt, "more than %d notes at once: the highest are read, the others left out: %d", 1+tune.MaxWith, m.lost)
 	}
 	if oneLine := len(voices) > 0 && voices[r.Melody].Number >= 0 && m.between == 0; m.cut > 0 && oneLine && !s.Free {
-		m.warn(m.cutAt, "notes that last longer than the next one of their voice lets them, and end where it begins: %d", m.cut)
+		m.warn(m.cutAt, "overlapping notes in one voice, cut short where the next begins: %d", m.cut)
 	}
 	if m.between > 0 {
-		m.warn(m.betweenAt, "notes of an inner voice that are played in the melody's line, and end a longer note over them: %d", m.between)
+		m.warn(m.betweenAt, "inner-voice notes played as part of the melody, cutting longer melody notes short: %d", m.between)
 	}
 	if m.rounded > 0 {
 		m.warn(tune.Place{}, "%d times fell between what is counted here and were moved by less than a thousandth of a beat", m.rounded)

@@ -38,7 +38,7 @@ func (tu *Tune) Mended(m *Mend) (*Tune, error) {
 	}
 	i := slices.IndexFunc(*from, func(n Note) bool { return n.At == m.At })
 	if i < 0 || m.Voice < 0 || m.Voice > len((*from)[i].With) {
-		return nil, fmt.Errorf("no such note begins at beat %s: load the page again", m.At)
+		return nil, fmt.Errorf("no note begins at beat %s any more: reload the page", m.At)
 	}
 	n := (*from)[i]
 	p := n.Voices()[m.Voice]
@@ -73,7 +73,7 @@ func (tu *Tune) stretch(line []Note, i int, dur Time) error {
 		end = line[i+1].At
 	}
 	if dur < 0 || line[i].At+dur > end {
-		return fmt.Errorf("the next note of this voice, or the end, comes after %s beats: give at most that", end-line[i].At)
+		return fmt.Errorf("the next note of this voice, or the end, comes after %s beats: that is the longest it can be", end-line[i].At)
 	}
 	line[i].Dur = dur
 	return nil

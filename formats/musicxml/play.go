@@ -204,7 +204,7 @@ func (pl *player) tiedAcross(p int, n *written, key tied, at score.Units) {
 	for other := range pl.voices[p] {
 		from, open := pl.ties[p][tied{key.Note, other}]
 		if open && other != key.voice && pl.voices[p][other].Notes[from].End() == at {
-			pl.score.Warn(n.Place.Line, n.Place.Column, "%s is tied to it from another voice: it is read as struck again", key.Note)
+			pl.score.Warn(n.Place.Line, n.Place.Column, "%s is tied to it from another voice: read as a new note", key.Note)
 			return
 		}
 	}

@@ -452,7 +452,7 @@ func (r *reader) unslip(b *bar) {
 		t.col, t.end = t.col+by, t.end+by
 		t.slip = by
 	}
-	r.out.Warn(r.lineOf(&r.systems[b.system], str)+1, b.from[str-1]+1, "string %d is %d short in this bar: what stands behind the missing dash is read further on", str, by)
+	r.out.Warn(r.lineOf(&r.systems[b.system], str)+1, b.from[str-1]+1, "string %d is %d short in this bar: the notes after the missing dash were moved to line up", str, by)
 }
 
 // group puts tokens that overlap in one column: those of one time. Wider numbers push others aside by a character.

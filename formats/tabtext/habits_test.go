@@ -150,7 +150,7 @@ func TestHeads(t *testing.T) {
 	for _, n := range "eBGDAE" {
 		named += fmt.Sprintf("%c|0---2---3---0---|\n", n)
 	}
-	if sc, _, err := tabtext.Read(strings.NewReader(named), nil, nil); err != nil || len(sc.Warnings) != 1 || !strings.Contains(sc.Warnings[0].Text, "named Standard") {
+	if sc, _, err := tabtext.Read(strings.NewReader(named), nil, nil); err != nil || len(sc.Warnings) != 1 || !strings.Contains(sc.Warnings[0].Text, "labelled Standard") {
 		t.Errorf("%v: two tunings: %+v", err, sc)
 	}
 }

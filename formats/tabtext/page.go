@@ -463,7 +463,7 @@ func (r *reader) settleTuning(asked, otherwise *tuning.Tuning) error {
 			"a guitar of %d strings is tuned in many ways: say how in a line like \"Tuning: D2 G2 B2 D3\"", r.strings)
 	}
 	if ok && asked == nil && named != r.tuning && named.Len() == r.tuning.Len() {
-		r.out.Warn(r.systems[0].first+1, 1, "the words say %s and the lines are named %s: it is read in %s; if that is wrong, say what it is written for", tuningName(r.tuning), tuningName(named), tuningName(r.tuning))
+		r.out.Warn(r.systems[0].first+1, 1, "the text says %s but the strings are labelled %s: read as %s. If that is wrong, set the tuning it is written for", tuningName(r.tuning), tuningName(named), tuningName(r.tuning))
 	}
 	if r.tuning.Len() != r.strings {
 		return fault(r.systems[0].first+1, 1, "here stand %d lines of strings, and the tuning has %d", r.strings, r.tuning.Len())
