@@ -58,6 +58,7 @@ type Moment struct {
 	Ways    [][]int8     // the fingers that may take the presses, one list for each way; none if Presses is empty
 	Open    ring.Strings // that sound open: no bar may lie on them
 	Sounds  [7]uint8     // by string, the fret above the capo at which it should sound on from before; 0 if it does not, or open
+	Like    []int8       // the fingers that took the presses before, where the music is the same; nil if it was not there before
 	Slide   bool         // the slide is on the strings: the hand holds nothing else that it remembers
 }
 
@@ -189,7 +190,7 @@ func (f *Fingering) differs(old *Fingering) (first, last int) {
 
 // same reports whether a and b ask for the same.
 func (a *Moment) same(b *Moment) bool {
-	return a.Seconds == b.Seconds && a.Chord == b.Chord && a.Open == b.Open && a.Sounds == b.Sounds && a.Slide == b.Slide &&
+	return a.Seconds == b.Seconds && a.Chord == b.Chord && a.Open == b.Open && a.Sounds == b.Sounds && a.Slide == b.Slide && slices.Equal(a.Like, b.Like) &&
 		slices.Equal(a.Presses, b.Presses) && slices.EqualFunc(a.Ways, b.Ways, slices.Equal[[]int8])
 }
 
@@ -343,8 +344,18 @@ func (s *search) meet(h state, cost float64) {
 	}
 	for i := range s.mo.Ways {
 		s.way = int16(i)
-		s.press(&h, h, cost, 0)
+		s.press(&h, h, cost+s.unlike(i), 0)
 	}
+}
+
+// unlike is what way i costs for fingers other than those that took the same presses before.
+func (s *search) unlike(i int) (cost float64) {
+	for k, f := range s.mo.Like {
+		if s.mo.Ways[i][k] != f {
+			cost += unlike
+		}
+	}
+	return cost
 }
 
 // add files a hand that costs so much more than the one before: a multiple of 1/grid, so that sums are exact, and do not depend on what

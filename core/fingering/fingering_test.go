@@ -363,3 +363,20 @@ func TestPrices(t *testing.T) {
 		}
 	}
 }
+
+// TestLike: a note for which another finger was asked is taken by that where it costs little, and not where a shape would have to be left for it.
+func TestLike(t *testing.T) {
+	h := NewHand(guitar().Player, &InForce)
+	c := chordOf(t, "C")
+	solve := func(like int8) int8 {
+		music := []Moment{moment(0, c, "5:3"), moment(0.5, c, "4:2"), moment(1, c, "1:3")}
+		if like != 0 {
+			music[2].Like = []int8{like}
+		}
+		f := Solve(&h, music, nil)
+		return music[2].Ways[f.Ways[2]][0]
+	}
+	if own := solve(0); own != 4 || solve(4) != 4 || solve(1) == 1 {
+		t.Errorf("by itself %d, asked for the little finger %d, for the index finger %d", own, solve(4), solve(1))
+	}
+}

@@ -89,6 +89,7 @@ const (
 	leastHurry   = 0.3
 	mostHurry    = 1.5
 	gripWithin   = 0.6 // grips so much dearer than the cheapest are looked at
+	unlike       = 0.1 // a finger other than the one that took the same note where the music was the same, see Moment.Like
 )
 
 // hurry is the weight of a shift in a time.

@@ -1,6 +1,7 @@
 package plan
 
 import (
+	"fmt"
 	"slices"
 
 	"stepping/core/fingering"
@@ -59,8 +60,45 @@ func (p *Plan) giveFingers() {
 	if p.fingers = fingering.Solve(&hand, music, p.fingers); p.fingers == nil {
 		return // as the search found them
 	}
+	p.alikeFingers = p.fingers
+	if p.likeBefore(music) {
+		p.alikeFingers = fingering.Solve(&hand, music, nil)
+	}
 	p.renderHands(ways)
 	p.giveStays()
+}
+
+// likeBefore asks for the fingers of a bar in later ones that are held the same, and reports whether some have others. A player who wants
+// repeats varied gets what each bar finds.
+func (p *Plan) likeBefore(music []fingering.Moment) (differs bool) {
+	if p.Request.Varied {
+		return false
+	}
+	first := map[string]int{}
+	for from, to := 0, 0; from < len(music); from = to {
+		key := ""
+		for to = from; to < len(music) && p.Moments[to].Bar == p.Moments[from].Bar; to++ {
+			mo := &music[to]
+			key += fmt.Sprint(p.Moments[to].At-p.Moments[from].At, mo.Ways, mo.Slide, p.Moments[to].Chord.Name)
+			for i := range mo.Presses {
+				key += fmt.Sprint(mo.Presses[i].Place, mo.Presses[i].Struck, mo.Presses[i].Slur)
+			}
+		}
+		was, again := first[key]
+		if !again {
+			first[key] = from
+			continue
+		}
+		for t := from; t < to; t++ {
+			way, w := p.fingers.Ways[was+t-from], p.fingers.Ways[t]
+			if way < 0 || way >= len(music[was+t-from].Ways) || w < 0 {
+				continue
+			}
+			music[t].Like = music[was+t-from].Ways[way]
+			differs = differs || !slices.Equal(music[t].Like, music[t].Ways[w])
+		}
+	}
+	return differs
 }
 
 // renderHands renders again the moments whose hands, or whose hands before, have other fingers than they were rendered with.
@@ -68,7 +106,7 @@ func (p *Plan) renderHands(ways [][]*hand) {
 	before, changed := (*hand)(nil), false
 	for t := range p.Moments {
 		h := p.handAt(t)
-		if way := p.fingers.Ways[t]; way >= 0 && way < len(ways[t]) {
+		if way := p.alikeFingers.Ways[t]; way >= 0 && way < len(ways[t]) {
 			h = ways[t][way]
 		}
 		fingers := h.fingersUsed()
@@ -102,7 +140,7 @@ func (p *Plan) renderHand(t int, before, h *hand) {
 // giveStays says which fingers stay where they are without pressing: those that press just there again before they go elsewhere, on
 // strings that do not sound open.
 func (p *Plan) giveStays() {
-	held := p.fingers.Held()
+	held := p.alikeFingers.Held()
 	var next [player.ThumbOverNeck + 1]fingering.Place // where each finger presses next
 	for t := len(held) - 1; t >= 0; t-- {
 		hand, pressing := &p.Moments[t].Hand, [player.ThumbOverNeck + 1]bool{}

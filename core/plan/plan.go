@@ -47,13 +47,14 @@ type Plan struct {
 
 // solved is what one plan leaves to the next, which shares what is alike. It does not change.
 type solved struct {
-	m       *model
-	lattice *trellis.Lattice
-	moments []play.Moment
-	hard    []Move   // the hardest move into each moment; Need 0 if there is none
-	marked  []marked // strings of the moments
-	fingers *fingering.Fingering
-	taken   [][]int8 // the fingers with which the moments are rendered
+	m            *model
+	lattice      *trellis.Lattice
+	moments      []play.Moment
+	hard         []Move               // the hardest move into each moment; Need 0 if there is none
+	marked       []marked             // strings of the moments
+	fingers      *fingering.Fingering // for each bar by itself, from which those of an edit are found
+	alikeFingers *fingering.Fingering // the same with repeated bars alike
+	taken        [][]int8             // the fingers with which the moments are rendered
 }
 
 // Solve plans r. Errors: *RangeError, *PinError, a validation error, or ctx's.

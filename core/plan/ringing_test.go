@@ -6,6 +6,7 @@ import (
 	"testing"
 
 	"stepping/core/coretest"
+	"stepping/core/pattern"
 	"stepping/core/play"
 	"stepping/core/player"
 )
@@ -56,4 +57,41 @@ func holds(mo *play.Moment, s *play.Stroke) bool {
 	return slices.ContainsFunc(slices.Concat(mo.Hand.Fingers, mo.Hand.Stays), func(f play.FingerAt) bool {
 		return f.String == s.String && float64(f.Fret) == s.Fret && f.Finger == s.Finger
 	})
+}
+
+// TestFingersAlike: bars that are held the same are fingered the same each time, unless repeats may differ.
+func TestFingersAlike(t *testing.T) {
+	bars, differ := 0, 0
+	for seed := range uint64(few(12)) {
+		tu := coretest.Wander(seed, 24)
+		twice := *tu
+		for _, n := range tu.Notes {
+			n.At += tu.Length
+			twice.Notes = append(twice.Notes, n)
+		}
+		for _, c := range tu.Chords {
+			c.At += tu.Length
+			twice.Chords = append(twice.Chords, c)
+		}
+		for _, b := range tu.Bars {
+			twice.Bars = append(twice.Bars, b+tu.Length)
+		}
+		twice.Length *= 2
+		r := Request{Tune: &twice, Tuning: coretest.Tuning("Standard"), Player: player.Default(), Thumb: pattern.Alternating}
+		r.Player.Lean = player.LeanNone
+		p := solve(t, r)
+		half := slices.IndexFunc(p.Moments, func(mo play.Moment) bool { return mo.At >= tu.Length })
+		for i := 0; half+i < len(p.Moments) && i < half; i++ {
+			for k, s := range p.Moments[i].Strokes() {
+				if all := p.Moments[half+i].Strokes(); k < len(all) && s.String == all[k].String && s.Fret == all[k].Fret && s.How == all[k].How && s.Finger != "" {
+					if bars++; s.Finger != all[k].Finger {
+						differ++
+					}
+				}
+			}
+		}
+	}
+	if bars < 20 || 50*differ > bars {
+		t.Errorf("%d of %d notes change their finger in the repeat", differ, bars)
+	}
 }
