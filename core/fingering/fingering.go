@@ -190,7 +190,8 @@ func (f *Fingering) differs(old *Fingering) (first, last int) {
 
 // same reports whether a and b ask for the same.
 func (a *Moment) same(b *Moment) bool {
-	return a.Seconds == b.Seconds && a.Chord == b.Chord && a.Open == b.Open && a.Sounds == b.Sounds && a.Slide == b.Slide && slices.Equal(a.Like, b.Like) &&
+	return a.Seconds == b.Seconds && a.Chord == b.Chord && a.Open == b.Open && a.Sounds == b.Sounds && a.Slide == b.Slide &&
+		slices.Equal(a.Like, b.Like) &&
 		slices.Equal(a.Presses, b.Presses) && slices.EqualFunc(a.Ways, b.Ways, slices.Equal[[]int8])
 }
 
