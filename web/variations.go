@@ -136,7 +136,7 @@ func (s *Server) variations(c *gin.Context) {
 	s.render(c, http.StatusOK, "variations", part, "Variations of "+t.Title, body)
 }
 
-// phrases adds what of the shelf fits the last two bars, if the page is about one of them, and a bar in which the melody rests.
+// phrases adds what of the shelf fits the page's bar, and answers to the bars before it.
 func (s *Server) phrases(c *gin.Context, v *variationsBody, w *desk.Planned, st *setup.Settings) error {
 	p := w.Plan
 	bar := p.Moments[v.Moment].Bar
@@ -146,9 +146,6 @@ func (s *Server) phrases(c *gin.Context, v *variationsBody, w *desk.Planned, st 
 	}
 	for i := range found {
 		pr := &found[i]
-		if bar < pr.Bar || bar >= pr.Bar+len(pr.Rewrites) {
-			continue
-		}
 		name := pr.Phrase.Name
 		if pr.Phrase.Kind == lick.Answer {
 			name = "Answer, " + name

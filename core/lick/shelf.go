@@ -25,6 +25,9 @@ const (
 	Fill       Kind = "fill"       // a bar in which the melody rests or holds one note
 )
 
+// kinds are all kinds, in the order in which they are proposed.
+var kinds = []Kind{Turnaround, Ending, Fill, Answer}
+
 // Phrase is a phrase of the shelf, in degrees of the key.
 type Phrase struct {
 	Name  string
@@ -125,27 +128,21 @@ type Proposal struct {
 	Extra    float64 // cost of the plan with it, less that of the plan without
 }
 
-// mostProposed is how many phrases are proposed of each kind.
-const mostProposed = 3
+// mostProposed is how many phrases are proposed of each kind; mostPlanned is about how many moments are planned for them in all: of a long
+// tune, fewer phrases are tried, at least one of each kind.
+const (
+	mostProposed = 3
+	mostPlanned  = 6000
+)
 
-// Proposed lists phrases that fit a plan's last two bars, and bar at (from 1) if the melody rests or holds one note there: in its key, meter
-// and chords, near the melody's height; and answers from bar at on to
-// the bars before it; planned in its tuning, under its thumb and at its tempo, those that are easiest to play first.
+// Proposed lists phrases for bar at (from 1): those that fit a plan's last two bars, if it is one of them, and fills, if the melody rests or
+// holds one note there: in its key, meter and chords, near the melody's height; and answers from bar at on to
+// the bars before it; planned in its tuning, under its thumb and at its tempo, those that are easiest to play first. In a plan of more than
+// a few hundred moments not all that would fit are tried.
 func Proposed(ctx context.Context, p *plan.Plan, at int) ([]Proposal, error) {
 	by := map[Kind][]Proposal{}
 	tu := p.Request.Tune
-	all := answers(tu, at)
-	for i := range Shelf {
-		ph := &Shelf[i]
-		bar := len(tu.Bars) - 1
-		if ph.Kind == Fill {
-			bar = at
-		}
-		if pr, ok := place(tu, ph, bar); ok {
-			all = append(all, pr)
-		}
-	}
-	for _, pr := range all {
+	for _, pr := range candidates(tu, at, max(1, mostPlanned/len(p.Moments)/len(kinds))) {
 		req := p.Request
 		rewritten, err := tu.Rewritten(pr.Rewrites)
 		if err != nil {
@@ -167,11 +164,31 @@ func Proposed(ctx context.Context, p *plan.Plan, at int) ([]Proposal, error) {
 		by[pr.Phrase.Kind] = append(by[pr.Phrase.Kind], pr)
 	}
 	var out []Proposal
-	for _, k := range []Kind{Turnaround, Ending, Fill, Answer} {
+	for _, k := range kinds {
 		slices.SortStableFunc(by[k], func(a, b Proposal) int { return cmp.Compare(a.Extra, b.Extra) })
 		out = append(out, by[k][:min(len(by[k]), mostProposed)]...)
 	}
 	return out, nil
+}
+
+// candidates are what by its notes fits bar at, at most most of a kind.
+func candidates(tu *tune.Tune, at, most int) []Proposal {
+	all := answers(tu, at)
+	for i := range Shelf {
+		ph := &Shelf[i]
+		bar := len(tu.Bars) - 1
+		if ph.Kind == Fill {
+			bar = at
+		}
+		if pr, ok := place(tu, ph, bar); ok && at >= bar && at < bar+len(pr.Rewrites) {
+			all = append(all, pr)
+		}
+	}
+	tried := map[Kind]int{}
+	return slices.DeleteFunc(all, func(pr Proposal) bool {
+		tried[pr.Phrase.Kind]++
+		return tried[pr.Phrase.Kind] > most
+	})
 }
 
 // place puts a phrase into the tune from a bar on; ok is false if key, meter, chords or melody speak against it.

@@ -53,7 +53,7 @@ func TestShelf(t *testing.T) {
 	}
 }
 
-// TestProposed: in open D, open G and standard, major and minor, three endings and three turnarounds are proposed for the last two bars, the
+// TestProposed: in open D, open G and standard, major and minor, endings and turnarounds are proposed for the last two bars and for no other, the
 // easiest first, each planned as the tune would be with it; and fills where the melody holds a note, none where it moves.
 func TestProposed(t *testing.T) {
 	for _, tuned := range []string{"Open D", "Open G", "Standard"} {
@@ -99,7 +99,11 @@ func TestProposed(t *testing.T) {
 						t.Errorf("%s: not the easiest first", kind)
 					}
 				}
-				if len(kinds[Ending]) < 2 || len(kinds[Turnaround]) < 1 || (len(kinds[Fill]) > 0) != fills ||
+				if n := len(candidates(tu, bar, 1)); n > len(kinds) {
+					t.Errorf("%d phrases of %d kinds are tried in a long tune", n, len(kinds))
+				}
+				final := bar == len(tu.Bars)
+				if (len(kinds[Ending]) < 2) == final || (len(kinds[Turnaround]) < 1) == final || (len(kinds[Fill]) > 0) != fills ||
 					(len(kinds[Answer]) > 0) != (bar > 1) {
 					t.Errorf("%s, minor %v, bar %d: %d endings, %d turnarounds, %d fills", tuned, minor, bar, len(kinds[Ending]), len(kinds[Turnaround]), len(kinds[Fill]))
 				}
