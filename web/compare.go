@@ -70,16 +70,11 @@ const maxWays = 8
 
 // compare plans the tune in every way and shows two side by side.
 func (s *Server) compare(c *gin.Context) {
-	t, ok := s.tuneParam(c)
+	t, own, ok := s.tuneAndPlayer(c)
 	if !ok {
 		return
 	}
-	own, err := s.store.Profile(c.Request.Context(), door.Owner(c), t.ProfileID)
-	if err != nil {
-		s.failFor(c, err)
-		return
-	}
-	ways, err := s.ways(c, t, &own)
+	ways, err := s.ways(c, t, own)
 	if err != nil {
 		s.failFor(c, err)
 		return

@@ -68,7 +68,7 @@ func rolesOf(d *store.Draft, f *music.File) score.Roles {
 	return r
 }
 
-// tuneOf is the tune of a draft, in its roles and with the notes that were mended. What the file says of where those are played is let go of.
+// tuneOf is the tune of a draft, in its roles and with the notes that were mended. The places that the file gives for those notes are dropped.
 func tuneOf(d *store.Draft, f *music.File) (*tune.Tune, []play.Pin, []score.Warning, error) {
 	tu, pins, left, err := f.Tune(rolesOf(d, f))
 	if err != nil {

@@ -477,7 +477,7 @@ func TestSheet(t *testing.T) {
 	}
 }
 
-// TestLosses: a tune carried to a tuning where some of it cannot be had is told note by note, with ways; one key takes the first of all, undo takes
+// TestLosses: a tune carried to a tuning where some of it cannot be had lists each note with ways out; one key takes the first of all, undo takes
 // that back, and another tuning has the notes as they are written again. What is sent by others or understood by nobody changes nothing.
 func TestLosses(t *testing.T) {
 	t.Parallel()
@@ -488,7 +488,7 @@ func TestLosses(t *testing.T) {
 	at := header.Get("Location")
 	page := s.page(t, at+"/losses")
 	if page.Find(".losses li").Length() == 0 || !strings.Contains(text(page.Find(".losses")), "bass C#2") {
-		t.Fatalf("nothing is told: %s", text(page.Find("main")))
+		t.Fatalf("no losses are listed: %s", text(page.Find("main")))
 	}
 	all, has := page.Find("button[data-keys=Enter]").Attr("value")
 	version, _ := page.Find("input[name=version]").Attr("value")
@@ -522,6 +522,11 @@ func TestLosses(t *testing.T) {
 	version, _ = page.Find("input[name=version]").Attr("value")
 	if s.ask(t, "POST", at+"/undo", url.Values{"version": {version}}); mends() != 0 {
 		t.Error("undo keeps the changes")
+	}
+	_, _, header = s.ask(t, "POST", "/drafts", url.Values{"abc": {"X:1\nT:Chords alone\nM:4/4\nL:1/4\nK:G\n\"G\"z4|\"C\"z4|\n"}, "tuning": {"Standard"}})
+	_, _, header = s.ask(t, "POST", header.Get("Location")+"/keep", url.Values{})
+	if page = s.page(t, header.Get("Location")+"/losses"); !strings.Contains(text(page.Find("[role=alert]")), "no melody") || page.Find(".lead").Length() > 0 {
+		t.Errorf("what cannot be planned has no losses: %s", text(page.Find("main")))
 	}
 }
 

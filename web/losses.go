@@ -1,6 +1,7 @@
 package web
 
 import (
+	"cmp"
 	"context"
 	"encoding/json"
 	"errors"
@@ -27,6 +28,7 @@ type lossesBody struct {
 	Version   int
 	Tuning    string
 	Losses    []lossView
+	More      bool   // there may be more than are listed
 	All       string // the first ways of all, for one key; "" if there are none
 	Mended    int    // notes that were changed before
 	Fault     string
@@ -45,13 +47,8 @@ type wayOut struct {
 func (s *Server) losses(c *gin.Context) { s.showLosses(c, http.StatusOK, "") }
 
 func (s *Server) showLosses(c *gin.Context, status int, fault string) {
-	t, ok := s.tuneParam(c)
+	t, prof, ok := s.tuneAndPlayer(c)
 	if !ok {
-		return
-	}
-	prof, err := s.store.Profile(c.Request.Context(), door.Owner(c), t.ProfileID)
-	if err != nil {
-		s.failFor(c, err)
 		return
 	}
 	req, _, err := s.desk.Request(t, &prof.Profile)
@@ -62,11 +59,16 @@ func (s *Server) showLosses(c *gin.Context, status int, fault string) {
 	found, err := desk.Do(c.Request.Context(), s.desk, "losses", desk.Of(door.Owner(c), 4*len(req.Tune.Notes)), func(ctx context.Context) ([]carry.Loss, error) {
 		return carry.Losses(ctx, req)
 	})
-	if err != nil && problemText(err) == "" {
-		s.failFor(c, err)
-		return
+	if err != nil {
+		text := problemText(err)
+		if text == "" {
+			s.failFor(c, err)
+			return
+		}
+		fault = cmp.Or(fault, text)
 	}
-	b := lossesBody{ID: t.ID.String(), Title: t.Title, Version: t.Version, Tuning: t.Settings.Tuning, Mended: len(t.Settings.Mends), Fault: fault}
+	b := lossesBody{ID: t.ID.String(), Title: t.Title, Version: t.Version, Tuning: t.Settings.Tuning, Mended: len(t.Settings.Mends), Fault: fault,
+		More: len(found) == carry.Most}
 	var all []tune.Mend
 	for i := range found {
 		l := &found[i]

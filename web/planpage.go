@@ -357,7 +357,7 @@ func problemText(err error) string {
 	case errors.As(err, &rangeErr):
 		return "This tune does not fit on the guitar as it is set: " + rangeErr.Error() + "."
 	case errors.As(err, &patternErr):
-		return patternErr.Error() + ". Let go of it in the setup, or choose another."
+		return patternErr.Error() + ". Remove it in the setup, or choose another."
 	case errors.As(err, &pinErr):
 		return pinErr.Error() + "."
 	case errors.As(err, &abcErr):

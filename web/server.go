@@ -483,6 +483,20 @@ func (s *Server) tuneParam(c *gin.Context) (*store.Tune, bool) {
 	return &t, true
 }
 
+// tuneAndPlayer loads the tune in the path and the player that it is planned for.
+func (s *Server) tuneAndPlayer(c *gin.Context) (*store.Tune, *store.Profile, bool) {
+	t, ok := s.tuneParam(c)
+	if !ok {
+		return nil, nil, false
+	}
+	prof, err := s.store.Profile(c.Request.Context(), door.Owner(c), t.ProfileID)
+	if err != nil {
+		s.failFor(c, err)
+		return nil, nil, false
+	}
+	return t, &prof, true
+}
+
 // planParam loads the tune in the path with its plan. If there is none, the reason is the answer: a page shows how far the
 // work is, and comes by itself when it is done; anything else waits.
 func (s *Server) planParam(c *gin.Context) (*store.Tune, *desk.Planned, bool) {

@@ -320,13 +320,8 @@ var fingerNames = map[int]string{2: "middle finger", 3: "ring finger", 4: "littl
 
 // compareSlides plans a tune with each of the owner's slides on each finger.
 func (s *Server) compareSlides(c *gin.Context) {
-	t, ok := s.tuneParam(c)
+	t, prof, ok := s.tuneAndPlayer(c)
 	if !ok {
-		return
-	}
-	prof, err := s.store.Profile(c.Request.Context(), door.Owner(c), t.ProfileID)
-	if err != nil {
-		s.failFor(c, err)
 		return
 	}
 	p := prof.Profile

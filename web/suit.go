@@ -23,7 +23,6 @@ import (
 	"stepping/jobs"
 	"stepping/store"
 	"stepping/web/desk"
-	"stepping/web/door"
 	"stepping/web/view"
 )
 
@@ -260,16 +259,11 @@ func classesOf(spelt string) string {
 
 // startSuit begins a ranking, or goes on with one that was stopped.
 func (s *Server) startSuit(c *gin.Context) {
-	t, ok := s.tuneParam(c)
+	t, prof, ok := s.tuneAndPlayer(c)
 	if !ok {
 		return
 	}
 	keep := c.PostForm("key") != "any"
-	prof, err := s.store.Profile(c.Request.Context(), door.Owner(c), t.ProfileID)
-	if err != nil {
-		s.failFor(c, err)
-		return
-	}
 	guitars, err := s.guitars(c)
 	if err != nil {
 		s.failFor(c, err)

@@ -113,7 +113,7 @@ func openMusic(a *planArgs) (*read, error) {
 	return r, a.propose(r)
 }
 
-// propose gives the tune the chords that are asked for: proposed ones in a style, which is told, or those written in the argument.
+// propose gives the tune the chords asked for: proposed in a style, and listed on standard error, or those written in the argument.
 func (a *planArgs) propose(r *read) (err error) {
 	switch {
 	case a.chords == "" || len(r.tune.Notes) == 0:

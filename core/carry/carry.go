@@ -189,18 +189,18 @@ func (f *finder) solve(tu *tune.Tune) (*plan.Plan, error) {
 	return plan.Solve(f.ctx, req)
 }
 
-// What changing a note costs beside what the plan then costs, in its units: as much as the planner pays for a stroke that it leaves out, and some
-// less for another octave.
+// What changing a note costs in addition to the plan, in its units, less than leaving it out.
 const (
-	leavingOut   = 4.2
 	otherOctave  = 2
 	writtenShort = 0.5
 )
 
+// changed is what a change costs: a note left out costs as much as a stroke on beat 1 that the thumb leaves out.
 func changed(m *tune.Mend) float64 {
 	switch {
 	case m.To == tune.Nowhere:
-		return leavingOut
+		w := plan.InForce()
+		return w.Dropped + w.DropOne
 	case m.Pitch != "":
 		return otherOctave
 	}

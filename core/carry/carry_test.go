@@ -43,8 +43,8 @@ func take(t *testing.T, r plan.Request, losses []carry.Loss) plan.Request {
 	return r
 }
 
-// TestLosses: what is told is just what cannot be had: taking the first ways of all, until nothing is told, leads to a plan that plays every
-// note; what is not told is not changed; ways are priced, the cheapest first.
+// TestLosses: only what cannot be had is listed: taking the first way of each until none is left leads to a plan that plays every
+// note; what is not listed is not changed; ways are priced, the cheapest first.
 func TestLosses(t *testing.T) {
 	told, kinds := 0, map[string]bool{}
 	for seed := range uint64(12) {
@@ -109,7 +109,7 @@ func unchanged(t *testing.T, a, b *tune.Tune, losses []carry.Loss) {
 	}
 }
 
-// TestNowhere: a tune of which nothing can be had is told so, with ways that lead nearer; one that can be had whole has no losses.
+// TestNowhere: a tune of which nothing can be had has a loss for each note, with ways that lead nearer; one that can be had whole has no losses.
 func TestNowhere(t *testing.T) {
 	r := request(1, 60, "Standard")
 	losses, err := carry.Losses(t.Context(), r)

@@ -72,7 +72,7 @@ func (s *Score) bassUnder(voices []VoiceAt, melody int) int {
 	lowest := voices[melody].middle() - below
 	for i := range voices {
 		v := &voices[i]
-		if !s.besides(v, &voices[melody]) || v.isDeep() {
+		if !s.playsWith(v, &voices[melody]) || v.isDeep() {
 			continue
 		}
 		if strings.EqualFold(v.Name, BassName) || v.Part != voices[melody].Part && strings.EqualFold(s.Parts[v.Part].Name, BassName) {
@@ -85,9 +85,9 @@ func (s *Score) bassUnder(voices []VoiceAt, melody int) int {
 	return best
 }
 
-// besides reports whether voice v can be played beside the melody: another voice of its part; of another part the whole, if it can be
+// playsWith reports whether one guitar can play voice v with the melody: another voice of its part; of another part the whole, if it can be
 // chosen as a whole, or each voice.
-func (s *Score) besides(v, melody *VoiceAt) bool {
+func (s *Score) playsWith(v, melody *VoiceAt) bool {
 	switch {
 	case v.Drums || len(v.Notes) == 0:
 		return false
@@ -176,7 +176,7 @@ func (m *melody) addBass(n *Note, next Units) {
 	}
 }
 
-// withInner is the melody with the notes of inner voices, in one line: one that begins while a melody note sounds cuts that, and is told.
+// withInner merges inner voices into the melody's line. A note that begins while a melody note sounds shortens it, which gives a warning.
 func (m *melody) withInner(notes, inner []Note) []Note {
 	if len(inner) == 0 {
 		return notes

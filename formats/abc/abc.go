@@ -39,7 +39,7 @@ type Error = score.Fault
 // Warning is something read past.
 type Warning = score.Warning
 
-// Read reads the first tune of r: ReadScore in the roles that it proposes. Faults in the text are *Error; nothing is returned beside one.
+// Read reads the first tune of r: ReadScore in the roles that it proposes. Faults in the text are *Error; nothing is returned with one.
 func Read(r io.Reader) (*tune.Tune, []Warning, error) {
 	sc, err := ReadScore(r)
 	if err != nil {

@@ -202,7 +202,7 @@ func xmlNote(step string, octave, dur, voice int, more string) string {
 	return fmt.Sprintf("<note><pitch><step>%s</step><octave>%d</octave></pitch><duration>%d</duration>%s<voice>%d</voice></note>", step, octave, dur, more, voice)
 }
 
-// TestBadVoices: what voices cannot be is told in a sentence at its place, and the rest is read.
+// TestBadVoices: a fault in a voice gives a sentence with its place, and the rest is read.
 func TestBadVoices(t *testing.T) {
 	back := func(n int) string { return fmt.Sprintf("<backup><duration>%d</duration></backup>", n) }
 	for _, tt := range []struct {

@@ -12,7 +12,7 @@ import (
 	"stepping/core/tune"
 )
 
-// Read reads a score. Faults are *score.Fault; nothing is returned beside one. It never panics; time and memory are bounded by
+// Read reads a score. Faults are *score.Fault; nothing is returned with one. It never panics; time and memory are bounded by
 // the limits of package score.
 func Read(in io.Reader) (*score.Score, error) {
 	data, err := io.ReadAll(io.LimitReader(in, score.MaxFile+1))

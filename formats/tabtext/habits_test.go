@@ -38,7 +38,7 @@ func aPage(rng *rand.Rand, counted bool) (rows [6][]string, count []string, note
 	return rows, count, notes
 }
 
-// onsets are the eighths and strings of what was read; a note between eighths is told as none.
+// onsets are the eighths and strings of what was read; -1 stands for a note between eighths.
 func onsets(sc *score.Score) (out [][2]int) {
 	for _, v := range sc.Parts {
 		for _, voice := range v.Voices {
@@ -56,7 +56,7 @@ func onsets(sc *score.Score) (out [][2]int) {
 }
 
 // TestHabits: columns that slip in ways in which people type are read in their places: counts written without a gap for the bar lines, the last
-// dash of every bar missing; and a dash missing on one line loses no more than what stands behind it in its bar, and is told.
+// dash of every bar missing; and a dash missing on one line loses no more than what stands behind it in its bar, with a warning.
 func TestHabits(t *testing.T) {
 	slips := 0 // notes on lines that lack a dash, of 80 pages with some 24 notes each
 	for seed := range uint64(40) {
