@@ -41,7 +41,7 @@ type sideView struct {
 }
 
 var leanWords = map[string]string{
-	player.LeanSlide: "mostly slide", player.LeanMixed: "mixed", player.LeanFret: "slide for the peaks", player.LeanNone: "no slide",
+	player.LeanSlide: "all with the slide", player.LeanMixed: "mostly with the slide", player.LeanMain: "mixed", player.LeanFret: "slide for the peaks", player.LeanNone: "no slide",
 }
 
 // ways lists how the tune can be planned: as it stands, as it would be planned today if it is kept, the three

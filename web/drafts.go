@@ -95,7 +95,7 @@ var kindNames = map[proofread.Kind]string{
 // it. A large file is read apart from the request.
 func (s *Server) addDraft(c *gin.Context) {
 	form, err := s.takeForm(c, "draft", "", true)
-	body := homeBody{Tuning: strings.TrimSpace(form.fields.Get("tuning")), Text: form.fields.Get("abc")}
+	body := homeBody{Text: form.fields.Get("abc")}
 	refuse := func(f *fault) {
 		body.Fault = f
 		s.showHome(c, http.StatusUnprocessableEntity, body)
@@ -116,7 +116,7 @@ func (s *Server) addDraft(c *gin.Context) {
 	if data == nil {
 		data = []byte(body.Text)
 	}
-	d := store.Draft{Name: form.name, Play: body.Tuning, Data: packed(data)}
+	d := store.Draft{Name: form.name, Play: strings.TrimSpace(form.fields.Get("tuning")), Data: packed(data)}
 	f, err := s.readFile(c, &d)
 	if err != nil {
 		if at := (*score.Fault)(nil); errors.As(err, &at) && body.Text == "" {
@@ -494,6 +494,7 @@ func (s *Server) keepDraftTune(c *gin.Context) {
 	if c.PostForm("free") != "" {
 		in.pins = nil
 	}
+	in.slide = c.PostForm("slide")
 	id, said, err := s.takeIn(c, &in)
 	switch {
 	case err != nil:

@@ -1,6 +1,7 @@
 package web
 
 import (
+	"bytes"
 	"cmp"
 	"errors"
 	"fmt"
@@ -24,6 +25,7 @@ import (
 	"stepping/formats/plaintext"
 	"stepping/store"
 	"stepping/web/door"
+	"stepping/web/view"
 )
 
 // homeBody is the first page.
@@ -45,11 +47,32 @@ type homeBody struct {
 	JustNow  *store.Listed  // the one that was just deleted
 	CanDemo  bool           // a demo tune can be had
 	Text     string         // of the form, kept after an error
-	Tuning   string
 	Fault    *fault
-	Library  []tuning.Named
 	Profiles int
 	Drafts   []draftCard
+	Sample   []view.StandBar // the answered bar of an empty page
+}
+
+// picturedBars is how many bars of a tune its row shows.
+const picturedBars = 4
+
+// tunePicture is the picture of a tune's first bars that its row shows: high and low, long and short. It is asked for by the row alone,
+// when that comes into sight.
+func (s *Server) tunePicture(c *gin.Context) {
+	t, ok := s.tuneParam(c)
+	if !ok {
+		return
+	}
+	var look view.Contour
+	if tu, _, err := s.desk.Read(t.Source); err == nil {
+		look = view.NewContour(tu, picturedBars)
+	}
+	var buf bytes.Buffer
+	if err := s.pages["home"].ExecuteTemplate(&buf, "row-picture", look); err != nil {
+		s.failFor(c, err)
+		return
+	}
+	c.Data(http.StatusOK, "image/svg+xml", buf.Bytes())
 }
 
 // draftCard is a tune on its way in.
@@ -196,7 +219,12 @@ func (s *Server) showHome(c *gin.Context, status int, body homeBody) {
 		s.failFor(c, err)
 		return
 	}
-	body.CanDemo, body.Library = s.demo != nil, tuning.Library
+	if body.All == 0 {
+		if p, err := s.sample.made(ctx); err == nil {
+			body.Sample = p.bars
+		}
+	}
+	body.CanDemo = s.demo != nil
 	s.render(c, status, "home", "layout", "Your tunes", body)
 }
 
@@ -356,7 +384,8 @@ func keyName(k tune.Key) string {
 
 // addTune keeps ABC text at once, without a look at what was understood: for programs and for those who know what they have.
 func (s *Server) addTune(c *gin.Context) {
-	body := homeBody{Tuning: strings.TrimSpace(c.PostForm("tuning"))}
+	var body homeBody
+	asked := strings.TrimSpace(c.PostForm("tuning"))
 	var err error
 	refuse := func(f *fault) {
 		body.Fault = f
@@ -371,11 +400,11 @@ func (s *Server) addTune(c *gin.Context) {
 		refuse(newFault(body.Text, err))
 		return
 	}
-	if _, err := tuning.Parse(body.Tuning); err != nil && body.Tuning != "" {
+	if _, err := tuning.Parse(asked); err != nil && asked != "" {
 		refuse(&fault{Field: "tuning", Text: err.Error()})
 		return
 	}
-	id, said, err := s.takeIn(c, &incoming{tune: tu, source: body.Text, tuning: body.Tuning})
+	id, said, err := s.takeIn(c, &incoming{tune: tu, source: body.Text, tuning: asked})
 	switch {
 	case err != nil:
 		s.failFor(c, err)
@@ -498,9 +527,9 @@ func (p *guitarNow) far(card *tuneCard, name string, to tuning.Tuning) {
 	case 0:
 		card.Retune = "tuned"
 	case 1:
-		card.Retune = fmt.Sprintf("1 string to turn, about %.0f s", step.Seconds)
+		card.Retune = "1 string to turn"
 	default:
-		card.Retune = fmt.Sprintf("%d strings to turn, about %.0f s", n, step.Seconds)
+		card.Retune = fmt.Sprintf("%d strings to turn", n)
 	}
 }
 

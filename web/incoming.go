@@ -11,6 +11,7 @@ import (
 
 	"stepping/core/pattern"
 	"stepping/core/play"
+	"stepping/core/player"
 	"stepping/core/rank"
 	"stepping/core/setup"
 	"stepping/core/tune"
@@ -27,6 +28,18 @@ type incoming struct {
 	tuning string // "" for one that suits
 	capo   int
 	pins   []play.Pin
+	slide  string // "yes" or "no"; "" as the player mostly plays
+}
+
+// slideWanted is what a tune's settings say of the slide, "" for as the player plays.
+func (in *incoming) slideWanted(p *player.Profile) string {
+	switch {
+	case in.slide == "no" && !p.Lap() && p.Lean != player.LeanNone:
+		return player.LeanNone
+	case in.slide == "yes" && p.Lean == player.LeanNone:
+		return player.LeanMixed
+	}
+	return ""
 }
 
 // incomingOf is the tune of a draft: entered on the neck, or read from its file.
@@ -106,9 +119,13 @@ func (s *Server) takeIn(c *gin.Context, in *incoming) (id store.ID, said string,
 	} else if in.tune.WrittenHigh() {
 		st.Steps = -12
 	}
+	who := profiles[0].Profile
+	if st.Slide = in.slideWanted(&who); st.Slide != "" {
+		who.Lean = st.Slide
+	}
 	var found []rank.Way
 	if st.Tuning == "" {
-		if found, st.Tuning, err = s.propose(c, in.tune.Transposed(st.Steps), &profiles[0].Profile); err != nil {
+		if found, st.Tuning, err = s.propose(c, in.tune.Transposed(st.Steps), &who); err != nil {
 			return id, "", err
 		}
 		if len(found) > 0 {

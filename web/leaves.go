@@ -7,32 +7,26 @@ import (
 	"strconv"
 )
 
-// leaf is one of the panes beside the picture of the moment: one of them is open. Without the script its name is a link to the
-// page with it open, or to a page of its own.
+// leaf is one of the panes that open over the neck. Without the script its name is a link to the page with it open, or to a
+// page of its own.
 type leaf struct {
-	ID, Key       string
-	Before, After string // the key's letter stands between
+	ID, Key, Name string
 	Href          string
 }
 
-// Name is the name as one word, of a pane whose key stands in it.
-func (l leaf) Name() string { return l.Before + l.Key + l.After }
-
-// leaves are the panes in the order in which they are asked for. Pace and Vary take time to work out, and have
-// pages of their own.
+// leaves are the panes. Speed and Variations take time to work out, and have pages of their own.
 var leaves = []leaf{
-	{ID: "time", Key: "t", After: "ime"}, {ID: "why", Key: "w", After: "hy"}, {ID: "elsewhere", Key: "e", After: "lsewhere"},
-	{ID: "silence", Key: "s", After: "ilence"},
-	{ID: "pace", Key: "p", After: "ace", Href: "pace"}, {ID: "vary", Key: "v", After: "ary", Href: "variations"},
-	{ID: "setup", Key: "y", Before: "Setup "},
+	{ID: "why", Key: "w", Name: "Why"}, {ID: "elsewhere", Key: "e", Name: "Other places"}, {ID: "silence", Key: "s", Name: "Quieter"},
+	{ID: "pace", Key: "p", Name: "Speed", Href: "pace"}, {ID: "vary", Key: "v", Name: "Variations", Href: "variations"},
+	{ID: "setup", Key: "y", Name: "Setup"},
 }
 
-// leafOr is the name of a pane that is drawn with the page, "time" for anything else.
+// leafOr is the name of a pane that is drawn with the page, "" for anything else.
 func leafOr(name string) string {
 	if slices.ContainsFunc(leaves, func(l leaf) bool { return l.ID == name && l.Href == "" }) {
 		return name
 	}
-	return leaves[0].ID
+	return ""
 }
 
 // leavesAt are the panes with their addresses, for moment m of a tune.

@@ -61,7 +61,7 @@ func TestTextAndPins(t *testing.T) {
 		t.Errorf("%d: typed text lost: %q", status, wrong.Find("#abc").Text())
 	}
 	_, page, _ := s.send(t, edit, "/text", url.Values{"abc": {strings.Replace(source, "Lantern on the Weir", "Lantern Again", 1)}})
-	if text(page.Find("h1")) != "Lantern Again" || page.Find(".mark-pin").Length() == 0 {
+	if text(page.Find("h1")) != "How to play Lantern Again" || page.Find(".mark-pin").Length() == 0 {
 		t.Errorf("%q, with %d pins", text(page.Find("h1")), page.Find(".mark-pin").Length())
 	}
 	profiles, err := s.store.Profiles(t.Context(), s.owner)

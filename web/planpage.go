@@ -1,6 +1,7 @@
 package web
 
 import (
+	"cmp"
 	"context"
 	"errors"
 	"fmt"
@@ -67,8 +68,12 @@ type planBody struct {
 	Rewrites []rewriteView
 	Patterns []patternChoice
 	Changed  *lastChange
-	Leaf     string // which pane is open
+	Leaf     string // which pane is open, "" for none
 	Leaves   []leaf
+	Speed    leaf     // the pane about it
+	Tunings  []choice // to choose from where the tuning is shown: this one, those proposed, and the library's
+	Capos    []choice
+	Dials    []dial
 	Proposed []proposedView
 	Fresh    bool // nothing is chosen on the plan yet
 	// OctaveDown: the tune was moved down when it was added, since it is written high.
@@ -76,6 +81,29 @@ type planBody struct {
 	Kept       *keptView
 	CanKeep    bool
 	Work       *workView
+}
+
+// choice is one of a list to choose from.
+type choice struct{ Value, Text string }
+
+// addChoices lists the tunings and capos that one touch chooses.
+func (b *planBody) addChoices() {
+	add := func(spelt, text string) {
+		if !slices.ContainsFunc(b.Tunings, func(c choice) bool { return c.Value == spelt || c.Text == text }) {
+			b.Tunings = append(b.Tunings, choice{spelt, text})
+		}
+	}
+	add(b.Form.Tuning, cmp.Or(b.Identity, b.Form.Tuning))
+	for i := range b.Proposed {
+		add(b.Proposed[i].Tuning, b.Proposed[i].Name)
+	}
+	for _, named := range b.Library {
+		add(named.Name, named.Name)
+	}
+	b.Capos = append(b.Capos, choice{"0", "none"})
+	for fret := 1; fret <= tuning.MaxCapo; fret++ {
+		b.Capos = append(b.Capos, choice{strconv.Itoa(fret), fmt.Sprintf("fret %d", fret)})
+	}
 }
 
 // keptView says what the planner would do today in place of what the player keeps.
@@ -140,6 +168,8 @@ type workView struct {
 	Heard   bool // the last take is in it
 	Now     view.Now
 	Bars    []view.BarLink
+	Back    int // the moment before, and the next one
+	On      int
 	Ceiling string
 	Why     string
 	Client  clientData // the template writes it as JSON
@@ -264,7 +294,10 @@ func (s *Server) newPlanBody(c *gin.Context, t *store.Tune, note planNote) (plan
 		body.Form = *note.Form
 	}
 	for _, p := range profiles {
-		if p.ID == t.ProfileID && p.Profile.LeftHanded {
+		if p.ID != t.ProfileID {
+			continue
+		}
+		if body.Dials = dialsOf(&t.Settings, &p.Profile); p.Profile.LeftHanded {
 			body.Hand = "left"
 		}
 	}
@@ -279,6 +312,7 @@ func (s *Server) newPlanBody(c *gin.Context, t *store.Tune, note planNote) (plan
 	}
 	body.Proposed, body.OctaveDown = s.proposedFor(c, t.ID, &t.Settings), t.Settings.Steps == -12
 	body.Fresh = len(t.Settings.Pins)+len(t.Settings.Rewrites) == 0 && t.Settings.Kept == nil
+	body.addChoices()
 	body.Patterns, err = s.patternChoices(c)
 	return body, err
 }
@@ -390,6 +424,7 @@ func (s *Server) addWork(ctx context.Context, owner store.ID, b *planBody, w *de
 	wait time.Duration) error {
 	m = min(max(m, 0), len(w.Plan.Moments)-1)
 	b.Warnings, b.Changed, b.Leaves = w.Warnings, changeOf(w), leavesAt(b.ID, m)
+	b.Speed = b.Leaves[slices.IndexFunc(b.Leaves, func(l leaf) bool { return l.ID == "pace" })]
 	now := view.NewNow(b.ID, b.Version, w.Plan, m)
 	now.Changed = w.Differing()[m]
 	if wait > 0 {
@@ -407,6 +442,7 @@ func (s *Server) addWork(ctx context.Context, owner store.ID, b *planBody, w *de
 	b.Work = &workView{Column: drawn, Heard: len(heard) > 0, Now: now, Bars: view.NewBars(w.Plan, m), Why: w.Plan.Ceiling.Why,
 		Client: clientData{ID: b.ID, At: m, Count: len(w.Plan.Moments), First: col.First, Rows: col.RowYs(), Bars: col.RowBars()},
 		Total:  fmt.Sprintf("%.1f", w.Plan.Total)}
+	b.Work.Back, b.Work.On = max(0, m-1), min(m+1, len(w.Plan.Moments)-1)
 	b.Work.Client.timed(w.Plan)
 	if c := w.Plan.Ceiling.BPM; c > 0 {
 		b.Work.Ceiling = strconv.FormatFloat(c, 'f', 0, 64)
@@ -469,6 +505,6 @@ func (s *Server) addReasons(ctx context.Context, owner store.ID, w *desk.Planned
 	if err != nil {
 		return err
 	}
-	v.Why, v.Places, v.Dampers, v.Strum = r.Why, r.Places, r.Dampers, r.Strum
+	v.Explain(&r)
 	return nil
 }

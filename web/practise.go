@@ -112,9 +112,7 @@ type practiseBody struct {
 	Other       bool   // it was played last with another plan
 	Now         view.Now
 	Before      *view.Now // of a move: where the hand comes from
-	Line        []view.LineBar
-	Melody      bool // the line has it
-	Thumb       bool
+	Stand       []view.StandBar
 	Beats       []int  // dots of a bar, numbered from 1
 	Next, Back  string // addresses of the step after and before
 	Pass        string // addresses that take a verdict, and take it back
@@ -145,7 +143,7 @@ type stepData struct {
 	Count   int       `json:"count"` // beats counted in
 	Beats   []float64 `json:"beats"` // when each beat falls
 	InBar   []int     `json:"inBar"` // which beat of its bar it is, from 1
-	When    []float64 `json:"when"`  // when each token is played
+	When    []float64 `json:"when"`  // when each moment on the stand is played
 	Seconds float64   `json:"seconds"`
 	Click   bool      `json:"click"`
 	Layers  string    `json:"layers"` // that show how it goes
@@ -195,8 +193,8 @@ func (s *Server) showStep(c *gin.Context, p *practised, at int, notice string) {
 		s.failFor(c, err)
 		return
 	}
-	for i := range b.Line {
-		b.Line[i].Note = notes[b.Line[i].Number]
+	for i := range b.Stand {
+		b.Stand[i].Note = notes[b.Stand[i].Played]
 	}
 	part := "layout"
 	if c.GetHeader("X-Part") != "" {
@@ -251,13 +249,7 @@ func (b *practiseBody) follow(pl *plan.Plan, st *practice.State) {
 	from, end := tu.Bars[st.Bars[0]-1], tu.Bars[st.Bars[1]-1]+tu.BarLength(st.Bars[1]-1)
 	clock := tu.Clock(st.Tempo())
 	var when []float64
-	b.Line, when = view.NewLine(pl, st.Bars, st.Step.Last, st.Layer != practice.ThumbAlone, st.Layer != practice.MelodyAlone)
-	for i := range b.Line {
-		for k := range b.Line[i].Tokens {
-			t := &b.Line[i].Tokens[k]
-			b.Melody, b.Thumb = b.Melody || t.Melody != nil, b.Thumb || t.Thumb != nil || t.Hit != ""
-		}
-	}
+	b.Stand, when = view.NewStand(pl, st.Bars, st.Step.Last, st.Layer != practice.ThumbAlone, st.Layer != practice.MelodyAlone)
 	start := tu.Clock(pl.Tempo()).Seconds(from)
 	d := stepData{ID: b.ID, Done: st.Finished || st.Leave, Key: st.Key, Tempo: st.Tempo(), Slowest: tune.MinTempo, Fastest: tune.MaxTempo,
 		Bars: fmt.Sprintf("%d-%d", st.Bars[0], st.Bars[1]), Count: st.Count,

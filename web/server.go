@@ -58,6 +58,7 @@ type Server struct {
 	patience time.Duration
 	working  *working
 	sittings sittings
+	sample   sample
 }
 
 // Times after which a slow client is disconnected; package door extends the first two while data comes in or is taken.
@@ -91,7 +92,7 @@ func New(cfg Config) (*Server, error) {
 }
 
 // pageNames are the pages; each is parsed with the layout into a set of its own.
-var pageNames = []string{"home", "draft", "losses", "neck", "away", "waiting", "whole", "hear", "practise", "ladder", "today", "part", "log", "take",
+var pageNames = []string{"home", "draft", "losses", "neck", "away", "waiting", "whole", "stand", "hear", "practise", "ladder", "today", "part", "log", "take",
 	"besides", "bench", "guitar", "suit", "slides", "slide", "slidesfor", "set", "chords", "patterns", "pattern", "plan", "text",
 	"profiles", "profile", "hands", "taste", "signin", "welcome", "account", "upload", "recordings", "pace", "variations", "compare", "error"}
 
@@ -100,7 +101,7 @@ func parsePages() (map[string]*template.Template, error) {
 	for _, name := range pageNames {
 		t, err := template.New(name).Funcs(viewFuncs).ParseFS(templateFiles, "templates/layout.html", "templates/column.html",
 			"templates/signs.html", "templates/busy.html", "templates/grid.html", "templates/paper.html", "templates/hand.html",
-			"templates/takepicture.html", "templates/"+name+".html")
+			"templates/takepicture.html", "templates/standbars.html", "templates/"+name+".html")
 		if err != nil {
 			return nil, fmt.Errorf("page %s: %w", name, err)
 		}
@@ -150,6 +151,7 @@ func (s *Server) routes() *gin.Engine {
 	r.GET("/", s.home)
 	r.POST("/tunes", s.addTune)
 	r.POST("/demo-tune", s.addDemoTune)
+	r.GET("/sample.wav", s.sampleSound)
 	r.POST("/look", setLook)
 
 	s.draftRoutes(r)
@@ -230,6 +232,9 @@ func (s *Server) tuneRoutes(tune *gin.RouterGroup) {
 	tune.GET("", s.planPage)
 	tune.GET("/at/:m", s.atMoment)
 	tune.GET("/otherwise.json", s.planOtherwise)
+	tune.GET("/picture.svg", s.tunePicture)
+	tune.GET("/dials.json", s.dialsJSON)
+	tune.POST("/dials", s.turnDials)
 	tune.GET("/plan.json", s.planJSON)
 	for file := range planFiles {
 		tune.GET("/"+file, s.planFile(file))
@@ -250,6 +255,7 @@ func (s *Server) tuneRoutes(tune *gin.RouterGroup) {
 	tune.GET("/sound.wav", s.hear)
 	tune.GET("/away", s.takeAway)
 	tune.GET("/whole", s.wholeTune)
+	tune.GET("/stand", s.standPage)
 	tune.GET("/text", s.text)
 	tune.POST("/text", s.saveText)
 	tune.POST("/tags", s.saveTags)
@@ -288,6 +294,7 @@ type page struct {
 	Title    string
 	Look     string // light, dim or "" for the system's
 	Large    bool   // all a quarter larger
+	Figures  bool   // prices, millimetres, and the top tempo of each bar are shown
 	Mirrored bool   // drawn for a left-handed player
 	Path     string
 	Name     string // of the account that is signed in, "" if none is needed
@@ -304,13 +311,14 @@ func (s *Server) render(c *gin.Context, status int, name, part, title string, bo
 		look = ""
 	}
 	size, _ := c.Cookie("size")
+	figures, _ := c.Cookie("figures")
 	var around *way
 	if part == "layout" {
 		around = s.wayHere(c, status)
 	}
 	var buf bytes.Buffer
 	if err := s.pages[name].ExecuteTemplate(&buf, part, page{
-		Title: title, Look: look, Large: size == "large", Mirrored: part == "layout" && s.mirrored(c), Path: c.Request.URL.RequestURI(),
+		Title: title, Look: look, Large: size == "large", Figures: figures == "on", Mirrored: part == "layout" && s.mirrored(c), Path: c.Request.URL.RequestURI(),
 		Name: door.Name(c), Out: door.Owner(c) == store.ID{}, Way: around, Head: headHere(c), Body: body,
 	}); err != nil {
 		s.logFor(c).Error("template", "page", name, "err", err)
@@ -549,9 +557,9 @@ func (s *Server) profileParam(c *gin.Context) (*store.Profile, bool) {
 	return &p, true
 }
 
-// setLook keeps the appearance, or the size, in a cookie and returns to the page it came from.
+// setLook keeps the appearance, the size, or whether figures are shown, in a cookie and returns to the page it came from.
 func setLook(c *gin.Context) {
-	for _, name := range []string{"look", "size"} {
+	for _, name := range []string{"look", "size", "figures"} {
 		if v, given := c.GetPostForm(name); given {
 			http.SetCookie(c.Writer, &http.Cookie{Name: name, Value: v, Path: "/", MaxAge: 365 * 24 * 3600, HttpOnly: true,
 				SameSite: http.SameSiteStrictMode})

@@ -91,7 +91,7 @@ func guardedSite(t *testing.T) *site {
 // Addresses that are about nothing of anybody's, or only of the one who asks: what another gets there holds nothing of the first.
 var ownersOwn = map[string]bool{
 	"GET /": true, "POST /tunes": true, "POST /demo-tune": true, "POST /drafts": true, "POST /neck": true, "POST /look": true,
-	"GET /bench": true, "POST /bench/hear": true, "GET /tone.wav": true, "GET /set": true, "POST /guitars": true,
+	"GET /bench": true, "POST /bench/hear": true, "GET /tone.wav": true, "GET /sample.wav": true, "GET /set": true, "POST /guitars": true,
 	"GET /slides": true, "POST /slides": true,
 	"GET /chords": true, "GET /chords.wav": true, "GET /patterns": true, "POST /patterns": true, "POST /pages": true,
 	"GET /profiles": true, "POST /profiles": true, "POST /sign-out": true, "GET /account": true,

@@ -50,6 +50,8 @@ type takeBody struct {
 	Since     string        // when that was
 	Heard     *heardTake    // what was heard in one recording
 	Coming    []comingTake  // those that are still listened to
+	Stand     []view.StandBar
+	Client    clientData
 }
 
 // keptTake is a row of the list of takes.
@@ -91,8 +93,11 @@ func newTake(t *store.Tune, p *plan.Plan) takeBody {
 	m := tu.MeterOver(0)
 	beats := int(m.Bar() / m.Pulse())
 	id := t.ID.String()
-	return takeBody{ID: id, Title: t.Title, Count: fmt.Sprintf("/tunes/%s/sound.wav?bars=1-1&layers=silence&count=%d", id, beats),
-		Lead: float64(beats) * m.Pulse().Quarters() * 60 / p.Tempo()}
+	b := takeBody{ID: id, Title: t.Title, Count: fmt.Sprintf("/tunes/%s/sound.wav?bars=1-1&layers=silence&count=%d", id, beats),
+		Lead: float64(beats) * m.Pulse().Quarters() * 60 / p.Tempo(), Client: clientData{ID: id, Count: len(p.Moments)}}
+	b.Stand, _ = view.NewStand(p, [2]int{1, min(len(tu.Bars), mostOnStand)}, 0, true, true)
+	b.Client.timed(p)
+	return b
 }
 
 // takePage is where a recording is made or given, with those that are kept.

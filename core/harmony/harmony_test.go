@@ -49,7 +49,7 @@ func knowns(t *testing.T, thumb bool) (out []known) {
 				t.Fatal(name, err)
 			}
 			k.tune, k.given = *ref.Request.Tune, *ref.Request.Tune
-			strokes := pattern.Strokes(&k.tune, ref.Request.Thumb, nil, "one")
+			strokes := pattern.Strokes(&k.tune, ref.Request.Thumb, nil, "one", pattern.All)
 			for i := 0; thumb && len(k.tune.Bass) == 0 && i < len(ref.Bass); i++ {
 				var str, fret int
 				for len(strokes) > 0 && strokes[0].Optional {

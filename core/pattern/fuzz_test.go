@@ -46,7 +46,7 @@ func FuzzRead(f *testing.F) {
 			return // a meter that the progression does not divide
 		}
 		last := tune.Time(-1)
-		for _, s := range Strokes(tu, None, []Section{{1, p}}, "") {
+		for _, s := range Strokes(tu, None, []Section{{1, p}}, "", All) {
 			if s.At <= last || s.At >= tu.Length {
 				t.Fatalf("%s lays a stroke at %v after %v", written, s.At, last)
 			}

@@ -105,7 +105,7 @@ func TestPatternStrokes(t *testing.T) {
 	}
 	early, _ := Named("Early into the change")
 	walk, _ := Named("Muted walk")
-	strokes := Strokes(tu, None, []Section{{1, early}, {2, walk}}, "")
+	strokes := Strokes(tu, None, []Section{{1, early}, {2, walk}}, "", All)
 	var roles []string
 	for _, s := range strokes {
 		text := s.Role.String() + " " + s.Over.Name
@@ -122,13 +122,13 @@ func TestPatternStrokes(t *testing.T) {
 		t.Errorf("%+v", first)
 	}
 	waltz, _ := Named("Waltz, root and pair")
-	if got := Strokes(tu, Steady, []Section{{1, waltz}}, ""); len(got) != 8 {
+	if got := Strokes(tu, Steady, []Section{{1, waltz}}, "", All); len(got) != 8 {
 		t.Errorf("a waltz in 4/4 leaves %d strokes of the steady thumb", len(got))
 	}
 	pickup := &tune.Tune{Key: tu.Key, Meters: tu.Meters, Tempos: tu.Tempos, Chords: tu.Chords, Bars: []tune.Time{0, tune.Quarter},
 		Length: tune.Quarter + tune.Whole}
 	steady, _ := Named("Steady bass")
-	if got := Strokes(pickup, None, []Section{{1, steady}}, ""); len(got) != 5 || got[0].One || !got[1].One {
+	if got := Strokes(pickup, None, []Section{{1, steady}}, "", All); len(got) != 5 || got[0].One || !got[1].One {
 		t.Errorf("over a pickup: %+v", got)
 	}
 }

@@ -38,6 +38,27 @@ func KindsFor(tu *tune.Tune) []Kind {
 	return Kinds
 }
 
+// Thin says which strokes of the thumb are left out, to make a tune easier.
+type Thin int
+
+// How far strokes are thinned out.
+const (
+	All       Thin = iota // none is left out
+	Strong                // those on strong beats stay: the first, and the middle of a bar of four beats or more
+	FirstBeat             // those on the first beat of a bar stay
+)
+
+// keeps reports whether a stroke at at stays.
+func (n Thin) keeps(tu *tune.Tune, at tune.Time) bool {
+	if n == All {
+		return true
+	}
+	_, since := tu.Position(at)
+	beats := int(tu.BarLength(tu.BarOver(at)) / tu.MeterOver(at).Pulse())
+	middle := tune.Time(beats/2) * tu.MeterOver(at).Pulse()
+	return since == 0 || n == Strong && beats >= 4 && since == middle
+}
+
 // Role is what one stroke is for.
 type Role int
 
@@ -120,7 +141,8 @@ type Section struct {
 // Strokes lays the thumb of the whole tune: in every bar that of the section's pattern if its meter
 // is the bar's, else k: one stroke on every felt beat, the alternate on every second one counted
 // from beat 1 and from the first beat of a new root, with the player's accent. What the fingers do in a pattern is left to the melody.
-func Strokes(tu *tune.Tune, k Kind, sections []Section, accent string) []Stroke {
+// Where strokes are thinned out nothing is added to lead from one chord to the next.
+func Strokes(tu *tune.Tune, k Kind, sections []Section, accent string, thin Thin) []Stroke {
 	var out []Stroke
 	for bar := range tu.Bars {
 		if p := PatternIn(tu, bar, sections); p != nil {
@@ -130,6 +152,9 @@ func Strokes(tu *tune.Tune, k Kind, sections []Section, accent string) []Stroke 
 		} else if k != None {
 			out = k.strokes(tu, bar, accent, out)
 		}
+	}
+	if thin != All {
+		return slices.DeleteFunc(out, func(s Stroke) bool { return !thin.keeps(tu, s.At) })
 	}
 	return lead(tu, sections, out)
 }

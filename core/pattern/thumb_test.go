@@ -106,7 +106,7 @@ func TestStrokes(t *testing.T) {
 		}
 		tu.Bars = append(tu.Bars, tt.pickup+m.Bar())
 		got := ""
-		for _, s := range Strokes(tu, Alternating, nil, "two-four") {
+		for _, s := range Strokes(tu, Alternating, nil, "two-four", All) {
 			got += string("RA"[s.Role])
 			if s.Loud != (s.Role == Alternate) {
 				t.Errorf("accent on two and four: %+v", s)
@@ -139,7 +139,7 @@ func TestRootAtChange(t *testing.T) {
 		}
 		slices.SortFunc(tu.Chords, func(a, b tune.ChordAt) int { return int(a.At - b.At) })
 		got := ""
-		for _, s := range Strokes(tu, Alternating, nil, "") {
+		for _, s := range Strokes(tu, Alternating, nil, "", All) {
 			got += string("RA"[s.Role])
 		}
 		if got != tt.want {

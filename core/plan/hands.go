@@ -479,7 +479,7 @@ func (m *model) tolerance(mo *moment) float64 {
 
 // leanCost: a note against the lean; open strings go with every lean. Mostly slide: all others are slid.
 // Slide for the peaks: it is slid there and at phrase ends alone. Mixed: the long notes, the peaks and
-// what lies under the bar are slid unless too short to sing.
+// what lies under the bar are slid unless too short to sing. Main: as mixed, but what only passes (tune.Carriers) is not slid.
 func (m *model) leanCost(mo *moment, s *stop, share float64, y *tally) {
 	slid := s.how == play.Slide
 	if s.how == play.Open {
@@ -494,9 +494,15 @@ func (m *model) leanCost(mo *moment, s *stop, share float64, y *tally) {
 		if slid && !mo.peak && !m.phraseEnd[mo.note] {
 			y.add(play.School, share*m.w.LeanPeaks)
 		}
-	case player.LeanMixed:
+	case player.LeanMixed, player.LeanMain:
 		bar := m.home == 0 && mo.bars != 0 && mo.onBar(float64(m.fromCapo(s.holds()))) && m.noteSeconds[mo.note] >= m.w.SlideNeeds
 		singing := m.noteSeconds[mo.note] >= m.w.MixedLong || mo.peak
+		if passes := !m.carries[mo.note] && !mo.peak; passes && m.req.Player.Lean == player.LeanMain {
+			if slid {
+				y.add(play.School, share*m.w.LeanPeaks)
+			}
+			return
+		}
 		switch {
 		case !slid && (singing || bar):
 			y.add(play.School, share*m.w.MixedFret)

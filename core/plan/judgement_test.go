@@ -513,7 +513,7 @@ func TestLeadingIn(t *testing.T) {
 // over the change: the first costs what it was priced at, the second is one only if the root rings in.
 func arriveEarly(t *testing.T, r Request, p *Plan) (added, rests int) {
 	ctx := context.Background()
-	for _, s := range pattern.Strokes(r.Tune, r.Thumb, r.Sections, "") {
+	for _, s := range pattern.Strokes(r.Tune, r.Thumb, r.Sections, "", pattern.All) {
 		at := slices.IndexFunc(p.Moments, func(mo play.Moment) bool { return mo.At == s.At })
 		if !s.Optional || p.Moments[at].Thumb != nil {
 			continue

@@ -33,6 +33,7 @@ type model struct {
 	voices      [][]pitch.Pitch // of each melody note
 	noteSeconds []float64       // length of each melody note
 	phraseEnd   []bool
+	carries     []bool
 	peak        []bool
 	ways        map[voiced][]voicing                         // cache
 	xs          [32]float64                                  // see x: of whole frets, 0 is not known yet
@@ -124,7 +125,7 @@ func newMusic(r *Request, base *model) (*model, error) {
 	}
 	m := &model{
 		req: r, w: r.weights(), neck: r.Player.Neck(), school: ring.SchoolOf(r.Player), clock: r.Tune.Clock(r.Tempo),
-		phraseEnd: r.Tune.PhraseEnds(), peak: r.Tune.Peaks(), sympathy: map[pitch.Pitch]*[7]float64{},
+		phraseEnd: r.Tune.PhraseEnds(), peak: r.Tune.Peaks(), carries: r.Tune.Carriers(), sympathy: map[pitch.Pitch]*[7]float64{},
 		turns: map[float64]*turnAfter{},
 	}
 	m.slowness = r.Player.Slowness()
@@ -210,7 +211,7 @@ func (m *model) layMoments() {
 	for i, n := range tu.Notes {
 		get(n.At).note = i
 	}
-	strokes := pattern.Strokes(tu, m.req.Thumb, m.req.Sections, m.req.Player.Accent)
+	strokes := pattern.Strokes(tu, m.req.Thumb, m.req.Sections, m.req.Player.Accent, m.req.Thin)
 	for i := range strokes {
 		mo := get(strokes[i].At)
 		mo.hit = strokes[i].Hit

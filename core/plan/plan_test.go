@@ -65,7 +65,7 @@ func TestThumbIsComplete(t *testing.T) {
 			}
 		}
 	}
-	want := len(slices.DeleteFunc(pattern.Strokes(r.Tune, r.Thumb, nil, "one"), func(s pattern.Stroke) bool { return s.Optional }))
+	want := len(slices.DeleteFunc(pattern.Strokes(r.Tune, r.Thumb, nil, "one", pattern.All), func(s pattern.Stroke) bool { return s.Optional }))
 	if strokes != want {
 		t.Errorf("%d strokes, the pattern has %d", strokes, want)
 	}

@@ -20,7 +20,7 @@ func positionAt(at int) frets { return (1<<play.PositionFrets - 1) << at }
 // turns into the tonic's chord: the boxes over the bars that sound it on three strings, in standard frets 5 to 8 for A minor,
 // 12 to 15 for E minor, known from fretting. Elsewhere places are counted by bars, and it is 0, as without a slide.
 func (m *model) homePosition() (home frets) {
-	if lean := m.req.Player.Lean; !m.req.Tune.Key.Minor || m.req.Player.Lap() || lean != player.LeanSlide && lean != player.LeanMixed {
+	if lean := m.req.Player.Lean; !m.req.Tune.Key.Minor || m.req.Player.Lap() || lean == player.LeanFret || lean == player.LeanNone {
 		return 0
 	}
 	key := m.req.Tune.Key

@@ -356,6 +356,8 @@ func (p *Plan) leanText(mo *moment, c *choice) string {
 		return "it goes against the lean to the slide"
 	case p.Request.Player.Lean == player.LeanFret:
 		return "the slide is for the peaks and phrase ends"
+	case p.Request.Player.Lean == player.LeanMain && c.h.n > 0 && c.h.stops[0].how == play.Slide:
+		return "a passing note is for a finger"
 	case c.h.n > 0 && c.h.stops[0].how == play.Slide:
 		return "a quick note off the bar is for a finger"
 	case mo.note >= 0 && p.m.noteSeconds[mo.note] >= p.m.w.MixedLong:

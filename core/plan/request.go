@@ -27,6 +27,7 @@ type Request struct {
 	Player   player.Profile
 	Thumb    pattern.Kind
 	Sections []pattern.Section // patterns in force from a bar on; they take the place of Thumb
+	Thin     pattern.Thin      // which strokes of the thumb are left out
 	Pins     []play.Pin
 
 	// PlacesOnly leaves the fingers of the fretting hand as the search found them, where only costs are asked for.

@@ -12,7 +12,7 @@ func TestPriced(t *testing.T) {
 		most  Term
 		want  string
 	}{
-		{0.004, Leak, "as good"}, {-0.004, Leak, "as good"}, {0.005, Shift, "hardly harder, +0.01"},
+		{0.004, Leak, "as good"}, {-0.004, Leak, "as good"}, {0.005, Shift, "about as easy, +0.01"},
 		{0.1, Clash, "a little harsher, +0.10"}, {0.82, Leak, "clearly noisier, +0.82"},
 		{1.5, Pattern, "much less steady in the thumb, +1.50"}, {-0.3, Leak, "a little better, -0.30"}, {-2, School, "much better, -2.00"},
 	} {

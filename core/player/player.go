@@ -81,6 +81,7 @@ const (
 const (
 	LeanSlide = "slide"
 	LeanMixed = "mixed"
+	LeanMain  = "main"
 	LeanFret  = "fret"
 	LeanNone  = "none"
 )
@@ -99,7 +100,7 @@ const (
 var (
 	Postures = []string{Upright, Lap}
 	Silences = []string{Heel, Fingers, Trailing, Both, LapStop, Ring}
-	Leans    = []string{LeanSlide, LeanMixed, LeanFret, LeanNone}
+	Leans    = []string{LeanSlide, LeanMixed, LeanMain, LeanFret, LeanNone}
 	Attacks  = []string{"flesh", "nails", "thumbpick", "picks"}
 	Supports = []string{HeelRests, Floats, Planted}
 	Accents  = []string{"one", "two-four", "even"}
@@ -289,7 +290,7 @@ func (p Profile) checkLap() error {
 	switch {
 	case p.Posture != Lap && p.Silence == LapStop:
 		return &FieldError{"silence", "lap is for a guitar lying flat: choose posture lap with it, or another way of silence"}
-	case p.Posture == Lap && (p.Lean == LeanFret || p.Lean == LeanNone):
+	case p.Posture == Lap && (p.Lean == LeanMain || p.Lean == LeanFret || p.Lean == LeanNone):
 		return &FieldError{"lean", "lap style frets nothing: choose slide or mixed"}
 	}
 	return nil

@@ -56,7 +56,7 @@ const droneChords = 4
 const usualNotes = 32
 
 // slideShare is how much of the melody is for the slide, by the player's lean.
-var slideShare = map[string]float64{player.LeanSlide: 1, player.LeanMixed: 0.6, player.LeanFret: 0.3, player.LeanNone: 0}
+var slideShare = map[string]float64{player.LeanSlide: 1, player.LeanMixed: 0.6, player.LeanMain: 0.45, player.LeanFret: 0.3, player.LeanNone: 0}
 
 // keepsShapes reports whether the shapes of standard are left in a tuning.
 func keepsShapes(named tuning.Named) bool {

@@ -27,6 +27,8 @@ type Settings struct {
 	Steps    int               `json:"steps,omitempty"` // half steps that the tune is moved up
 	Swing    float64           `json:"swing,omitempty"` // share of the first of two eighths, see tune.Swung; 0: the tune's own
 	Thumb    pattern.Kind      `json:"thumb"`
+	Slide    string            `json:"slide,omitempty"`    // how much of the melody is for the slide, of player.Leans; "": as the player likes it
+	Ease     int               `json:"ease,omitempty"`     // how many of Easings are in force, the first ones
 	Sections []pattern.Section `json:"sections,omitempty"` // patterns in force from a bar on
 	Rewrites []tune.Rewrite    `json:"rewrites,omitempty"` // bars whose melody is another than the one written
 	Mends    []tune.Mend       `json:"mends,omitempty"`    // notes changed so that they can be had, in the key as written
@@ -89,6 +91,10 @@ func (s *Settings) Check() *FieldError {
 		return &FieldError{"swing", fmt.Sprintf("%g: %s", s.Swing, SwingRule)}
 	case !slices.Contains(pattern.Kinds, s.Thumb):
 		return &FieldError{"thumb", "choose none, steady, alternating or written"}
+	case s.Slide != "" && !slices.Contains(player.Leans, s.Slide):
+		return &FieldError{"slide", fmt.Sprintf("%q: choose one of %s", s.Slide, strings.Join(player.Leans, ", "))}
+	case s.Ease < 0 || s.Ease > len(Easings):
+		return &FieldError{"ease", fmt.Sprintf("%d: choose 0 to %d", s.Ease, len(Easings))}
 	}
 	return nil
 }
@@ -112,6 +118,10 @@ func (s *Settings) Request(tu *tune.Tune, p *player.Profile) (plan.Request, erro
 	if req.Thumb == pattern.Written && len(tu.Bass) == 0 { // the text was replaced
 		req.Thumb = pattern.Alternating
 	}
+	if s.Slide != "" {
+		req.Player.Lean = s.Slide
+	}
+	Eased(&req, s.Ease)
 	if s.Kept != nil {
 		req.Kept = s.Kept.Choices
 	}
@@ -146,6 +156,7 @@ func those(pins []play.Pin, keep func(*play.Pin) bool) []play.Pin {
 // tuning, capo or key all fall; with another thumb the thumb's fall.
 func (s Settings) To(next Settings) Settings {
 	next.Sections, next.Rewrites, next.Mends, next.Pins, next.Kept = s.Sections, s.Rewrites, s.Mends, s.Pins, s.Kept
+	next.Slide, next.Ease = s.Slide, s.Ease
 	if next.Tuning != s.Tuning || next.Capo != s.Capo || next.Steps != s.Steps {
 		next.Mends = nil // they were for that tuning
 		return next.WithoutPins().LetGo()

@@ -374,6 +374,21 @@ func (tu *Tune) Peaks() []bool {
 	return peaks
 }
 
+// Carriers marks the notes that carry the line at any tempo, as against those that pass between them: the first of each bar, the
+// last of each phrase, and those longer than the middle one.
+func (tu *Tune) Carriers() []bool {
+	carry := make([]bool, len(tu.Notes))
+	if len(tu.Notes) == 0 {
+		return carry
+	}
+	ends, median := tu.PhraseEnds(), tu.medianLength()
+	for i, n := range tu.Notes {
+		_, since := tu.Position(n.At)
+		carry[i] = since == 0 || ends[i] || n.Dur > median
+	}
+	return carry
+}
+
 func (tu *Tune) medianLength() Time {
 	durs := make([]Time, len(tu.Notes))
 	for i, n := range tu.Notes {

@@ -5,7 +5,7 @@ const longest = 1500; // seconds that a bar is heard over and over
 document.addEventListener('alpine:init', () => {
   Alpine.data('lectern', () => ({
     data: null,
-    leaf: 'time', // which pane beside the picture is open
+    leaf: '', // which pane is open over the neck, '' for none
     shown: '', // what alone is shown in the time column
     asking: null, // AbortController of the request for the cursor's part
     audio: null, // while the plan sounds
@@ -14,16 +14,19 @@ document.addEventListener('alpine:init', () => {
     init() {
       this.read();
       this.ear();
-      this.leaf = this.$root.querySelector('.leaf:not([hidden])')?.id ?? 'time';
+      this.leaf = this.$root.querySelector('.has-pane .leaf:not([hidden])')?.id ?? '';
       this.$root.addEventListener('click', (e) => this.tap(e));
       this.$root.addEventListener('submit', (e) => this.submit(e));
       this.$root.addEventListener('change', (e) => e.target.closest('[data-at-once]')?.requestSubmit());
+      this.$root.addEventListener('input', (e) => { if (e.target.closest('[data-dials]')) this.turning(e.target); });
+      ['pointerenter', 'focusin'].forEach((on) => this.$root.addEventListener(on, (e) => { if (e.target.closest?.('[data-dials]')) this.dials(); }, true));
       window.addEventListener('keydown', (e) => this.key(e));
+      this.swipes();
       this.show();
       Parts.poll(this.$root);
       if (this.$root.querySelector('[data-waiting]')) this.reasonsSoon();
       const wanted = new URLSearchParams(location.search).get('leaf'); // one that is worked out when it is opened
-      if (this.data && wanted && document.getElementById(wanted)?.matches('.leaf')) this.turn(wanted);
+      if (this.data && wanted && wanted !== this.leaf && document.getElementById(wanted)?.matches('.leaf')) this.turn(wanted);
     },
 
     tap(e) {
@@ -38,6 +41,13 @@ document.addEventListener('alpine:init', () => {
       if (only) return this.only(only);
       const ear = e.target.closest('[data-ear]');
       if (ear) return this.hearing(ear.dataset.ear);
+      const stand = e.target.closest('[data-stand]');
+      if (stand) stand.search = `?m=${this.data.at}`; // then it is followed
+      const side = e.target.closest('[data-side]');
+      if (side) return side.setAttribute('aria-expanded', String(this.$root.querySelector('.work').classList.toggle('has-side')));
+      const by = e.target.closest('[data-step-by]');
+      if (by) return this.go(this.data.at + Number(by.dataset.stepBy));
+      if (e.target.closest('.bars')) return this.strip(e);
       if (e.target.closest('[data-step]')) return this.strum();
       if (fill && !e.ctrlKey && !e.metaKey) {
         e.preventDefault();
@@ -46,19 +56,42 @@ document.addEventListener('alpine:init', () => {
       this.click(e);
     },
 
-    // turn opens a pane beside the picture.
+    // swipes lets a finger that is drawn over the picture go to the next moment, or back.
+    swipes() {
+      const least = 50; // px
+      let from = null;
+      this.$root.addEventListener('touchstart', (e) => { from = e.touches.length === 1 && e.target.closest('.answer, .neck, .front') ? e.touches[0] : null; }, { passive: true });
+      this.$root.addEventListener('touchend', (e) => {
+        const to = e.changedTouches[0];
+        const [dx, dy] = from ? [to.clientX - from.clientX, to.clientY - from.clientY] : [0, 0];
+        if (this.data && Math.abs(dx) > least && Math.abs(dx) > 2 * Math.abs(dy)) this.go(this.data.at + (dx < 0 ? 1 : -1));
+      }, { passive: true });
+    },
+
+    // strip goes to the bar of the strip that was touched; a gap between two belongs to the one before.
+    strip(e) {
+      const bars = [...e.target.closest('.bars').children];
+      const bar = e.target.closest('.bar') ?? bars.findLast((b) => b.getBoundingClientRect().left <= e.clientX);
+      if (bar) this.go(Number(bar.dataset.moment));
+    },
+
+    // turn opens a pane over the neck; '', and the name of the one that is open, close it.
     turn(name) {
-      this.leaf = name;
+      const from = this.leaf;
+      this.leaf = name === this.leaf ? '' : name;
       this.leaves();
       this.keep();
-      if (name === 'time') this.show();
-      document.getElementById(name).scrollTop = 0;
+      if (!this.leaf) return document.getElementById(from)?.contains(document.activeElement) || document.activeElement?.closest('.leaf-close') ? this.$root.querySelector(`[data-leaf="${from}"]`)?.focus() : undefined;
+      const pane = document.getElementById(this.leaf);
+      pane.scrollTop = 0;
+      if (document.activeElement?.closest('[data-leaf]')) pane.focus({ preventScroll: true });
     },
 
     // leaves shows the open pane, and works out what it holds if that is not there yet.
     leaves() {
+      this.$root.querySelector('.work').classList.toggle('has-pane', Boolean(this.leaf));
       this.$root.querySelectorAll('.leaf').forEach((el) => { el.hidden = el.id !== this.leaf; });
-      this.$root.querySelectorAll('[data-leaf]').forEach((a) => { if (a.dataset.leaf === this.leaf) a.setAttribute('aria-current', 'true'); else a.removeAttribute('aria-current'); });
+      this.$root.querySelectorAll('[data-leaf]').forEach((a) => { if (a.dataset.leaf && a.dataset.leaf === this.leaf) a.setAttribute('aria-current', 'true'); else a.removeAttribute('aria-current'); });
       const el = document.getElementById(this.leaf);
       if (!this.data || !el?.dataset.src) return;
       const of = 'ofBar' in el.dataset ? String(this.data.barOf[this.data.at]) : '';
@@ -68,7 +101,7 @@ document.addEventListener('alpine:init', () => {
     },
 
     // keep lets the address say where one is: coming back opens it.
-    keep() { history.replaceState(null, '', `?m=${this.data.at}${this.leaf === 'time' ? '' : `&leaf=${this.leaf}`}`); },
+    keep() { history.replaceState(null, '', `?m=${this.data.at}${this.leaf ? `&leaf=${this.leaf}` : ''}`); },
 
     // only leaves one thing in the time column strong and the rest faint.
     only(button) {
@@ -99,6 +132,30 @@ document.addEventListener('alpine:init', () => {
       const { data } = this;
       if (!el.innerHTML.trim()) el.textContent = 'Working that out …';
       await this.asked(Parts.html(url.replace(/m=\d+/, `m=${data.at}`)), (html) => { if (this.data === data) Parts.fill(el, html); }); // else another plan stands there
+    },
+
+    // dials fetches what the dials would do, once for a plan; what cannot be said beforehand is left out.
+    async dials() {
+      const form = this.$root.querySelector('[data-dials]');
+      if (!form.turned) form.turned = fetch(form.dataset.dials).then((res) => (res.ok ? res.json() : null), () => null);
+      return form.turned;
+    },
+
+    // turning says what a dial would do where it stands now, and marks the moments that would change.
+    async turning(input) {
+      const { data } = this;
+      const out = input.parentElement.querySelector('output');
+      out.textContent = '…';
+      const can = await this.dials();
+      if (this.data !== data || !input.isConnected) return;
+      const step = can?.[input.name]?.[Number(input.value)];
+      out.textContent = step ? step.name : '';
+      input.setAttribute('aria-valuetext', out.textContent);
+      if (!step) return;
+      const would = new Set(step.moments);
+      this.$root.querySelectorAll('.column [data-moment]').forEach((row) => row.classList.toggle('is-other', would.has(Number(row.dataset.moment))));
+      const bars = [...new Set(step.moments.map((m) => data.barOf[m]))];
+      this.say(`${step.words}. ${would.size ? `${would.size} moments change, in ${bars.length > 6 ? `${bars.length} bars` : `bar ${bars.join(', ')}`}.` : 'Nothing changes.'}`);
     },
 
     // asked waits for a part and shows it, or says what went wrong.
@@ -144,6 +201,9 @@ document.addEventListener('alpine:init', () => {
       } else if (e.key === 'PageDown' || e.key === 'PageUp') {
         e.preventDefault();
         this.bar(e.key === 'PageDown' ? 1 : -1);
+      } else if (e.key === 'Escape' && this.leaf && !document.querySelector('details[open]')) {
+        e.preventDefault();
+        this.turn('');
       } else if (e.key === ' ' && !Taps.takesSpace(e.target)) {
         e.preventDefault();
         this.sound();
@@ -215,7 +275,7 @@ document.addEventListener('alpine:init', () => {
       tempo.textContent = String(Math.round(this.heard.tempo || this.data.tempo));
       this.$root.querySelector('[data-ear="loop"]').setAttribute('aria-pressed', String(this.heard.loop));
       this.$root.querySelectorAll('[data-layer]').forEach((b) => b.setAttribute('aria-pressed', String(!this.heard.off.has(b.dataset.ear))));
-      this.$root.querySelectorAll('.ear, [data-signs]').forEach((el) => { el.hidden = false; });
+      this.$root.querySelectorAll('.ear, .thumb-bar, [data-signs]').forEach((el) => { el.hidden = false; });
     },
 
     hush() {
@@ -250,6 +310,7 @@ document.addEventListener('alpine:init', () => {
     // moment puts what belongs to one moment into its places.
     moment(html) {
       new DOMParser().parseFromString(html, 'text/html').body.querySelectorAll(':scope > [id]').forEach((part) => {
+        if (part.id === 'spoken' && this.audio) return; // what sounds is not talked over
         document.getElementById(part.id).replaceChildren(...part.childNodes);
       });
       this.leaves();
@@ -263,18 +324,18 @@ document.addEventListener('alpine:init', () => {
       if (y === undefined || !cursor) return;
       cursor.setAttribute('y', y - 20);
       const time = this.$root.querySelector('.time');
-      if (!time.hidden) time.scrollTop += cursor.getBoundingClientRect().top - time.getBoundingClientRect().top - time.clientHeight * 0.4;
+      time.scrollTop += cursor.getBoundingClientRect().top - time.getBoundingClientRect().top - time.clientHeight * 0.4;
       this.$root.querySelectorAll('.at-moment').forEach((el) => { el.value = this.data.at; });
       let here = null;
-      this.$root.querySelectorAll('.bars [data-moment]').forEach((a) => {
-        a.classList.remove('is-here');
-        a.removeAttribute('aria-current');
-        if (Number(a.dataset.moment) <= this.data.at) here = a;
+      this.$root.querySelectorAll('.bars [data-moment]').forEach((bar) => {
+        bar.classList.remove('is-here');
+        if (Number(bar.dataset.moment) <= this.data.at) here = bar;
       });
       if (!here) return;
       here.classList.add('is-here');
-      here.setAttribute('aria-current', 'true');
       const nav = here.parentElement;
+      nav.setAttribute('aria-valuenow', this.data.at + 1);
+      nav.setAttribute('aria-valuetext', here.dataset.tip);
       const [at, of] = [here.getBoundingClientRect(), nav.getBoundingClientRect()];
       if (at.left < of.left || at.right > of.right) nav.scrollLeft += at.left - of.left - of.width / 2;
     },
@@ -294,6 +355,8 @@ document.addEventListener('alpine:init', () => {
       Parts.merge(document.getElementById('sheet'), html);
       document.documentElement.dataset.hand = document.getElementById('sheet').dataset.player; // a left-handed player's is mirrored
       if (focused) document.getElementById(focused)?.focus();
+      const dials = this.$root.querySelector('[data-dials]');
+      if (dials) delete dials.turned; // another plan turns differently
       this.read();
       if (this.data) this.leaves();
       this.show();

@@ -1,5 +1,5 @@
 // Practising: one step for somebody with both hands on a guitar. A pedal does all, and what each of its keys does now stands on it: Page Down goes
-// from hearing to playing, to "it was clean" and on; Page Up says that it broke; Space may be left out.
+// from hearing to playing, to "it was clean" and on; Page Up says that it broke; Space, or both together, may be left out.
 // Everything drawn comes from the server; without this script the same links and buttons load whole pages.
 document.addEventListener('alpine:init', () => {
   // What Page Up, Space and Page Down do in each state.
@@ -23,6 +23,8 @@ document.addEventListener('alpine:init', () => {
 
     init() {
       this.read();
+      Switches.watch((which) => this.pedal({ left: 'up', right: 'down', both: 'space' }[which]));
+      this.standing(sessionStorage.getItem('standing') === this.data.id);
       window.addEventListener('keydown', (e) => this.key(e));
       this.$root.addEventListener('click', (e) => this.tap(e));
       this.$root.addEventListener('submit', (e) => this.submit(e));
@@ -31,6 +33,7 @@ document.addEventListener('alpine:init', () => {
     read() {
       this.data = JSON.parse(document.getElementById('step-data').textContent);
       this.tempo = this.data.tempo;
+      this.stand = new Stand(this.$root.querySelector('.stand'));
       this.to('ready');
     },
 
@@ -43,12 +46,14 @@ document.addEventListener('alpine:init', () => {
 
     key(e) {
       if (e.ctrlKey || e.metaKey || e.altKey || e.target.closest('input, textarea, select')) return;
-      const pads = { PageUp: 'up', ' ': 'space', PageDown: 'down' };
       const verdict = this.$root.querySelectorAll('.verdict')[Number(e.key) - 1];
-      if (e.key in pads) {
-        if (e.key === ' ' && Taps.takesSpace(e.target)) return;
+      if (e.key === ' ') {
+        if (Taps.takesSpace(e.target)) return;
         e.preventDefault();
-        this.pedal(pads[e.key]);
+        this.pedal('space');
+      } else if (e.key === 'Escape' && document.documentElement.classList.contains('is-standing')) {
+        e.preventDefault();
+        this.standing(false);
       } else if (verdict) {
         e.preventDefault();
         this.judge(verdict.value);
@@ -69,6 +74,13 @@ document.addEventListener('alpine:init', () => {
       const change = e.target.closest('[data-do]');
       if (pad && !e.ctrlKey && !e.metaKey) { e.preventDefault(); this.pedal(pad.dataset.pad); }
       if (change) this.change(change.dataset.do);
+      if (e.target.closest('[data-stand]')) this.standing(true);
+    },
+
+    // standing shows the music and the switches alone, here and on the steps that follow, or all of the page again.
+    standing(on) {
+      document.documentElement.classList.toggle('is-standing', on);
+      if (on) { sessionStorage.setItem('standing', this.data.id); Stand.awake(); } else sessionStorage.removeItem('standing');
     },
 
     // pedal does what a key of the pedal means now.
@@ -132,17 +144,15 @@ document.addEventListener('alpine:init', () => {
       const b = last(data.beats);
       const count = t < 0 ? Math.floor(t / beat) + data.count + 1 : data.inBar[b - 1];
       this.mark('.step-beats i', count - 1);
-      this.mark('.line-token', last(data.when) - 1);
+      this.stand.mark(last(data.when) - 1);
     },
 
-    // mark leaves the class is-now on one of the elements, and keeps it in sight.
+    // mark leaves the class is-now on one of the elements.
     mark(selector, n) {
       const all = this.$root.querySelectorAll(selector);
       const now = all[n];
       if (!now || now.classList.contains('is-now')) return;
       all.forEach((el) => el.classList.toggle('is-now', el === now));
-      const line = now.closest('.step-line');
-      if (line) line.scrollTop = now.closest('.line-bar').offsetTop - line.offsetTop;
     },
 
     stop() {

@@ -28,6 +28,8 @@ document.addEventListener('alpine:init', () => {
       this.button = this.$root.querySelector('.record');
       this.words = this.$root.querySelector('.record-words');
       this.$root.querySelector('.record-set').hidden = false;
+      this.data = JSON.parse(document.getElementById('plan-data').textContent);
+      this.stand = new Stand(this.$root.querySelector('.stand'));
       if (!navigator.mediaDevices?.getUserMedia) {
         this.button.disabled = true;
         this.words.textContent = 'This browser gives no microphone to this page. Record with anything that saves WAV, and give the file below.';
@@ -50,6 +52,14 @@ document.addEventListener('alpine:init', () => {
       this.button.querySelector('b').textContent = button;
       this.button.classList.toggle('is-on', state === 'recording');
       this.words.textContent = words;
+      document.documentElement.classList.toggle('is-standing', state === 'counting' || state === 'recording');
+    },
+
+    // follow turns the music at the tempo that was counted in, until the recording is over.
+    follow() {
+      if (this.state !== 'recording') return;
+      this.stand.mark(this.stand.at(Sounds.last(this.data.when, this.microphone.context.currentTime - this.began)));
+      requestAnimationFrame(() => this.follow());
     },
 
     async begin() {
@@ -64,6 +74,8 @@ document.addEventListener('alpine:init', () => {
       this.began = this.microphone.context.currentTime;
       this.microphone.begin();
       this.to('recording', 'Stop', 'Play.');
+      Stand.awake();
+      this.follow();
     },
 
     // count plays a bar of beats before the recording begins; a browser that cannot play them begins at once.

@@ -49,8 +49,8 @@ func TestGoldenPlans(t *testing.T) {
 		fmt.Fprintf(&b, "late %d %g\n", late.First, late.CursorY)
 		b.WriteString(golden.Lines(NewBars(p, 3)))
 		b.WriteString(golden.Lines(NewPaper(p)))
-		line, when := NewLine(p, [2]int{1, 3}, len(p.Request.Tune.Bars), true, true)
-		fmt.Fprintf(&b, "%v\n%s", when, golden.Lines(line))
+		stand, when := NewStand(p, [2]int{1, 3}, 9, true, true)
+		fmt.Fprintf(&b, "%v\n%s", when, golden.Lines(stand))
 		b.WriteString(golden.Lines(NewTakePictures(doc, aTake(p))))
 		b.WriteString(golden.Lines(NewContour(p.Request.Tune, 3)))
 		for m := range p.Moments {

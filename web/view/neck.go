@@ -76,8 +76,8 @@ type locator struct {
 
 const (
 	neckScale  = 4.2 // units a millimetre
-	neckWindow = 176 // mm of neck shown
-	neckLabels = 210.0
+	neckWindow = 150 // mm of neck shown
+	neckLabels = 172.0
 	neckTop    = 32.0
 	neckBelow  = 30.0
 	tubeWidth  = 20.0 // mm along the neck, of a common tube

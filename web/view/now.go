@@ -1,9 +1,11 @@
 package view
 
 import (
+	"cmp"
 	"context"
 	"encoding/json"
 	"fmt"
+	"math"
 	"net/url"
 	"slices"
 	"strconv"
@@ -47,6 +49,29 @@ type Now struct {
 	Dampers   []PlaceGroup
 	Changed   bool
 	LeftOut   []string // pins for this moment that cannot be played, and why
+	Spoken    string   // the moment in one sentence, for who hears the page
+	Because   string   // why, in half a sentence without figures
+	Terms     []termView
+	Others    int // other places for its strokes
+	Quieter   int // other ways to keep its strings quiet
+}
+
+// termView is what one kind of cost adds at a moment.
+type termView struct{ Name, Cost string }
+
+// termsOf lists what a moment costs, the dearest first.
+func termsOf(mo *play.Moment) (out []termView) {
+	order := make([]int, len(mo.Cost))
+	for i := range order {
+		order[i] = i
+	}
+	slices.SortStableFunc(order, func(a, b int) int { return cmp.Compare(mo.Cost[b], mo.Cost[a]) })
+	for _, i := range order {
+		if cost := mo.Cost[i]; cost >= play.LeastFelt {
+			out = append(out, termView{play.Term(i).String(), fmt.Sprintf("%.2f", cost)})
+		}
+	}
+	return out
 }
 
 // strokeView is one stroke written large.
@@ -77,8 +102,10 @@ type PlaceGroup struct {
 type placeView struct {
 	Key    int // 1 … 9 sets it from the keyboard, 0 has no key
 	Text   string
-	Extra  string
-	Why    string
+	Extra  string // what it would be in words, as against the one that is played
+	Price  string // the same as a figure, "" for one that is as good
+	Plain  string // what it would bring
+	Why    string // the same with figures
 	Chosen bool
 	Pin    string // JSON
 	Hear   string // query of how it sounds, "" for what is no note
@@ -192,12 +219,33 @@ func NewNow(id string, version int, p *plan.Plan, m int) Now {
 		}
 	}
 	v.Next, v.NextMove = nextText(p, m)
+	v.Spoken, v.Terms = spoken(mo, &v), termsOf(mo)
 	v.ThumbName = thumbName(mo)
 	if th := mo.Thumb; th != nil && th.Asked > 0 {
 		unit := p.Request.Tune.MeterOver(mo.At).Unit()
 		v.ThumbName += fmt.Sprintf(", held %.3g of %.3g beats", float64(th.Dur)/float64(unit), float64(th.Asked)/float64(unit))
 	}
 	return v
+}
+
+// spoken is the moment in one sentence.
+func spoken(mo *play.Moment, v *Now) string {
+	var out []string
+	for _, s := range append([]*strokeView{v.Melody}, v.With...) {
+		if s != nil {
+			out = append(out, s.words())
+		}
+	}
+	if v.Thumb != nil {
+		out = append(out, "thumb: "+v.Thumb.words())
+	}
+	if mo.Hit != "" {
+		out = append(out, mo.Hit)
+	}
+	if len(out) == 0 {
+		out = append(out, "nothing is struck")
+	}
+	return fmt.Sprintf("Bar %s, beat %s, %s. %s.", v.Bar, v.Beat, v.Chord, strings.Join(out, ". "))
 }
 
 func thumbName(mo *play.Moment) string {
@@ -234,6 +282,27 @@ type Reasons struct {
 	Places  []PlaceGroup
 	Dampers []PlaceGroup
 	Strum   []strumView
+	Because string
+}
+
+// otherPlaces counts the places that are not chosen.
+func otherPlaces(groups []PlaceGroup) (n int) {
+	for i := range groups {
+		for _, list := range [][]placeView{groups[i].Places, groups[i].Rest} {
+			for j := range list {
+				if !list[j].Chosen {
+					n++
+				}
+			}
+		}
+	}
+	return n
+}
+
+// Explain adds reasons to the moment.
+func (v *Now) Explain(r *Reasons) {
+	v.Why, v.Places, v.Dampers, v.Strum, v.Because = r.Why, r.Places, r.Dampers, r.Strum, r.Because
+	v.Others, v.Quieter = otherPlaces(r.Places), otherPlaces(r.Dampers)
 }
 
 // nothingStruck says of a moment without a stroke that there is nothing to choose.
@@ -247,6 +316,9 @@ func nothingStruck(mo *play.Moment) string {
 // NewReasons works out the reasons of moment m, of which there is one at least.
 func NewReasons(ctx context.Context, p *plan.Plan, m int) (r Reasons, err error) {
 	if r.Why, err = p.Why(ctx, m); err != nil {
+		return r, err
+	}
+	if r.Because, err = p.Because(ctx, m); err != nil {
 		return r, err
 	}
 	mo := &p.Moments[m]
@@ -473,8 +545,12 @@ func addPlaces(ctx context.Context, p *plan.Plan, m int, part play.Part, voice i
 	for i := range alts {
 		a := &alts[i]
 		pin := a.Pin(mo)
-		g.Places = append(g.Places, placeView{Text: p.AlternativeText(a), Extra: play.PricedBy(a.Extra, a.Most), Why: a.Why,
-			Chosen: a.Chosen, Pin: PinJSON(&pin), Hear: hearPin(m, &pin)})
+		v := placeView{Text: p.AlternativeText(a), Extra: play.Compared(a.Extra, a.Most), Plain: plan.Instead(a.Most), Why: a.Why,
+			Chosen: a.Chosen, Pin: PinJSON(&pin), Hear: hearPin(m, &pin)}
+		if math.Abs(a.Extra) >= play.LeastFelt {
+			v.Price = fmt.Sprintf("%+.2f", a.Extra)
+		}
+		g.Places = append(g.Places, v)
 	}
 	if len(g.Places) > maxPlaces+1 {
 		g.Places, g.Rest = g.Places[:maxPlaces], g.Places[maxPlaces:]

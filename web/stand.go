@@ -1,0 +1,49 @@
+package web
+
+import (
+	"fmt"
+	"net/http"
+
+	"github.com/gin-gonic/gin"
+
+	"stepping/web/view"
+)
+
+// standBody is a tune on a music stand: two bars at a time, for who plays.
+type standBody struct {
+	ID, Title string
+	Stand     []view.StandBar
+	Back, On  string // the bar before and the next one, without the script
+	Client    clientData
+}
+
+// mostOnStand is how many bars are drawn for the stand; a longer tune goes on at the last of them.
+const mostOnStand = 400
+
+func (s *Server) standPage(c *gin.Context) {
+	t, w, ok := s.planParam(c)
+	if !ok {
+		return
+	}
+	p := w.Plan
+	m := min(max(atoi(c.Query("m")), 0), len(p.Moments)-1)
+	first := 1
+	if len(p.Request.Tune.Bars) > mostOnStand {
+		first = p.Moments[m].Bar
+	}
+	last := min(len(p.Request.Tune.Bars), first+mostOnStand-1)
+	b := standBody{ID: t.ID.String(), Title: t.Title, Client: clientData{ID: t.ID.String(), At: m, Count: len(p.Moments)}}
+	b.Stand, _ = view.NewStand(p, [2]int{first, last}, 0, true, true)
+	b.Client.timed(p)
+	bar := p.Moments[m].Bar
+	at := func(bar int) string {
+		for i := range p.Moments {
+			if p.Moments[i].Bar >= bar {
+				return fmt.Sprintf("?m=%d", i)
+			}
+		}
+		return fmt.Sprintf("?m=%d", m)
+	}
+	b.Back, b.On = at(max(1, bar-1)), at(bar+1)
+	s.render(c, http.StatusOK, "stand", "layout", t.Title+", on the stand", b)
+}
