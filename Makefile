@@ -1,5 +1,5 @@
 # Two commands: make demo and make test. Each installs what is missing first.
-.PHONY: demo test test-long faults cluster fuzz mutate pair fit bench deps deps-test build fmt shots
+.PHONY: measure-screens demo test test-long faults cluster fuzz mutate pair fit bench deps deps-test build fmt shots
 GO ?= go
 
 demo: deps build
@@ -51,6 +51,10 @@ bench:
 	$(GO) test ./formats/reftext -run TestReferences -v -count 1 | grep figure
 	$(GO) test ./core/setlist -run TestFourteen -v -count 1 | grep figure
 	STEPPING_FIGURES=1 $(GO) test ./web -run TestFigures -v -count 1 | grep -E 'figure|ok|FAIL'
+
+# What is seen first: controls, where the answer begins, what moves while a page loads; and three players' ways through the program.
+measure-screens: deps-test
+	STEPPING_MEASURE=1 $(GO) test ./web -run 'TestFirstSight|TestWalks' -v -count 1 | grep -E 'figure|ok|FAIL|_test.go'
 
 shots: deps-test
 	STEPPING_SHOTS=../docs/screenshots $(GO) test ./web -run 'TestScreenshots|TestSignInByKeyboard|TestTunerGoesOn' -count 1 -v

@@ -66,10 +66,18 @@ func (b *tab) timed(key, done string) float64 {
 }
 
 // add pastes a tune into the first page and keeps it.
-func (b *tab) add(text string) {
+func (b *tab) add(text string) { b.t.Helper(); b.addIn("", text) }
+
+// addIn is add, to be played in a tuning.
+func (b *tab) addIn(tuning, text string) {
 	b.t.Helper()
 	b.do(chromedp.SetValue("#abc", text), chromedp.Submit("#abc"))
 	b.until("document.querySelector('.draft')")
+	if tuning != "" {
+		b.do(chromedp.SetValue("#tuning", tuning), chromedp.Submit("#tuning"))
+		b.until("document.querySelector('#tuning').value === " + quote(tuning) + " && document.querySelector('#tuning').defaultValue === " + quote(tuning))
+	}
+	b.accessible("what was understood")
 	b.do(chromedp.Click(".head-acts .act-main"))
 }
 

@@ -92,7 +92,7 @@ func TestSitting(t *testing.T) {
 
 	// Of the longest step, too, the verdicts stand in the window, above the pedal, and a whole line of what is played above them.
 	b.open(s.tunePath(t, 0) + "/practise?step=tempo+1-16")
-	edges := eval[[]float64](b, `['.line-bar', '.verdicts', '.pedal'].flatMap((part) => { const box = document.querySelector(part).getBoundingClientRect(); return [box.top, box.bottom]; })`)
+	edges := eval[[]float64](b, `['.stand', '.verdicts', '.pedal'].flatMap((part) => { const box = document.querySelector(part).getBoundingClientRect(); return [box.top, box.bottom]; })`)
 	if !slices.IsSorted(edges) || edges[5] > 800 {
 		t.Errorf("line, verdicts and pedal lie from top to bottom at %.0f", edges)
 	}
@@ -119,7 +119,7 @@ func (s *site) passByPedal(t *testing.T, b *tab) {
 	if !regexp.MustCompile(`count=[2-6]&layers=(silence|click)$`).MatchString(src) {
 		t.Error(src)
 	}
-	b.until("document.querySelector('.line-token.is-now')")
+	b.until("document.querySelector('.stand .is-now')")
 	was := len(s.logged(t))
 	b.key(" ")
 	state("judging", "nearly")

@@ -5,6 +5,7 @@ package web
 import (
 	"bytes"
 	"cmp"
+	"compress/gzip"
 	"context"
 	"embed"
 	"errors"
@@ -16,6 +17,7 @@ import (
 
 	"github.com/gin-gonic/gin"
 	"github.com/google/uuid"
+	"github.com/klauspost/compress/gzhttp"
 
 	"stepping/jobs"
 	"stepping/store"
@@ -117,7 +119,18 @@ func (s *Server) Close() {
 }
 
 // Handler returns the application with its security measures around it.
-func (s *Server) Handler() http.Handler { return s.door.Around(s.engine) }
+func (s *Server) Handler() http.Handler { return s.door.Around(zipped(s.engine)) }
+
+// zipped compresses pages, styles, scripts and documents for browsers that take it; sounds are sent as they are. What is compressed
+// gives its length away, so there must be no secret in a page: there is none, and other sites cannot ask for one (package door).
+func zipped(h http.Handler) http.Handler {
+	wrap, err := gzhttp.NewWrapper(gzhttp.MinSize(1400), gzhttp.CompressionLevel(gzip.BestSpeed), gzhttp.ContentTypes([]string{"text/html",
+		"text/css", "text/javascript", "application/javascript", "application/json", "image/svg+xml"}))
+	if err != nil {
+		panic("web: " + err.Error()) // its options are wrong
+	}
+	return wrap(h)
+}
 
 // Routes lists the addresses, each as "METHOD /path".
 func (s *Server) Routes() (out []string) {

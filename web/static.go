@@ -47,7 +47,7 @@ func serveStatic(r *gin.Engine) {
 		if sum := sums[strings.TrimPrefix(c.Request.URL.Path, "/static")]; sum != "" {
 			c.Header("ETag", `"`+sum+`"`)
 			c.Header("Cache-Control", "no-cache")
-			if c.Query("v") == sum {
+			if c.Query("v") == sum || strings.HasSuffix(c.Request.URL.Path, ".woff2") { // the style sheet names fonts without their sum
 				c.Header("Cache-Control", "public, max-age=31536000, immutable")
 			}
 		}

@@ -61,6 +61,7 @@ func parsePart(text string) (p sittingPart, err error) {
 type sittingView struct {
 	Number, Of int
 	Kind       string
+	Tune       store.ID // none for a rest or the stop
 	Minutes    float64
 	Next, Back string
 	NextWhat   string
@@ -83,7 +84,7 @@ func sittingOf(q url.Values) (*sittingView, error) {
 			return nil, err
 		}
 	}
-	v := &sittingView{Number: at, Of: len(parts), Kind: parts[at-1].Kind, Minutes: parts[at-1].Minutes,
+	v := &sittingView{Number: at, Of: len(parts), Kind: parts[at-1].Kind, Tune: parts[at-1].Tune, Minutes: parts[at-1].Minutes,
 		Query: url.Values{"part": texts, "at": {strconv.Itoa(at)}}.Encode(), Next: "/today", NextWhat: "the end"}
 	if at < len(parts) {
 		v.Next, v.NextWhat = partAddress(parts, at+1), partWords[parts[at].Kind]
@@ -101,7 +102,7 @@ func partAddress(parts []sittingPart, n int) string {
 		q.Add("part", p.String())
 	}
 	p := parts[n-1]
-	if p.Tune == (store.ID{}) {
+	if p.Tune == (store.ID{}) || p.Key == "" {
 		return "/today/part?" + q.Encode()
 	}
 	q.Set("step", p.Key)
@@ -110,7 +111,8 @@ func partAddress(parts []sittingPart, n int) string {
 
 // partWords are the kinds of parts for people.
 var partWords = map[string]string{practice.WarmUp: "warm up", practice.Review: "play again", practice.New: "work on",
-	practice.Rest: "rest", practice.Stop: "stop"}
+	practice.Through: "play through", practice.Rest: "rest",
+	practice.Stop: "stop"}
 
 // todayBody is what to play now, out of all tunes.
 type todayBody struct {
@@ -284,6 +286,7 @@ func newGig(k *store.Kept[store.Gig], titles map[store.ID]string, now time.Time)
 type partBody struct {
 	Sitting *sittingView
 	What    string
+	Through string // address of the tune that is played through
 	Seconds int
 	Rest    bool
 	Stop    bool
@@ -304,6 +307,8 @@ func (s *Server) sittingPart(c *gin.Context) {
 		b.What = practice.RestWords
 	case practice.Stop:
 		b.What = practice.StopWords
+	case practice.Through:
+		b.What, b.Through = practice.ThroughWords, "/tunes/"+v.Tune.String()+"/stand"
 	default:
 		b.What = practice.WarmWords
 	}

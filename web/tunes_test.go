@@ -22,7 +22,7 @@ func TestProposed(t *testing.T) {
 	}
 	b.key("K")
 	b.until("document.querySelectorAll('.proposed li')[1].classList.contains('is-now')")
-	if got := b.text(".proposed .is-now button"); got == first || !strings.Contains(b.text(".head-facts"), strings.Fields(got)[0]) {
+	if got := b.text(".proposed .is-now button"); got == first || !strings.Contains(eval[string](b, "document.querySelector('#fact-tuning').selectedOptions[0].text"), strings.Fields(got)[0]) {
 		t.Errorf("%q is in force after %q", got, first)
 	}
 
@@ -32,7 +32,7 @@ func TestProposed(t *testing.T) {
 	b.until("document.querySelector('.proposed .is-now') && document.querySelector('#lectern')._x_dataStack")
 	b.key("K")
 	b.until("document.querySelectorAll('.proposed li')[1].classList.contains('is-now')")
-	if got := b.text(".proposed") + b.text(".head-facts"); !strings.Contains(got, "an octave lower") || !strings.Contains(got, "moved -12") {
+	if got := b.text(".proposed") + b.text(".facts"); !strings.Contains(got, "an octave lower") || !strings.Contains(got, "moved -12") {
 		t.Error(got)
 	}
 }
@@ -46,8 +46,7 @@ func TestLongTune(t *testing.T) {
 	b.expect()
 	add := func(abc string) {
 		b.open("/")
-		b.do(chromedp.SetValue("#tuning", "Open D"))
-		b.add(abc)
+		b.addIn("Open D", abc)
 	}
 	add("T:Endless Lane\nL:1/8\nQ:1/4=100\nK:D\n" + strings.Repeat("D2FG A2dc BAFE D4|", 120))
 	b.until("document.querySelector('[data-poll]')")
@@ -61,7 +60,7 @@ func TestLongTune(t *testing.T) {
 	b.accessible("a tune out of range")
 	b.do(chromedp.Click(".plain .acts .act"))
 	b.until("document.querySelector('.column')")
-	if got := b.text(".head-facts"); !strings.Contains(got, "half steps") {
+	if got := b.text(".facts"); !strings.Contains(got, "half steps") {
 		t.Errorf("setup: %q", got)
 	}
 }

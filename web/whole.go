@@ -3,13 +3,16 @@ package web
 import (
 	"fmt"
 	"net/http"
+	"strings"
 
 	"github.com/gin-gonic/gin"
 
 	"stepping/core/grip"
 	"stepping/core/plan"
 	"stepping/core/retune"
+	"stepping/core/tune"
 	"stepping/core/tuning"
+	"stepping/formats/abc"
 	"stepping/web/view"
 )
 
@@ -25,6 +28,7 @@ type wholeBody struct {
 	Turns     []string // retuning, in order
 	Cautions  []string
 	Lines     []view.PaperLine
+	Staff     bool // above the tablature
 	Hard      []hardMove
 	Grips     []view.Grip
 	Client    clientData
@@ -51,6 +55,12 @@ func (s *Server) wholeTune(c *gin.Context) {
 		Title: t.Title, Tuning: tuning.Identify(r.Tuning).String(), Strings: r.Tuning.Classes(), Capo: r.Capo,
 		Tempo: fmt.Sprintf("%.4g quarter notes a minute", p.Tempo()), Player: profileName(&r.Player), Lines: view.NewPaper(p)}
 	b.Client.timed(p)
+	if b.Staff = c.Query("staff") != ""; b.Staff {
+		if err := addStaff(b.Lines, p.Request.Tune); err != nil {
+			s.failFor(c, err)
+			return
+		}
+	}
 	b.turns(s, c, r.Tuning)
 	for _, mv := range p.Hardest(sheetMoves) {
 		mo := &p.Moments[mv.Moment]
@@ -59,6 +69,19 @@ func (s *Server) wholeTune(c *gin.Context) {
 	}
 	b.grips(r)
 	s.render(c, http.StatusOK, "whole", "layout", t.Title+", whole", b)
+}
+
+// addStaff writes the bars of each line for a staff above it.
+func addStaff(lines []view.PaperLine, tu *tune.Tune) error {
+	for i := range lines {
+		bars := lines[i].Bars
+		var text strings.Builder
+		if err := abc.WriteBars(&text, tu, bars[0].Played, bars[len(bars)-2].Played); err != nil { // the last is the line's end
+			return err
+		}
+		lines[i].Staff = text.String()
+	}
+	return nil
 }
 
 // turns says how the guitar comes to the tuning: the owner's first guitar as it is tuned now.

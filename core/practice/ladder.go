@@ -269,6 +269,37 @@ func (l *ladder) moves() {
 }
 
 // changes: chord changes grown one note at a time, those with the least time to the next stroke first, each pair once.
+// changesHands reports whether a change of chord at moment t asks anything of the hands: within the bar after it a finger or the slide
+// goes to another place, or the thumb to another string. A change of name over the same open strings is no step.
+func (l *ladder) changesHands(t int) bool {
+	before := l.hands(t-1, -1)
+	after := l.hands(t, 1)
+	for place := range after {
+		if !before[place] {
+			return true
+		}
+	}
+	return false
+}
+
+// hands lists what is held, and which strings the thumb strikes, over one chord from moment t on in a direction, for a bar at most.
+func (l *ladder) hands(t, step int) map[string]bool {
+	out := map[string]bool{}
+	chord, bar := l.p.Moments[t].Chord.Name, l.p.Moments[t].Bar
+	for ; t >= 0 && t < len(l.p.Moments); t += step {
+		mo := &l.p.Moments[t]
+		if mo.Chord.Name != chord || (mo.Bar-bar)*step > 1 {
+			break
+		}
+		for _, s := range mo.Strokes() {
+			if s.Part == play.Thumb || s.How != play.Open {
+				out[fmt.Sprint(s.String, s.Fret, s.How == play.Slide)] = true
+			}
+		}
+	}
+	return out
+}
+
 func (l *ladder) changes() {
 	type change struct {
 		at     int     // moment
@@ -279,7 +310,7 @@ func (l *ladder) changes() {
 	for t := 1; t < len(l.p.Moments); t++ {
 		a, b := &l.p.Moments[t-1], &l.p.Moments[t]
 		key := a.Chord.Name + " " + b.Chord.Name
-		if a.Chord.Name == b.Chord.Name || seen[key] {
+		if a.Chord.Name == b.Chord.Name || seen[key] || !l.changesHands(t) {
 			continue
 		}
 		seen[key] = true

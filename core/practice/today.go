@@ -18,11 +18,12 @@ type Work struct {
 
 // Kinds of what a sitting holds, besides what is practised.
 const (
-	WarmUp = "warm-up"
-	Review = "review" // it was done, and would soon be lost
-	New    = "work"   // the rung in work
-	Rest   = "rest"
-	Stop   = "stop"
+	WarmUp  = "warm-up"
+	Review  = "review"  // it was done, and would soon be lost
+	New     = "work"    // the rung in work
+	Through = "through" // the tune that was worked on most, once from beginning to end
+	Rest    = "rest"
+	Stop    = "stop"
 )
 
 // Item is one part of a sitting.
@@ -40,9 +41,10 @@ type Item struct {
 
 // What to do in the parts that are no step of a tune.
 const (
-	WarmWords = "Open strings, one after another, with the thumb; then the slide up and down one string without pressing."
-	RestWords = "Put the guitar down. Shake out both hands, and look far away."
-	StopWords = "Stop here. Does anything hurt, tingle or feel numb?"
+	WarmWords    = "Open strings, one after another, with the thumb; then the slide up and down one string without pressing."
+	ThroughWords = "Play it from beginning to end, slowly enough not to stop. Do not mend anything now."
+	RestWords    = "Put the guitar down. Shake out both hands, and look far away."
+	StopWords    = "Stop here. Does anything hurt, tingle or feel numb?"
 )
 
 // Lengths of a sitting and its parts in minutes.
@@ -55,13 +57,15 @@ const (
 	stopMinutes  = 1.0
 	reviewShare  = 0.5 // of the time at most, while there is something in work
 	passOverhead = 8.0 // seconds between two passes: the verdict, the count, a breath
+	leastMinutes = 3.0 // for one rung: fewer, longer parts
 	mostMinutes  = 6.0 // for one rung: then another, which is learnt better than the same on end
 	tuneMinutes  = 12.0
+	throughShare = 0.12 // of a sitting, for playing a tune through
 )
 
 // Today plans a sitting of so many minutes, LeastSitting to MostSitting (what lies outside is brought inside),
 // out of all tunes in work, for a time in the player's own location: a warm-up; what holds a date and needs the
-// most a day; what is due by Memory, the worst first; then what is in work, the tune played last first. Hands
+// most a day; what is due by Memory, the worst first; then what is in work, the tune played last first; then a tune from beginning to end. Hands
 // rest after longestRun at the latest, and at the end it stops. Empty if there is nothing to practise.
 func Today(works []Work, minutes float64, now time.Time) []Item {
 	t := today{now: now, left: max(LeastSitting, min(MostSitting, minutes)) - stopMinutes}
@@ -74,6 +78,8 @@ func Today(works []Work, minutes float64, now time.Time) []Item {
 	if len(t.due)+len(t.work) == 0 {
 		return nil
 	}
+	through := math.Max(2, math.Floor(throughShare*t.left))
+	t.left -= through
 	slices.SortStableFunc(t.due, func(a, b candidate) int { return cmp.Compare(a.chance, b.chance) })
 	slices.SortStableFunc(t.work, func(a, b candidate) int {
 		return cmp.Or(cmp.Compare(b.perDay, a.perDay), b.last.Compare(a.last), cmp.Compare(a.item.Title, b.item.Title))
@@ -91,7 +97,28 @@ func Today(works []Work, minutes float64, now time.Time) []Item {
 	t.fill(t.due, share)
 	t.fill(t.work[dated:], t.left)
 	t.fill(t.due, t.left)
+	t.playThrough(works, through)
 	return t.rested()
+}
+
+// playThrough ends with the tune that most of the time went to, from beginning to end: the one that was reserved time for.
+func (t *today) playThrough(works []Work, minutes float64) {
+	spent := map[string]float64{}
+	for i := range t.items {
+		spent[t.items[i].Tune] += t.items[i].Minutes
+	}
+	most := -1
+	for i := range works {
+		if spent[works[i].ID] > 0 && (most < 0 || spent[works[i].ID] > spent[works[most].ID]) {
+			most = i
+		}
+	}
+	if most < 0 {
+		return
+	}
+	w := &works[most]
+	t.items = append(t.items, Item{Kind: Through, Tune: w.ID, Title: w.Title, What: ThroughWords, Why: "music is more than its hard places",
+		Minutes: minutes})
 }
 
 // candidate is what may become an item.
@@ -215,7 +242,7 @@ func (t *today) item(w *Work, s *State, kind, why string, tempo float64) *Item {
 	}
 	minutes := passes * (s.Seconds*s.Rung.Tempo/tempo + passOverhead) / 60
 	return &Item{Kind: kind, Tune: w.ID, Title: w.Title, Key: s.Key, Place: s.Place, What: s.What, Why: why, Tempo: tempo,
-		Minutes: max(1, min(mostMinutes, math.Ceil(minutes)))}
+		Minutes: max(leastMinutes, min(mostMinutes, math.Ceil(minutes)))}
 }
 
 // warm begins with something easy, slowly; where nothing is firm yet, with open strings.
@@ -254,5 +281,5 @@ func (t *today) rested() (out []Item) {
 		run += it.Minutes
 		out = append(out, it)
 	}
-	return append(out, Item{Kind: Stop, What: StopWords, Why: "tired hands learn the slips", Minutes: stopMinutes})
+	return append(out, Item{Kind: Stop, What: StopWords, Why: "tired hands practise mistakes", Minutes: stopMinutes})
 }

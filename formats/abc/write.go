@@ -34,6 +34,49 @@ func Write(w io.Writer, tu *tune.Tune, notes func(i int) string) error {
 	return out.Flush()
 }
 
+// WriteBars writes the bars of tu from first to last, as played, from 1, as a tune of their own for a staff: both voices on one
+// staff with the guitar's clef, written an octave above what sounds; without title, tempo and words over notes.
+func WriteBars(w io.Writer, tu *tune.Tune, first, last int) error {
+	tu = tu.Transposed(12)
+	out := &writer{Writer: bufio.NewWriter(w), tune: tu, key: signature(tu.Key), bar: map[byte]accidental{}, beams: true}
+	m := tu.MeterOver(tu.Bars[first-1])
+	fmt.Fprintf(out, "X:1\n%%%%stretchlast true\nM:%d/%d\nL:1/8\nK:%s clef=treble-8\n", m.Num, m.Den, keyText(tu.Key))
+	if len(tu.Bass) == 0 {
+		out.some(first, last)
+		return out.Flush()
+	}
+	fmt.Fprint(out, "%%score (1 2)\nV:1 clef=treble-8\nV:2 clef=treble-8\n[V:1] ")
+	out.some(first, last)
+	fmt.Fprint(out, "[V:2] ")
+	bass := *tu
+	bass.Notes, bass.Chords = tu.Bass, nil
+	out.tune = &bass
+	out.some(first, last)
+	return out.Flush()
+}
+
+// some writes bars in one line, beginning in the middle of the tune.
+func (w *writer) some(first, last int) {
+	tu, at := w.tune, w.tune.Bars[first-1]
+	w.next = slices.IndexFunc(tu.Notes, func(n tune.Note) bool { return n.End() > at })
+	if w.next < 0 {
+		w.next = len(tu.Notes)
+	}
+	w.chord, w.meter, w.tempo = 0, 0, len(tu.Tempos)
+	for w.meter < len(tu.Meters) && tu.Meters[w.meter].At <= at {
+		w.meter++
+	}
+	for w.chord < len(tu.Chords) && tu.Chords[w.chord].At < at {
+		w.chord++
+	}
+	for bar := first - 1; bar < last; bar++ {
+		w.bars = 0 // all in one line
+		w.oneBar(bar)
+	}
+	w.bars = 1
+	w.endLine()
+}
+
 // voice writes the notes of the tune.
 func (w *writer) voice() {
 	for bar := range w.tune.Bars {
@@ -52,6 +95,7 @@ type writer struct {
 	next, chord, meter, tempo int // notes, chords … written so far
 	bars                      int // in this line
 	sung                      []string
+	beams                     bool // notes of one beat stand together, so that they are beamed
 }
 
 func (w *writer) header() {
@@ -166,7 +210,9 @@ func (w *writer) symbol(at, end tune.Time) tune.Time {
 	if to == n.End() {
 		w.next++
 	}
-	fmt.Fprint(w, " ")
+	if _, since := tu.Position(to); !w.beams || since%tu.MeterOver(at).Pulse() == 0 {
+		fmt.Fprint(w, " ")
+	}
 	return to
 }
 

@@ -275,7 +275,7 @@ document.addEventListener('alpine:init', () => {
       tempo.textContent = String(Math.round(this.heard.tempo || this.data.tempo));
       this.$root.querySelector('[data-ear="loop"]').setAttribute('aria-pressed', String(this.heard.loop));
       this.$root.querySelectorAll('[data-layer]').forEach((b) => b.setAttribute('aria-pressed', String(!this.heard.off.has(b.dataset.ear))));
-      this.$root.querySelectorAll('.ear, .thumb-bar, [data-signs]').forEach((el) => { el.hidden = false; });
+      this.$root.querySelectorAll('.ear, .thumb-bar, [data-signs]').forEach((el) => { el.hidden = false; el.classList.remove('is-idle'); });
     },
 
     hush() {

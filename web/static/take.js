@@ -27,7 +27,6 @@ document.addEventListener('alpine:init', () => {
     init() {
       this.button = this.$root.querySelector('.record');
       this.words = this.$root.querySelector('.record-words');
-      this.$root.querySelector('.record-set').hidden = false;
       this.data = JSON.parse(document.getElementById('plan-data').textContent);
       this.stand = new Stand(this.$root.querySelector('.stand'));
       if (!navigator.mediaDevices?.getUserMedia) {

@@ -24,6 +24,7 @@ type PaperLine struct {
 	Count         float64
 	Sung          float64
 	HasSung       bool
+	Staff         string // its bars as ABC text, where a staff is wanted above
 }
 
 type paperString struct {
@@ -68,8 +69,8 @@ type paperMark struct {
 const (
 	paperWidth = 1000.0
 	paperLeft  = 46.0
-	paperTop   = 58.0
-	paperGap   = 34.0
+	paperTop   = 50.0
+	paperGap   = 28.0
 	paperCol   = 58.0
 	paperPad   = 16.0
 
@@ -146,7 +147,7 @@ func (r *paperRow) add(bar paperBar, cells []paperCell) {
 func (r *paperRow) finish() PaperLine {
 	r.Bars = append(r.Bars, paperBar{X: r.x})
 	r.End = r.x
-	r.Digits = paperY(tuning.Strings) + 36
+	r.Digits = paperY(tuning.Strings) + 32
 	r.Quiet = r.Digits + 24
 	r.Count = r.Quiet + 18*float64(r.quiet) + 10
 	r.Sung = r.Count + 28
