@@ -157,3 +157,9 @@ func TestScreenshots(t *testing.T) {
 		}
 	})
 }
+
+// keymap opens the list of keys: ? pressed shortly, which a busy machine might not manage between two messages to the browser.
+func (b *tab) keymap() {
+	b.t.Helper()
+	eval[bool](b, `['keydown', 'keyup'].every((on) => (document.activeElement ?? document.body).dispatchEvent(new KeyboardEvent(on, { key: "?", bubbles: true, cancelable: true })) || true)`)
+}

@@ -83,6 +83,9 @@ func (s *Server) draftCards(c *gin.Context) (out []draftCard, err error) {
 	all, err := s.store.Drafts().All(c.Request.Context(), door.Owner(c))
 	for i := len(all) - 1; i >= 0; i-- {
 		d := &all[i].Doc
+		if d.Neck != nil && len(d.Neck.State().Notes) == 0 {
+			continue // nothing was entered
+		}
 		card := draftCard{ID: all[i].ID.String(), Name: d.Name, What: "a file, not kept yet"}
 		if d.Neck != nil {
 			card.What = fmt.Sprintf("on the neck, %d notes", len(d.Neck.State().Notes))

@@ -2,6 +2,7 @@ package web
 
 import (
 	"bytes"
+	"cmp"
 	"errors"
 	"fmt"
 	"reflect"
@@ -105,7 +106,8 @@ func (s *Server) takeIn(c *gin.Context, in *incoming) (id store.ID, said string,
 	if len(profiles) == 0 {
 		return id, "there is nobody to plan it for: add a player under Players, then add the tune", nil
 	}
-	st := setup.Settings{Tuning: in.tuning, Capo: in.capo, Thumb: pattern.Alternating, Pins: in.pins}
+	thumb := cmp.Or(profiles[0].Profile.Thumb, string(pattern.Alternating))
+	st := setup.Settings{Tuning: in.tuning, Capo: in.capo, Thumb: pattern.Kind(thumb), Pins: in.pins}
 	if len(in.tune.Bass) > 0 {
 		st.Thumb = pattern.Written
 	}

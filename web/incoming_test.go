@@ -364,7 +364,7 @@ func TestNeckByKeyboard(t *testing.T) {
 	s := newSite(t)
 	b := newTab(t, s, 1280, 800)
 	b.open("/")
-	b.do(chromedp.Click(".neck-way .act"))
+	b.do(chromedp.Click("#add > summary"), chromedp.Click(".door .act"))
 	b.until("document.querySelector('#entry') && window.Alpine && document.querySelector('.neck-page')._x_dataStack")
 	// Four bars: quarters up the first string, eighths on two strings, a half note under the slide, a rest;
 	// then again on other frets.
@@ -416,7 +416,7 @@ func TestNeckByTouch(t *testing.T) {
 	s := newSite(t)
 	b := newTab(t, s, 390, 844)
 	b.open("/")
-	b.do(chromedp.Click(".neck-way .act"))
+	b.do(chromedp.Click("#add > summary"), chromedp.Click(".door .act"))
 	b.until("document.querySelector('#entry') && window.Alpine && document.querySelector('.neck-page')._x_dataStack")
 	b.do(chromedp.Click(`button[value="put:3:2"]`))
 	b.until("document.querySelector('.head-facts').innerText.includes('1 notes')")

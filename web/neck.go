@@ -55,6 +55,14 @@ func (s *Server) addNeck(c *gin.Context) {
 		}
 	}
 	sheet := entry.New(tuned)
+	if kept, err := s.store.Drafts().All(ctx, door.Owner(c)); err == nil { // one on which nothing was entered is gone on with
+		for i := range kept {
+			if n := kept[i].Doc.Neck; n != nil && len(n.State().Notes) == 0 {
+				c.Redirect(http.StatusSeeOther, "/drafts/"+kept[i].ID.String())
+				return
+			}
+		}
+	}
 	id, err := s.store.Drafts().Add(ctx, door.Owner(c), &store.Draft{Name: "A tune on the neck", Neck: &sheet})
 	if errors.Is(err, store.ErrTooMany) {
 		s.showHome(c, http.StatusUnprocessableEntity,

@@ -29,8 +29,9 @@ type profileBody struct {
 	Name    string
 	Version int
 	Notice  string
-	Fields  []profileField
-	Slide   []string // what the slide does on this guitar
+	Fields  []profileField // what is asked first
+	Rest    []profileField // measures, and what is only for some
+	Slide   []string       // what the slide does on this guitar
 }
 
 // profileInput ties a form field to its place in the profile.
@@ -72,6 +73,9 @@ var profileInputs = []profileInput{
 	{name: "support", label: "What steadies the picking hand", help: "A planted little finger can cramp the hand; it also cannot damp.",
 		options: []option{{"float", "nothing: it floats"}, {"heel", "the heel near the bridge"}, {"planted", "the little finger planted on the top"}},
 		text:    func(p *player.Profile) *string { return &p.Support }},
+	{name: "thumb", label: "What your thumb does", help: "In new tunes that do not say. A tune can ask for another.",
+		options: []option{{"", "alternates between bass strings"}, {"steady", "keeps to the root"}, {"none", "is not free: melody only"}},
+		text:    func(p *player.Profile) *string { return &p.Thumb }},
 	{name: "accent", label: "The thumb's heavy beats", help: "Where no picking pattern says otherwise.",
 		options: []option{{"one", "beat 1"}, {"two-four", "beats 2 and 4"}, {"even", "all alike"}},
 		text:    func(p *player.Profile) *string { return &p.Accent }},
@@ -236,11 +240,25 @@ func (s *Server) profile(c *gin.Context) {
 		return
 	}
 	body := profileBody{ID: p.ID.String(), Name: profileName(&p.Profile), Version: p.Version}
-	body.Fields = fieldsOf(profileInputs, &p.Profile)
+	body.ask(fieldsOf(profileInputs, &p.Profile))
 	if p.Profile.Lean != player.LeanNone {
 		body.Slide = slideWords(&p.Profile)
 	}
 	s.render(c, http.StatusOK, "profile", "layout", body.Name, body)
+}
+
+// askedFirst are the questions that decide most of a plan.
+var askedFirst = []string{"name", "leftHanded", "lean", "slideFinger", "silence", "thumb", "reachMm"}
+
+// ask puts the questions that matter most before the others; one that was answered wrong is not folded away.
+func (b *profileBody) ask(fields []profileField) {
+	for _, f := range fields {
+		if slices.Contains(askedFirst, f.Name) || f.Error != "" {
+			b.Fields = append(b.Fields, f)
+		} else {
+			b.Rest = append(b.Rest, f)
+		}
+	}
 }
 
 func (s *Server) saveProfile(c *gin.Context) {
@@ -250,7 +268,8 @@ func (s *Server) saveProfile(c *gin.Context) {
 	}
 	p := old.Profile
 	fields, bad := readFields(c, profileInputs, &p)
-	body := profileBody{ID: old.ID.String(), Name: profileName(&old.Profile), Version: old.Version, Fields: fields}
+	body := profileBody{ID: old.ID.String(), Name: profileName(&old.Profile), Version: old.Version}
+	body.ask(fields)
 	if bad {
 		s.render(c, http.StatusUnprocessableEntity, "profile", "layout", body.Name, body)
 		return

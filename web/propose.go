@@ -72,6 +72,25 @@ func (s *Server) keepProposed(c *gin.Context, id store.ID, ways []rank.Way) {
 	}
 }
 
+// proposedNow shows what is proposed for a tune, found now and kept if it was not yet; none for a tune that cannot be read.
+func (s *Server) proposedNow(c *gin.Context, t *store.Tune) []proposedView {
+	if out := s.proposedFor(c, t.ID, &t.Settings); out != nil {
+		return out
+	}
+	tu, _, err := s.desk.Read(t.Source)
+	prof, err2 := s.store.Profile(c.Request.Context(), door.Owner(c), t.ProfileID)
+	if err != nil || err2 != nil {
+		return nil
+	}
+	ways, _, err := s.propose(c, tu.Transposed(t.Settings.Steps), &prof.Profile)
+	if err != nil {
+		s.logUnlessGone(c, "proposals", "err", err) // the page is there without
+		return nil
+	}
+	s.keepProposed(c, t.ID, ways)
+	return s.proposedFor(c, t.ID, &t.Settings)
+}
+
 // proposedFor shows what was proposed for a tune.
 func (s *Server) proposedFor(c *gin.Context, id store.ID, st *setup.Settings) (out []proposedView) {
 	kept, err := s.store.Result(c.Request.Context(), door.Owner(c), id, proposalJob)

@@ -41,9 +41,11 @@ type suitBody struct {
 	All, Planned    int
 	Proved          int
 	Guitar, Present string
-	Wanted          string // the tune's tuning as it is set
-	Sort            string // the address up to the column to sort by
-	Sorted          bool   // by another column than the rank
+	Wanted          string         // the tune's tuning as it is set
+	Sort            string         // the address up to the column to sort by
+	Sorted          bool           // by another column than the rank
+	Proposed        []proposedView // while nothing is ranked
+	Steps           int            // that the tune is moved
 }
 
 type suitView struct {
@@ -125,8 +127,11 @@ func (s *Server) suit(c *gin.Context) {
 	sorts := map[bool]string{true: "?sort=", false: "?key=any&sort="}
 	g, _ := sixStringed(guitars)
 	body := suitBody{ID: t.ID.String(), Title: t.Title, Version: t.Version, Keep: keep, Guitar: g.Name, Present: g.Tuning,
-		Wanted: t.Settings.Tuning, Sort: sorts[keep], Sorted: c.Query("sort") != ""}
+		Wanted: t.Settings.Tuning, Steps: t.Settings.Steps, Sort: sorts[keep], Sorted: c.Query("sort") != ""}
 	s.ranked(c, t, keep, &body)
+	if len(body.Ways) == 0 && c.GetHeader("X-Part") == "" {
+		body.Proposed = s.proposedNow(c, t)
+	}
 	part := "layout"
 	if c.GetHeader("X-Part") != "" {
 		part = "ranking"

@@ -42,7 +42,7 @@ func TestWay(t *testing.T) {
 	}
 	b.open(path) // the keys of a page are listed by ?, and what is beneath does not hear them meanwhile
 	b.until("document.querySelector('ul.why')")
-	b.key("?")
+	b.keymap()
 	b.until("document.getElementById('keymap').open")
 	b.accessible("the keys")
 	if said := b.text("#keymap"); !strings.Contains(said, "Compare") ||
@@ -50,7 +50,7 @@ func TestWay(t *testing.T) {
 		t.Errorf("%.500s", said)
 	}
 	b.key(kb.ArrowDown)
-	b.key("?")
+	b.keymap()
 	b.until("!document.getElementById('keymap').open && document.querySelector('.col-cursor').getAttribute('y') < 40")
 	for key, want := range map[string]string{"D": "/today", "P": "/profiles", "G": "/bench", "S": "/slides", "A": "/patterns",
 		"C": "/chords", "E": "/set", "T": "/"} { // the shelf
@@ -140,6 +140,13 @@ func TestManyTunes(t *testing.T) {
 	}
 	b := newTab(t, s, 1280, 800)
 	b.open("/")
-	b.do(chromedp.Click(".home .act-main"))
+	b.accessible("an empty first page")
+	if n := eval[int](b, "document.querySelectorAll('.sample .stand-figure').length"); n < 4 {
+		t.Errorf("the answered bar has %d figures", n)
+	}
+	if status, wav, header := s.ask(t, "GET", "/sample.wav", nil); status != 200 || len(wav) < 10000 || header.Get("Content-Type") != "audio/wav" {
+		t.Errorf("the answered bar does not sound: %d, %d bytes of %s", status, len(wav), header.Get("Content-Type"))
+	}
+	b.do(chromedp.Click("form[action='/demo-tune'] .act"))
 	b.until("location.pathname.startsWith('/tunes/') && document.querySelector('.column')")
 }

@@ -30,6 +30,7 @@ type Profile struct {
 	ThumbOver       bool       `json:"thumbOver"`            // may fret string 6 with the thumb over the neck
 	Drone           bool       `json:"drone"`                // an open home bass under another chord is welcome
 	Accent          string     `json:"accent"`               // of the thumb, see Accents
+	Thumb           string     `json:"thumb,omitempty"`      // what it plays where neither tune nor pattern say, see Thumbs; "" alternating
 	Tunings         []string   `json:"tunings,omitempty"`    // that the player knows, by name; none: what most have met
 	Techniques      []string   `json:"techniques,omitempty"` // special ones that the player uses, see Techniques
 	Learn           bool       `json:"learn,omitempty"`      // the planner may learn from this player's choices
@@ -104,6 +105,7 @@ var (
 	Attacks  = []string{"flesh", "nails", "thumbpick", "picks"}
 	Supports = []string{HeelRests, Floats, Planted}
 	Accents  = []string{"one", "two-four", "even"}
+	Thumbs   = []string{"", "alternating", "steady", "none"}
 )
 
 // Special techniques. Hammers, pulls and glides are everyone's; these are planned for who lists them, or
@@ -232,7 +234,7 @@ func (p Profile) Validate() error {
 	}{
 		{"posture", p.Posture, Postures}, {"silence", p.Silence, Silences},
 		{"lean", p.Lean, Leans}, {"attack", p.Attack, Attacks},
-		{"support", p.Support, Supports}, {"accent", p.Accent, Accents},
+		{"support", p.Support, Supports}, {"accent", p.Accent, Accents}, {"thumb", p.Thumb, Thumbs},
 	} {
 		if !slices.Contains(c.of, c.value) {
 			return &FieldError{c.field, fmt.Sprintf("%q is not one of %s", c.value, strings.Join(c.of, ", "))}

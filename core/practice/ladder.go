@@ -268,7 +268,6 @@ func (l *ladder) moves() {
 	}
 }
 
-// changes: chord changes grown one note at a time, those with the least time to the next stroke first, each pair once.
 // changesHands reports whether a change of chord at moment t asks anything of the hands: within the bar after it a finger or the slide
 // goes to another place, or the thumb to another string. A change of name over the same open strings is no step.
 func (l *ladder) changesHands(t int) bool {
@@ -300,6 +299,7 @@ func (l *ladder) hands(t, step int) map[string]bool {
 	return out
 }
 
+// changes: chord changes grown one note at a time, those with the least time to the next stroke first, each pair once.
 func (l *ladder) changes() {
 	type change struct {
 		at     int     // moment
