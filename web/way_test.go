@@ -24,8 +24,8 @@ func TestWay(t *testing.T) {
 	path := s.tunePath(t, 1)
 	b := newTab(t, s, 1280, 800)
 	b.open("/")
-	if said := b.text("main"); !strings.Contains(said, "Today, 30 minutes") || !strings.Contains(said, "strings to turn, about") ||
-		!strings.Contains(said, "steps firm") {
+	if said := b.text("main"); !strings.Contains(said, "Today, 30 minutes") || !strings.Contains(said, "strings to turn") ||
+		!strings.Contains(said, "steps learnt") {
 		t.Errorf("%.600s", said)
 	}
 	b.open(path)
@@ -50,7 +50,7 @@ func TestWay(t *testing.T) {
 		t.Errorf("%.500s", said)
 	}
 	b.key(kb.ArrowDown)
-	b.keymap()
+	b.key("?")
 	b.until("!document.getElementById('keymap').open && document.querySelector('.col-cursor').getAttribute('y') < 40")
 	for key, want := range map[string]string{"D": "/today", "P": "/profiles", "G": "/bench", "S": "/slides", "A": "/patterns",
 		"C": "/chords", "E": "/set", "T": "/"} { // the shelf

@@ -97,8 +97,23 @@ func Today(works []Work, minutes float64, now time.Time) []Item {
 	t.fill(t.due, share)
 	t.fill(t.work[dated:], t.left)
 	t.fill(t.due, t.left)
+	t.lengthen()
 	t.playThrough(works, through)
 	return t.rested()
+}
+
+// lengthen gives the minutes that no other part fits into to what is in work, in turn.
+func (t *today) lengthen() {
+	for longer := true; longer && t.left >= 1; {
+		longer = false
+		for i := range t.items {
+			if it := &t.items[i]; it.Kind == New && it.Minutes < mostMinutes && t.left >= 1 {
+				it.Minutes++
+				t.left--
+				longer = true
+			}
+		}
+	}
 }
 
 // playThrough ends with the tune that most of the time went to, from beginning to end: the one that was reserved time for.
