@@ -110,12 +110,7 @@ func TestScreenshots(t *testing.T) {
 	take("practise", 1280, 800, s.tunePath(t, 1)+"/practise", nil)
 	take("today", 1280, 800, "/today", nil)
 	take("log", 1280, 1300, s.tunePath(t, 0)+"/log", nil)
-	take("pace", 1280, 800, s.tunePath(t, 1)+"?m=13", func(b *tab) {
-		b.until("document.querySelector('ul.why')")
-		b.key("p")
-		b.until("document.querySelector('.moves')")
-		b.do(chromedp.Sleep(500 * time.Millisecond))
-	})
+	take("stand", 1024, 768, s.tunePath(t, 1)+"/stand?m=13", nil)
 	take("plan-phone", 390, 844, s.tunePath(t, 0)+"?m=9", nil)
 	take("player", 1280, 800, "/profiles", func(b *tab) { b.do(chromedp.Click(".players a")); b.until("document.querySelector('#reachMm')") })
 	take("chords", 1280, 800, "/chords?c=D+|+G+|+A7+|+D&tuning=Open+D&i=2&pattern=Slap+on+two+and+four", nil)

@@ -179,15 +179,16 @@ type workView struct {
 // clientData is what the script needs to move the cursor without asking.
 type clientData struct {
 	ID     string    `json:"id"`
-	At     int       `json:"at"`     // moment at the cursor
-	Count  int       `json:"count"`  // moments of the whole plan
-	First  int       `json:"first"`  // moment of the first row drawn
-	Rows   []float64 `json:"rows"`   // y of each row drawn
-	Bars   []int     `json:"bars"`   // bar of each row drawn
-	When   []float64 `json:"when"`   // seconds of every moment, to follow the sound
-	BarOf  []int     `json:"barOf"`  // bar of every moment as played, from 1
-	Last   int       `json:"last"`   // bar
-	Starts []float64 `json:"starts"` // seconds of every bar, and of the end
+	At     int       `json:"at"`               // moment at the cursor
+	Count  int       `json:"count"`            // moments of the whole plan
+	First  int       `json:"first"`            // moment of the first row drawn
+	Rows   []float64 `json:"rows"`             // y of each row drawn
+	Bars   []int     `json:"bars"`             // bar of each row drawn
+	When   []float64 `json:"when"`             // seconds of every moment, to follow the sound
+	BarOf  []int     `json:"barOf"`            // bar of every moment as played, from 1
+	Chords []string  `json:"chords,omitempty"` // over every moment, where the page asks for them
+	Last   int       `json:"last"`             // bar
+	Starts []float64 `json:"starts"`           // seconds of every bar, and of the end
 	// Quarter notes a minute: the plan's, and the bounds.
 	Tempo   float64 `json:"tempo"`
 	Slowest float64 `json:"slowest"`

@@ -202,6 +202,11 @@ func TestStand(t *testing.T) {
 	at := eval[int](b, "Number(document.querySelector('.stand-bar.is-here').dataset.bar)")
 	b.key("x")
 	b.until(fmt.Sprintf("document.querySelector('.stand-bar.is-here').dataset.bar === '%d'", at+1))
+	b.key("v") // what is free over the present chord stands below
+	b.until("document.querySelectorAll('.stand-free .free-dot').length > 4 && document.querySelectorAll('.stand-bar').length > 4")
+	if !strings.Contains(b.text(".stand-over"), "Free over") {
+		t.Error("it is not said over which chord")
+	}
 	b.key("h")
 	b.until("document.querySelector('#lectern') && document.querySelector('.bar.is-here')")
 }

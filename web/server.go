@@ -269,6 +269,7 @@ func (s *Server) tuneRoutes(tune *gin.RouterGroup) {
 	tune.GET("/away", s.takeAway)
 	tune.GET("/whole", s.wholeTune)
 	tune.GET("/stand", s.standPage)
+	tune.GET("/free", s.freeNotes)
 	tune.GET("/text", s.text)
 	tune.POST("/text", s.saveText)
 	tune.POST("/tags", s.saveTags)

@@ -35,6 +35,9 @@ func (s *Server) standPage(c *gin.Context) {
 	b := standBody{ID: t.ID.String(), Title: t.Title, Client: clientData{ID: t.ID.String(), At: m, Count: len(p.Moments)}}
 	b.Stand, _ = view.NewStand(p, [2]int{first, last}, 0, true, true)
 	b.Client.timed(p)
+	for i := range b.Client.BarOf {
+		b.Client.Chords = append(b.Client.Chords, p.Moments[i].Chord.Name)
+	}
 	bar := p.Moments[m].Bar
 	at := func(bar int) string {
 		for i := range p.Moments {
@@ -46,4 +49,14 @@ func (s *Server) standPage(c *gin.Context) {
 	}
 	b.Back, b.On = at(max(1, bar-1)), at(bar+1)
 	s.render(c, http.StatusOK, "stand", "layout", t.Title+", on the stand", b)
+}
+
+// freeNotes draws what is free to improvise on over the chord of a moment, for the lower half of the stand.
+func (s *Server) freeNotes(c *gin.Context) {
+	_, w, ok := s.planParam(c)
+	if !ok {
+		return
+	}
+	m := min(max(atoi(c.Query("m")), 0), len(w.Plan.Moments)-1)
+	s.render(c, http.StatusOK, "stand", "free", "", view.NewFreeNeck(w.Plan, m))
 }

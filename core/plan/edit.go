@@ -118,8 +118,8 @@ func (m *model) sameNote(i int, o *model) bool {
 		return true
 	}
 	v, w, a, b := m.voicings[i], o.voicings[i], &m.req.Tune.Notes[i], &o.req.Tune.Notes[i]
-	return m.noteSeconds[i] == o.noteSeconds[i] && m.phraseEnd[i] == o.phraseEnd[i] && m.carries[i] == o.carries[i] && slices.Equal(a.Voices(), b.Voices()) &&
-		a.Dur == b.Dur && a.Marks == b.Marks && len(v) == len(w) && &v[0] == &w[0]
+	return m.noteSeconds[i] == o.noteSeconds[i] && m.phraseEnd[i] == o.phraseEnd[i] && m.carries[i] == o.carries[i] &&
+		slices.Equal(a.Voices(), b.Voices()) && a.Dur == b.Dur && a.Marks == b.Marks && len(v) == len(w) && &v[0] == &w[0]
 }
 
 func (ps *pinSet) same(o *pinSet) bool {

@@ -45,7 +45,7 @@ func WriteBars(w io.Writer, tu *tune.Tune, first, last int) error {
 		out.some(first, last)
 		return out.Flush()
 	}
-	fmt.Fprint(out, "%%score (1 2)\nV:1 clef=treble-8\nV:2 clef=treble-8\n[V:1] ")
+	out.WriteString("%%score (1 2)\nV:1 clef=treble-8\nV:2 clef=treble-8\n[V:1] ") // Flush has its error
 	out.some(first, last)
 	fmt.Fprint(out, "[V:2] ")
 	bass := *tu

@@ -13,6 +13,15 @@ document.addEventListener('alpine:init', () => {
       });
       this.$root.addEventListener('submit', (e) => { if (e.target.matches('.neck-form')) e.preventDefault(); });
       window.addEventListener('keydown', (e) => this.key(e));
+      this.inSight();
+    },
+
+    // inSight keeps the note that comes next, and those just entered, within the strip where that is too narrow for all of it.
+    inSight() {
+      const strip = this.$root.querySelector('.strip');
+      const now = strip.querySelector('.strip-now').getBoundingClientRect();
+      const seen = strip.getBoundingClientRect();
+      strip.scrollLeft += now.left - seen.left - 0.75 * seen.width;
     },
 
     key(e) {
@@ -53,6 +62,7 @@ document.addEventListener('alpine:init', () => {
           const before = Number(entry.dataset.notes);
           Parts.merge(entry, html, (el) => el.matches('details') || el === document.activeElement);
           if (focused && document.activeElement === document.body) this.$root.querySelector(`[value="${CSS.escape(focused)}"]`)?.focus();
+          this.inSight();
           const { notes, tone } = document.getElementById('entry').dataset;
           if (Number(notes) > before) Sounds.hear(tone);
         } catch (err) {

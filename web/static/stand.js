@@ -67,6 +67,7 @@ class Stand {
     this.root = root;
     this.bars = [...root.querySelectorAll('.stand-bar')];
     this.moments = [...root.querySelectorAll('[data-moment]')];
+    this.single = false; // whether the place below is taken by something else
     this.places = [0, 1]; // which bar stands above, and which below
     root.classList.add('is-two');
     this.open(0);
@@ -85,7 +86,7 @@ class Stand {
   play(n) {
     if (n === this.now || n < 0 || n >= this.bars.length) return;
     const at = this.places.indexOf(n);
-    if (at < 0) return this.open(n);
+    if (at < 0 || this.single) return this.open(n);
     this.now = n;
     this.places[1 - at] = n + 1 < this.bars.length ? n + 1 : -1;
     this.draw();
@@ -147,6 +148,34 @@ document.addEventListener('alpine:init', () => {
       if (e.target.closest('[data-slower]')) this.pace('slower');
       if (e.target.closest('[data-faster]')) this.pace('faster');
       if (e.target.closest('[data-learn]')) this.learn();
+      if (e.target.closest('[data-free]')) this.toggleFree();
+    },
+
+    // toggleFree puts what is free to improvise on over the present chord in the place of the bar below.
+    toggleFree() {
+      const { stand } = this;
+      stand.single = !stand.single;
+      this.$root.classList.toggle('is-free', stand.single);
+      this.$root.querySelector('.stand-free').hidden = !stand.single;
+      this.$root.querySelector('[data-free]').setAttribute('aria-pressed', String(stand.single));
+      stand.open(stand.now);
+      this.over = '';
+      this.free(Math.max(this.data.barOf.indexOf(stand.first + stand.now), 0));
+    },
+
+    // free shows what is free over the chord of moment m, if that is not shown yet.
+    async free(m) {
+      const { stand } = this;
+      const chord = this.data.chords[m];
+      if (!stand.single || chord === this.over) return;
+      this.over = chord;
+      const el = this.$root.querySelector('.stand-free');
+      try {
+        const html = await Parts.html(`${el.dataset.src}?m=${m}`);
+        if (this.over === chord) Parts.fill(el, html);
+      } catch (err) {
+        this.say(err.message);
+      }
     },
 
     key(e) {
@@ -155,6 +184,7 @@ document.addEventListener('alpine:init', () => {
       if (step) this.bar(step);
       else if (e.key === ' ' && !Taps.takesSpace(e.target)) this.press('both');
       else if (e.key === 'Escape' || e.key === 'h') this.$root.querySelector('[data-leave]').click();
+      else if (e.key === 'v') this.toggleFree();
       else if (e.key === ',' || e.key === '.') this.pace(e.key === '.' ? 'faster' : 'slower');
       else return;
       e.preventDefault();
@@ -187,7 +217,11 @@ document.addEventListener('alpine:init', () => {
       const start = data.starts[bar - 1];
       const audio = Sounds.open(`/tunes/${data.id}/sound.wav?bars=${bar}-${data.last}&tempo=${tempo}`);
       this.audio = audio;
-      Sounds.follow(audio, () => this.audio === audio, (seconds) => stand.mark(stand.at(Sounds.last(data.when, start + seconds * share + 0.01))), (words) => { this.hush(); this.say(words); });
+      Sounds.follow(audio, () => this.audio === audio, (seconds) => {
+        const m = Sounds.last(data.when, start + seconds * share + 0.01);
+        stand.mark(stand.at(m));
+        this.free(m);
+      }, (words) => { this.hush(); this.say(words); });
       this.show();
     },
 
@@ -204,6 +238,7 @@ document.addEventListener('alpine:init', () => {
       this.$root.querySelector('.stand-tempo b').textContent = String(Math.round(this.tempo));
       const at = this.data.barOf.indexOf(this.stand.first + this.stand.now);
       if (at < 0) return;
+      this.free(at);
       this.$root.querySelector('[data-leave]').href = `/tunes/${this.data.id}?m=${at}`;
       history.replaceState(null, '', `?m=${at}`);
     },
