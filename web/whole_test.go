@@ -224,6 +224,7 @@ func TestHandsOn(t *testing.T) {
 			t.Errorf("%s lies under the fold, at %.0f", leaf, low)
 		}
 	}
+	b.key(kb.Escape) // the key of the pane that is open would close it
 	b.key("p")
 	b.until("document.querySelector('.moves')")
 	ceiling := b.text(".fact b")
