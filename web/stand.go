@@ -53,10 +53,14 @@ func (s *Server) standPage(c *gin.Context) {
 
 // freeNotes draws what is free to improvise on over the chord of a moment, for the lower half of the stand.
 func (s *Server) freeNotes(c *gin.Context) {
-	_, w, ok := s.planParam(c)
+	t, w, ok := s.planParam(c)
 	if !ok {
 		return
 	}
 	m := min(max(atoi(c.Query("m")), 0), len(w.Plan.Moments)-1)
+	if c.GetHeader("X-Part") == "" { // it is no page of its own
+		c.Redirect(http.StatusSeeOther, fmt.Sprintf("/tunes/%s/stand?m=%d", t.ID, m))
+		return
+	}
 	s.render(c, http.StatusOK, "stand", "free", "", view.NewFreeNeck(w.Plan, m))
 }
