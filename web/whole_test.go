@@ -217,6 +217,8 @@ func TestHandsOn(t *testing.T) {
 	if fronts := eval[int](b, "document.querySelectorAll('.front li.is-struck').length"); fronts == 0 {
 		t.Error("the front view shows nothing struck")
 	}
+	b.key(kb.Escape) // the strum test has opened its pane
+	b.until("!document.querySelector('.work.has-pane')")
 	for key, leaf := range map[string]string{"w": "why", "e": "elsewhere", "s": "silence", "v": "vary", "y": "setup", "p": "pace"} {
 		b.key(key)
 		b.until("!document.getElementById(" + quote(leaf) + ").hidden && document.querySelectorAll('.leaf:not([hidden])').length === 1")
