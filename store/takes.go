@@ -104,17 +104,6 @@ func (s *Store) Take(ctx context.Context, owner, tune, id ID) (*Take, error) {
 	return &t, nil
 }
 
-// Along is when a tune was last practised, zero if it was not, and how many takes of it are kept; nothing for a
-// tune that the owner does not have.
-func (s *Store) Along(ctx context.Context, owner, tune ID) (played time.Time, takes int, err error) {
-	var at sql.NullTime
-	err = s.q().QueryRowContext(ctx, "SELECT (SELECT MAX(at) FROM passes WHERE owner_id = ? AND tune_id = ?), (SELECT COUNT(*) FROM takes WHERE owner_id = ? AND tune_id = ?)", owner, tune, owner, tune).Scan(&at, &takes)
-	if err != nil {
-		return played, 0, fmt.Errorf("how far the tune is: %w", err)
-	}
-	return at.Time, takes, nil
-}
-
 // LastTake is the latest take of a tune that was judged by a plan of this basis. ErrNotFound.
 func (s *Store) LastTake(ctx context.Context, owner, tune ID, plan string) (*Take, error) {
 	var t Take

@@ -186,15 +186,8 @@ func TestWalls(t *testing.T) {
 		"Passes":       func() (int, error) { v, err := f.Passes(f.ctx, other); return len(v), err },
 		"PassesOver":   func() (int, error) { v, err := f.PassesOver(f.ctx, other, id); return len(v), err },
 		"GoneTunes":    func() (int, error) { v, err := f.GoneTunes(f.ctx, other); return len(v), err },
-		"Along": func() (int, error) {
-			at, takes, err := f.Along(f.ctx, other, id)
-			if !at.IsZero() {
-				takes++
-			}
-			return takes, err
-		},
-		"UploadsOf": func() (int, error) { v, err := f.UploadsOf(f.ctx, other, id); return len(v), err },
-		"AllTakes":  func() (int, error) { v, err := f.AllTakes(f.ctx, other, true); return len(v), err },
+		"UploadsOf":    func() (int, error) { v, err := f.UploadsOf(f.ctx, other, id); return len(v), err },
+		"AllTakes":     func() (int, error) { v, err := f.AllTakes(f.ctx, other, true); return len(v), err },
 		"HasTune": func() (int, error) {
 			has, _, err := f.HasTune(f.ctx, other, id)
 			if has {

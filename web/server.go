@@ -328,7 +328,7 @@ func (s *Server) render(c *gin.Context, status int, name, part, title string, bo
 	figures, _ := c.Cookie("figures")
 	var around *way
 	if part == "layout" {
-		around = s.wayHere(c, status)
+		around = wayHere(c, status)
 	}
 	var buf bytes.Buffer
 	if err := s.pages[name].ExecuteTemplate(&buf, part, page{

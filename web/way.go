@@ -20,9 +20,9 @@ type way struct {
 
 // wayStep is one place of the way.
 type wayStep struct {
-	Name, Link, Note string
-	Key              int // with the shift key
-	Here             bool
+	Name, Link string
+	Key        int // with the shift key
+	Here       bool
 }
 
 // wayOf is which step the pages of a tune belong to, by what follows the tune in their addresses; all others are about the plan.
@@ -34,8 +34,8 @@ var wayOf = map[string]string{
 // tuneKey is where a request keeps the tune that it is about.
 const tuneKey = "tune"
 
-// wayHere is the way of the tune that a request is about, nil if it is about none. A database that is away costs the notes alone.
-func (s *Server) wayHere(c *gin.Context, status int) *way {
+// wayHere is the way of the tune that a request is about, nil if it is about none.
+func wayHere(c *gin.Context, status int) *way {
 	v, _ := c.Get(tuneKey)
 	t, ok := v.(*store.Tune)
 	if !ok {
@@ -45,30 +45,12 @@ func (s *Server) wayHere(c *gin.Context, status int) *way {
 	if here == "" {
 		here = "Plan"
 	}
-	tuned := t.Settings.Tuning
-	if t.Settings.Capo > 0 {
-		tuned = fmt.Sprintf("%s, capo %d", tuned, t.Settings.Capo)
-	}
-	kept := ""
-	if t.Settings.Kept != nil {
-		kept = "kept"
-	}
-	played, recorded := "", ""
-	if on, takes, err := s.store.Along(c.Request.Context(), t.Owner, t.ID); err == nil {
-		if played = "not yet"; !on.IsZero() {
-			played = daysAgo(on, time.Now())
-		}
-		if takes > 0 {
-			recorded = fmt.Sprint(takes)
-		}
-	}
 	w := &way{ID: t.ID.String(), Title: t.Title}
 	if status == http.StatusOK && c.Request.Method == http.MethodGet {
 		w.Left = leftAt(c, "/tunes/"+w.ID)
 	}
-	for i, st := range []wayStep{{Name: "Tune", Link: "/text"}, {Name: "Tuning", Link: "/suit", Note: tuned},
-		{Name: "Plan", Note: kept}, {Name: "Hear", Link: "/hear"}, {Name: "Practise", Link: "/practise", Note: played},
-		{Name: "Record", Link: "/take", Note: recorded}} {
+	for i, st := range []wayStep{{Name: "Tune", Link: "/text"}, {Name: "Tuning", Link: "/suit"}, {Name: "Plan"}, {Name: "Hear", Link: "/hear"},
+		{Name: "Practise", Link: "/practise"}, {Name: "Record", Link: "/take"}} {
 		st.Key, st.Here, st.Link = i+1, st.Name == here, "/tunes/"+w.ID+st.Link
 		w.Steps = append(w.Steps, st)
 	}

@@ -158,13 +158,15 @@ document.addEventListener('alpine:init', () => {
       this.say(`${step.words}. ${would.size ? `${would.size} moments change, in ${bars.length > 6 ? `${bars.length} bars` : `bar ${bars.join(', ')}`}.` : 'Nothing changes.'}`);
     },
 
-    // asked waits for a part and shows it, or says what went wrong.
+    // asked waits for a part and shows it, or says what went wrong and returns false.
     async asked(part, show) {
       try {
         const html = await part;
         if (html !== null) show(html);
+        return true;
       } catch (err) {
         this.say(err.message);
+        return false;
       }
     },
 
@@ -296,15 +298,19 @@ document.addEventListener('alpine:init', () => {
     async go(m) {
       m = Math.min(Math.max(m, 0), this.data.count - 1);
       if (m === this.data.at) return;
+      const was = this.data.at;
       this.data.at = m;
       const row = m - this.data.first;
       const whole = row < 0 || row >= this.data.rows.length;
       if (!whole) this.show();
-      await this.asked(Parts.html(whole ? `/tunes/${this.data.id}?m=${m}` : `/tunes/${this.data.id}/at/${m}?soon=1`, { signal: this.ask() }), (html) => {
+      const there = await this.asked(Parts.html(whole ? `/tunes/${this.data.id}?m=${m}` : `/tunes/${this.data.id}/at/${m}?soon=1`, { signal: this.ask() }), (html) => {
         if (whole) this.put(html); else this.moment(html);
         this.keep();
         if (!whole && this.$root.querySelector('[data-waiting]')) this.reasonsSoon();
       });
+      if (there || this.data.at !== m) return;
+      this.data.at = was; // the music does not go where the picture could not follow
+      this.show();
     },
 
     // moment puts what belongs to one moment into its places.
@@ -350,11 +356,13 @@ document.addEventListener('alpine:init', () => {
 
     put(html) {
       const focused = document.activeElement?.id;
-      const tuned = document.querySelector('.way [data-way="2"] small');
-      if (tuned) tuned.textContent = /data-tuned="([^"]*)"/.exec(html)?.[1] ?? tuned.textContent;
+      const pane = document.activeElement?.closest('.leaf');
+      const scrolled = pane?.scrollTop;
       Parts.merge(document.getElementById('sheet'), html);
       document.documentElement.dataset.hand = document.getElementById('sheet').dataset.player; // a left-handed player's is mirrored
       if (focused) document.getElementById(focused)?.focus();
+      if (pane?.isConnected && document.activeElement === document.body) pane.focus({ preventScroll: true }); // what was pressed has become what is played
+      if (pane) pane.scrollTop = scrolled;
       const dials = this.$root.querySelector('[data-dials]');
       if (dials) delete dials.turned; // another plan turns differently
       this.read();
