@@ -158,3 +158,13 @@ func (b *tab) keymap() {
 	b.t.Helper()
 	eval[bool](b, `['keydown', 'keyup'].every((on) => (document.activeElement ?? document.body).dispatchEvent(new KeyboardEvent(on, { key: "?", bubbles: true, cancelable: true })) || true)`)
 }
+
+// tread presses switches of a pedal shortly, one after the other, at one moment of the page: how busy the machine is does not make them long.
+func (b *tab) tread(keys ...string) {
+	b.t.Helper()
+	for i := range keys {
+		keys[i] = quote(keys[i])
+	}
+	eval[bool](b, fmt.Sprintf(`[%s].every((key) => ['keydown', 'keyup'].every((on) => document.body.dispatchEvent(new KeyboardEvent(on, { key, bubbles: true, cancelable: true })) || true))`,
+		strings.Join(keys, ", ")))
+}

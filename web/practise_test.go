@@ -110,10 +110,10 @@ func (s *site) passByPedal(t *testing.T, b *tab) {
 		}
 	}
 	state("ready", "hear it")
-	b.key(kb.PageDown)
+	b.tread("PageDown")
 	state("hearing", "play it")
 	b.until("document.querySelector('.step-beats .is-now')")
-	b.key(kb.PageDown)
+	b.tread("PageDown")
 	state("playing", "stop")
 	src := eval[string](b, "document.querySelector('#sitting')._x_dataStack[0].audio.src")
 	if !regexp.MustCompile(`count=[2-6]&layers=(silence|click)$`).MatchString(src) {
@@ -123,7 +123,7 @@ func (s *site) passByPedal(t *testing.T, b *tab) {
 	was := len(s.logged(t))
 	b.key(" ")
 	state("judging", "nearly")
-	b.key(kb.PageDown)
+	b.tread("PageDown")
 	state("told done", "play it again")
 	if got := s.logged(t); len(got) != was+1 {
 		t.Errorf("%d passes after %d", len(got), was)

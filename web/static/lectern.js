@@ -78,13 +78,14 @@ document.addEventListener('alpine:init', () => {
     // turn opens a pane over the neck; '', and the name of the one that is open, close it.
     turn(name) {
       const from = this.leaf;
-      this.leaf = name === this.leaf ? '' : name;
+      const inside = document.activeElement?.closest('.leaf, .leaf-close');
+      this.leaf = name === from ? '' : name;
       this.leaves();
       this.keep();
-      if (!this.leaf) return document.getElementById(from)?.contains(document.activeElement) || document.activeElement?.closest('.leaf-close') ? this.$root.querySelector(`[data-leaf="${from}"]`)?.focus() : undefined;
       const pane = document.getElementById(this.leaf);
-      pane.scrollTop = 0;
-      if (document.activeElement?.closest('[data-leaf]')) pane.focus({ preventScroll: true });
+      if (pane) pane.scrollTop = 0;
+      if (pane && document.activeElement?.closest('[data-leaf]')) pane.focus({ preventScroll: true });
+      if (!pane && inside) this.$root.querySelector(`[data-leaf="${from}"]`)?.focus(); // back to what opened it
     },
 
     // leaves shows the open pane, and works out what it holds if that is not there yet.

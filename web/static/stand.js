@@ -246,12 +246,17 @@ document.addEventListener('alpine:init', () => {
     // learn asks for the two switches, one after the other.
     learn() {
       const keys = {};
+      const before = localStorage.getItem('switches');
       const ask = ['right', 'left'];
       this.say('Press the switch you want for ON.');
       const hear = (e) => {
         e.preventDefault();
         e.stopImmediatePropagation();
-        if (e.key === 'Escape') { window.removeEventListener('keydown', hear, true); return this.say('The switches stay as they were.'); }
+        if (e.key === 'Escape') {
+          window.removeEventListener('keydown', hear, true);
+          if (before) localStorage.setItem('switches', before);
+          return this.say('The switches stay as they were.');
+        }
         if (Object.values(keys).includes(e.key)) return this.say('That one is ON already: press another for BACK.');
         keys[ask[Object.keys(keys).length]] = e.key;
         if (Object.keys(keys).length === 1) return this.say('Now the switch for BACK.');
