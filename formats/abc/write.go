@@ -95,6 +95,7 @@ type writer struct {
 	next, chord, meter, tempo int // notes, chords … written so far
 	bars                      int // in this line
 	sung                      []string
+	triplet                   int  // notes of one that are still to come
 	beams                     bool // notes of one beat stand together, so that they are beamed
 }
 
@@ -203,7 +204,17 @@ func (w *writer) symbol(at, end tune.Time) tune.Time {
 		w.sung = append(w.sung, "_")
 	}
 	to = min(to, n.End())
-	fmt.Fprint(w, w.pitches(n, n.At < at), lengthText(to-at))
+	length := to - at
+	if w.beams && w.triplet == 0 {
+		if w.triplet = w.tripletFrom(at); w.triplet > 0 {
+			fmt.Fprintf(w, "(3:2:%d", w.triplet)
+		}
+	}
+	if w.triplet > 0 {
+		w.triplet--
+		length = length * 3 / 2
+	}
+	fmt.Fprint(w, w.pitches(n, n.At < at), lengthText(length))
 	if to < n.End() {
 		fmt.Fprint(w, "-")
 	}
@@ -293,6 +304,24 @@ func (w *writer) accidental(n pitch.Note, tied bool) string {
 		return "^" + fractionText(cents, 100)
 	}
 	return "_" + fractionText(-cents, 100)
+}
+
+// tripletFrom counts the notes from the next one on, at time at, that make up triplets: each a third of what would be written, up to
+// where they add up to a plain length. 0 if the next one is none.
+func (w *writer) tripletFrom(at tune.Time) (n int) {
+	const least = tune.Whole / 64
+	sum := tune.Time(0)
+	for _, note := range w.tune.Notes[w.next:] {
+		if note.At != at || note.Dur%least == 0 || note.Dur*3%(2*least) != 0 {
+			break
+		}
+		n++
+		sum += note.Dur
+		if at = note.End(); sum%least == 0 {
+			break
+		}
+	}
+	return n
 }
 
 // lengthText writes a length in units.

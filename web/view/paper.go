@@ -69,7 +69,7 @@ type paperMark struct {
 const (
 	paperWidth = 1000.0
 	paperLeft  = 46.0
-	paperTop   = 50.0
+	paperTop   = 54.0
 	paperGap   = 28.0
 	paperCol   = 58.0
 	paperPad   = 16.0
