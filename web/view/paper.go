@@ -67,7 +67,7 @@ type paperMark struct {
 
 // Measures of a line in drawing units.
 const (
-	paperWidth = 1000.0
+	paperWidth = 1460.0
 	paperLeft  = 46.0
 	paperTop   = 54.0
 	paperGap   = 28.0
