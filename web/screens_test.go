@@ -177,7 +177,7 @@ func TestStand(t *testing.T) {
 	b.tread("PageUp")
 	shown("1 2")
 	time.Sleep(450 * time.Millisecond)
-	b.do(chromedp.Click(".stand")) // a browser sounds only after it was touched
+	b.do(chromedp.Click(".stand"))  // a browser sounds only after it was touched
 	b.tread("PageDown", "PageDown") // twice: plays from where it was
 	b.until("document.querySelector('[data-switch=both] [data-means]').textContent === 'stop'")
 	shown("1 2")
