@@ -198,7 +198,7 @@ func (s *Server) turnDials(c *gin.Context) {
 func (s *Server) easeAt(c *gin.Context, ch *change, wanted int) (int, error) {
 	w, err := s.desk.Plan(c.Request.Context(), &ch.tune, s.patience)
 	if err != nil {
-		return wanted, nil //nolint:nilerr // without a plan there is nothing to compare: the page says why
+		return wanted, nil // without a plan there is nothing to compare: the page says why
 	}
 	can, err := s.turn(c, &ch.tune, w)
 	if errors.Is(err, errTooLongToTurn) {

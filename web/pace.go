@@ -78,7 +78,7 @@ func (s *Server) pace(c *gin.Context) {
 	if c.GetHeader("X-Part") != "" {
 		part = "pace"
 	}
-	s.render(c, http.StatusOK, "pace", part, "Pace of "+t.Title, body)
+	s.render(c, http.StatusOK, "pace", part, "Speed of "+t.Title, body)
 }
 
 func newMove(c *gin.Context, p *plan.Plan, v plan.Move) (moveView, error) {

@@ -121,8 +121,9 @@ func (s *Server) Close() {
 // Handler returns the application with its security measures around it.
 func (s *Server) Handler() http.Handler { return s.door.Around(zipped(s.engine)) }
 
-// zipped compresses pages, styles, scripts and documents for browsers that take it; sounds are sent as they are. What is compressed
-// gives its length away, so there must be no secret in a page: there is none, and other sites cannot ask for one (package door).
+// zipped compresses pages, styles, scripts and documents for browsers that take it; sounds are sent as they are. The length of
+// what is compressed can give a secret away to a site that has its own words put beside it, many times: other sites cannot have pages
+// sent for somebody (package door), and one-time secrets come in answers to posts alone.
 func zipped(h http.Handler) http.Handler {
 	wrap, err := gzhttp.NewWrapper(gzhttp.MinSize(1400), gzhttp.CompressionLevel(gzip.BestSpeed), gzhttp.ContentTypes([]string{"text/html",
 		"text/css", "text/javascript", "application/javascript", "application/json", "image/svg+xml"}))

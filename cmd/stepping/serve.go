@@ -24,7 +24,7 @@ const (
 	dataDir     = ".data/db"
 	rootDataDir = "/var/lib/stepping/db" // for root, where the server's own user cannot enter dataDir
 	// Above it garbage is collected more often; what plans and rankings need beside is some tens of MiB each.
-	memoryLimit = 400 << 20
+	memoryLimit = 700 << 20
 	threads     = 4 // for each core
 	// How long requests under way may take at the end.
 	shutdownTime = 10 * time.Second
