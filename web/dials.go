@@ -30,10 +30,10 @@ type dial struct {
 // dialsOf are the dials of a tune for its player.
 func dialsOf(st *setup.Settings, p *player.Profile) []dial {
 	lean, most := p.Lean, len(setup.Easings)
-	if st.Slide != "" {
+	leans := setup.HowMuchSlide(p)
+	if slices.Contains(leans, st.Slide) {
 		lean = st.Slide
 	}
-	leans := setup.HowMuchSlide(p)
 	text := "as it is"
 	if st.Ease > 0 {
 		text = setup.Easings[st.Ease-1].Name

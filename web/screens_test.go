@@ -127,7 +127,7 @@ func TestFirstSight(t *testing.T) {
 	b.until("!document.querySelector('.work.has-pane')")
 }
 
-// TestDials: turned, a dial says at once what would change and marks it; let go, it is planned like any other plan and can be undone.
+// TestDials: turned, a dial says at once what would change and marks it; released, it is planned like any other plan and can be undone.
 func TestDials(t *testing.T) {
 	t.Parallel()
 	s := newSite(t)

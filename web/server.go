@@ -122,7 +122,7 @@ func (s *Server) Close() {
 func (s *Server) Handler() http.Handler { return s.door.Around(zipped(s.engine)) }
 
 // zipped compresses pages, styles, scripts and documents for browsers that take it; sounds are sent as they are. The length of
-// what is compressed can give a secret away to a site that has its own words put beside it, many times: other sites cannot have pages
+// what is compressed can give a secret away to a site that has its own words compressed with it, many times: other sites cannot have pages
 // sent for somebody (package door), and one-time secrets come in answers to posts alone.
 func zipped(h http.Handler) http.Handler {
 	wrap, err := gzhttp.NewWrapper(gzhttp.MinSize(1400), gzhttp.CompressionLevel(gzip.BestSpeed), gzhttp.ContentTypes([]string{"text/html",

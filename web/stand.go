@@ -17,7 +17,7 @@ type standBody struct {
 	Client    clientData
 }
 
-// mostOnStand is how many bars are drawn for the stand; a longer tune goes on at the last of them.
+// mostOnStand is how many bars are drawn for the stand, from the one asked for on in a longer tune; the script asks for others.
 const mostOnStand = 400
 
 func (s *Server) standPage(c *gin.Context) {

@@ -14,7 +14,7 @@ import (
 	"stepping/core/tuning"
 )
 
-// dialRequests are tunes of several kinds to turn the dials on: seeded lines with and without a slide, with a written bass, with bends.
+// dialRequests are tunes of several kinds to turn the dials on: seeded lines with and without a slide, for players who bend and play harmonics.
 func dialRequests(t *testing.T) (out []plan.Request) {
 	kinds := []struct {
 		tuning string
@@ -85,6 +85,22 @@ func TestHowMuchSlide(t *testing.T) {
 		}
 		if slid[0] != 0 || !slices.IsSorted(slid) || slid[2] >= slid[4] {
 			t.Errorf("at %.0f bpm from none to all %v notes are slid", bpm, slid)
+		}
+	}
+}
+
+// TestSlideForLap: a dial that was turned for a player who frets asks nothing of one whose guitar lies flat.
+func TestSlideForLap(t *testing.T) {
+	lap := player.Default()
+	lap.Posture, lap.Silence, lap.Lean = player.Lap, player.LapStop, player.LeanSlide
+	for _, lean := range player.Leans {
+		st := Settings{Tuning: "Open D", Thumb: pattern.None, Slide: lean}
+		r, err := st.Request(coretest.Wander(3, 8), &lap)
+		if err == nil {
+			err = r.Player.Validate()
+		}
+		if err != nil {
+			t.Errorf("%s: %v", lean, err)
 		}
 	}
 }

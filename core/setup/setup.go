@@ -118,7 +118,7 @@ func (s *Settings) Request(tu *tune.Tune, p *player.Profile) (plan.Request, erro
 	if req.Thumb == pattern.Written && len(tu.Bass) == 0 { // the text was replaced
 		req.Thumb = pattern.Alternating
 	}
-	if s.Slide != "" {
+	if slices.Contains(HowMuchSlide(p), s.Slide) { // else it was turned for a player whose guitar lies otherwise
 		req.Player.Lean = s.Slide
 	}
 	Eased(&req, s.Ease)

@@ -72,7 +72,7 @@ document.addEventListener('DOMContentLoaded', () => {
   });
   window.addEventListener('blur', () => { since = 0; caps(localStorage.getItem('caps')); });
 
-  // Menus close when something in them is chosen, by Escape, and by a touch beside them.
+  // Menus close when something in them is chosen, by Escape, and by a touch elsewhere.
   const close = (but) => document.querySelectorAll('details.menu[open]').forEach((m) => { if (m !== but) m.open = false; });
   document.addEventListener('click', (e) => {
     const menu = e.target.closest('details.menu');

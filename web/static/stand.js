@@ -16,7 +16,7 @@ const Switches = {
 
   learn(keys) { localStorage.setItem('switches', JSON.stringify(keys)); },
 
-  // watch calls on('left'), on('right') and on('both'): both down, one held, or, where twice is told so, one pressed twice; back takes the first of the two presses back.
+  // watch calls on('left'), on('right') and on('both'): both down, one held, or, if back is given, one pressed twice; back undoes the first of the two presses.
   watch(on, back) {
     const down = new Map(); // which: what it was timed with
     let used = false; // what is down has been acted on
@@ -199,6 +199,8 @@ document.addEventListener('alpine:init', () => {
     bar(step) {
       const was = this.audio;
       this.hush();
+      const to = this.stand.first + this.stand.now + step;
+      if (to >= 1 && to <= this.data.last && !this.stand.bars[to - this.stand.first]) return location.assign(`?m=${this.data.barOf.indexOf(to)}`); // of a long tune some bars are on the page
       this.stand.open(this.stand.now + step);
       this.stand.mark(-1);
       this.show();

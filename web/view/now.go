@@ -1,7 +1,6 @@
 package view
 
 import (
-	"cmp"
 	"context"
 	"encoding/json"
 	"fmt"
@@ -54,24 +53,6 @@ type Now struct {
 	Terms     []termView
 	Others    int // other places for its strokes
 	Quieter   int // other ways to keep its strings quiet
-}
-
-// termView is what one kind of cost adds at a moment.
-type termView struct{ Name, Cost string }
-
-// termsOf lists what a moment costs, the dearest first.
-func termsOf(mo *play.Moment) (out []termView) {
-	order := make([]int, len(mo.Cost))
-	for i := range order {
-		order[i] = i
-	}
-	slices.SortStableFunc(order, func(a, b int) int { return cmp.Compare(mo.Cost[b], mo.Cost[a]) })
-	for _, i := range order {
-		if cost := mo.Cost[i]; cost >= play.LeastFelt {
-			out = append(out, termView{play.Term(i).String(), fmt.Sprintf("%.2f", cost)})
-		}
-	}
-	return out
 }
 
 // strokeView is one stroke written large.
@@ -171,10 +152,10 @@ func noteText(s *play.Stroke) string {
 	return s.Note.String()
 }
 
-// NewNow makes the view of moment m of the plan of tune id in a version of its settings.
 // markWords are the marks of a note as what to do.
 var markWords = map[string]string{"vibrato": "shake it", "accent": "accent", "staccato": "short", "slide": "from below", "let ring": "let it ring"}
 
+// NewNow makes the view of moment m of the plan of tune id in a version of its settings.
 func NewNow(id string, version int, p *plan.Plan, m int) Now {
 	mo := &p.Moments[m]
 	v := Now{
@@ -226,26 +207,6 @@ func NewNow(id string, version int, p *plan.Plan, m int) Now {
 		v.ThumbName += fmt.Sprintf(", held %.3g of %.3g beats", float64(th.Dur)/float64(unit), float64(th.Asked)/float64(unit))
 	}
 	return v
-}
-
-// spoken is the moment in one sentence.
-func spoken(mo *play.Moment, v *Now) string {
-	var out []string
-	for _, s := range append([]*strokeView{v.Melody}, v.With...) {
-		if s != nil {
-			out = append(out, s.words())
-		}
-	}
-	if v.Thumb != nil {
-		out = append(out, "thumb: "+v.Thumb.words())
-	}
-	if mo.Hit != "" {
-		out = append(out, mo.Hit)
-	}
-	if len(out) == 0 {
-		out = append(out, "nothing is struck")
-	}
-	return fmt.Sprintf("Bar %s, beat %s, %s. %s.", v.Bar, v.Beat, v.Chord, strings.Join(out, ". "))
 }
 
 func thumbName(mo *play.Moment) string {

@@ -15,7 +15,7 @@ type StandBar struct {
 	Width, Height float64
 	Number        string
 	Played        int    // as it is played out, from 1
-	Note          string // that the player wrote beside it
+	Note          string // the player's own, on this bar
 	Strings       []float64
 	Beats         []float64
 	Cells         []StandCell
