@@ -24,8 +24,15 @@ const (
 // spectrum is how strong each semitone is, compressed, less its mean, of length 1.
 type spectrum [bins]float64
 
-// features are the spectra of a signal, one every hop.
+// features are the spectra of a signal, one every hop, and how loud it is there.
 func (s *Signal) features() (out []spectrum, level []float64) {
+	if s.frames == nil {
+		s.frames, s.level = s.newFeatures()
+	}
+	return s.frames, s.level
+}
+
+func (s *Signal) newFeatures() (out []spectrum, level []float64) {
 	fft := fourier.NewFFT(window)
 	hann := hannOf(window)
 	weights := semitones()
@@ -33,8 +40,8 @@ func (s *Signal) features() (out []spectrum, level []float64) {
 	frame, coef := make([]float64, window), []complex128(nil)
 	for at := 0; at < len(s.Samples); at += hop {
 		energy := 0.0
-		for i := range frame { // what is heard at a time begins there: the window's middle lies a little behind it
-			k := at/slower + i - window/4
+		for i := range frame { // what is heard at a time is what lies around it
+			k := at/slower + i - window/2
 			frame[i] = 0
 			if k >= 0 && k < len(few) {
 				frame[i] = float64(few[k]) * hann[i]

@@ -19,6 +19,8 @@ type Place struct {
 
 // expected is what a moment should sound like.
 type expected struct {
+	moment  int
+	leftOut bool   // as all that is struck there is of a part that is left out
 	tones   []tone // all strings that sound, those struck first
 	struck  int    // how many of them are
 	seconds float64
@@ -70,16 +72,16 @@ func (e *expected) hzOf(str int) float64 {
 	return 0
 }
 
-// expectations lists what the plan should sound like, moment by moment.
-func expectations(p *plan.Plan) []expected {
+// expectations lists what the plan should sound like, moment by moment, if a part is left out; "" is none.
+func expectations(p *plan.Plan, without play.Part) []expected {
 	var last [tuning.Strings]float64 // pitch that each string was struck at
 	out := make([]expected, len(p.Moments))
 	for t := range p.Moments {
 		mo := &p.Moments[t]
-		e := expected{seconds: mo.Seconds}
+		e := expected{moment: t, seconds: mo.Seconds}
 		struck := map[int]bool{}
 		for _, s := range mo.Strokes() {
-			if s.How == play.Dead {
+			if s.How == play.Dead || s.Part == without {
 				continue
 			}
 			hz := s.Note.Pitch().Hertz(440)
@@ -87,6 +89,7 @@ func expectations(p *plan.Plan) []expected {
 			e.tones = append(e.tones, tone{s.String, hz, 1})
 		}
 		e.struck = len(e.tones)
+		e.leftOut = without != "" && !slices.ContainsFunc(mo.Strokes(), func(s *play.Stroke) bool { return s.Part != without })
 		for i, st := range mo.Strings {
 			if !struck[i+1] && last[i] > 0 && st.State == play.Rings {
 				e.tones = append(e.tones, tone{i + 1, last[i], ringingShare})
@@ -109,13 +112,13 @@ const (
 	onward       = -8.0  // without it
 	staysBegun   = -6.0  // something begins, and it is still the same moment
 	skipped      = -12.0 // a moment left out, beside onward
-	elsewhere    = -120.0
+	elsewhere    = -200.0
 	unfinished   = -10.0 // the recording ends before the last moment
-	leastLike    = 0.25  // mean likeness under which a recording is another tune
+	leastLike    = 0.43  // mean likeness, times the share of moments that come after the one before them in the plan, under which a recording is another tune
 	leastReached = 0.4   // share of frames that sound like anything of the plan
-	leastOrder   = 0.5   // share of moments that come after the one before them in the plan
 	leastUsed    = 0.4   // share of all that surely begins that is a moment of the plan
 	mostUnsteady = 0.5   // of the lengths, see unsteady
+	leastFound   = 0.5   // share of the moments from the first that was found to the last
 )
 
 // Follow finds where in the recording each moment of the plan begins: the most likely way (Viterbi) through
@@ -123,39 +126,65 @@ const (
 // player began again, is where it was played last; one that was left out is not there. ErrForeign if the
 // recording cannot be followed.
 func (s *Signal) Follow(p *plan.Plan) ([]Place, error) {
-	places, _, err := s.follow(p)
+	places, _, err := s.follow(expectations(p, ""))
 	return places, err
 }
 
-// follow is Follow, with how often it was begun.
-func (s *Signal) follow(p *plan.Plan) (found []Place, tries int, err error) {
-	exp := expectations(p)
+// follow is Follow of what is expected, with how often it was begun.
+func (s *Signal) follow(all []expected) (found []Place, tries int, err error) {
+	exp := slices.DeleteFunc(slices.Clone(all), func(e expected) bool { return e.leftOut })
+	if len(exp) == 0 {
+		return nil, 0, ErrForeign
+	}
 	frames, level := s.features()
 	flux := s.flux()
 	begun := beginnings(flux, len(frames))
 	way := viterbi(exp, frames, begun, level, 0, nil)
 	if ratio := tempoOf(exp, way); ratio > 0 { // once more, knowing about how fast it is played, and then about when each moment comes
 		way = viterbi(exp, frames, begun, level, ratio, nil)
-		from := max(0, oneWay(way)[0].frame-beforeTry) // when moments are due is known of the last try alone
+		last := oneWay(way)
+		if len(last) == 0 {
+			return nil, 0, ErrForeign
+		}
+		from := max(0, last[0].frame-beforeTry) // when moments are due is known of the last try alone
 		way = append(way[:from:from], viterbi(exp, frames[from:], begun[from:], level[from:], ratio, dueTimes(exp, way, from))...)
 	}
 	if foreign(exp, frames, begun, level, way) {
 		return nil, 0, ErrForeign
 	}
-	return places(exp, frames, flux, way), triesOf(way), nil
+	if found = places(exp, frames, flux, way); len(found) == 0 || float64(len(found)) < leastFound*float64(between(exp, found)) {
+		return nil, 0, ErrForeign
+	}
+	return found, triesOf(way), nil
 }
 
-// goneBack is by how many moments at least one goes back who begins again.
-const goneBack = 2
+// between is how many moments are expected from the first place to the last.
+func between(exp []expected, found []Place) (n int) {
+	for _, e := range exp {
+		if e.moment >= found[0].Moment && e.moment <= found[len(found)-1].Moment {
+			n++
+		}
+	}
+	return n
+}
 
-// triesOf is how often a plan was begun: once, and once more for every time that it went back.
+// Of beginning again: by how many moments at least one goes back, and how many have to follow in order, or it only sounded like an earlier one.
+const (
+	goneBack = 2
+	leastTry = 4
+)
+
+// triesOf is how often a plan was begun: once, and once more for every time that it went back and on from there.
 func triesOf(way []int) int {
-	tries, last := 1, -1
-	for _, at := range way {
-		if at < 0 {
+	tries, last, since := 1, -1, leastTry // moments since it went back
+	for t, at := range way {
+		if at < 0 || t > 0 && way[t-1] == at {
 			continue
 		}
-		if at < last-goneBack {
+		if since++; at < last-goneBack {
+			since = 1
+		}
+		if since == leastTry {
 			tries++
 		}
 		last = at
@@ -182,9 +211,9 @@ func foreign(exp []expected, frames []spectrum, begun, level []float64, way []in
 			like += exp[at].fit(&frames[t])
 		}
 	}
-	return inPlan == 0 || like < leastLike*float64(inPlan) || float64(inPlan) < leastReached*float64(sounding) ||
-		float64(len(ratiosOf(exp, way))) < leastOrder*float64(entered-1) || float64(entered) < leastUsed*float64(strong) ||
-		entered > 4 && unsteady(exp, way) > mostUnsteady
+	order := float64(len(ratiosOf(exp, way))) / math.Max(1, float64(entered-1))
+	return inPlan == 0 || like*order < leastLike*float64(inPlan) || float64(inPlan) < leastReached*float64(sounding) ||
+		float64(entered) < leastUsed*float64(strong) || entered > 4 && unsteady(exp, way) > mostUnsteady
 }
 
 // apart is how close two beginnings may be, in fine hops: 40 ms; a pinch is one.
@@ -526,7 +555,7 @@ func places(exp []expected, frames []spectrum, flux []float64, way []int) (out [
 			like += exp[v.moment].fit(&frames[k])
 			n++
 		}
-		out = append(out, Place{v.moment, sec, math.Max(0, math.Min(1, (like/float64(n)+0.5*peak)/0.9))})
+		out = append(out, Place{exp[v.moment].moment, sec, math.Max(0, math.Min(1, (like/float64(n)+0.5*peak)/0.9))})
 	}
 	return out
 }

@@ -21,7 +21,9 @@ type Take struct {
 	Ringing []Ringing
 	Missing []Missing
 	Extra   []Extra
-	Odd     []string // about the recording
+	Without play.Part // that was not played, and is not judged; "" if all was
+	Common  float64   // cents that the whole guitar is off, of which notes are judged apart; 0 if it is in tune
+	Odd     []string  // about the recording
 }
 
 // Note is one note of the plan as it was played.
@@ -33,7 +35,9 @@ type Note struct {
 	Cents   float64  // median off the written pitch over the steady part
 	Spread  float64  // cents between the quarters of what was heard
 	OnsetMs float64  // late against the player's own tempo, early if negative
+	OffFrom float64  // ms from which on that is worth telling
 	DurSec  float64  // until the next moment
+	Octave  int      // octaves above the written pitch that it sounds
 	Sure    float64  // 0 to 1: of the pitch
 	Plucked bool     // by the picking hand: its beginning can be heard
 	Loud    float64  // dB of all that is struck at the moment against the middle of the take
@@ -54,68 +58,220 @@ const (
 	faint      = 0.003 // of a full-scale sine, under which a partial is not there
 )
 
-// Judge follows a recording through a plan and measures what was played. ErrForeign.
-func (s *Signal) Judge(p *plan.Plan) (*Take, error) {
-	places, tries, err := s.follow(p)
+// judge is Judge of a plan of which a part is left out; "" is none.
+func (s *Signal) judge(p *plan.Plan, without play.Part) (*Take, error) {
+	j := &judge{s: s, p: p, without: without, exp: expectations(p, without), m: newMeter(s.Samples)}
+	places, tries, err := s.follow(j.exp)
 	if err != nil {
 		return nil, err
 	}
-	tk := &Take{Places: places, Tries: tries, Odd: s.Notes}
-	exp := expectations(p)
-	tk.Stops = stops(p, places)
-	late, loud := lateness(p, places, tk.Stops), s.loudness(places)
-	here := map[int]int{}
-	for i := range places {
-		here[places[i].Moment] = i
-	}
-	m := newMeter(s.Samples)
-	var last [tuning.Strings]float64 // pitch that each string was struck at before
+	places = j.recovered(places)
+	j.take = &Take{Places: places, Tries: tries, Odd: slices.Clone(s.Notes), Stops: stops(p, places)}
+	j.late, j.loud, j.lateFrom = lateness(p, places, j.take.Stops), s.loudness(places), j.take.lateFrom(p)
+	at := 0
 	for t := range p.Moments {
-		i, ok := here[t]
-		clear(m.made)
-		from, to := 0.0, s.Seconds()
-		if ok {
-			from = places[i].AtSec
-			if i+1 < len(places) && places[i+1].AtSec > from {
-				to = places[i+1].AtSec
-			}
-			tk.Ringing = append(tk.Ringing, m.rings(p, t, &exp[t], &last, from, to)...)
+		for at < len(places) && places[at].Moment < t {
+			at++
 		}
-		for _, st := range p.Moments[t].Strokes() {
-			if st.How == play.Dead {
-				continue
-			}
-			if !ok {
-				tk.Missing = append(tk.Missing, Missing{Moment: t, Part: st.Part, String: st.String})
-				continue
-			}
-			if st.Digit != "" && st.How != play.Glide && st.How != play.Bend && math.Abs(late[i]) < punctual &&
-				m.absent(&exp[t], st.String, from, to) {
-				tk.Missing = append(tk.Missing, Missing{t, st.Part, st.String, m.instead(p, &exp[t], st, from)})
-				continue
-			}
-			last[st.String-1] = st.Note.Pitch().Hertz(440)
-			n := Note{Moment: t, Part: st.Part, String: st.String, AtSec: from, OnsetMs: 1000 * orZero(late[i]), DurSec: to - from,
-				Plucked: st.Digit != "", Loud: loud[i]}
-			n.Cents, n.Spread, n.Sure = m.pitch(&exp[t], st.String, from, to)
-			n.Sure *= places[i].Sure
-			if n.Sure >= SureOf {
-				n.Vibrato = m.vibrato(&exp[t], st.String, from, to)
-				if slid(&p.Moments[t], st.String) {
-					n.Glide = m.glide(&exp[t], st.String, from, to, n.Cents)
-				}
-			}
-			tk.Notes = append(tk.Notes, n)
+		clear(j.m.made)
+		if at < len(places) && places[at].Moment == t {
+			j.moment(t, at)
+			continue
+		}
+		for _, st := range j.strokes(t) {
+			j.take.Missing = append(j.take.Missing, Missing{Moment: t, Part: st.Part, String: st.String})
 		}
 	}
-	tk.Extra = s.extras(s.flux(), places)
-	return tk, nil
+	j.take.common()
+	j.take.Extra = s.extras(s.flux(), places)
+	return j.take, nil
 }
 
-// curve is how many places to either side tell the player's own tempo, leastCurve how many in all.
+// strokes are those of a moment that are to be heard.
+func (j *judge) strokes(t int) []*play.Stroke {
+	return slices.DeleteFunc(j.p.Moments[t].Strokes(), func(s *play.Stroke) bool { return s.How == play.Dead || s.Part == j.without })
+}
+
+// judge is a judgement under way.
+type judge struct {
+	s          *Signal
+	p          *plan.Plan
+	without    play.Part // that is left out
+	exp        []expected
+	m          *meter
+	late, loud []float64 // of each place
+	lateFrom   []float64
+	last       [tuning.Strings]sounded // what each string sounded last
+	take       *Take
+}
+
+// sounded is a string as it sounded last.
+type sounded struct {
+	hz    float64 // 0 if it was not struck yet
+	until float64 // second up to which it should sound
+}
+
+// moment measures what is heard of moment t at place i.
+func (j *judge) moment(t, i int) {
+	places, mo, e := j.take.Places, &j.p.Moments[t], &j.exp[t]
+	from, to := places[i].AtSec, j.s.Seconds()
+	if slices.ContainsFunc(j.take.Stops, func(s Stop) bool { return s.Moment == t }) {
+		j.last = [tuning.Strings]sounded{} // what was played before it is not known
+	}
+	if i+1 < len(places) && places[i+1].AtSec > from {
+		to = places[i+1].AtSec
+	}
+	j.take.Ringing = append(j.take.Ringing, j.rings(t, from, to)...)
+	gone := j.gone(t, i, from, to)
+	for _, st := range j.strokes(t) {
+		if gone[st.String-1] {
+			j.take.Missing = append(j.take.Missing, Missing{t, st.Part, st.String, j.m.instead(j.p, e, st, from)})
+			continue
+		}
+		j.last[st.String-1] = sounded{hz: st.Note.Pitch().Hertz(440)}
+		n := Note{Moment: t, Part: st.Part, String: st.String, AtSec: from, OnsetMs: 1000 * orZero(j.late[i]), OffFrom: j.lateFrom[i], DurSec: to - from,
+			Plucked: st.Digit != "", Loud: j.loud[i]}
+		n.Cents, n.Spread, n.Sure = j.m.pitch(e, st.String, from, to)
+		n.Sure *= places[i].Sure
+		if n.Sure >= SureOf {
+			if j.m.octaveUp(e, st.String, from) {
+				n.Octave = 1
+			}
+			n.Vibrato = j.m.vibrato(e, st.String, from, to)
+			if slid(mo, st.String) {
+				n.Glide = j.m.glide(e, st.String, from, to, n.Cents)
+			}
+		}
+		j.take.Notes = append(j.take.Notes, n)
+	}
+	for s, st := range mo.Strings {
+		if st.State == play.Struck || st.State == play.Rings {
+			j.last[s].until = to
+		}
+	}
+}
+
+// gone is which strings of moment t, at place i between two times, were not struck. Where the place lies far from its time it may be another's: then that is
+// said only if none was struck.
+func (j *judge) gone(t, i int, from, to float64) (out [tuning.Strings]bool) {
+	_, begins := onset(j.s.flux(), from)
+	all := true
+	for _, st := range j.strokes(t) {
+		out[st.String-1] = st.Digit != "" && st.How != play.Glide && st.How != play.Bend && j.m.absent(&j.exp[t], st.String, from, to, begins)
+		all = all && out[st.String-1]
+	}
+	if math.Abs(orZero(j.late[i])) >= punctual && !all {
+		return [tuning.Strings]bool{}
+	}
+	return out
+}
+
+// late reports whether a note is late, or early, by enough to be told.
+func (n *Note) late() bool { return n.Plucked && math.Abs(n.OnsetMs) >= n.OffFrom }
+
+// Of a moment between two others that the search left out: how many in a row are looked for, how far from where the others put it what begins is looked for, as a share
+// of the time to the nearer of them, and how strongly it has to begin.
 const (
-	curve      = 6
-	leastCurve = 6
+	mostLeftOut  = 2
+	recoverShare = 0.4
+	recoverFlux  = 0.06
+)
+
+// recovered adds to places the moments that were left out and yet begin where their neighbours put them: a string that is struck once more while it sounds changes
+// the sound so little that the search may go past it.
+func (j *judge) recovered(places []Place) (out []Place) {
+	flux := j.s.flux()
+	for i := range places {
+		if i > 0 {
+			before, after := &places[i-1], &places[i]
+			if n := after.Moment - before.Moment - 1; n > 0 && n <= mostLeftOut && after.AtSec > before.AtSec {
+				for t := before.Moment + 1; t < after.Moment; t++ {
+					if at, ok := j.begins(t, flux, before, after); ok {
+						out = append(out, Place{t, at, recoveredSure})
+					}
+				}
+			}
+		}
+		out = append(out, places[i])
+	}
+	return out
+}
+
+// recoveredSure is how sure a place is that only its neighbours tell.
+const recoveredSure = 0.6
+
+// begins is where a moment between two places begins, if one of its strokes is heard to.
+func (j *judge) begins(t int, flux []float64, before, after *Place) (sec float64, ok bool) {
+	mo := j.p.Moments
+	share := (mo[t].Seconds - mo[before.Moment].Seconds) / (mo[after.Moment].Seconds - mo[before.Moment].Seconds)
+	due := before.AtSec + share*(after.AtSec-before.AtSec)
+	reach := recoverShare * min(due-before.AtSec, after.AtSec-due)
+	best := -1
+	for k := max(0, int((due-reach)*Rate/fineHop)); k <= min(len(flux)-1, int((due+reach)*Rate/fineHop)); k++ {
+		if isPeak(flux, k) && flux[k] >= recoverFlux && (best < 0 || flux[k] > flux[best]) {
+			best = k
+		}
+	}
+	if best < 0 {
+		return 0, false
+	}
+	clear(j.m.made)
+	sec, _ = onset(flux, float64(best)*fineHop/Rate)
+	return sec, slices.ContainsFunc(j.strokes(t), func(st *play.Stroke) bool {
+		present, absent := j.m.onset(&j.exp[t], st.String, sec)
+		return present >= leastPresent && present > absent
+	})
+}
+
+// Of a guitar that is out of tune as a whole: how many notes tell it, on how many strings, how far off it is at least, and what share of the notes lies how near the
+// middle of all.
+const (
+	commonNotes   = 6
+	commonStrings = 2
+	leastCommon   = 8.0 // cents
+	commonShare   = 0.6
+	commonReach   = 9.0
+)
+
+// common finds by how much the whole guitar is off, and judges the notes against that: the middle of all that are sure, if most lie near it on several strings.
+func (tk *Take) common() {
+	var cents []float64
+	strings := map[int]bool{}
+	for i := range tk.Notes {
+		if n := &tk.Notes[i]; n.Sure >= SureOf && n.Octave == 0 {
+			cents, strings[n.String] = append(cents, n.Cents), true
+		}
+	}
+	if len(cents) < commonNotes || len(strings) < commonStrings {
+		return
+	}
+	mid, near := middle(cents), 0
+	for _, c := range cents {
+		if math.Abs(c-mid) <= commonReach {
+			near++
+		}
+	}
+	if math.Abs(mid) < leastCommon || float64(near) < commonShare*float64(len(cents)) {
+		return
+	}
+	tk.Common = mid
+	for i := range tk.Notes {
+		tk.Notes[i].Cents -= mid
+		if v := tk.Notes[i].Vibrato; v != nil {
+			v.Centre -= mid
+		}
+	}
+}
+
+// Of the player's own tempo: how many places to either side tell it, how many in all at least and on one side, how often it is told anew without those that lie far from it,
+// and how far that is at least, in seconds, and against the middle of all.
+const (
+	curve      = 4
+	leastCurve = 5
+	leastSide  = 3
+	refits     = 4
+	leastOff   = 0.012
+	farOff     = 4.0
 )
 
 // Stop is a moment before which the player stopped, or went back.
@@ -155,10 +311,10 @@ func stops(p *plan.Plan, places []Place) (out []Stop) {
 	return out
 }
 
-// lateness is by how many seconds each place comes after where the player's own tempo puts it: a parabola
-// through the places around it, without it, of the recording's time over the plan's, so that a tempo that rises
-// or falls is no fault. Near the ends and near stops, where the tempo is told from one side, it is not told:
-// NaN.
+// lateness is by how many seconds each place comes after where the player's own tempo puts it: a parabola through the places around it, of the recording's time
+// over the plan's, so that a tempo that rises or falls is no fault. What lies far from it counts less and less (Tukey's biweights; Cleveland 1979), so that
+// another late place beside it does not bend it. Where a phrase begins at another tempo than the last one ended in, a place fits the line of those after it, or
+// before it: the least of the three counts. Near the ends and near stops, where the tempo is told from one side, it is not told: NaN.
 func lateness(p *plan.Plan, places []Place, stops []Stop) []float64 {
 	run := make([]int, len(places)) // places between the same stops
 	for i := 1; i < len(places); i++ {
@@ -169,30 +325,62 @@ func lateness(p *plan.Plan, places []Place, stops []Stop) []float64 {
 	}
 	out := make([]float64, len(places))
 	for i := range places {
-		var a [3][4]float64 // normal equations of y = c0 + c1·x + c2·x²
-		n, ahead := 0, 0
+		var x, y []float64
+		before := 0
 		for k := max(0, i-curve); k <= min(len(places)-1, i+curve); k++ {
 			if k == i || run[k] != run[i] {
 				continue
 			}
-			x, y := p.Moments[places[k].Moment].Seconds-p.Moments[places[i].Moment].Seconds, places[k].AtSec-places[i].AtSec
-			powers := [3]float64{1, x, x * x}
-			for r := range a {
-				for c := range powers {
-					a[r][c] += powers[r] * powers[c]
-				}
-				a[r][3] += powers[r] * y
-			}
-			if n++; k > i {
-				ahead++
+			x, y = append(x, p.Moments[places[k].Moment].Seconds-p.Moments[places[i].Moment].Seconds), append(y, places[k].AtSec-places[i].AtSec)
+			if k < i {
+				before++
 			}
 		}
 		out[i] = math.NaN()
-		if n >= leastCurve && ahead >= 2 && n-ahead >= 2 {
-			out[i] = -constant(a)
+		if n := len(x); n >= leastCurve && before >= 2 && n-before >= 2 {
+			out[i] = -robust(x, y)
+			for _, side := range [2][2]int{{0, before}, {before, n}} {
+				if side[1]-side[0] >= leastSide {
+					if off := -atZero(x[side[0]:side[1]], y[side[0]:side[1]]); math.Abs(off) < math.Abs(out[i]) {
+						out[i] = off
+					}
+				}
+			}
 		}
 	}
 	return out
+}
+
+// robust is the height at 0 of a parabola through points, told anew with less weight for those far from it.
+func robust(x, y []float64) float64 {
+	weight := make([]float64, len(x))
+	for i := range weight {
+		weight[i] = 1
+	}
+	var c [3]float64
+	for range refits {
+		var a [3][4]float64 // normal equations of y = c0 + c1·x + c2·x²
+		for i := range x {
+			powers := [3]float64{1, x[i], x[i] * x[i]}
+			for r := range a {
+				for k := range powers {
+					a[r][k] += weight[i] * powers[r] * powers[k]
+				}
+				a[r][3] += weight[i] * powers[r] * y[i]
+			}
+		}
+		c = solved(a)
+		off := make([]float64, len(x))
+		for i := range x {
+			off[i] = math.Abs(y[i] - c[0] - c[1]*x[i] - c[2]*x[i]*x[i])
+		}
+		scale := farOff * math.Max(leastOff, middle(slices.Clone(off)))
+		for i := range off {
+			z := math.Min(1, off[i]/scale)
+			weight[i] = (1 - z*z) * (1 - z*z)
+		}
+	}
+	return c[0]
 }
 
 // orZero is a value, 0 where there is none.
@@ -203,8 +391,8 @@ func orZero(x float64) float64 {
 	return x
 }
 
-// constant solves three equations for the first unknown by elimination with pivots; 0 if they have no one solution.
-func constant(a [3][4]float64) float64 {
+// solved solves three equations by elimination with pivots; zeros if they have no one solution.
+func solved(a [3][4]float64) (out [3]float64) {
 	for c := range 3 {
 		top := c
 		for r := c + 1; r < 3; r++ {
@@ -214,7 +402,7 @@ func constant(a [3][4]float64) float64 {
 		}
 		a[c], a[top] = a[top], a[c]
 		if math.Abs(a[c][c]) < 1e-12 {
-			return 0
+			return out
 		}
 		for r := range 3 {
 			if f := a[r][c] / a[c][c]; r != c {
@@ -224,7 +412,10 @@ func constant(a [3][4]float64) float64 {
 			}
 		}
 	}
-	return a[0][3] / a[0][0]
+	for r := range out {
+		out[r] = a[r][3] / a[r][r]
+	}
+	return out
 }
 
 // meter measures pitches.
@@ -238,7 +429,7 @@ type meter struct {
 
 func newMeter(samples []float32) *meter {
 	m := &meter{samples: samples, ffts: map[int]*fourier.FFT{}, made: map[[2]int][]complex128{}, hanns: map[int][]float64{}}
-	for _, n := range []int{longFrame, shortFrame, quickFrame} {
+	for _, n := range []int{longFrame, riseFrame, shortFrame, quickFrame} {
 		m.ffts[n], m.hanns[n] = fourier.NewFFT(n), hannOf(n)
 	}
 	return m

@@ -9,7 +9,6 @@ import (
 	"stepping/core/pitch"
 	"stepping/core/plan"
 	"stepping/core/play"
-	"stepping/core/tuning"
 )
 
 // Ringing is a string that sounded where the plan wants it silent.
@@ -49,11 +48,11 @@ type suspect struct {
 	db     float64   // of the strongest of them against the loudest note
 }
 
-// rings finds what sounds between two times beside what should. Each string that should be silent is suspected
+// rings finds what sounds at moment t between two times beside what should. Each string that should be silent is suspected
 // at the pitch that it was struck at before, and open; of those whose partials are there those struck before
 // are taken first, the lowest of them first, and what one explains counts no more for the others.
-func (m *meter) rings(p *plan.Plan, t int, e *expected, last *[tuning.Strings]float64, from, to float64) (out []Ringing) {
-	mo := &p.Moments[t]
+func (j *judge) rings(t int, from, to float64) (out []Ringing) {
+	mo, e, m := &j.p.Moments[t], &j.exp[t], j.m
 	begin := from + ringsFrom
 	if slices.ContainsFunc(mo.Strokes(), func(s *play.Stroke) bool { return s.How == play.Glide || s.How == play.Bend }) {
 		begin += whileMoving
@@ -68,7 +67,7 @@ func (m *meter) rings(p *plan.Plan, t int, e *expected, last *[tuning.Strings]fl
 	later := max(at, min(int(to*Rate), len(m.samples))-frame)
 	lines := m.transform(at, frame)
 	sounding := slices.Clone(e.tones)
-	suspects := suspectsOf(p, mo, last)
+	suspects := j.suspects(mo)
 	var there []suspect
 	for i := range suspects {
 		if s := &suspects[i]; s.heard(lines, sounding, frame) {
@@ -87,9 +86,10 @@ func (m *meter) rings(p *plan.Plan, t int, e *expected, last *[tuning.Strings]fl
 			continue
 		}
 		sure, span := s.sure(there, frame), float64(later-at)/Rate
-		if span < persists {
+		switch {
+		case span < persists || s.struck && !j.ringsOn(&s, at, frame):
 			sure = math.Min(sure, unsure)
-		} else if s.falls(lines, m.transform(later, frame), frame) > dying*span {
+		case s.falls(lines, m.transform(later, frame), frame) > dying*span:
 			continue // its damper is slow, and does its work
 		}
 		out = append(out, Ringing{Moment: t, AtSec: from, String: s.str, DB: s.db, Sure: sure, Damped: mo.Strings[s.str-1].State == play.Silenced})
@@ -98,17 +98,35 @@ func (m *meter) rings(p *plan.Plan, t int, e *expected, last *[tuning.Strings]fl
 	return out
 }
 
-// suspectsOf lists the strings that should be silent, those struck before first.
-func suspectsOf(p *plan.Plan, mo *play.Moment, last *[tuning.Strings]float64) (out []suspect) {
+// Of a string that was not silenced: it falls by so many dB at most from when it should sound to a frame later, and so many a second, never more than so many; a
+// string that rings along with what was silenced is fainter than that.
+const (
+	ringsLess   = 4.0
+	ringsASec   = 15.0
+	ringsAtMost = 12.0
+)
+
+// ringsOn reports whether what is heard of a string in a frame is what it sounded before it should be silent, not a string that rings along at the same partials.
+func (j *judge) ringsOn(s *suspect, at, frame int) bool {
+	before := int(j.last[s.str-1].until*Rate) - frame - riseGap
+	if before < 0 || before >= at {
+		return false
+	}
+	fell := s.falls(j.m.transform(before, frame), j.m.transform(at, frame), frame)
+	return fell < math.Min(ringsAtMost, ringsLess+ringsASec*float64(at-before)/Rate)
+}
+
+// suspects lists the strings that should be silent, those struck before first.
+func (j *judge) suspects(mo *play.Moment) (out []suspect) {
 	var open []suspect
 	for i, st := range mo.Strings {
 		if st.State == play.Struck || st.State == play.Rings || st.State == "" {
 			continue
 		}
-		if last[i] > 0 {
-			out = append(out, suspect{str: i + 1, hz: last[i], struck: true})
+		if j.last[i].hz > 0 {
+			out = append(out, suspect{str: i + 1, hz: j.last[i].hz, struck: true})
 		}
-		if hz := openHz(p, i+1); hz != last[i] {
+		if hz := openHz(j.p, i+1); hz != j.last[i].hz {
 			open = append(open, suspect{str: i + 1, hz: hz})
 		}
 	}

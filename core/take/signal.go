@@ -8,9 +8,11 @@ import (
 
 // Signal is a recording ready to be listened to.
 type Signal struct {
-	Samples []float32 // at Rate: ten minutes are 58 MB
-	Notes   []string  // what is odd about the recording, for people
-	begun   []float64 // see flux
+	Samples []float32  // at Rate: ten minutes are 58 MB
+	Notes   []string   // what is odd about the recording, for people
+	begun   []float64  // see flux
+	frames  []spectrum // see features
+	level   []float64
 }
 
 // Seconds is its length.

@@ -14,15 +14,16 @@ import (
 type Summary struct {
 	First   int     `json:"first"` // moments of the plan, from 0, between which it was played
 	Last    int     `json:"last"`
-	Found   int     `json:"found"` // how many of them
-	Tries   int     `json:"tries"` // how often it was begun; the last try counts
-	Tempo   float64 `json:"tempo"` // as played: quarter notes a minute at the start of the tune, 0 if it cannot be told
-	Sure    int     `json:"sure"`  // notes whose pitch is sure
-	Cents   float64 `json:"cents"` // that they are off, the middle of all
-	Off     int     `json:"off"`   // how many are off by OffCents or more
+	Found   int     `json:"found"`            // how many of them
+	Tries   int     `json:"tries"`            // how often it was begun; the last try counts
+	Guitar  float64 `json:"guitar,omitempty"` // cents that the whole guitar is off, against which notes are judged
+	Tempo   float64 `json:"tempo"`            // as played: quarter notes a minute at the start of the tune, 0 if it cannot be told
+	Sure    int     `json:"sure"`             // notes whose pitch is sure
+	Cents   float64 `json:"cents"`            // that they are off, the middle of all
+	Off     int     `json:"off"`              // how many are off by OffCents or more
 	Struck  int     `json:"struck"`
 	LateMs  float64 `json:"lateMs"` // that moments are late or early, the middle of all
-	Late    int     `json:"late"`   // how many are by OffMs or more
+	Late    int     `json:"late"`   // how many are so much that it is told
 	Ringing int     `json:"ringing"`
 	Missing int     `json:"missing"` // notes between First and Last
 	Bars    []Bar   `json:"bars"`
@@ -41,7 +42,7 @@ type Bar struct {
 // Summary adds a take up.
 func (tk *Take) Summary(p *plan.Plan) Summary {
 	n := len(tk.Places)
-	s := Summary{First: tk.Places[0].Moment, Last: tk.Places[n-1].Moment, Found: n, Tries: tk.Tries, Tempo: tk.tempo(p)}
+	s := Summary{First: tk.Places[0].Moment, Last: tk.Places[n-1].Moment, Found: n, Tries: tk.Tries, Tempo: tk.tempo(p), Guitar: tk.Common}
 	bars := map[int]*Bar{}
 	in := func(m int) *Bar {
 		mo := &p.Moments[m]
@@ -62,11 +63,14 @@ func (tk *Take) Summary(p *plan.Plan) Summary {
 		if note.Plucked && note.Moment != last {
 			last = note.Moment
 			late = append(late, math.Abs(note.OnsetMs))
+			if note.late() {
+				s.Late++
+			}
 			b.LateMs = furthest(b.LateMs, note.OnsetMs)
 		}
 	}
 	for i := range tk.Ringing {
-		if r := &tk.Ringing[i]; r.told() {
+		if r := &tk.Ringing[i]; r.Told() {
 			in(r.Moment).Ringing++
 			s.Ringing++
 		}
@@ -78,7 +82,7 @@ func (tk *Take) Summary(p *plan.Plan) Summary {
 		}
 	}
 	s.Sure, s.Cents, s.Off = spread(cents, OffCents)
-	s.Struck, s.LateMs, s.Late = spread(late, OffMs)
+	s.Struck, s.LateMs, _ = spread(late, OffMs)
 	for _, b := range bars {
 		s.Bars = append(s.Bars, *b)
 	}

@@ -12,7 +12,7 @@ import (
 // Verdict is what to say of a take, in a player's words.
 type Verdict struct {
 	Moment int
-	Kind   string // pitch, landing, vibrato, time, stop, ringing, missing, wrong, accent
+	Kind   string // pitch, landing, vibrato, time, tempo, tuning, stop, ringing, missing, wrong, accent
 	Text   string
 	Try    string
 	weight float64 // how bad it is: 1 is just worth saying
@@ -25,6 +25,7 @@ const (
 	OffMs      = 45.0
 	SureOf     = 0.5
 	saidDB     = -24.0 // how loud a string rings that is told of
+	saidFreeDB = -18.0 // the same of one that the plan leaves free: strings ring along
 	leftOut    = 3.0   // weight of a note that was not heard
 	mostSpoken = 8
 	mostSingly = 4 // moments in a row that are left out one by one
@@ -43,7 +44,7 @@ func (tk *Take) Verdicts(p *plan.Plan) []Verdict {
 		out = append(out, n.verdicts(&p.Moments[n.Moment])...)
 	}
 	for i := range tk.Ringing {
-		if r := &tk.Ringing[i]; r.told() {
+		if r := &tk.Ringing[i]; r.Told() {
 			out = append(out, r.verdict(&p.Moments[r.Moment]))
 		}
 	}
@@ -53,12 +54,24 @@ func (tk *Take) Verdicts(p *plan.Plan) []Verdict {
 		}
 	}
 	out = append(out, tk.leftOut(p)...)
-	if v, ok := tk.accentVerdict(p); ok {
-		out = append(out, v)
+	for _, whole := range []func(*plan.Plan) (Verdict, bool){tk.accentVerdict, tk.tempoVerdict, tk.tuningVerdict} {
+		if v, ok := whole(p); ok {
+			out = append(out, v)
+		}
 	}
 	worstFirst(out)
 	out = once(out, told)
 	return out[:min(len(out), mostSpoken)]
+}
+
+// tuningVerdict is what to say of a guitar that is out of tune as a whole.
+func (tk *Take) tuningVerdict(*plan.Plan) (v Verdict, ok bool) {
+	if tk.Common == 0 {
+		return v, false
+	}
+	return Verdict{Moment: tk.Places[0].Moment, Kind: "tuning", weight: math.Abs(tk.Common) / OffCents,
+		Text: fmt.Sprintf("The whole guitar is %.0f cents %s: the notes are judged against that", math.Abs(tk.Common), either(tk.Common < 0, "flat", "sharp")),
+		Try:  "tune it if you play with others; alone it does no harm"}, true
 }
 
 // leftOut is what to say of notes that were not heard: one by one, or, where many follow each other, of the
@@ -135,7 +148,12 @@ func placeOf(mo *play.Moment) string {
 
 // verdicts are what to say of a note's pitch and time.
 func (n *Note) verdicts(mo *play.Moment) (out []Verdict) {
-	if c := math.Abs(n.Cents); n.Sure >= SureOf && c >= OffCents {
+	if n.Octave > 0 {
+		out = append(out, Verdict{Moment: n.Moment, Kind: "wrong", weight: leftOut,
+			Text: fmt.Sprintf("%s: string %d sounds an octave too high", placeOf(mo), n.String),
+			Try:  "look which fret it is, and whether a fingertip only touches the string at half its length"})
+	}
+	if c := math.Abs(n.Cents); n.Sure >= SureOf && c >= OffCents && n.Octave == 0 {
 		v := Verdict{Moment: n.Moment, Kind: "pitch", weight: c / OffCents,
 			same: samePlace(mo, n.String) + either(n.Cents < 0, " flat", " sharp"),
 			Text: fmt.Sprintf("%s: string %d is %.0f cents %s", placeOf(mo), n.String, c, either(n.Cents < 0, "flat", "sharp")),
@@ -171,8 +189,8 @@ func (n *Note) verdicts(mo *play.Moment) (out []Verdict) {
 			Try: "hold the note still and in tune first, then as far to one side as to the other"})
 	}
 	together := n.Part == play.Thumb && mo.Melody != nil // then the melody's note says it
-	if ms := math.Abs(n.OnsetMs); n.Plucked && !together && ms >= OffMs {
-		out = append(out, Verdict{Moment: n.Moment, Kind: "time", weight: ms / OffMs,
+	if ms := math.Abs(n.OnsetMs); n.late() && !together {
+		out = append(out, Verdict{Moment: n.Moment, Kind: "time", weight: ms / n.OffFrom,
 			Text: fmt.Sprintf("%s comes %.0f ms %s against your own tempo", placeOf(mo), ms,
 				either(n.OnsetMs < 0, "early", "late")),
 			Try: "loop the bar slowly, with a click"})
@@ -187,8 +205,10 @@ func either[T any](first bool, a, b T) T {
 	return b
 }
 
-// told reports whether it is loud and sure enough to be told of.
-func (r *Ringing) told() bool { return r.Sure >= SureOf && r.DB >= saidDB }
+// Told reports whether it is loud and sure enough to be told of.
+func (r *Ringing) Told() bool {
+	return r.Sure >= SureOf && r.DB >= either(r.Damped, saidDB, saidFreeDB)
+}
 
 func (r *Ringing) verdict(mo *play.Moment) Verdict {
 	v := Verdict{Moment: r.Moment, Kind: "ringing", weight: 1 + (r.DB-saidDB)/12,

@@ -2,6 +2,7 @@ package take
 
 import (
 	"math"
+	"math/cmplx"
 	"slices"
 
 	"stepping/core/pitch"
@@ -25,14 +26,10 @@ type Instead struct {
 	Hz     float64
 }
 
-// Of notes that are not there: from when on they are listened for, seconds after the onset; how many partials
-// of their own have to be away; how far under the loudest they may lie and be away, in dB; how many frets
-// beside the place another one is looked for, and how much louder its partials are than before the onset.
+// Of what is struck in place of a note that is not there: from when on it is listened for, seconds after the onset; how many frets
+// beside the place it is looked for, and how much louder its partials are than before the onset.
 const (
 	awayFrom    = 0.02
-	awayLater   = 0.2
-	leastAway   = 2
-	awayDB      = -34.0
 	lookBeside  = 3
 	risesDB     = 10.0
 	insteadDB   = -10.0 // under the loudest, at least
@@ -42,40 +39,143 @@ const (
 	strokeFrame = longFrame
 )
 
-// absent reports whether a string is not heard that should be struck at a moment heard between two times:
-// nothing stands at any of its own partials, neither at first nor later. It is not said of strings without
-// enough of them.
-func (m *meter) absent(e *expected, str int, from, to float64) bool {
-	own := alone(e, str, e.hzOf(str), strokeFrame, never)
-	own = slices.DeleteFunc(own, func(o partial) bool { return o.k > heardOf })
+// Of a string at an onset: how many samples are listened to on either side, how many lie between them and it, how far the two frames before it lie apart by
+// which it is told how it would go on, within how many
+// lines of the transform two partials are one, and by how many of its partials.
+const (
+	riseFrame    = 2048
+	riseGap      = 240
+	riseHop      = 240
+	nearLines    = 2.2
+	risePartials = 8
+)
+
+// Of a partial at an onset: dB under the loudest line under which it is not there, how many of the lowest are missed then; dB by which what is struck may grow, grows, and
+// grows much, and what has been left falls, and falls much; by what angle what goes on is out of phase at most, and what is struck at least; and of all of them, how many votes say that a string is not there.
+const (
+	notThere     = -40.0
+	missedOf     = 3
+	growsLittle  = 2.0
+	growsDB      = 5.0
+	growsMuch    = 20.0
+	fallsDB      = -6.0
+	fallsMuch    = -15.0
+	goesOn       = 0.6
+	struckAnew   = 1.2
+	leastAbsent  = 1.0
+	morePresent  = 1.5
+	loneBegins   = 0.15
+	leastPresent = 2.0 // … and that it is
+)
+
+// onset counts what the partials of a string say at an onset, of those that nothing else has that is struck there: whether they begin there, or go on as they were
+// from before, or are not there at all. A string that is struck while it sounds begins with another phase. What another string that rings on has too says
+// only that it begins.
+func (m *meter) onset(e *expected, str int, at float64) (present, absent float64) {
+	on := int(at * Rate)
+	if on-riseGap-riseFrame-riseHop < 0 || on+riseGap+riseFrame > len(m.samples) {
+		return 0, 0
+	}
+	first, was, is := m.transform(on-riseGap-riseFrame-riseHop, riseFrame), m.transform(on-riseGap-riseFrame, riseFrame), m.transform(on+riseGap, riseFrame)
+	loudest := 1e-9
+	for _, v := range is {
+		loudest = math.Max(loudest, cmplx.Abs(v))
+	}
+	hz := e.hzOf(str)
+	for k := 1; k <= risePartials && hz*float64(k) < 0.4*Rate; k++ {
+		f := hz * float64(k)
+		if hasNear(e.tones[:e.struck], str, f, riseFrame) {
+			continue
+		}
+		i := int(math.Round(f * riseFrame / Rate))
+		for _, o := range []int{i - 1, i + 1} {
+			if cmplx.Abs(is[o])+cmplx.Abs(was[o]) > cmplx.Abs(is[i])+cmplx.Abs(was[i]) {
+				i = o
+			}
+		}
+		shared := hasNear(e.tones[e.struck:], str, f, riseFrame)
+		after, grown := decibels(cmplx.Abs(is[i])/loudest), decibels(cmplx.Abs(is[i])/math.Max(1e-12, cmplx.Abs(was[i])))
+		turned := outOfPhase(first[i], was[i], is[i], i)
+		switch {
+		case after < notThere:
+			if k <= missedOf && !shared {
+				absent += 0.5
+			}
+		case grown >= growsMuch && after > notThere/2:
+			present += 2
+		case grown >= growsDB, turned >= struckAnew && grown > fallsMuch:
+			present++
+		case grown >= growsLittle && !shared:
+			present += 0.5
+		case shared:
+		case turned <= goesOn && grown > fallsDB:
+			absent++
+		case turned <= goesOn, grown <= fallsMuch:
+			absent += 0.7
+		}
+	}
+	return present, absent
+}
+
+// hasNear reports whether one of some strings other than str has a partial at a frequency, for all that a frame of samples tells.
+func hasNear(tones []tone, str int, f float64, frame int) bool {
+	return slices.ContainsFunc(tones, func(tn tone) bool {
+		return tn.str != str && math.Abs(f-tn.hz*math.Max(1, math.Round(f/tn.hz))) < nearLines*Rate/float64(frame)
+	})
+}
+
+// outOfPhase is by what angle, 0 to π, line i is out of phase after an onset with what it would be, had it gone on turning as between two frames before it.
+func outOfPhase(first, was, is complex128, i int) float64 {
+	even := 2 * math.Pi * float64(i) * riseHop / riseFrame // what it turns at the middle of the line
+	turned := even + math.Remainder(cmplx.Phase(was)-cmplx.Phase(first)-even, 2*math.Pi)
+	return math.Abs(math.Remainder(cmplx.Phase(is)-cmplx.Phase(was)-turned*(2*riseGap+riseFrame)/riseHop, 2*math.Pi))
+}
+
+// absent reports whether a string was not struck at a moment heard between two times, that begins so strongly: more of its partials go on or are not there than
+// begin, or none is there. What is struck by itself was struck where anything begins, if only at another fret.
+func (m *meter) absent(e *expected, str int, from, to, begins float64) bool {
+	if e.struck > 1 || begins < loneBegins {
+		if present, absent := m.onset(e, str, from); absent >= leastAbsent && absent >= morePresent*present {
+			return true
+		}
+	}
+	return m.silent(e, str, from, to)
+}
+
+// Of a string that is silent: seconds after the onset at which it is listened for, how many partials of its own it has to have, and how far under the loudest they may
+// lie and be away, in dB.
+var awayAfter = [2]float64{awayFrom, 0.2}
+
+const (
+	leastAway = 2
+	awayDB    = -34.0
+)
+
+// silent reports whether nothing stands at any partial that a string has to itself, neither at first nor later. It is not said of strings without enough of them.
+func (m *meter) silent(e *expected, str int, from, to float64) bool {
+	own := slices.DeleteFunc(alone(e, str, e.hzOf(str), strokeFrame, never), func(o partial) bool { return o.k > heardOf })
 	if len(own) < leastAway || own[0].k > 2 {
 		return false
 	}
 	listened := false
-	for _, after := range []float64{awayFrom, awayLater} {
+	for _, after := range awayAfter {
 		at := int((from + after) * Rate)
 		if at+strokeFrame > len(m.samples) || at+strokeFrame > int(to*Rate) {
 			break
 		}
-		if m.sounds(e, e.hzOf(str), at, own) {
+		lines, loudest := m.transform(at, strokeFrame), 0.0
+		for _, tn := range e.tones {
+			loudest = math.Max(loudest, strength(lines, tn.hz, strokeFrame))
+		}
+		if slices.ContainsFunc(own, func(o partial) bool {
+			f := e.hzOf(str) * float64(o.k)
+			return stands(lines, f, strokeFrame) && decibels(peak(lines, f, strokeFrame)/math.Max(1e-9, loudest)) > awayDB
+		}) {
 			return false
 		}
 		listened = true
 	}
 	return listened
-}
-
-// sounds reports whether any of a string's own partials is heard in a frame.
-func (m *meter) sounds(e *expected, hz float64, at int, own []partial) bool {
-	lines := m.transform(at, strokeFrame)
-	loudest := 0.0
-	for _, tn := range e.tones {
-		loudest = math.Max(loudest, strength(lines, tn.hz, strokeFrame))
-	}
-	return slices.ContainsFunc(own, func(o partial) bool {
-		f := hz * float64(o.k)
-		return stands(lines, f, strokeFrame) && decibels(peak(lines, f, strokeFrame)/math.Max(1e-9, loudest)) > awayDB
-	})
 }
 
 // instead looks for what was struck in place of a note that is absent: on its string some frets away, or at its
@@ -132,4 +232,34 @@ func candidates(p *plan.Plan, st *play.Stroke) (out []Instead) {
 	add(st.String-1, fret)
 	add(st.String+1, fret)
 	return out
+}
+
+// An octave is told by the partials that a string has at its pitch and not at twice that: how many of all are listened to, and by how many dB they are fainter
+// than the others.
+const (
+	octaveOf   = 6
+	octaveDB   = 22.0
+	octaveFrom = 180.0 // Hz from which on the lowest partial tells by itself: a telephone leaves out lower ones
+)
+
+// octaveUp reports whether a string sounds an octave above its note after an onset: its odd partials are not there, and its even ones are.
+func (m *meter) octaveUp(e *expected, str int, from float64) bool {
+	at := int((from + awayFrom) * Rate)
+	if at+strokeFrame > len(m.samples) {
+		return false
+	}
+	lines, hz := m.transform(at, strokeFrame), e.hzOf(str)
+	odd, even, odds, first := 0.0, 0.0, 0, false
+	for k := 1; k <= octaveOf; k++ {
+		f := hz * float64(k)
+		if f > 0.4*Rate || hasNear(e.tones, str, f, strokeFrame) {
+			continue
+		}
+		if v := peak(lines, f, strokeFrame); k%2 == 0 {
+			even = math.Max(even, v)
+		} else {
+			odd, odds, first = math.Max(odd, v), odds+1, first || k == 1 && hz > octaveFrom
+		}
+	}
+	return (odds >= 2 || odds == 1 && first) && even > 0 && decibels(even/math.Max(1e-9, odd)) > octaveDB
 }

@@ -1,6 +1,7 @@
 package plandoc
 
 import (
+	"cmp"
 	"math"
 
 	"stepping/core/plan"
@@ -36,14 +37,21 @@ type TakeNote struct {
 	Cents   float64 `json:"cents"`
 	Spread  float64 `json:"centsSpread"`
 	OnsetMs float64 `json:"onsetMs"`
+	OffFrom float64 `json:"offFromMs"` // from where on that is worth telling; 0 in documents of before
 	DurMs   float64 `json:"durMs"`
 	Sure    float64 `json:"sure"`
+	Octave  int     `json:"octave,omitempty"` // that it sounds above the written pitch
 
 	Plucked bool    `json:"plucked"` // its beginning can be heard
 	LoudDB  float64 `json:"loudDb"`
 
 	Vibrato *TakeVibrato `json:"vibrato,omitempty"`
 	Glide   *TakeGlide   `json:"glide,omitempty"`
+}
+
+// Late reports whether a note is late, or early, by enough to be told.
+func (n *TakeNote) Late() bool {
+	return n.Plucked && math.Abs(n.OnsetMs) >= cmp.Or(n.OffFrom, take.OffMs)
 }
 
 // TakeGlide is how a note with the slide came to its pitch.
@@ -113,8 +121,8 @@ func NewTake(p *plan.Plan, tk *take.Take) TakeDoc {
 	for i := range tk.Notes {
 		n := &tk.Notes[i]
 		d.Notes = append(d.Notes, TakeNote{At: at(n.Moment), Bar: p.Moments[n.Moment].Bar, AtSec: thousandth(n.AtSec),
-			String: n.String, Part: string(n.Part), Cents: hundredth(n.Cents), Spread: hundredth(n.Spread), OnsetMs: hundredth(n.OnsetMs),
-			DurMs: hundredth(1000 * n.DurSec), Sure: thousandth(n.Sure), Plucked: n.Plucked, LoudDB: hundredth(n.Loud)})
+			String: n.String, Part: string(n.Part), Cents: hundredth(n.Cents), Spread: hundredth(n.Spread), OnsetMs: hundredth(n.OnsetMs), OffFrom: hundredth(n.OffFrom),
+			DurMs: hundredth(1000 * n.DurSec), Sure: thousandth(n.Sure), Octave: n.Octave, Plucked: n.Plucked, LoudDB: hundredth(n.Loud)})
 		if v := n.Vibrato; v != nil {
 			d.Notes[i].Vibrato = &TakeVibrato{hundredth(v.Hz), hundredth(v.Width), hundredth(v.Centre)}
 		}

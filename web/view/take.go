@@ -109,7 +109,7 @@ func newTakePicture(a *takeAxis, d *plandoc.TakeDoc) TakePicture {
 		}
 		if n.Plucked && n.At != last {
 			last = n.At
-			v.Time.dot(a.x(n.At), n.OnsetMs, mostMs, take.OffMs, fmt.Sprintf("bar %s: %+.0f ms", place, n.OnsetMs))
+			v.Time.dot(a.x(n.At), n.OnsetMs, mostMs, cmp.Or(n.OffFrom, take.OffMs), fmt.Sprintf("bar %s: %+.0f ms", place, n.OnsetMs))
 		}
 	}
 	return v
@@ -151,7 +151,7 @@ func NewHeard(p *plan.Plan, d *plandoc.TakeDoc) map[int]Heard {
 			h.Words += fmt.Sprintf(", heard %.0f cents %s", math.Abs(n.Cents), sided(n.Cents, "sharp", "flat"))
 		}
 		if n.Plucked && h.Ms == "" {
-			h.Ms, h.Off = take.Signed(n.OnsetMs)+"ms", h.Off || math.Abs(n.OnsetMs) >= take.OffMs
+			h.Ms, h.Off = take.Signed(n.OnsetMs)+"ms", h.Off || n.Late()
 			h.Words += fmt.Sprintf(", %.0f ms %s", math.Abs(n.OnsetMs), sided(n.OnsetMs, "late", "early"))
 		}
 		out[m] = h
