@@ -33,30 +33,47 @@ func (s *Signal) features() (out []spectrum, level []float64) {
 }
 
 func (s *Signal) newFeatures() (out []spectrum, level []float64) {
-	fft := fourier.NewFFT(window)
-	hann := hannOf(window)
-	weights := semitones()
+	l := newLooker(window)
 	few := s.fewer()
-	frame, coef := make([]float64, window), []complex128(nil)
 	for at := 0; at < len(s.Samples); at += hop {
-		energy := 0.0
-		for i := range frame { // what is heard at a time is what lies around it
+		for i := range l.frame { // what is heard at a time is what lies around it
 			k := at/slower + i - window/2
-			frame[i] = 0
+			l.frame[i] = 0
 			if k >= 0 && k < len(few) {
-				frame[i] = float64(few[k]) * hann[i]
-				energy += frame[i] * frame[i]
+				l.frame[i] = float64(few[k])
 			}
 		}
-		coef = fft.Coefficients(coef, frame)
-		var sp spectrum
-		for _, w := range weights {
-			sp[w.bin] += w.share * cmplx.Abs(coef[w.at])
-		}
-		sp.compress()
-		out, level = append(out, sp), append(level, math.Sqrt(energy/window))
+		sp, loud := l.look()
+		out, level = append(out, sp), append(level, loud)
 	}
 	return out, level
+}
+
+// looker makes spectra of frames of a signal with Rate / slower samples a second.
+type looker struct {
+	fft     *fourier.FFT
+	hann    []float64
+	weights []weight
+	frame   []float64
+	coef    []complex128
+}
+
+func newLooker(frame int) *looker {
+	return &looker{fft: fourier.NewFFT(frame), hann: hannOf(frame), weights: semitones(frame), frame: make([]float64, frame)}
+}
+
+// look is the spectrum of the frame, and how loud it is; the frame is used up.
+func (l *looker) look() (sp spectrum, level float64) {
+	for i := range l.frame {
+		l.frame[i] *= l.hann[i]
+		level += l.frame[i] * l.frame[i]
+	}
+	l.coef = l.fft.Coefficients(l.coef, l.frame)
+	for _, w := range l.weights {
+		sp[w.bin] += w.share * cmplx.Abs(l.coef[w.at])
+	}
+	sp.compress()
+	return sp, math.Sqrt(level / float64(len(l.frame)))
 }
 
 // fewer is the signal with Rate / slower samples a second.
@@ -85,10 +102,10 @@ type weight struct {
 	share   float64
 }
 
-// semitones divides the lines among the semitones, each between its two nearest.
-func semitones() (out []weight) {
-	for i := 1; i < window/2; i++ {
-		x := semitoneOf(float64(i)*Rate/slower/window) - lowBin
+// semitones divides the lines of a frame among the semitones, each between its two nearest.
+func semitones(frame int) (out []weight) {
+	for i := 1; i < frame/2; i++ {
+		x := semitoneOf(float64(i)*Rate/slower/float64(frame)) - lowBin
 		lo := int(math.Floor(x))
 		f := x - float64(lo)
 		if lo >= 0 && lo < bins {
@@ -170,39 +187,58 @@ func (s *Signal) flux() []float64 {
 }
 
 func (s *Signal) newFlux() []float64 {
-	fft := fourier.NewFFT(fineWindow)
-	hann := hannOf(fineWindow)
-	frame, coef := make([]float64, fineWindow), []complex128(nil)
-	var past [looksBack][fineWindow / 2]float64
-	var now [fineWindow / 2]float64
+	g := newGrowth()
 	var out []float64
 	for at := 0; at < len(s.Samples); at += fineHop {
-		for i := range frame {
+		for i := range g.frame {
 			k := at + i - fineWindow/2
-			frame[i] = 0
+			g.frame[i] = 0
 			if k >= 0 && k < len(s.Samples) {
-				frame[i] = float64(s.Samples[k]) * hann[i]
+				g.frame[i] = float64(s.Samples[k])
 			}
 		}
-		coef = fft.Coefficients(coef, frame)
-		sum := 0.0
-		for i := range now {
-			re, im := real(coef[i]), imag(coef[i])
-			now[i] = math.Sqrt(re*re + im*im)
-			before := past[0][i]
-			for k := 1; k < looksBack; k++ {
-				if v := past[k][i]; v > before {
-					before = v
-				}
-			}
-			if now[i] > before { // the logarithm is taken only where something grows
-				sum += math.Log((floor + now[i]) / (floor + before))
-			}
-		}
-		past[len(out)%looksBack] = now
-		out = append(out, sum)
+		out = append(out, g.look())
 	}
 	return peaked(out, s.Seconds())
+}
+
+// growth is how much more there is in a frame than in those a little before.
+type growth struct {
+	fft   *fourier.FFT
+	hann  []float64
+	frame []float64
+	coef  []complex128
+	past  [looksBack][fineWindow / 2]float64
+	n     int // frames looked at
+}
+
+func newGrowth() *growth {
+	return &growth{fft: fourier.NewFFT(fineWindow), hann: hannOf(fineWindow), frame: make([]float64, fineWindow)}
+}
+
+// look is the growth of the frame, which is used up.
+func (g *growth) look() (sum float64) {
+	for i := range g.frame {
+		g.frame[i] *= g.hann[i]
+	}
+	g.coef = g.fft.Coefficients(g.coef, g.frame)
+	var now [fineWindow / 2]float64
+	for i := range now {
+		re, im := real(g.coef[i]), imag(g.coef[i])
+		now[i] = math.Sqrt(re*re + im*im)
+		before := g.past[0][i]
+		for k := 1; k < looksBack; k++ {
+			if v := g.past[k][i]; v > before {
+				before = v
+			}
+		}
+		if now[i] > before { // the logarithm is taken only where something grows
+			sum += math.Log((floor + now[i]) / (floor + before))
+		}
+	}
+	g.past[g.n%looksBack] = now
+	g.n++
+	return sum
 }
 
 // floor is the strength of a line under which growth counts for little: of a sine of 1/200 of full scale.

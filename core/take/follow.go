@@ -24,6 +24,7 @@ type expected struct {
 	tones   []tone // all strings that sound, those struck first
 	struck  int    // how many of them are
 	seconds float64
+	jump    float64    // what it costs to come to it from elsewhere
 	like    []spectrum // what that may look like, see likes
 }
 
@@ -78,7 +79,7 @@ func expectations(p *plan.Plan, without play.Part) []expected {
 	out := make([]expected, len(p.Moments))
 	for t := range p.Moments {
 		mo := &p.Moments[t]
-		e := expected{moment: t, seconds: mo.Seconds}
+		e := expected{moment: t, seconds: mo.Seconds, jump: elsewhere}
 		struck := map[int]bool{}
 		for _, s := range mo.Strokes() {
 			if s.How == play.Dead || s.Part == without {
@@ -250,6 +251,7 @@ type search struct {
 	ratio       float64 // of the recording's time to the plan's, 0 if it is not known
 	due         []due   // when moments should come; nil if it is not known
 	now         int     // frame
+	way         []uint8 // the ways into each state, of one frame after another; nil if all are kept to go back
 	score, next []float64
 	since, then []int // frame at which the best way into each state entered it
 	from        [][]uint8
@@ -258,17 +260,24 @@ type search struct {
 
 // viterbi returns the moment of each frame, -1 for none of the plan.
 func viterbi(exp []expected, frames []spectrum, begun, level []float64, ratio float64, dues []due) []int {
-	s := &search{exp: exp, n: len(exp), ratio: ratio, due: dues, score: make([]float64, len(exp)+2),
-		next: make([]float64, len(exp)+2), since: make([]int, len(exp)+2), then: make([]int, len(exp)+2)}
-	s.score[s.n+1] = math.Inf(-1)
-	for i := range s.n {
-		s.score[i] = elsewhere
-	}
+	s := newSearch(exp)
+	s.ratio, s.due = ratio, dues
 	for t := range frames {
 		s.now = t
 		s.frame(&frames[t], begun[t], level[t])
 	}
 	return s.back()
+}
+
+// newSearch begins before the beginning.
+func newSearch(exp []expected) *search {
+	n := len(exp) + 2
+	s := &search{exp: exp, n: len(exp), score: make([]float64, n), next: make([]float64, n), since: make([]int, n), then: make([]int, n)}
+	s.score[s.n+1] = math.Inf(-1)
+	for i := range s.n {
+		s.score[i] = exp[i].jump
+	}
+	return s
 }
 
 // Of how long a moment lasts: by how much, in logarithm, players hold one longer or shorter than their tempo
@@ -285,7 +294,32 @@ func (s *search) length(i, by int) float64 {
 	}
 	want := (s.exp[i+by].seconds - s.exp[i].seconds) * s.ratio * Rate / hop
 	z := math.Log((float64(s.now-s.since[i])+0.5)/(want+0.5)) / lengthSpread
-	return -math.Min(worstLength, z*z/2)
+	cost := -math.Min(worstLength, z*z/2)
+	if s.way != nil {
+		z /= dueNarrow
+		cost += dueBonus * math.Exp(-z*z/2)
+	}
+	return cost
+}
+
+// Of following live, where what comes later cannot tell that a moment was left: how much sooner one goes on where it is due, how much narrower that is than lengthSpread, and
+// what it costs a frame to stay when it is overdue, and from what share more of its time on it is.
+const (
+	dueBonus  = 5.0
+	dueNarrow = 0.5
+	overdue   = -0.4
+	overdueBy = 1.2
+)
+
+// overdue is what it costs to stay in moment i for one more frame.
+func (s *search) overdue(i int) float64 {
+	if s.way == nil || s.ratio == 0 || i+1 >= s.n {
+		return 0
+	}
+	if want := (s.exp[i+1].seconds - s.exp[i].seconds) * s.ratio * Rate / hop; float64(s.now-s.since[i]) > overdueBy*want+2 {
+		return overdue
+	}
+	return 0
 }
 
 // beforeTry is how many frames before the last try the search begins anew: 0.3 s.
@@ -433,10 +467,13 @@ func (s *search) frame(heard *spectrum, begun, level float64) {
 			top = i
 		}
 	}
-	way := make([]uint8, s.n+2)
+	way := s.way
+	if way == nil {
+		way = make([]uint8, s.n+2)
+	}
 	move, stay := onward+begins*begun, staysBegun*begun
 	for i := range s.n {
-		best := s.score[i] + stay
+		best := s.score[i] + stay + s.overdue(i)
 		s.then[i] = s.since[i]
 		punctual := s.punctual(i)
 		try := func(v float64, how uint8) {
@@ -447,13 +484,13 @@ func (s *search) frame(heard *spectrum, begun, level float64) {
 		into := move // from before the beginning to it; anywhere else is as dear as any jump
 		if i > 0 {
 			try(s.score[i-1]+move+s.length(i-1, 1), fromBefore)
-			into += elsewhere
+			into += s.exp[i].jump
 		}
 		if i > 1 {
 			try(s.score[i-2]+move+skipped+s.length(i-2, 2), overOne)
 		}
 		try(s.score[s.n]+into, fromNone)
-		try(s.score[top]+elsewhere+begins*begun, fromTop)
+		try(s.score[top]+s.exp[i].jump+begins*begun, fromTop)
 		s.next[i] = best + likeWeight*s.exp[i].fit(heard)
 	}
 	none := elseLike
@@ -470,7 +507,9 @@ func (s *search) frame(heard *spectrum, begun, level float64) {
 	}
 	s.next[s.n+1] = pause + likeWeight*none
 	s.score, s.next, s.since, s.then = s.next, s.score, s.then, s.since
-	s.from, s.top = append(s.from, way), append(s.top, int32(top))
+	if s.way == nil {
+		s.from, s.top = append(s.from, way), append(s.top, int32(top))
+	}
 }
 
 // back walks from the best end to the beginning.

@@ -109,6 +109,7 @@ type judge struct {
 type sounded struct {
 	hz    float64 // 0 if it was not struck yet
 	until float64 // second up to which it should sound
+	quiet bool    // it was listened for since, and was silent
 }
 
 // moment measures what is heard of moment t at place i.
@@ -146,7 +147,7 @@ func (j *judge) moment(t, i int) {
 	}
 	for s, st := range mo.Strings {
 		if st.State == play.Struck || st.State == play.Rings {
-			j.last[s].until = to
+			j.last[s].until, j.last[s].quiet = to, false
 		}
 	}
 }

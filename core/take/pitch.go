@@ -26,7 +26,7 @@ const (
 	dipsNear    = 0.1  // of all dips so near the least the first is taken: the others are its multiples
 	mostDips    = 6    // of a frame
 	quietRMS    = 0.001
-	leap        = 0.35 // what a leap of an octave from one point to the next costs, as a difference; more costs no more
+	leapCost    = 0.35 // what a leap of an octave from one point to the next costs, as a difference; more costs no more
 	octaveDown  = 0.09 // what a pitch costs more than one an octave higher
 	begun       = 0.1  // what it costs that a pitch begins, or ends
 )
@@ -91,7 +91,7 @@ func smoothest(frames [][]dip) []dip {
 					v += begun
 				case i < none:
 					if t > 0 {
-						v += leap * math.Min(1, 2*math.Abs(math.Log2(dips[i].lag/was[k].lag)))
+						v += leapCost * math.Min(1, 2*math.Abs(math.Log2(dips[i].lag/was[k].lag)))
 					}
 				}
 				if v < next[i] {

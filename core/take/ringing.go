@@ -35,6 +35,7 @@ const (
 	uneven      = 20.0  // dB that its lowest partial may lie under its strongest, or it is a higher string that is heard
 	standsOut   = 8.0   // dB that a shared partial stands over its neighbours
 	unsure      = 0.45
+	leastAlone  = 2    // partials that a string has to itself, by which it is told that it is silent
 	sureOfOne   = 0.15 // what each partial adds that no other string can have
 )
 
@@ -44,6 +45,7 @@ type suspect struct {
 	hz     float64
 	struck bool      // before, at that pitch; else it is open
 	own    []partial // partials that nothing that should sound has, and that are heard
+	alone  int       // how many it has to itself
 	raised bool      // they are not its own: strings that should sound have them too, but not as strong
 	db     float64   // of the strongest of them against the loudest note
 }
@@ -70,10 +72,21 @@ func (j *judge) rings(t int, from, to float64) (out []Ringing) {
 	suspects := j.suspects(mo)
 	var there []suspect
 	for i := range suspects {
-		if s := &suspects[i]; s.heard(lines, sounding, frame) {
+		s := &suspects[i]
+		if s.struck && j.last[s.str-1].quiet {
+			continue
+		}
+		if s.heard(lines, sounding, frame) {
 			there = append(there, *s)
 		}
 	}
+	defer func() { // what could be heard, and was not, does not begin to ring until it is struck
+		for _, s := range suspects {
+			if s.struck && s.alone >= leastAlone && !slices.ContainsFunc(out, func(r Ringing) bool { return r.String == s.str && r.Sure > unsure }) {
+				j.last[s.str-1].quiet = true
+			}
+		}
+	}()
 	slices.SortStableFunc(there, func(a, b suspect) int {
 		if a.struck != b.struck {
 			return either(a.struck, -1, 1)
@@ -101,7 +114,7 @@ func (j *judge) rings(t int, from, to float64) (out []Ringing) {
 // Of a string that was not silenced: it falls by so many dB at most from when it should sound to a frame later, and so many a second, never more than so many; a
 // string that rings along with what was silenced is fainter than that.
 const (
-	ringsLess   = 4.0
+	ringsLess   = 5.0
 	ringsASec   = 15.0
 	ringsAtMost = 12.0
 )
@@ -142,6 +155,7 @@ func (s *suspect) heard(lines []complex128, sounding []tone, frame int) bool {
 	}
 	all := alone(&expected{tones: append(slices.Clone(sounding), tone{s.str, s.hz, 1})}, s.str, s.hz, frame, never)
 	all = slices.DeleteFunc(all, func(o partial) bool { return o.k > heardOf })
+	s.alone = len(all)
 	s.own, s.raised = slices.DeleteFunc(slices.Clone(all), func(o partial) bool { return !stands(lines, s.hz*float64(o.k), frame) }), false
 	if len(all) == 0 && s.struck {
 		s.own, s.raised = s.raises(lines, sounding, frame), true

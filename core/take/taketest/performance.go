@@ -22,6 +22,8 @@ type Manner struct {
 	JitterMs   float64 // standard deviation of when moments are struck
 	FalseStart int     // moments that are played before it is begun again; 0 for none
 	Repeat     int     // bar, from 1, that is played twice; 0 for none
+	Stop       int     // moment after which the player stops for StopFor seconds and lets ring what rings; 0 for none
+	StopFor    float64
 	Guitar     float64 // cents that the whole guitar is off
 }
 
@@ -131,6 +133,9 @@ func order(p *plan.Plan, m Manner) (out []Event) {
 	}
 	for i := range p.Moments {
 		out = append(out, Event{i, begin + clock(p.Moments[i].Seconds)})
+		if i > 0 && i == m.Stop {
+			begin += m.StopFor
+		}
 		if b := p.Moments[i].Bar; m.Repeat > 0 && b == m.Repeat && i+1 < len(p.Moments) && p.Moments[i+1].Bar > b {
 			first := slices.IndexFunc(p.Moments, func(mo play.Moment) bool { return mo.Bar == b })
 			by := clock(p.Moments[i+1].Seconds) - clock(p.Moments[first].Seconds)

@@ -17,7 +17,7 @@ const Rate = 24000
 const (
 	modes     = 18
 	stiffest  = 1.1e-4
-	sympathy  = 0.09
+	sympathy  = 0.07
 	control   = 32 // samples between two looks at the pitch
 	alongRise = 0.12
 )
