@@ -49,18 +49,19 @@ type AddDemo func(ctx context.Context, st *store.Store, owner store.ID) (store.I
 
 // Server is the application. Safe for concurrent use.
 type Server struct {
-	store    *store.Store
-	door     *door.Door
-	meters   *meters
-	log      *slog.Logger
-	pages    map[string]*template.Template
-	desk     *desk.Desk
-	engine   *gin.Engine
-	demo     AddDemo
-	patience time.Duration
-	working  *working
-	sittings sittings
-	sample   sample
+	store     *store.Store
+	door      *door.Door
+	meters    *meters
+	log       *slog.Logger
+	pages     map[string]*template.Template
+	desk      *desk.Desk
+	engine    *gin.Engine
+	demo      AddDemo
+	patience  time.Duration
+	working   *working
+	sittings  sittings
+	listeners *listeners
+	sample    sample
 }
 
 // Times after which a slow client is disconnected; package door extends the first two while data comes in or is taken.
@@ -72,7 +73,7 @@ const (
 
 // New makes a server; a template that does not parse stops it here.
 func New(cfg Config) (*Server, error) {
-	s := &Server{store: cfg.Store, log: cfg.Log, demo: cfg.Demo, working: newWorking(),
+	s := &Server{store: cfg.Store, log: cfg.Log, demo: cfg.Demo, working: newWorking(), listeners: newListeners(),
 		patience: cmp.Or(cfg.Patience, pagePatience)}
 	if s.log == nil {
 		s.log = slog.Default()
@@ -86,7 +87,7 @@ func New(cfg Config) (*Server, error) {
 	s.door = door.New(door.Config{Store: cfg.Store, Owner: cfg.Owner, Access: cfg.Access, Host: cfg.Host, AtHome: cfg.AtHome,
 		Bodies:     map[string]int64{"/everything": maxArchive, "/drafts": maxUpload, takeRoute: maxRecording, partRoute: store.UploadPart},
 		Streamed:   map[string]bool{"/everything": true, "/drafts": true, takeRoute: true},
-		Microphone: map[string]bool{takeRoute: true, keptRoute: true, "/bench": true},
+		Microphone: map[string]bool{takeRoute: true, keptRoute: true, standRoute: true, "/bench": true},
 		Stopped:    func(id store.ID) { s.desk.Jobs.StopOf(id.String()) },
 		Pages:      door.Pages{Draw: s.draw, Fail: s.fail, FailFor: s.failFor, Away: s.away, Log: s.logFor}})
 	s.engine = s.routes()
@@ -114,6 +115,7 @@ func parsePages() (map[string]*template.Template, error) {
 
 // Close stops all work under way.
 func (s *Server) Close() {
+	s.listeners.stop()
 	s.working.close()
 	s.desk.Close()
 }
@@ -270,6 +272,7 @@ func (s *Server) tuneRoutes(tune *gin.RouterGroup) {
 	tune.GET("/away", s.takeAway)
 	tune.GET("/whole", s.wholeTune)
 	tune.GET("/stand", s.standPage)
+	tune.GET("/follow", s.follow)
 	tune.GET("/free", s.freeNotes)
 	tune.GET("/text", s.text)
 	tune.POST("/text", s.saveText)

@@ -32,8 +32,9 @@ import (
 
 // takeRoute is the one address that takes recordings; they are made there and on the page of one that is saved.
 const (
-	takeRoute = "/tunes/:id/take"
-	keptRoute = "/tunes/:id/takes/:take"
+	takeRoute  = "/tunes/:id/take"
+	keptRoute  = "/tunes/:id/takes/:take"
+	standRoute = "/tunes/:id/stand"
 )
 
 // maxRecording bounds a recording that comes in, in bytes.

@@ -193,6 +193,7 @@ func TestRecording(t *testing.T) {
 	b.until("document.querySelector('.takes')._x_dataStack")
 	b.key(kb.PageDown)
 	b.until("document.querySelector('.record.is-on')")
+	b.until("document.querySelector('.takes')._x_dataStack[0].heard && document.querySelector('.stand .is-now')") // the music turns as it is played
 	b.until("document.querySelector('.record-words').textContent.startsWith('0:09')")
 	b.key(kb.PageDown)
 	b.until("location.pathname.includes('/takes/')")
@@ -228,7 +229,13 @@ func TestRecording(t *testing.T) {
 	if status, _, _ := s.ask(t, "GET", kept+"/sound.wav?from=9&to=3", nil); status != 400 {
 		t.Errorf("backwards: %d", status)
 	}
-	b.open(path)
+	b.open(path + "/stand")
+	b.until("document.querySelector('.stand-page')._x_dataStack")
+	b.key("f")
+	b.until("document.querySelector('[data-follow]').ariaPressed === 'true' && Number(document.querySelector('.stand .is-now')?.dataset.moment) >= 3")
+	eval[bool](b, "(document.querySelector('.stand-page')._x_dataStack[0].follower.socket.close(), true)")
+	b.until("document.getElementById('said').textContent === 'It hears you again.'")
+	b.key(kb.Escape)
 	b.until("document.querySelector('.col-heard')")
 	b.open(path + "/take")
 	eval[bool](b, "document.querySelectorAll('.take-kept input').forEach((i) => i.click()) || true")

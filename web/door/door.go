@@ -3,6 +3,7 @@
 package door
 
 import (
+	"bufio"
 	"context"
 	"errors"
 	"log/slog"
@@ -108,7 +109,7 @@ func (d *Door) Around(next http.Handler) http.Handler {
 	guard.SetDenyHandler(http.HandlerFunc(func(w http.ResponseWriter, _ *http.Request) {
 		http.Error(w, "This change was asked for by another site and was not made. Open Stepping itself and try again.", http.StatusForbidden)
 	}))
-	known := d.sessions.LoadAndSave(next)
+	known := d.sessions.LoadAndSave(hijackable(next))
 	return guard.Handler(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		if strings.HasPrefix(r.URL.Path, "/static/") { // for everybody, and also while the database is away
 			next.ServeHTTP(w, r)
@@ -117,6 +118,26 @@ func (d *Door) Around(next http.Handler) http.Handler {
 		known.ServeHTTP(w, r)
 	}))
 }
+
+// hijackable lets what answers take a connection over: the sessions' writer does not hand it on by itself.
+func hijackable(next http.Handler) http.Handler {
+	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		if r.Header.Get("Upgrade") != "" {
+			w = hijacker{w}
+		}
+		next.ServeHTTP(w, r)
+	})
+}
+
+type hijacker struct{ http.ResponseWriter }
+
+// Hijack implements http.Hijacker.
+func (h hijacker) Hijack() (net.Conn, *bufio.ReadWriter, error) {
+	return http.NewResponseController(h.ResponseWriter).Hijack()
+}
+
+// Unwrap lets http.ResponseController reach the server.
+func (h hijacker) Unwrap() http.ResponseWriter { return h.ResponseWriter }
 
 // Guards are run before the handler of every address, in this order.
 func (d *Door) Guards() []gin.HandlerFunc {

@@ -128,6 +128,8 @@ document.addEventListener('alpine:init', () => {
     stand: null,
     tempo: 0, // quarter notes a minute
     audio: null,
+    microphone: null,
+    follower: null, // while the player is followed
 
     init() {
       this.data = JSON.parse(document.getElementById('plan-data').textContent);
@@ -138,6 +140,7 @@ document.addEventListener('alpine:init', () => {
       window.addEventListener('keydown', (e) => this.key(e));
       Switches.watch((which) => this.press(which), (which) => { if (!this.audio) this.bar(which === 'right' ? -1 : 1); });
       this.$root.querySelector('[data-learn]').hidden = false;
+      this.$root.querySelector('[data-follow]').hidden = !navigator.mediaDevices?.getUserMedia;
       Stand.awake();
       this.show();
     },
@@ -147,6 +150,7 @@ document.addEventListener('alpine:init', () => {
       if (key) { e.preventDefault(); this.press(key.dataset.switch); }
       if (e.target.closest('[data-slower]')) this.pace('slower');
       if (e.target.closest('[data-faster]')) this.pace('faster');
+      if (e.target.closest('[data-follow]')) this.toggleFollow();
       if (e.target.closest('[data-learn]')) this.learn();
       if (e.target.closest('[data-free]')) this.toggleFree();
     },
@@ -185,12 +189,14 @@ document.addEventListener('alpine:init', () => {
       else if (e.key === ' ' && !Taps.takesSpace(e.target)) this.press('both');
       else if (e.key === 'Escape' || e.key === 'h') this.$root.querySelector('[data-leave]').click();
       else if (e.key === 'v') this.toggleFree();
+      else if (e.key === 'f') this.toggleFollow();
       else if (e.key === ',' || e.key === '.') this.pace(e.key === '.' ? 'faster' : 'slower');
       else return;
       e.preventDefault();
     },
 
     press(which) {
+      if (which === 'both' && this.follower) return this.unfollow();
       if (which === 'both') return this.audio ? this.hush() : this.sound();
       this.bar(which === 'right' ? 1 : -1);
     },
@@ -199,6 +205,7 @@ document.addEventListener('alpine:init', () => {
     bar(step) {
       const was = this.audio;
       this.hush();
+      if (this.follower) { this.unfollow(); this.toggleFollow(); } // from there on
       const to = this.stand.first + this.stand.now + step;
       if (to >= 1 && to <= this.data.last && !this.stand.bars[to - this.stand.first]) return location.assign(`?m=${this.data.barOf.indexOf(to)}`); // of a long tune some bars are on the page
       this.stand.open(this.stand.now + step);
@@ -227,6 +234,42 @@ document.addEventListener('alpine:init', () => {
       this.show();
     },
 
+    // toggleFollow turns the pages as the player plays, or leaves that again.
+    async toggleFollow() {
+      if (this.follower) return this.unfollow();
+      this.hush();
+      try {
+        this.microphone = await Microphone.open((block) => this.follower?.hear(block));
+      } catch (err) {
+        return this.say(Microphone.why(err, 'Turn the pages with the switches.'));
+      }
+      const at = Math.max(this.data.barOf.indexOf(this.stand.first + this.stand.now), 0);
+      this.follower = new Follower(this.data.id, this.microphone.context, {
+        position: (p) => this.position(p), trouble: (words) => this.say(words), well: () => this.say('It hears you again.'),
+      }, { from: at, tempo: this.tempo });
+      this.microphone.begin();
+      this.say('Play, alone, near the microphone. The music turns with you.');
+      this.show();
+    },
+
+    position(p) {
+      const button = this.$root.querySelector('[data-follow]');
+      button.querySelector('meter').value = p.level;
+      button.classList.toggle('is-lost', p.lost);
+      if (p.m < 0 || p.lost) return;
+      this.stand.mark(this.stand.at(p.m));
+      this.free(p.m);
+      if (p.m === this.data.barOf.length - 1) this.say(''); // the end
+    },
+
+    unfollow() {
+      this.follower?.close();
+      this.microphone?.close();
+      this.follower = this.microphone = null;
+      this.say('');
+      this.show();
+    },
+
     hush() {
       this.audio?.pause();
       this.audio = null;
@@ -236,7 +279,8 @@ document.addEventListener('alpine:init', () => {
     // show says what each switch does now, and where leaving leads.
     show() {
       const playing = Boolean(this.audio);
-      this.$root.querySelector('[data-switch="both"] [data-means]').textContent = playing ? 'stop' : 'play';
+      this.$root.querySelector('[data-switch="both"] [data-means]').textContent = playing || this.follower ? 'stop' : 'play';
+      this.$root.querySelector('[data-follow]').setAttribute('aria-pressed', String(Boolean(this.follower)));
       this.$root.querySelector('.stand-tempo b').textContent = String(Math.round(this.tempo));
       const at = this.data.barOf.indexOf(this.stand.first + this.stand.now);
       if (at < 0) return;

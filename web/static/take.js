@@ -54,9 +54,9 @@ document.addEventListener('alpine:init', () => {
       document.documentElement.classList.toggle('is-standing', state === 'counting' || state === 'recording');
     },
 
-    // follow turns the music at the tempo that was counted in, until the recording is over.
+    // follow turns the music at the tempo that was counted in, until the player is heard to be somewhere, or the recording is over.
     follow() {
-      if (this.state !== 'recording') return;
+      if (this.state !== 'recording' || this.heard) return;
       this.stand.mark(this.stand.at(Sounds.last(this.data.when, this.microphone.context.currentTime - this.began)));
       requestAnimationFrame(() => this.follow());
     },
@@ -71,10 +71,18 @@ document.addEventListener('alpine:init', () => {
       await this.count();
       this.blocks = [];
       this.began = this.microphone.context.currentTime;
+      this.heard = false;
+      this.follower = new Follower(this.data.id, this.microphone.context, { position: (p) => this.position(p), trouble() {} }, { tempo: this.data.tempo }); // without it the music turns by time
       this.microphone.begin();
       this.to('recording', 'Stop', 'Play.');
       Stand.awake();
       this.follow();
+    },
+
+    position(p) {
+      if (p.m < 0 || p.lost) return;
+      this.heard = true;
+      this.stand.mark(this.stand.at(p.m));
     },
 
     // count plays a bar of beats before the recording begins; a browser that cannot play them begins at once.
@@ -91,6 +99,7 @@ document.addEventListener('alpine:init', () => {
     hear(block) {
       if (this.state !== 'recording') return;
       this.blocks.push(block);
+      this.follower.hear(block);
       let most = 0;
       block.forEach((v) => { most = Math.max(most, Math.abs(v)); });
       const meter = this.$root.querySelector('meter');
@@ -105,6 +114,7 @@ document.addEventListener('alpine:init', () => {
       const held = new DataTransfer();
       held.items.add(wavOf(this.blocks, Math.round(this.microphone.context.sampleRate)));
       this.microphone.close();
+      this.follower.close();
       const field = document.getElementById('file');
       field.files = held.files;
       field.form.requestSubmit();
