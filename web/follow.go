@@ -21,9 +21,10 @@ import (
 	"stepping/web/door"
 )
 
-// Of connections over which a player is followed: how many there are at most, and for one owner; bytes of a message; how long one waits for the next message, and for an answer
-// to be taken; after how long a connection ends, so that who is let in is asked again; how often a position is sent though nothing changed; and how much more than real
-// time may come, in seconds.
+// Of connections over which a player is followed: how many there are at most, and for one owner; bytes of a message; how
+// long one waits for the next message, and for an answer to be taken; after how long a connection ends, so that who is
+// let in is asked again; how often a position is sent though nothing changed; and how much more than real time may come,
+// in seconds.
 const (
 	mostListeners    = 64
 	mostListenersOf  = 4
@@ -79,8 +80,9 @@ type followed struct {
 	Tempo  float64 `json:"tempo"` // quarter notes a minute at the start of the tune, as he plays; 0 if it is not known
 }
 
-// follow hears a player over a WebSocket and says where he is: binary messages are samples of 16 bits, little end first, at the rate in the address; answers are JSON. from and tempo in
-// the address say where to go on, so that any copy takes over a connection that broke.
+// follow hears a player over a WebSocket and says where he is: binary messages are samples of 16 bits, little end first,
+// at the rate in the address; answers are JSON. from and tempo in the address say where to go on, so that any copy takes
+// over a connection that broke.
 func (s *Server) follow(c *gin.Context) {
 	t, ok := s.tuneParam(c)
 	if !ok {
@@ -102,7 +104,8 @@ func (s *Server) follow(c *gin.Context) {
 		return
 	}
 	defer s.listeners.leave(owner)
-	conn, err := websocket.Accept(c.Writer, c.Request, &websocket.AcceptOptions{CompressionMode: websocket.CompressionDisabled}) // of the same origin alone
+	// of the same origin alone
+	conn, err := websocket.Accept(c.Writer, c.Request, &websocket.AcceptOptions{CompressionMode: websocket.CompressionDisabled})
 	if err != nil {
 		s.logFor(c).Debug("no connection to listen over", "err", err)
 		c.Abort()

@@ -64,7 +64,8 @@ func playTo(t *testing.T, conn *websocket.Conn, data []byte) (last heardAt, back
 	}
 }
 
-// TestFollowed: who plays a tune is followed over a WebSocket; a new connection goes on where the last one broke; too much, too many, what is no sound, and another site are refused.
+// TestFollowed: who plays a tune is followed over a WebSocket; a new connection goes on where the last one broke; too
+// much, too many, what is no sound, and another site are refused.
 func TestFollowed(t *testing.T) {
 	t.Parallel()
 	s := newSite(t)

@@ -85,9 +85,9 @@ func New(cfg Config) (*Server, error) {
 	s.meters = s.newMeters()
 	s.desk = desk.New(s.store, s.log, s.meters.worked)
 	s.door = door.New(door.Config{Store: cfg.Store, Owner: cfg.Owner, Access: cfg.Access, Host: cfg.Host, AtHome: cfg.AtHome,
-		Bodies:     map[string]int64{"/everything": maxArchive, "/drafts": maxUpload, takeRoute: maxRecording, partRoute: store.UploadPart},
-		Streamed:   map[string]bool{"/everything": true, "/drafts": true, takeRoute: true},
-		Microphone: map[string]bool{takeRoute: true, keptRoute: true, standRoute: true, "/bench": true},
+		Bodies:     map[string]int64{"/everything": maxArchive, "/drafts": maxUpload, takeRoute: maxRecording, playInRoute: maxPlayedIn + 1<<20, partRoute: store.UploadPart},
+		Streamed:   map[string]bool{"/everything": true, "/drafts": true, takeRoute: true, playInRoute: true},
+		Microphone: map[string]bool{takeRoute: true, keptRoute: true, standRoute: true, playInRoute: true, "/bench": true},
 		Stopped:    func(id store.ID) { s.desk.Jobs.StopOf(id.String()) },
 		Pages:      door.Pages{Draw: s.draw, Fail: s.fail, FailFor: s.failFor, Away: s.away, Log: s.logFor}})
 	s.engine = s.routes()
@@ -95,7 +95,7 @@ func New(cfg Config) (*Server, error) {
 }
 
 // pageNames are the pages; each is parsed with the layout into a set of its own.
-var pageNames = []string{"home", "draft", "losses", "neck", "away", "waiting", "whole", "stand", "hear", "practise", "ladder", "today", "part", "log", "take",
+var pageNames = []string{"home", "draft", "playin", "losses", "neck", "away", "waiting", "whole", "stand", "hear", "practise", "ladder", "today", "part", "log", "take",
 	"besides", "bench", "guitar", "suit", "slides", "slide", "slidesfor", "set", "chords", "patterns", "pattern", "plan", "text",
 	"profiles", "profile", "hands", "taste", "signin", "welcome", "account", "upload", "recordings", "pace", "variations", "compare", "error"}
 
@@ -169,6 +169,8 @@ func (s *Server) routes() *gin.Engine {
 	r.POST("/demo-tune", s.addDemoTune)
 	r.GET("/sample.wav", s.sampleSound)
 	r.POST("/look", setLook)
+	r.GET(playInRoute, s.playInPage)
+	r.POST(playInRoute, s.playIn)
 
 	s.draftRoutes(r)
 	s.uploadRoutes(r)

@@ -69,6 +69,8 @@ var intakes = map[string]*intake{
 		func(u *store.Upload) string { return "/tunes/" + u.Tune.String() + "/take" }, judgeUpload},
 	"draft": {score.MaxFile, fmt.Sprintf("music of more than %d MiB is not read: give one tune at a time", score.MaxFile>>20),
 		func(*store.Upload) string { return "/" }, readUpload},
+	"played": {maxPlayedIn, "the file is larger than 64 MiB: play one tune, three minutes at most",
+		func(*store.Upload) string { return playInRoute }, playedUpload},
 	"archive": {maxArchive, "the file is larger than anything that Stepping writes",
 		func(*store.Upload) string { return "/account" }, importUpload},
 }

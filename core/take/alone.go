@@ -9,8 +9,8 @@ import (
 	"stepping/core/play"
 )
 
-// Judge follows a recording through a plan and measures what was played. If hardly anything is heard of the melody, or of the thumb, the other is judged by itself:
-// players practise them so. ErrForeign.
+// Judge follows a recording through a plan and measures what was played. If hardly anything is heard of the melody, or
+// of the thumb, the other is judged by itself: players practise them so. ErrForeign.
 func (s *Signal) Judge(p *plan.Plan) (*Take, error) {
 	tk, err := s.judge(p, "")
 	if err != nil && !errors.Is(err, ErrForeign) {
@@ -69,7 +69,8 @@ func (tk *Take) missing(p *plan.Plan, part play.Part) float64 {
 	return float64(gone) / float64(max(1, all))
 }
 
-// mostlyHidden is the share of a bar's melody whose pitch is not sure from which on the bar is told of, leastHidden how many notes of it.
+// mostlyHidden is the share of a bar's melody whose pitch is not sure from which on the bar is told of, leastHidden how
+// many notes of it.
 const (
 	mostlyHidden = 0.5
 	leastHidden  = 2

@@ -270,8 +270,8 @@ func (f *fairness) faults(p *plan.Plan, tk *take.Take, tr *taketest.Truth, found
 	}
 }
 
-// decidable reports whether a string that rings on at a moment can be heard there: it was struck less than a second ago, is heard for 0.2 s, and has two of its
-// five lowest partials half a semitone away from those of what else sounds.
+// decidable reports whether a string that rings on at a moment can be heard there: it was struck less than a second ago,
+// is heard for 0.2 s, and has two of its five lowest partials half a semitone away from those of what else sounds.
 func decidable(p *plan.Plan, m, str int, tr *taketest.Truth) bool {
 	if m+1 < len(p.Moments) && p.Moments[m+1].Seconds-p.Moments[m].Seconds < 0.25 || tr.Ringing[taketest.Stroke{Moment: m, String: str}] > 1 {
 		return false
@@ -346,7 +346,8 @@ func fair(t testing.TB, c *condition, from, to uint64) *fairness {
 	return &f
 }
 
-// chosen are the seeds and conditions that a test runs over: few in the short form; those of the environment, to measure others.
+// chosen are the seeds and conditions that a test runs over: few in the short form; those of the environment, to measure
+// others.
 func chosen(t testing.TB, brief ...string) (from, to uint64, conds []*condition) {
 	from, to = 1, 9
 	if testing.Short() {
@@ -367,8 +368,9 @@ func chosen(t testing.TB, brief ...string) (from, to uint64, conds []*condition)
 	return from, to, conds
 }
 
-// TestFair judges takes with known faults by two sounds that share nothing with core/sound: by strings with all that real ones have, and by recorded samples; in rooms, through a
-// telephone, in noise, by players whose tempo moves. Bounds are a little wider than what was seen.
+// TestFair judges takes with known faults by two sounds that share nothing with core/sound: by strings with all that
+// real ones have, and by recorded samples; in rooms, through a telephone, in noise, by players whose tempo moves. Bounds
+// are a little wider than what was seen.
 func TestFair(t *testing.T) {
 	from, to, conds := chosen(t, "plain", "room", "drift")
 	for _, c := range conds {

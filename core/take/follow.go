@@ -115,7 +115,7 @@ const (
 	skipped      = -12.0 // a moment left out, beside onward
 	elsewhere    = -200.0
 	unfinished   = -10.0 // the recording ends before the last moment
-	leastLike    = 0.43  // mean likeness, times the share of moments that come after the one before them in the plan, under which a recording is another tune
+	leastLike    = 0.43  // mean likeness times order (share of moments right after the one before) under which it is another tune
 	leastReached = 0.4   // share of frames that sound like anything of the plan
 	leastUsed    = 0.4   // share of all that surely begins that is a moment of the plan
 	mostUnsteady = 0.5   // of the lengths, see unsteady
@@ -169,7 +169,8 @@ func between(exp []expected, found []Place) (n int) {
 	return n
 }
 
-// Of beginning again: by how many moments at least one goes back, and how many have to follow in order, or it only sounded like an earlier one.
+// Of beginning again: by how many moments at least one goes back, and how many have to follow in order, or it only
+// sounded like an earlier one.
 const (
 	goneBack = 2
 	leastTry = 4
@@ -302,26 +303,6 @@ func (s *search) length(i, by int) float64 {
 	return cost
 }
 
-// Of following live, where what comes later cannot tell that a moment was left: how much sooner one goes on where it is due, how much narrower that is than lengthSpread, and
-// what it costs a frame to stay when it is overdue, and from what share more of its time on it is.
-const (
-	dueBonus  = 5.0
-	dueNarrow = 0.5
-	overdue   = -0.4
-	overdueBy = 1.2
-)
-
-// overdue is what it costs to stay in moment i for one more frame.
-func (s *search) overdue(i int) float64 {
-	if s.way == nil || s.ratio == 0 || i+1 >= s.n {
-		return 0
-	}
-	if want := (s.exp[i+1].seconds - s.exp[i].seconds) * s.ratio * Rate / hop; float64(s.now-s.since[i]) > overdueBy*want+2 {
-		return overdue
-	}
-	return 0
-}
-
 // beforeTry is how many frames before the last try the search begins anew: 0.3 s.
 const beforeTry = 15
 
@@ -361,7 +342,8 @@ func (s *search) punctual(i int) float64 {
 	return -math.Min(worstDue, z*z/2)
 }
 
-// due is the frame at which a moment should come by the places before it, and by those after it; NaN where they are too few.
+// due is the frame at which a moment should come by the places before it, and by those after it; NaN where they are too
+// few.
 type due [2]float64
 
 // dueTimes are those of all moments, counted from a frame, by lines through the places whose slope and height
@@ -542,77 +524,4 @@ func (s *search) back() []int {
 		}
 	}
 	return way
-}
-
-// onsetSearch is how far from where the way says it an onset is looked for, in seconds.
-const onsetSearch = 0.08
-
-// visit is a moment entered at a frame.
-type visit struct{ moment, frame int }
-
-// oneWay leaves of all visits those of one way through the plan: the most that follow each other in the plan as
-// in time, with the fewest breaks; of equal ones the latest. So a player who begins again is judged by his last
-// try, if he comes as far in it, and what sounds like the beginning once more after the end is none.
-func oneWay(way []int) (out []visit) {
-	var all []visit
-	for t, at := range way {
-		if at >= 0 && (t == 0 || way[t-1] != at) {
-			all = append(all, visit{at, t})
-		}
-	}
-	const unbroken = 0.001 // for a visit that comes right after the one before
-	score, from := make([]float64, len(all)), make([]int, len(all))
-	best := -1
-	for i := range all {
-		score[i], from[i] = 1, -1
-		for k := range i {
-			v := score[k] + 1
-			if k == i-1 && all[k].moment < all[i].moment {
-				v += unbroken
-			}
-			if all[k].moment < all[i].moment && v >= score[i] {
-				score[i], from[i] = v, k
-			}
-		}
-		if best < 0 || score[i] >= score[best] {
-			best = i
-		}
-	}
-	for i := best; i >= 0; i = from[i] {
-		out = append(out, all[i])
-	}
-	slices.Reverse(out)
-	return out
-}
-
-// places finds the exact beginning of each moment.
-func places(exp []expected, frames []spectrum, flux []float64, way []int) (out []Place) {
-	for _, v := range oneWay(way) {
-		sec, peak := onset(flux, float64(v.frame*hop)/Rate)
-		like, n := 0.0, 0
-		for k := v.frame; k < len(way) && way[k] == v.moment && n < 25; k++ {
-			like += exp[v.moment].fit(&frames[k])
-			n++
-		}
-		out = append(out, Place{exp[v.moment].moment, sec, math.Max(0, math.Min(1, (like/float64(n)+0.5*peak)/0.9))})
-	}
-	return out
-}
-
-// onset is the strongest beginning near a time, and how strong it is.
-func onset(flux []float64, near float64) (sec, peak float64) {
-	mid := int(near * Rate / fineHop)
-	reach := int(onsetSearch * Rate / fineHop)
-	at := mid
-	for k := max(1, mid-reach); k <= min(len(flux)-2, mid+reach); k++ {
-		if flux[k] > flux[at] || at >= len(flux)-1 {
-			at = k
-		}
-	}
-	at = max(1, min(at, len(flux)-2))
-	exact := float64(at)
-	if l, m, r := flux[at-1], flux[at], flux[at+1]; m > l && m >= r && l+r-2*m < 0 {
-		exact += 0.5 * (l - r) / (l + r - 2*m)
-	}
-	return exact * fineHop / Rate, flux[at]
 }

@@ -11,7 +11,8 @@ import (
 	"stepping/golden"
 )
 
-// TestGoldenTake: all that is heard in a take with faults of every kind, what is said of it, and what has changed since a better one.
+// TestGoldenTake: all that is heard in a take with faults of every kind, what is said of it, and what has changed since
+// a better one.
 func TestGoldenTake(t *testing.T) {
 	p := solve(t, coretest.Wander(5, 20), "Open D", pattern.Alternating)
 	summaries := []take.Summary{}

@@ -152,8 +152,8 @@ func (j *judge) moment(t, i int) {
 	}
 }
 
-// gone is which strings of moment t, at place i between two times, were not struck. Where the place lies far from its time it may be another's: then that is
-// said only if none was struck.
+// gone is which strings of moment t, at place i between two times, were not struck. Where the place lies far from its
+// time it may be another's: then that is said only if none was struck.
 func (j *judge) gone(t, i int, from, to float64) (out [tuning.Strings]bool) {
 	_, begins := onset(j.s.flux(), from)
 	all := true
@@ -170,16 +170,17 @@ func (j *judge) gone(t, i int, from, to float64) (out [tuning.Strings]bool) {
 // late reports whether a note is late, or early, by enough to be told.
 func (n *Note) late() bool { return n.Plucked && math.Abs(n.OnsetMs) >= n.OffFrom }
 
-// Of a moment between two others that the search left out: how many in a row are looked for, how far from where the others put it what begins is looked for, as a share
-// of the time to the nearer of them, and how strongly it has to begin.
+// Of a moment between two others that the search left out: how many in a row are looked for, how far from where the
+// others put it what begins is looked for, as a share of the time to the nearer of them, and how strongly it has to
+// begin.
 const (
 	mostLeftOut  = 2
 	recoverShare = 0.4
 	recoverFlux  = 0.06
 )
 
-// recovered adds to places the moments that were left out and yet begin where their neighbours put them: a string that is struck once more while it sounds changes
-// the sound so little that the search may go past it.
+// recovered adds to places the moments that were left out and yet begin where their neighbours put them: a string that
+// is struck once more while it sounds changes the sound so little that the search may go past it.
 func (j *judge) recovered(places []Place) (out []Place) {
 	flux := j.s.flux()
 	for i := range places {
@@ -224,8 +225,8 @@ func (j *judge) begins(t int, flux []float64, before, after *Place) (sec float64
 	})
 }
 
-// Of a guitar that is out of tune as a whole: how many notes tell it, on how many strings, how far off it is at least, and what share of the notes lies how near the
-// middle of all.
+// Of a guitar that is out of tune as a whole: how many notes tell it, on how many strings, how far off it is at least,
+// and what share of the notes lies how near the middle of all.
 const (
 	commonNotes   = 6
 	commonStrings = 2
@@ -234,7 +235,8 @@ const (
 	commonReach   = 9.0
 )
 
-// common finds by how much the whole guitar is off, and judges the notes against that: the middle of all that are sure, if most lie near it on several strings.
+// common finds by how much the whole guitar is off, and judges the notes against that: the middle of all that are sure,
+// if most lie near it on several strings.
 func (tk *Take) common() {
 	var cents []float64
 	strings := map[int]bool{}
@@ -264,8 +266,9 @@ func (tk *Take) common() {
 	}
 }
 
-// Of the player's own tempo: how many places to either side tell it, how many in all at least and on one side, how often it is told anew without those that lie far from it,
-// and how far that is at least, in seconds, and against the middle of all.
+// Of the player's own tempo: how many places to either side tell it, how many in all at least and on one side, how often
+// it is told anew without those that lie far from it, and how far that is at least, in seconds, and against the middle
+// of all.
 const (
 	curve      = 4
 	leastCurve = 5
@@ -312,10 +315,12 @@ func stops(p *plan.Plan, places []Place) (out []Stop) {
 	return out
 }
 
-// lateness is by how many seconds each place comes after where the player's own tempo puts it: a parabola through the places around it, of the recording's time
-// over the plan's, so that a tempo that rises or falls is no fault. What lies far from it counts less and less (Tukey's biweights; Cleveland 1979), so that
-// another late place beside it does not bend it. Where a phrase begins at another tempo than the last one ended in, a place fits the line of those after it, or
-// before it: the least of the three counts. Near the ends and near stops, where the tempo is told from one side, it is not told: NaN.
+// lateness is by how many seconds each place comes after where the player's own tempo puts it: a parabola through the
+// places around it, of the recording's time over the plan's, so that a tempo that rises or falls is no fault. What lies
+// far from it counts less and less (Tukey's biweights; Cleveland 1979), so that another late place beside it does not
+// bend it. Where a phrase begins at another tempo than the last one ended in, a place fits the line of those after it,
+// or before it: the least of the three counts. Near the ends and near stops, where the tempo is told from one side, it
+// is not told: NaN.
 func lateness(p *plan.Plan, places []Place, stops []Stop) []float64 {
 	run := make([]int, len(places)) // places between the same stops
 	for i := 1; i < len(places); i++ {

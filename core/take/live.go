@@ -17,8 +17,9 @@ type Position struct {
 	Level  float64 // of what is heard, of full scale: the loudest since the last position
 }
 
-// Live follows a player while he plays: the same search as Follow, but with what has been heard so far alone, in memory that does not grow. A position holds until
-// another is surer, and one goes back or leaps only when some moments have followed from there, so that a page does not jump to and fro.
+// Live follows a player while he plays: the same search as Follow, but with what has been heard so far alone, in memory
+// that does not grow. A position holds until another is surer, and one goes back or leaps only when some moments have
+// followed from there, so that a page does not jump to and fro.
 type Live struct {
 	search   *search
 	exp      []expected
@@ -51,9 +52,10 @@ type leap struct {
 	moment, since, count int
 }
 
-// Of listening live: samples of a spectrum at Rate / slower, fine hops for which beginnings are remembered, the least that counts for a strong one, what it costs to go
-// elsewhere, and to the beginning of a bar; how many moments lead on from there, or for how many frames it is likeliest, before it is taken for true; how many moments tell the
-// tempo; and after how many frames nobody knows any more.
+// Of listening live: samples of a spectrum at Rate / slower, fine hops for which beginnings are remembered, the least
+// that counts for a strong one, what it costs to go elsewhere, and to the beginning of a bar; how many moments lead on
+// from there, or for how many frames it is likeliest, before it is taken for true; how many moments tell the tempo; and
+// after how many frames nobody knows any more.
 const (
 	liveWindow   = 512
 	topsFor      = 8 * Rate / fineHop
@@ -67,7 +69,8 @@ const (
 	mostDistance = 2 // moments that one goes on at once without a leap
 )
 
-// NewLive listens from a moment on, at rate samples a second; 0 is the beginning. ratio is of the player's time to the plan's, 0 if it is not known.
+// NewLive listens from a moment on, at rate samples a second; 0 is the beginning. ratio is of the player's time to the
+// plan's, 0 if it is not known.
 func NewLive(p *plan.Plan, rate, from int, ratio float64) *Live {
 	exp := expectations(p, "")
 	bar := 0
@@ -127,7 +130,8 @@ func (l *Live) sample(v float64) {
 	}
 }
 
-// beginning takes the next flux. What was just before it is a beginning if it was greater than those on either side: that is known one fine hop later.
+// beginning takes the next flux. What was just before it is a beginning if it was greater than those on either side:
+// that is known one fine hop later.
 func (l *Live) beginning(flux float64) {
 	if l.fluxes = append(l.fluxes, flux); len(l.fluxes) > 2*around {
 		l.fluxes = append(l.fluxes[:0], l.fluxes[len(l.fluxes)-2*around:]...)
@@ -191,7 +195,8 @@ func (l *Live) frame() {
 	l.moved(best, math.Max(0, math.Min(1, s.exp[best].fit(&heard)/0.9)))
 }
 
-// moved shows a moment that is likeliest now, if it leads on from the one that is shown, or has been elsewhere for long enough.
+// moved shows a moment that is likeliest now, if it leads on from the one that is shown, or has been elsewhere for long
+// enough.
 func (l *Live) moved(best int, sure float64) {
 	was := l.position.Moment
 	switch {
@@ -238,4 +243,25 @@ func (l *Live) tempo() {
 		l.position.Ratio = middle(slopes)
 		l.search.ratio = l.position.Ratio
 	}
+}
+
+// Of following live, where what comes later cannot tell that a moment was left: how much sooner one goes on where it is
+// due, how much narrower that is than lengthSpread, and what it costs a frame to stay when it is overdue, and from what
+// share more of its time on it is.
+const (
+	dueBonus  = 5.0
+	dueNarrow = 0.5
+	overdue   = -0.4
+	overdueBy = 1.2
+)
+
+// overdue is what it costs to stay in moment i for one more frame.
+func (s *search) overdue(i int) float64 {
+	if s.way == nil || s.ratio == 0 || i+1 >= s.n {
+		return 0
+	}
+	if want := (s.exp[i+1].seconds - s.exp[i].seconds) * s.ratio * Rate / hop; float64(s.now-s.since[i]) > overdueBy*want+2 {
+		return overdue
+	}
+	return 0
 }

@@ -64,8 +64,8 @@ func (f *follows) String() string {
 		100*float64(f.wrong)/math.Max(1, float64(f.shown)), f.longest, f.lost, f.lost+len(f.delay))
 }
 
-// TestLive follows players live, as TestFair judges them: a moment is known soon after its sound, and the wrong bar is hardly ever shown; who begins a bar again, or stops, is
-// found again within two bars.
+// TestLive follows players live, as TestFair judges them: a moment is known soon after its sound, and the wrong bar is
+// hardly ever shown; who begins a bar again, or stops, is found again within two bars.
 func TestLive(t *testing.T) {
 	from, to, conds := chosen(t, "plain", "room", "repeat")
 	for _, c := range conds {

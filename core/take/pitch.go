@@ -31,10 +31,10 @@ const (
 	begun       = 0.1  // what it costs that a pitch begins, or ends
 )
 
-// Track follows the pitch of a single line by YIN (de Cheveigné and Kawahara 2002), a hundred points a second:
-// the lag at which the signal differs least from itself, by the cumulative mean normalised difference, its
-// place refined by a parabola. Of the dips of each point those are taken that lead on from one to the next (Viterbi; as Mauch and Dixon 2014). Of several notes at
-// once it takes one, with little certainty.
+// Track follows the pitch of a single line by YIN (de Cheveigné and Kawahara 2002), a hundred points a second: the lag
+// at which the signal differs least from itself, by the cumulative mean normalised difference, its place refined by a
+// parabola. Of the dips of each point those are taken that lead on from one to the next (Viterbi; as Mauch and Dixon
+// 2014). Of several notes at once it takes one, with little certainty.
 func (s *Signal) Track() []Point {
 	y := newYin(lowestHz)
 	var frames [][]dip
@@ -53,7 +53,8 @@ func (s *Signal) Track() []Point {
 // dip is a lag at which a signal is like itself, and how much it differs there; lag 0 is no pitch.
 type dip struct{ lag, diff float64 }
 
-// cost is what it costs to take a dip: of those that differ as much the shortest lag is the pitch, the others are its multiples.
+// cost is what it costs to take a dip: of those that differ as much the shortest lag is the pitch, the others are its
+// multiples.
 func (d dip) cost() float64 { return d.diff + octaveDown*math.Log2(d.lag) }
 
 // pitch is the pitch of a dip, and how sure it is.

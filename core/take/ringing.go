@@ -50,8 +50,8 @@ type suspect struct {
 	db     float64   // of the strongest of them against the loudest note
 }
 
-// rings finds what sounds at moment t between two times beside what should. Each string that should be silent is suspected
-// at the pitch that it was struck at before, and open; of those whose partials are there those struck before
+// rings finds what sounds at moment t between two times beside what should. Each string that should be silent is
+// suspected at the pitch that it was struck at before, and open; of those whose partials are there those struck before
 // are taken first, the lowest of them first, and what one explains counts no more for the others.
 func (j *judge) rings(t int, from, to float64) (out []Ringing) {
 	mo, e, m := &j.p.Moments[t], &j.exp[t], j.m
@@ -111,15 +111,16 @@ func (j *judge) rings(t int, from, to float64) (out []Ringing) {
 	return out
 }
 
-// Of a string that was not silenced: it falls by so many dB at most from when it should sound to a frame later, and so many a second, never more than so many; a
-// string that rings along with what was silenced is fainter than that.
+// Of a string that was not silenced: it falls by so many dB at most from when it should sound to a frame later, and so
+// many a second, never more than so many; a string that rings along with what was silenced is fainter than that.
 const (
 	ringsLess   = 5.0
 	ringsASec   = 15.0
 	ringsAtMost = 12.0
 )
 
-// ringsOn reports whether what is heard of a string in a frame is what it sounded before it should be silent, not a string that rings along at the same partials.
+// ringsOn reports whether what is heard of a string in a frame is what it sounded before it should be silent, not a
+// string that rings along at the same partials.
 func (j *judge) ringsOn(s *suspect, at, frame int) bool {
 	before := int(j.last[s.str-1].until*Rate) - frame - riseGap
 	if before < 0 || before >= at {

@@ -104,7 +104,8 @@ func TestTrack(t *testing.T) {
 	}
 }
 
-// TestTrackInNoise: 28 notes over all strings and frets 0 to 12 are told by strings that core/sound did not make, with noise 6 dB under them, nearly all at 3 dB.
+// TestTrackInNoise: 28 notes over all strings and frets 0 to 12 are told by strings that core/sound did not make, with
+// noise 6 dB under them, nearly all at 3 dB.
 func TestTrackInNoise(t *testing.T) {
 	open := []float64{329.63, 246.94, 196, 146.83, 110, 82.41}
 	for db, least := range map[float64]int{20: 28, 6: 28, 3: 26} {

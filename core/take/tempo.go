@@ -9,9 +9,10 @@ import (
 	"stepping/core/plan"
 )
 
-// Of the player's tempo: how many places to either side tell it at a place, by what factor the quickest tenth and the slowest differ at least to be told, and to make
-// single places late or early only from twice as far on; by what share bars at the ends of phrases are slower, and by what share the last third is quicker or
-// slower than the first; and how many bars tell it.
+// Of the player's tempo: how many places to either side tell it at a place, by what factor the quickest tenth and the
+// slowest differ at least to be told, and to make single places late or early only from twice as far on; by what share
+// bars at the ends of phrases are slower, and by what share the last third is quicker or slower than the first; and how
+// many bars tell it.
 const (
 	tempoAround = 2
 	unevenTempo = 1.13
@@ -28,7 +29,8 @@ type BarTempo struct {
 	BPM float64 // quarter notes a minute at the start of the tune, as fast as the bar
 }
 
-// tempoAt is how much slower than the plan it is played at each place: the median slope of those around it; 0 where they are too few.
+// tempoAt is how much slower than the plan it is played at each place: the median slope of those around it; 0 where they
+// are too few.
 func tempoAt(p *plan.Plan, places []Place) []float64 {
 	out := make([]float64, len(places))
 	for i := range places {
@@ -66,7 +68,8 @@ func (tk *Take) uneven(p *plan.Plan) float64 {
 	return max(evenness(tempoAt(p, tk.Places)), evenness(bars))
 }
 
-// tempos is how fast each bar was played, from its first place to the next bar's; bars before which the player stopped are left out.
+// tempos is how fast each bar was played, from its first place to the next bar's; bars before which the player stopped
+// are left out.
 func (tk *Take) tempos(p *plan.Plan) (out []BarTempo) {
 	first := -1
 	for i := range tk.Places {
@@ -90,7 +93,8 @@ func (tk *Take) tempos(p *plan.Plan) (out []BarTempo) {
 	return out
 }
 
-// tempoVerdict is what to say of a tempo that is not even: whether it slows at the ends of phrases, gains or loses all along, or wanders.
+// tempoVerdict is what to say of a tempo that is not even: whether it slows at the ends of phrases, gains or loses all
+// along, or wanders.
 func (tk *Take) tempoVerdict(p *plan.Plan) (v Verdict, ok bool) {
 	bars := tk.tempos(p)
 	if len(bars) < leastBars || tk.uneven(p) < unevenTempo {
@@ -140,7 +144,8 @@ func monotone(x []float64) bool {
 	return (a-b)*(b-c) >= 0
 }
 
-// lateFrom is from how many ms on each place is late or early: OffMs, more where moments follow each other slowly, and twice as many if the tempo is free.
+// lateFrom is from how many ms on each place is late or early: OffMs, more where moments follow each other slowly, and
+// twice as many if the tempo is free.
 func (tk *Take) lateFrom(p *plan.Plan) []float64 {
 	places := tk.Places
 	factor := either(tk.uneven(p) >= freeTempo, 2.0, 1.0)

@@ -26,8 +26,8 @@ type Instead struct {
 	Hz     float64
 }
 
-// Of what is struck in place of a note that is not there: from when on it is listened for, seconds after the onset; how many frets
-// beside the place it is looked for, and how much louder its partials are than before the onset.
+// Of what is struck in place of a note that is not there: from when on it is listened for, seconds after the onset; how
+// many frets beside the place it is looked for, and how much louder its partials are than before the onset.
 const (
 	awayFrom    = 0.02
 	lookBeside  = 3
@@ -39,9 +39,9 @@ const (
 	strokeFrame = longFrame
 )
 
-// Of a string at an onset: how many samples are listened to on either side, how many lie between them and it, how far the two frames before it lie apart by
-// which it is told how it would go on, within how many
-// lines of the transform two partials are one, and by how many of its partials.
+// Of a string at an onset: how many samples are listened to on either side, how many lie between them and it, how far
+// the two frames before it lie apart by which it is told how it would go on, within how many lines of the transform two
+// partials are one, and by how many of its partials.
 const (
 	riseFrame    = 2048
 	riseGap      = 240
@@ -50,8 +50,10 @@ const (
 	risePartials = 8
 )
 
-// Of a partial at an onset: dB under the loudest line under which it is not there, how many of the lowest are missed then; dB by which what is struck may grow, grows, and
-// grows much, and what has been left falls, and falls much; by what angle what goes on is out of phase at most, and what is struck at least; and of all of them, how many votes say that a string is not there.
+// Of a partial at an onset: dB under the loudest line under which it is not there, how many of the lowest are missed
+// then; dB by which what is struck may grow, grows, and grows much, and what has been left falls, and falls much; by
+// what angle what goes on is out of phase at most, and what is struck at least; and of all of them, how many votes say
+// that a string is not there.
 const (
 	notThere     = -40.0
 	missedOf     = 3
@@ -68,15 +70,16 @@ const (
 	leastPresent = 2.0 // … and that it is
 )
 
-// onset counts what the partials of a string say at an onset, of those that nothing else has that is struck there: whether they begin there, or go on as they were
-// from before, or are not there at all. A string that is struck while it sounds begins with another phase. What another string that rings on has too says
-// only that it begins.
+// onset counts what the partials of a string say at an onset, of those that nothing else has that is struck there:
+// whether they begin there, or go on as they were from before, or are not there at all. A string that is struck while it
+// sounds begins with another phase. What another string that rings on has too says only that it begins.
 func (m *meter) onset(e *expected, str int, at float64) (present, absent float64) {
 	on := int(at * Rate)
 	if on-riseGap-riseFrame-riseHop < 0 || on+riseGap+riseFrame > len(m.samples) {
 		return 0, 0
 	}
-	first, was, is := m.transform(on-riseGap-riseFrame-riseHop, riseFrame), m.transform(on-riseGap-riseFrame, riseFrame), m.transform(on+riseGap, riseFrame)
+	before := on - riseGap - riseFrame
+	first, was, is := m.transform(before-riseHop, riseFrame), m.transform(before, riseFrame), m.transform(on+riseGap, riseFrame)
 	loudest := 1e-9
 	for _, v := range is {
 		loudest = math.Max(loudest, cmplx.Abs(v))
@@ -117,22 +120,25 @@ func (m *meter) onset(e *expected, str int, at float64) (present, absent float64
 	return present, absent
 }
 
-// hasNear reports whether one of some strings other than str has a partial at a frequency, for all that a frame of samples tells.
+// hasNear reports whether one of some strings other than str has a partial at a frequency, for all that a frame of
+// samples tells.
 func hasNear(tones []tone, str int, f float64, frame int) bool {
 	return slices.ContainsFunc(tones, func(tn tone) bool {
 		return tn.str != str && math.Abs(f-tn.hz*math.Max(1, math.Round(f/tn.hz))) < nearLines*Rate/float64(frame)
 	})
 }
 
-// outOfPhase is by what angle, 0 to π, line i is out of phase after an onset with what it would be, had it gone on turning as between two frames before it.
+// outOfPhase is by what angle, 0 to π, line i is out of phase after an onset with what it would be, had it gone on
+// turning as between two frames before it.
 func outOfPhase(first, was, is complex128, i int) float64 {
 	even := 2 * math.Pi * float64(i) * riseHop / riseFrame // what it turns at the middle of the line
 	turned := even + math.Remainder(cmplx.Phase(was)-cmplx.Phase(first)-even, 2*math.Pi)
 	return math.Abs(math.Remainder(cmplx.Phase(is)-cmplx.Phase(was)-turned*(2*riseGap+riseFrame)/riseHop, 2*math.Pi))
 }
 
-// absent reports whether a string was not struck at a moment heard between two times, that begins so strongly: more of its partials go on or are not there than
-// begin, or none is there. What is struck by itself was struck where anything begins, if only at another fret.
+// absent reports whether a string was not struck at a moment heard between two times, that begins so strongly: more of
+// its partials go on or are not there than begin, or none is there. What is struck by itself was struck where anything
+// begins, if only at another fret.
 func (m *meter) absent(e *expected, str int, from, to, begins float64) bool {
 	if e.struck > 1 || begins < loneBegins {
 		if present, absent := m.onset(e, str, from); absent >= leastAbsent && absent >= morePresent*present {
@@ -142,8 +148,8 @@ func (m *meter) absent(e *expected, str int, from, to, begins float64) bool {
 	return m.silent(e, str, from, to)
 }
 
-// Of a string that is silent: seconds after the onset at which it is listened for, how many partials of its own it has to have, and how far under the loudest they may
-// lie and be away, in dB.
+// Of a string that is silent: seconds after the onset at which it is listened for, how many partials of its own it has
+// to have, and how far under the loudest they may lie and be away, in dB.
 var awayAfter = [2]float64{awayFrom, 0.2}
 
 const (
@@ -151,7 +157,8 @@ const (
 	awayDB    = -34.0
 )
 
-// silent reports whether nothing stands at any partial that a string has to itself, neither at first nor later. It is not said of strings without enough of them.
+// silent reports whether nothing stands at any partial that a string has to itself, neither at first nor later. It is
+// not said of strings without enough of them.
 func (m *meter) silent(e *expected, str int, from, to float64) bool {
 	own := slices.DeleteFunc(alone(e, str, e.hzOf(str), strokeFrame, never), func(o partial) bool { return o.k > heardOf })
 	if len(own) < leastAway || own[0].k > 2 {
@@ -234,15 +241,16 @@ func candidates(p *plan.Plan, st *play.Stroke) (out []Instead) {
 	return out
 }
 
-// An octave is told by the partials that a string has at its pitch and not at twice that: how many of all are listened to, and by how many dB they are fainter
-// than the others.
+// An octave is told by the partials that a string has at its pitch and not at twice that: how many of all are listened
+// to, and by how many dB they are fainter than the others.
 const (
 	octaveOf   = 6
 	octaveDB   = 22.0
 	octaveFrom = 180.0 // Hz from which on the lowest partial tells by itself: a telephone leaves out lower ones
 )
 
-// octaveUp reports whether a string sounds an octave above its note after an onset: its odd partials are not there, and its even ones are.
+// octaveUp reports whether a string sounds an octave above its note after an onset: its odd partials are not there, and
+// its even ones are.
 func (m *meter) octaveUp(e *expected, str int, from float64) bool {
 	at := int((from + awayFrom) * Rate)
 	if at+strokeFrame > len(m.samples) {

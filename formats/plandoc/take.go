@@ -121,7 +121,8 @@ func NewTake(p *plan.Plan, tk *take.Take) TakeDoc {
 	for i := range tk.Notes {
 		n := &tk.Notes[i]
 		d.Notes = append(d.Notes, TakeNote{At: at(n.Moment), Bar: p.Moments[n.Moment].Bar, AtSec: thousandth(n.AtSec),
-			String: n.String, Part: string(n.Part), Cents: hundredth(n.Cents), Spread: hundredth(n.Spread), OnsetMs: hundredth(n.OnsetMs), OffFrom: hundredth(n.OffFrom),
+			String: n.String, Part: string(n.Part), Cents: hundredth(n.Cents), Spread: hundredth(n.Spread),
+			OnsetMs: hundredth(n.OnsetMs), OffFrom: hundredth(n.OffFrom),
 			DurMs: hundredth(1000 * n.DurSec), Sure: thousandth(n.Sure), Octave: n.Octave, Plucked: n.Plucked, LoudDB: hundredth(n.Loud)})
 		if v := n.Vibrato; v != nil {
 			d.Notes[i].Vibrato = &TakeVibrato{hundredth(v.Hz), hundredth(v.Width), hundredth(v.Centre)}

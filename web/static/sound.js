@@ -95,6 +95,22 @@ const Microphone = {
     return { context, begin, close };
   },
 
+  // file packs samples as a WAV file of 16 bits, one channel.
+  file(blocks, rate) {
+    const count = blocks.reduce((n, b) => n + b.length, 0);
+    const view = new DataView(new ArrayBuffer(44 + 2 * count));
+    const text = (at, s) => [...s].forEach((c, i) => view.setUint8(at + i, c.charCodeAt(0)));
+    text(0, 'RIFF');
+    view.setUint32(4, 36 + 2 * count, true);
+    text(8, 'WAVEfmt ');
+    [[16, 16], [24, rate], [28, 2 * rate], [40, 2 * count]].forEach(([at, v]) => view.setUint32(at, v, true));
+    [[20, 1], [22, 1], [32, 2], [34, 16]].forEach(([at, v]) => view.setUint16(at, v, true));
+    text(36, 'data');
+    let at = 44;
+    blocks.forEach((b) => b.forEach((v) => { view.setInt16(at, Math.round(32767 * Math.min(1, Math.max(-1, v))), true); at += 2; }));
+    return new File([view], 'recorded here.wav', { type: 'audio/wav' });
+  },
+
   // why says why it could not be opened.
   why(err, otherwise) {
     const words = { NotAllowedError: 'The browser does not let this page hear you: allow the microphone for it, then press again.', NotFoundError: 'There is no microphone: plug one in, then press again.' };

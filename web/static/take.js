@@ -2,22 +2,6 @@
 document.addEventListener('alpine:init', () => {
   const mostSeconds = 600;
 
-  // wavOf packs samples as 16 bits, one channel.
-  const wavOf = (blocks, rate) => {
-    const count = blocks.reduce((n, b) => n + b.length, 0);
-    const view = new DataView(new ArrayBuffer(44 + 2 * count));
-    const text = (at, s) => [...s].forEach((c, i) => view.setUint8(at + i, c.charCodeAt(0)));
-    text(0, 'RIFF');
-    view.setUint32(4, 36 + 2 * count, true);
-    text(8, 'WAVEfmt ');
-    [[16, 16], [24, rate], [28, 2 * rate], [40, 2 * count]].forEach(([at, v]) => view.setUint32(at, v, true));
-    [[20, 1], [22, 1], [32, 2], [34, 16]].forEach(([at, v]) => view.setUint16(at, v, true));
-    text(36, 'data');
-    let at = 44;
-    blocks.forEach((b) => b.forEach((v) => { view.setInt16(at, Math.round(32767 * Math.min(1, Math.max(-1, v))), true); at += 2; }));
-    return new File([view], 'recorded here.wav', { type: 'audio/wav' });
-  };
-
   Alpine.data('take', () => ({
     state: 'ready', // ready, counting, recording, sending
     blocks: [],
@@ -112,7 +96,7 @@ document.addEventListener('alpine:init', () => {
     end() {
       this.to('sending', 'Listening …', 'What you played is being followed along the plan.');
       const held = new DataTransfer();
-      held.items.add(wavOf(this.blocks, Math.round(this.microphone.context.sampleRate)));
+      held.items.add(Microphone.file(this.blocks, Math.round(this.microphone.context.sampleRate)));
       this.microphone.close();
       this.follower.close();
       const field = document.getElementById('file');

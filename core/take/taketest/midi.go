@@ -19,8 +19,8 @@ type message struct {
 	data []byte
 }
 
-// MIDI is a performance as a Standard MIDI file of type 0, a channel a string, with pitches to a third of a cent: for a synthesiser that plays
-// recorded samples.
+// MIDI is a performance as a Standard MIDI file of type 0, a channel a string, with pitches to a third of a cent: for a
+// synthesiser that plays recorded samples.
 func (pf *Performance) MIDI() []byte {
 	var all []message
 	put := func(at float64, data ...byte) { all = append(all, message{int(math.Round(at * ticks)), data}) }

@@ -1,5 +1,5 @@
-// Package taketest plays plans for tests of what hears them: a performance with known faults, by strings that share nothing with package sound,
-// in rooms, through phones and in noise. All of it is drawn from seeds.
+// Package taketest plays plans for tests of what hears them: a performance with known faults, by strings that share
+// nothing with package sound, in rooms, through phones and in noise. All of it is drawn from seeds.
 package taketest
 
 import (
@@ -286,7 +286,8 @@ func hits(mo *play.Moment, str int) bool {
 	return slices.ContainsFunc(mo.Strokes(), func(s *play.Stroke) bool { return s.String == str })
 }
 
-// apart reports whether a stroke has one of its five lowest partials to itself, half a semitone away from those of what else is struck or rings.
+// apart reports whether a stroke has one of its five lowest partials to itself, half a semitone away from those of what
+// else is struck or rings.
 func apart(p *plan.Plan, t, str int) bool {
 	mo := &p.Moments[t]
 	var own float64

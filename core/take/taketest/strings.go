@@ -13,7 +13,8 @@ import (
 // Rate is the sample rate of what is rendered.
 const Rate = 24000
 
-// Of the strings: partials of each, how stiff plain and wound ones are (f_k = k·f·√(1 + B·k²)), and how strongly others ring along.
+// Of the strings: partials of each, how stiff plain and wound ones are (f_k = k·f·√(1 + B·k²)), and how strongly others
+// ring along.
 const (
 	modes     = 18
 	stiffest  = 1.1e-4
@@ -51,8 +52,8 @@ func (g *guitar) gain(hz float64) float64 {
 	return v / (1 + math.Pow(hz/5000, 2))
 }
 
-// Strings renders a performance by additive synthesis, with the guitar that a seed draws: stiff strings, two planes of motion that beat, a
-// body, strings that ring along, the noise of plucks and of the slide.
+// Strings renders a performance by additive synthesis, with the guitar that a seed draws: stiff strings, two planes of
+// motion that beat, a body, strings that ring along, the noise of plucks and of the slide.
 func (pf *Performance) Strings(seed uint64) []float64 {
 	g, rng := newGuitar(seed), rand.New(rand.NewPCG(seed, 9))
 	out := make([]float64, int(pf.Seconds*Rate))
