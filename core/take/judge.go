@@ -67,7 +67,7 @@ func (s *Signal) judge(p *plan.Plan, without play.Part) (*Take, error) {
 	}
 	places = j.recovered(places)
 	j.take = &Take{Places: places, Tries: tries, Odd: slices.Clone(s.Notes), Stops: stops(p, places)}
-	j.late, j.loud, j.lateFrom = lateness(p, places, j.take.Stops), s.loudness(places), j.take.lateFrom(p)
+	j.late, j.loud, j.lateFrom = j.take.lateness(p), s.loudness(places), j.take.lateFrom(p)
 	at := 0
 	for t := range p.Moments {
 		for at < len(places) && places[at].Moment < t {
@@ -318,14 +318,15 @@ func stops(p *plan.Plan, places []Place) (out []Stop) {
 // lateness is by how many seconds each place comes after where the player's own tempo puts it: a parabola through the
 // places around it, of the recording's time over the plan's, so that a tempo that rises or falls is no fault. What lies
 // far from it counts less and less (Tukey's biweights; Cleveland 1979), so that another late place beside it does not
-// bend it. Where a phrase begins at another tempo than the last one ended in, a place fits the line of those after it,
+// bend it. If the tempo is uneven and a phrase begins at another tempo than the last one ended in, a place fits the line of those after it,
 // or before it: the least of the three counts. Near the ends and near stops, where the tempo is told from one side, it
 // is not told: NaN.
-func lateness(p *plan.Plan, places []Place, stops []Stop) []float64 {
+func (tk *Take) lateness(p *plan.Plan) []float64 {
+	places, free := tk.Places, tk.uneven(p) >= unevenTempo
 	run := make([]int, len(places)) // places between the same stops
 	for i := 1; i < len(places); i++ {
 		run[i] = run[i-1]
-		if slices.ContainsFunc(stops, func(s Stop) bool { return s.Moment == places[i].Moment }) {
+		if slices.ContainsFunc(tk.Stops, func(s Stop) bool { return s.Moment == places[i].Moment }) {
 			run[i]++
 		}
 	}
@@ -346,7 +347,7 @@ func lateness(p *plan.Plan, places []Place, stops []Stop) []float64 {
 		if n := len(x); n >= leastCurve && before >= 2 && n-before >= 2 {
 			out[i] = -robust(x, y)
 			for _, side := range [2][2]int{{0, before}, {before, n}} {
-				if side[1]-side[0] >= leastSide {
+				if free && side[1]-side[0] >= leastSide {
 					if off := -atZero(x[side[0]:side[1]], y[side[0]:side[1]]); math.Abs(off) < math.Abs(out[i]) {
 						out[i] = off
 					}
