@@ -95,7 +95,7 @@ var ownersOwn = map[string]bool{
 	"GET /slides": true, "POST /slides": true,
 	"GET /chords": true, "GET /chords.wav": true, "GET /patterns": true, "POST /patterns": true, "POST /pages": true,
 	"GET /profiles": true, "POST /profiles": true, "POST /sign-out": true, "GET /account": true,
-	"GET /today": true, "GET /today/part": true, "GET /log.csv": true, "GET /log.json": true, "POST /gigs": true,
+	"GET /play-in": true, "POST /play-in": true, "GET /today": true, "GET /today/part": true, "GET /log.csv": true, "GET /log.json": true, "POST /gigs": true,
 	"POST /account/password": true, "POST /account/end": true, "POST /account/end-all": true, "POST /account/invite": true,
 	"GET /everything.zip": true, "POST /everything": true, "GET /recordings": true, "POST /uploads": true, "POST /account/close": true,
 }

@@ -97,5 +97,9 @@ func takeCommand(ctx context.Context, args []string, out, errOut io.Writer) erro
 	for _, v := range tk.Verdicts(p) {
 		fmt.Fprintf(tw, "%s\t%s\n", v.Text, v.Try)
 	}
-	return tw.Flush()
+	if err := tw.Flush(); err != nil || tk.Hint == "" {
+		return err
+	}
+	_, err = fmt.Fprintln(out, tk.Hint)
+	return err
 }

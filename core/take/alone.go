@@ -31,7 +31,8 @@ func (s *Signal) Judge(p *plan.Plan) (*Take, error) {
 		return nil, err
 	}
 	if bars := tk.hidden(p); bars != "" {
-		tk.Odd = append(tk.Odd, fmt.Sprintf("In %s the thumb's overtones lie on those of the melody, so that its pitch cannot be told. Record them without the thumb, and it can.", bars))
+		tk.Hint = fmt.Sprintf("In %s the thumb's overtones lie on those of the melody: its pitch cannot be told. "+
+			"Record them without the thumb, and it can.", bars)
 	}
 	return tk, nil
 }

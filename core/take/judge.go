@@ -24,6 +24,7 @@ type Take struct {
 	Without play.Part // that was not played, and is not judged; "" if all was
 	Common  float64   // cents that the whole guitar is off, of which notes are judged apart; 0 if it is in tune
 	Odd     []string  // about the recording
+	Hint    string    // what would let more be told; "" if nothing would
 }
 
 // Note is one note of the plan as it was played.

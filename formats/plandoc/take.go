@@ -18,6 +18,7 @@ type TakeDoc struct {
 	Verdicts  []TakeVerdict `json:"verdicts"`
 	Summary   take.Summary  `json:"summary"`
 	Odd       []string      `json:"odd,omitempty"`
+	Hint      string        `json:"hint,omitempty"`
 }
 
 // TakePlace is where in the recording a moment begins.
@@ -114,7 +115,7 @@ type TakeVerdict struct {
 func NewTake(p *plan.Plan, tk *take.Take) TakeDoc {
 	at := func(m int) float64 { return p.Moments[m].At.Quarters() }
 	d := TakeDoc{Alignment: []TakePlace{}, Notes: []TakeNote{}, Ringing: []TakeRinging{}, Missing: []TakeMissing{},
-		Extra: []TakeExtra{}, Verdicts: []TakeVerdict{}, Summary: tk.Summary(p), Odd: tk.Odd}
+		Extra: []TakeExtra{}, Verdicts: []TakeVerdict{}, Summary: tk.Summary(p), Odd: tk.Odd, Hint: tk.Hint}
 	for _, pl := range tk.Places {
 		d.Alignment = append(d.Alignment, TakePlace{at(pl.Moment), thousandth(pl.AtSec), thousandth(pl.Sure)})
 	}
