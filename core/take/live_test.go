@@ -92,3 +92,16 @@ func TestLive(t *testing.T) {
 		}
 	}
 }
+
+// BenchmarkLive is how much faster than it is played a player is followed.
+func BenchmarkLive(b *testing.B) {
+	pf := perform(b, taketest.Manner{Seed: 1, JitterMs: 6})
+	samples := pf.samples[0]
+	for b.Loop() {
+		l := take.NewLive(pf.plan, taketest.Rate, 0, 0)
+		for at := 0; at+720 <= len(samples); at += 720 {
+			l.Hear(samples[at : at+720])
+		}
+	}
+	b.ReportMetric(float64(len(samples))/taketest.Rate*float64(b.N)/b.Elapsed().Seconds(), "x-real-time")
+}
