@@ -349,7 +349,7 @@ func fair(t testing.TB, c *condition, from, to uint64) *fairness {
 // chosen are the seeds and conditions that a test runs over: few in the short form; those of the environment, to measure
 // others.
 func chosen(t testing.TB, brief ...string) (from, to uint64, conds []*condition) {
-	from, to = 1, 9
+	from, to = 1, 6
 	if testing.Short() {
 		from, to = 1, 3
 	}
