@@ -42,6 +42,7 @@ type Truth struct {
 	Ringing  map[Stroke]float64 // seconds for which each string has rung where it should not
 	Forgot   []Stroke           // where that begins
 	Heavy    int                // moments that were left out as a whole
+	Stopped  bool               // he stopped, or went back
 	Sounding float64            // seconds of the performance
 }
 
@@ -95,6 +96,7 @@ func Play(p *plan.Plan, m Manner) (*Performance, *Truth) {
 	if m.Faults {
 		tr.draw(p, rng)
 	}
+	tr.Stopped = m.Stop > 0 || m.Repeat > 0 || m.FalseStart > 0
 	pf := &Performance{}
 	tuned := math.Exp2(m.Guitar / 1200)
 	for s := 1; s <= tuning.Strings; s++ {
