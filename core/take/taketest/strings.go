@@ -92,7 +92,7 @@ func (pf *Performance) until(i int) (end float64, damps []Damp) {
 	return end, damps
 }
 
-// envelope is the factor a control step by which a mode falls, from a time on.
+// falls is the factor a control step by which a mode falls, from a time on.
 func falls(at, tau float64, damps []Damp) float64 {
 	rate := 1 / tau
 	for _, d := range damps {
