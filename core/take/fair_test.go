@@ -372,7 +372,7 @@ func chosen(t testing.TB, brief ...string) (from, to uint64, conds []*condition)
 // real ones have, and by recorded samples; in rooms, through a telephone, in noise, by players whose tempo moves. Bounds
 // are a little wider than what was seen.
 func TestFair(t *testing.T) {
-	from, to, conds := chosen(t, "plain", "drift")
+	from, to, conds := chosen(t, "drift")
 	for _, c := range conds {
 		t.Run(c.name, func(t *testing.T) {
 			t.Parallel()
