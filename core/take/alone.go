@@ -70,14 +70,14 @@ func (tk *Take) missing(p *plan.Plan, part play.Part) float64 {
 	return float64(gone) / float64(max(1, all))
 }
 
-// mostlyHidden is the share of a bar's melody whose pitch is not sure from which on the bar is told of, leastHidden how
+// mostlyHidden is the share of a bar's melody whose pitch is not sure from which on the bar is named, leastHidden how
 // many notes of it.
 const (
 	mostlyHidden = 0.5
 	leastHidden  = 2
 )
 
-// hidden names the bars in which the pitch of the melody cannot be told beside the thumb, "" if there are none.
+// hidden names the bars in which the pitch of the melody cannot be made out over the thumb, "" if there are none.
 func (tk *Take) hidden(p *plan.Plan) string {
 	notes, unsure := map[int]int{}, map[int]int{}
 	thumb := map[int]bool{}

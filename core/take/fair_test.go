@@ -89,7 +89,7 @@ func sampled(t testing.TB, pf *taketest.Performance) []float64 {
 	return out
 }
 
-// score counts what is told rightly, wrongly and not at all.
+// score counts what was found, found wrongly and not found.
 type score struct{ hit, wrong, lost int }
 
 func (s score) f1() float64 { return 2 * float64(s.hit) / math.Max(1, float64(2*s.hit+s.wrong+s.lost)) }
@@ -101,7 +101,7 @@ func (s score) String() string {
 type fairness struct {
 	takes, clean, false_, broke, ringFalse int
 	moments, late, off, missing, ringing   score
-	beside                                 score // one of two strokes missing
+	oneOfTwo                               score // one of two strokes missing
 	octave                                 score
 	onset, cents                           []float64
 	refused                                int
@@ -117,8 +117,8 @@ func quantile(x []float64, q float64) float64 {
 }
 
 func (f *fairness) String() string {
-	return fmt.Sprintf("found %s onset %.0f/%.0f cents %.1f off %s late %s missing %s beside %s ringing %s octave %d/%d | clean: %.2f false, %.2f ringing, %d of %d broke, %d refused",
-		f.moments, quantile(f.onset, 0.5), quantile(f.onset, 0.95), quantile(f.cents, 0.5), f.off, f.late, f.missing, f.beside, f.ringing, f.octave.hit, f.octave.hit+f.octave.lost,
+	return fmt.Sprintf("found %s onset %.0f/%.0f cents %.1f off %s late %s missing %s one of two %s ringing %s octave %d/%d | clean: %.2f false, %.2f ringing, %d of %d broke, %d refused",
+		f.moments, quantile(f.onset, 0.5), quantile(f.onset, 0.95), quantile(f.cents, 0.5), f.off, f.late, f.missing, f.oneOfTwo, f.ringing, f.octave.hit, f.octave.hit+f.octave.lost,
 		float64(f.false_)/math.Max(1, float64(f.clean)), float64(f.ringFalse)/math.Max(1, float64(f.clean)), f.broke, f.clean, f.refused)
 }
 
@@ -226,10 +226,10 @@ func (f *fairness) faults(p *plan.Plan, tk *take.Take, tr *taketest.Truth, found
 				f.missing.lost++
 			}
 			if tr.Clear[k] && !alone {
-				f.beside.lost++
+				f.oneOfTwo.lost++
 			}
 		} else if !alone {
-			f.beside.hit++
+			f.oneOfTwo.hit++
 		}
 	}
 	for k := range tr.Octave {

@@ -296,7 +296,7 @@ func (s *search) length(i, by int) float64 {
 	want := (s.exp[i+by].seconds - s.exp[i].seconds) * s.ratio * Rate / hop
 	z := math.Log((float64(s.now-s.since[i])+0.5)/(want+0.5)) / lengthSpread
 	cost := -math.Min(worstLength, z*z/2)
-	if s.way != nil {
+	if s.live() {
 		z /= dueNarrow
 		cost += dueBonus * math.Exp(-z*z/2)
 	}

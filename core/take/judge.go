@@ -268,7 +268,7 @@ func (tk *Take) common() {
 }
 
 // Of the player's own tempo: how many places to either side tell it, how many in all at least and on one side, how often
-// it is told anew without those that lie far from it, and how far that is at least, in seconds, and against the middle
+// the fit is repeated without those that lie far from it, and how far that is at least, in seconds, and against the middle
 // of all.
 const (
 	curve      = 4
@@ -359,7 +359,7 @@ func (tk *Take) lateness(p *plan.Plan) []float64 {
 	return out
 }
 
-// robust is the height at 0 of a parabola through points, told anew with less weight for those far from it.
+// robust is the height at 0 of a parabola through points, fitted again with less weight for those far from it.
 func robust(x, y []float64) float64 {
 	weight := make([]float64, len(x))
 	for i := range weight {

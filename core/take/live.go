@@ -255,9 +255,12 @@ const (
 	overdueBy = 1.2
 )
 
+// live reports whether nobody goes back over what was heard.
+func (s *search) live() bool { return s.way != nil }
+
 // overdue is what it costs to stay in moment i for one more frame.
 func (s *search) overdue(i int) float64 {
-	if s.way == nil || s.ratio == 0 || i+1 >= s.n {
+	if !s.live() || s.ratio == 0 || i+1 >= s.n {
 		return 0
 	}
 	if want := (s.exp[i+1].seconds - s.exp[i].seconds) * s.ratio * Rate / hop; float64(s.now-s.since[i]) > overdueBy*want+2 {

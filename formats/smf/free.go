@@ -1,7 +1,6 @@
 package smf
 
 import (
-	"bytes"
 	"cmp"
 	"encoding/binary"
 	"io"
@@ -52,14 +51,5 @@ func WriteFree(w io.Writer, bpm float64, names []string, lines ...[]FreeNote) er
 		}
 		tracks = append(tracks, append(track, 0, 0xff, 0x2f, 0))
 	}
-	var file bytes.Buffer
-	file.WriteString("MThd\x00\x00\x00\x06\x00\x01")
-	_ = binary.Write(&file, binary.BigEndian, []uint16{uint16(len(tracks)), freeDivision}) // a buffer takes everything
-	for _, t := range tracks {
-		file.WriteString("MTrk")
-		_ = binary.Write(&file, binary.BigEndian, uint32(len(t)))
-		file.Write(t)
-	}
-	_, err := w.Write(file.Bytes())
-	return err
+	return writeFile(w, freeDivision, tracks)
 }

@@ -22,9 +22,14 @@ func Write(w io.Writer, s *sheet.Sheet) error {
 	if len(s.Thumb) > 0 {
 		tracks = append(tracks, out.track(bassTrack, s.Thumb))
 	}
+	return writeFile(w, uint16(out.division), tracks)
+}
+
+// writeFile writes tracks as a file of format 1.
+func writeFile(w io.Writer, division uint16, tracks [][]byte) error {
 	var file bytes.Buffer
 	file.WriteString("MThd\x00\x00\x00\x06\x00\x01")
-	_ = binary.Write(&file, binary.BigEndian, []uint16{uint16(len(tracks)), uint16(out.division)}) // a buffer takes everything
+	_ = binary.Write(&file, binary.BigEndian, []uint16{uint16(len(tracks)), division}) // a buffer takes everything
 	for _, t := range tracks {
 		file.WriteString("MTrk")
 		_ = binary.Write(&file, binary.BigEndian, uint32(len(t)))

@@ -1,4 +1,4 @@
-// Being followed: what the microphone hears goes to the server over a WebSocket in pieces of some 40 ms; back comes where in the plan the player is. A connection that breaks is made anew, and goes on
+// Being followed: what the microphone hears goes to the server over a WebSocket in pieces of some 40 ms; back comes where in the plan the player is. A connection that breaks is made again, and goes on
 // where it was.
 class Follower {
   // on has position(p) for where the player is, trouble(words) for what is wrong, and well() when it is mended.
@@ -25,7 +25,7 @@ class Follower {
     this.on.position(p);
   }
 
-  // broken tries again, later each time; who listens in too many tabs is told so.
+  // broken tries again, later each time; it says so to who listens in too many tabs.
   broken(e) {
     if (this.over) return;
     this.tries += 1;

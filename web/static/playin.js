@@ -1,7 +1,7 @@
 // Playing a tune in: the microphone into a WAV file, which goes the way of any other file; and the beat, if it is tapped.
 document.addEventListener('alpine:init', () => {
   const mostSeconds = 180;
-  const forget = 2500; // ms after which tapping begins anew
+  const forget = 2500; // ms after which tapping starts over
 
   Alpine.data('playin', () => ({
     microphone: null,
