@@ -30,6 +30,7 @@ type Profile struct {
 	ThumbOver       bool       `json:"thumbOver"`            // may fret string 6 with the thumb over the neck
 	Drone           bool       `json:"drone"`                // an open home bass under another chord is welcome
 	Accent          string     `json:"accent"`               // of the thumb, see Accents
+	Vibrato         string     `json:"vibrato,omitempty"`    // how wide and fast, see Vibratos; "" medium
 	Thumb           string     `json:"thumb,omitempty"`      // what it plays where neither tune nor pattern say, see Thumbs; "" alternating
 	Tunings         []string   `json:"tunings,omitempty"`    // that the player knows, by name; none: what most have met
 	Techniques      []string   `json:"techniques,omitempty"` // special ones that the player uses, see Techniques
@@ -97,7 +98,15 @@ const (
 	Planted   = "planted" // the little finger stands on the top
 )
 
-// Postures, Silences, Leans, Attacks, Supports and Accents list the values of those fields.
+// Vibratos: how a player's vibrato moves.
+const (
+	VibratoMedium = ""
+	VibratoWide   = "wide"   // and slow
+	VibratoNarrow = "narrow" // and quick
+	VibratoNone   = "none"
+)
+
+// Postures, Silences, Leans, Attacks, Supports, Accents, Thumbs and Vibratos list the values of those fields.
 var (
 	Postures = []string{Upright, Lap}
 	Silences = []string{Heel, Fingers, Trailing, Both, LapStop, Ring}
@@ -106,6 +115,7 @@ var (
 	Supports = []string{HeelRests, Floats, Planted}
 	Accents  = []string{"one", "two-four", "even"}
 	Thumbs   = []string{"", "alternating", "steady", "none"}
+	Vibratos = []string{VibratoMedium, VibratoWide, VibratoNarrow, VibratoNone}
 )
 
 // Special techniques. Hammers, pulls and glides are everyone's; these are planned for who lists them, or
@@ -234,7 +244,7 @@ func (p Profile) Validate() error {
 	}{
 		{"posture", p.Posture, Postures}, {"silence", p.Silence, Silences},
 		{"lean", p.Lean, Leans}, {"attack", p.Attack, Attacks},
-		{"support", p.Support, Supports}, {"accent", p.Accent, Accents}, {"thumb", p.Thumb, Thumbs},
+		{"support", p.Support, Supports}, {"accent", p.Accent, Accents}, {"thumb", p.Thumb, Thumbs}, {"vibrato", p.Vibrato, Vibratos},
 	} {
 		if !slices.Contains(c.of, c.value) {
 			return &FieldError{c.field, fmt.Sprintf("%q is not one of %s", c.value, strings.Join(c.of, ", "))}

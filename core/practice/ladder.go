@@ -13,6 +13,7 @@ import (
 	"slices"
 	"strings"
 
+	"stepping/core/ornament"
 	"stepping/core/pattern"
 	"stepping/core/plan"
 	"stepping/core/play"
@@ -393,19 +394,18 @@ func (l *ladder) marked(mo *play.Moment, marks tune.Marks) bool {
 // slide: glides and vibrato, after the pitch.
 func (l *ladder) slide() {
 	slid := l.in(l.all(), func(mo *play.Moment) bool { return mo.Melody != nil && mo.Melody.How == play.Glide })
-	shaken := l.in(l.all(), func(mo *play.Moment) bool {
-		return l.marked(mo, tune.Vibrato) || mo.Melody != nil && (mo.Melody.How == play.Slide || mo.Melody.How == play.Glide) &&
-			mo.Melody.Dur >= tune.Whole/2
-	})
+	style, _ := ornament.StyleOf(&l.p.Request.Player)
+	vibratos := ornament.Of(l.p).Vibratos
 	if len(slid) > 0 {
 		l.add(Slide, "glides", [2]int{slid[0].Bar, slid[len(slid)-1].Bar}, round(l.goal*0.75), 2, false, true,
 			fmt.Sprintf("%d glides, the first into %s: begin late, arrive on the wire, and stay.", len(slid), l.at(slid[0])),
 			"every one landing in tune without being mended")
 	}
-	if len(shaken) > 0 {
-		l.add(Slide, "vibrato", [2]int{shaken[0].Bar, shaken[len(shaken)-1].Bar}, round(l.goal*0.75), 2, false, true,
-			fmt.Sprintf("Vibrato on %d long notes, the first at %s: in tune first, then shaken to both sides of the wire.",
-				len(shaken), l.at(shaken[0])), "the pitch staying where it was before the vibrato")
+	if n := len(vibratos); n > 0 {
+		first, last := &l.p.Moments[vibratos[0].Moment], &l.p.Moments[vibratos[n-1].Moment]
+		l.add(Slide, "vibrato", [2]int{first.Bar, last.Bar}, round(l.goal*0.75), 2, false, true,
+			fmt.Sprintf("Vibrato on %d notes, the first at %s. %s", n, l.at(first), vibratos[0].Text(style)),
+			"the pitch staying where it was before the vibrato")
 	}
 }
 

@@ -65,6 +65,9 @@ func TestMonth(t *testing.T) {
 	}
 	for d := range 90 {
 		now := monday.AddDate(0, 0, d)
+		if nothingOpen(works, now) && Today(works, 25, now) == nil {
+			continue // all is learnt and fresh, or left for the day
+		}
 		for _, minutes := range []float64{5, 15, 25, 33, 40, 300} {
 			checkSitting(t, Today(works, minutes, now), max(LeastSitting, min(MostSitting, minutes)))
 		}
@@ -98,6 +101,17 @@ func checkOrder(t *testing.T, w *Work) {
 			}
 		}
 	}
+}
+
+func nothingOpen(works []Work, now time.Time) bool {
+	for i := range works {
+		for _, st := range Progress(works[i].Rungs, works[i].Passes, now) {
+			if !st.Solid() && !st.Leave {
+				return false
+			}
+		}
+	}
+	return true
 }
 
 func checkSitting(t *testing.T, items []Item, minutes float64) {

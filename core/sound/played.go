@@ -2,6 +2,10 @@
 package sound
 
 import (
+	"math"
+	"slices"
+
+	"stepping/core/ornament"
 	"stepping/core/pitch"
 	"stepping/core/plan"
 	"stepping/core/play"
@@ -19,12 +23,24 @@ type Played struct {
 	Moments []play.Moment
 	room    float64 // noise, see Faults.RoomDB
 	touches map[*play.Stroke]touch
+	slide   string                   // material, of player.Slide
+	sung    map[int]ornament.Vibrato // by note of the melody
+	into    map[int]ornament.Glide   // by the note of the melody that each leads to
 }
 
 // Of is a plan as it sounds.
 func Of(p *plan.Plan) Played {
-	return Played{Tune: p.Request.Tune, Tuning: p.Request.Tuning, Capo: p.Request.Capo, Attack: p.Request.Player.Attack,
-		Tempo: p.Tempo(), Moments: p.Moments}
+	out := Played{Tune: p.Request.Tune, Tuning: p.Request.Tuning, Capo: p.Request.Capo, Attack: p.Request.Player.Attack,
+		Tempo: p.Tempo(), Moments: p.Moments, slide: p.Request.Player.Slide.Material,
+		sung: map[int]ornament.Vibrato{}, into: map[int]ornament.Glide{}}
+	advice := ornament.Of(p)
+	for _, v := range advice.Vibratos {
+		out.sung[p.Moments[v.Moment].Melody.Index] = v
+	}
+	for _, g := range advice.Glides {
+		out.into[p.Moments[g.To].Melody.Index] = g
+	}
+	return out
 }
 
 // strokesEnd is how long the last of a few strokes rings, seconds.
@@ -67,19 +83,21 @@ const (
 	momentRings  = 6.0
 )
 
-// NewMoment prepares the sound of one moment: what is struck there, and all that rings or leaks into it.
+// NewMoment prepares the sound of one moment: what is struck there, and all that rings or leaks into it. It is as
+// loud as in its tune.
 func NewMoment(p Played, m, rate int) (*Sound, error) {
-	from, length := p.around(m)
-	first := m
-	for first > 0 && from-p.Tune.Clock(p.Tempo).Seconds(p.Moments[first-1].At) < momentRings {
-		first--
-	}
-	p.Moments = p.Moments[first : m+1]
 	s, err := New(p, Options{Rate: rate})
 	if err != nil {
 		return nil, err
 	}
-	s.hear(from, p.Tune.Clock(p.Tempo).Seconds(p.Moments[0].At), length)
+	clock := p.Tune.Clock(p.Tempo)
+	from, length := p.around(m)
+	begins, ends := max(0, from-momentRings), math.Inf(1)
+	if m+1 < len(p.Moments) {
+		ends = clock.Seconds(p.Moments[m+1].At)
+	}
+	s.deeds = slices.DeleteFunc(s.deeds, func(d deed) bool { return d.at < begins || d.at >= ends })
+	s.hear(from, begins, length)
 	return s, nil
 }
 

@@ -11,7 +11,6 @@ import (
 	"strings"
 
 	"stepping/core/pattern"
-	"stepping/core/play"
 	"stepping/core/tune"
 	"stepping/core/tuning"
 )
@@ -37,6 +36,7 @@ type Sound struct {
 	total   int     // samples
 	lead    float64 // seconds
 	done    int
+	made    int // steps so far, from the first deed that matters
 	skip    int // made before the first that is heard
 	first   int // that sample, counted from the beginning of the tune
 	deeds   []deed
@@ -47,21 +47,21 @@ type Sound struct {
 	hits    []*burst
 	layers  Layer
 	gain    float64
+	limit   *limiter
 	bridge  float64
 	body    [2]biquad
+	air     biquad
 	room    float64 // of the noise, 0 for none
 
 	// what Read hands out
-	begun bool
-	ready []byte
-	block [4096]float64
-	bytes [8192]byte
+	begun  bool
+	headed bool
+	ready  []byte
+	block  [4096]float64
+	bytes  [8192]byte
 }
 
-// headroom leaves 1 dB below full scale, after all that can sound at once.
-var headroom = math.Pow(10, -1.0/20)
-
-// loudest bounds the peak of one string with the body's share; measured over all pitches and attacks.
+// loudest bounds the peak of one string of level 1 with the body's share; measured over all pitches and attacks.
 const loudest = 1.25
 
 // New prepares a sound. The error says which option cannot be.
@@ -95,6 +95,7 @@ func New(p Played, o Options) (*Sound, error) {
 	end := tu.Bars[o.Last-1] + tu.BarLength(o.Last-1)
 	length := clock.Seconds(end) - from
 	s := &Sound{rate: float64(o.Rate), layers: o.Layers, deeds: p.deeds(clock, !o.NoDampers)}
+	s.level() // of the whole tune, whatever is heard of it
 	s.repeat(from, length, max(1, o.Repeats))
 	if o.Layers&Click != 0 || o.CountIn > 0 {
 		s.ticks(tu, clock, o, from, length)
@@ -102,7 +103,7 @@ func New(p Played, o Options) (*Sound, error) {
 	if p.room < 0 {
 		s.room = math.Pow(10, p.room/20) * math.Sqrt(3) // evenly spread numbers up to this have that level
 	}
-	s.gain = headroom / (loudest * float64(p.busiest()))
+	s.limit = newLimiter(s.rate)
 	s.skip = int(math.Round(from * s.rate))
 	s.first = s.skip
 	s.lead = float64(o.CountIn) * s.beat(tu, clock, o.First-1)
@@ -114,27 +115,9 @@ func New(p Played, o Options) (*Sound, error) {
 		s.guides[i] = newGuide(s.rate, i+1)
 		s.layerOf[i] = Melody
 	}
+	s.air = shelf(s.rate, airHz, airDB)
 	s.body = [2]biquad{resonance(s.rate, 105, 1.6), resonance(s.rate, 205, 2)}
 	return s, nil
-}
-
-// busiest is how many strings sound at once at most, with percussion as one.
-func (p *Played) busiest() int {
-	most := 1
-	for i := range p.Moments {
-		mo := &p.Moments[i]
-		n := 0
-		for _, st := range mo.Strings {
-			if st.State == play.Struck || st.State == play.Rings || st.State == play.Leaks {
-				n++
-			}
-		}
-		if mo.Hit != "" {
-			n++
-		}
-		most = max(most, n)
-	}
-	return most
 }
 
 // repeat keeps the deeds before the bars, which set the strings ringing, and plays those of the bars as often as wanted.
@@ -217,19 +200,26 @@ func (s *Sound) fadeStep() float64 { return 1 / (0.005 * s.rate) }
 
 // Samples fills dst with the next samples and returns how many there were; 0 at the end.
 func (s *Sound) Samples(dst []float64) int {
-	for ; s.skip > 0; s.skip-- {
-		s.step(float64(s.first-s.skip) / s.rate)
+	if !s.begun {
+		s.begun = true
+		for range s.skip + len(s.limit.ahead) { // what the limiter looks ahead is made before it is heard
+			s.step()
+		}
 	}
 	n := min(len(dst), s.total-s.done)
 	for i := range n {
-		dst[i] = s.step(float64(s.first+s.done) / s.rate)
-		s.done++
+		dst[i] = s.step()
+		if s.done++; s.room > 0 {
+			dst[i] += s.room * noise(s.done+s.first)
+		}
 	}
 	return n
 }
 
-// step makes one sample at a time.
-func (s *Sound) step(at float64) float64 {
+// step makes one sample, and returns the one that has come through the limiter.
+func (s *Sound) step() float64 {
+	at := float64(s.first-s.skip+s.made) / s.rate
+	s.made++
 	for s.next < len(s.deeds) && s.deeds[s.next].at <= at+0.5/s.rate {
 		s.do(&s.deeds[s.next])
 		s.next++
@@ -269,10 +259,7 @@ func (s *Sound) step(at float64) float64 {
 	for i := range s.body {
 		out += 0.25 * s.body[i].next(sum)
 	}
-	if s.room > 0 {
-		return s.gain*out + s.room*noise(s.done+s.first)
-	}
-	return s.gain * out
+	return s.limit.next(s.gain * s.air.next(out))
 }
 
 // do does one deed.
@@ -295,6 +282,10 @@ func (s *Sound) do(d *deed) {
 			s.mix[d.str-1] = 1
 		}
 		g.start(d)
+	case travel:
+		if g.plucked {
+			g.move(d)
+		}
 	case damp:
 		g.damp(d.tau)
 	case name:
@@ -302,7 +293,7 @@ func (s *Sound) do(d *deed) {
 	case free:
 		if g.idle() {
 			s.layerOf[d.str-1] = Noise
-			g.open(d.hz, d.tau)
+			g.open(d.hz, d.tau, d.str)
 		}
 	}
 }
@@ -344,8 +335,14 @@ func noise(i int) float64 {
 	return float64(x>>8)/float64(1<<23) - 1
 }
 
-// biquad is a second-order filter (Bristow-Johnson's cookbook), here a resonance of the body.
-type biquad struct{ b0, b2, a1, a2, x1, x2, y1, y2 float64 }
+// airHz and airDB are the treble that a top radiates better than bass: a shelf.
+const (
+	airHz = 1800.0
+	airDB = 6.6
+)
+
+// biquad is a second-order filter, here of Bristow-Johnson's cookbook: a resonance of the body, or a shelf.
+type biquad struct{ b0, b1, b2, a1, a2, x1, x2, y1, y2 float64 }
 
 func resonance(rate, hz, q float64) biquad {
 	w := 2 * math.Pi * hz / rate
@@ -354,8 +351,18 @@ func resonance(rate, hz, q float64) biquad {
 	return biquad{b0: alpha / a0, b2: -alpha / a0, a1: -2 * math.Cos(w) / a0, a2: (1 - alpha) / a0}
 }
 
+// shelf lifts what lies above a frequency, with a slope of 1.
+func shelf(rate, hz, db float64) biquad {
+	a := math.Pow(10, db/40)
+	sin, cos := math.Sincos(2 * math.Pi * math.Min(hz, 0.45*rate) / rate)
+	alpha := 2 * math.Sqrt(a) * sin / math.Sqrt2
+	a0 := (a + 1) - (a-1)*cos + alpha
+	return biquad{b0: a * ((a + 1) + (a-1)*cos + alpha) / a0, b1: -2 * a * ((a - 1) + (a+1)*cos) / a0,
+		b2: a * ((a + 1) + (a-1)*cos - alpha) / a0, a1: 2 * ((a - 1) - (a+1)*cos) / a0, a2: ((a + 1) - (a-1)*cos - alpha) / a0}
+}
+
 func (f *biquad) next(x float64) float64 {
-	y := f.b0*x + f.b2*f.x2 - f.a1*f.y1 - f.a2*f.y2
+	y := f.b0*x + f.b1*f.x1 + f.b2*f.x2 - f.a1*f.y1 - f.a2*f.y2
 	f.x2, f.x1, f.y2, f.y1 = f.x1, x, f.y1, y
 	return y
 }
@@ -374,8 +381,8 @@ func (s *Sound) Read(p []byte) (n int, err error) {
 
 // more makes the next bytes ready; false at the end.
 func (s *Sound) more() bool {
-	if !s.begun {
-		s.begun = true
+	if !s.headed {
+		s.headed = true
 		s.ready = Header(int(s.rate), s.total)
 		return true
 	}

@@ -162,7 +162,7 @@ func TestBarsAndLoops(t *testing.T) {
 		peak = max(peak, math.Abs(v))
 	}
 	t.Logf("peak %.3f", peak)
-	if peak > math.Pow(10, -1.0/20) {
+	if peak > math.Pow(10, -1.0/20)+1e-9 {
 		t.Errorf("a peak of %v", peak)
 	}
 }

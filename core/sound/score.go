@@ -5,6 +5,7 @@ import (
 	"math"
 	"slices"
 
+	"stepping/core/ornament"
 	"stepping/core/pattern"
 	"stepping/core/pitch"
 	"stepping/core/play"
@@ -24,9 +25,6 @@ const (
 	trailTau   = 0.045
 	deadTau    = 0.02
 	stabAfter  = 0.09 // the palm falls behind an accent that is cut
-	vibratoIn  = 0.25 // before that a shaken note is held in tune
-	vibratoHz  = 5.5
-	vibratoBy  = 18.0 // cents to either side
 	releaseTau = 0.06 // at the end of what is played
 )
 
@@ -54,8 +52,9 @@ type deed struct {
 	width    float64 // of the excitation, seconds: flesh is soft, a pick sharp
 	place    float64 // share of the string at which it is plucked
 	tau      float64 // seconds in which the string falls to 1/e; of a damping too
-	shake    float64 // cents of vibrato
-	scrape   float64 // noise of what moves along the string, see scrape
+	shake    ornament.Vibrato
+	dark     float64 // low-pass of the loop, 0 to 1
+	rubbed   float64 // mm that the slide or a finger goes along the string
 	layer    Layer
 	hit      string
 }
@@ -65,6 +64,7 @@ type deedKind int
 const (
 	strike deedKind = iota
 	slur            // the pitch changes while the string sounds on
+	travel          // the slide goes on to where the next note is struck
 	damp
 	name // what sounds on belongs to another layer: it should not sound
 	free // nothing touches the string: it may ring in sympathy
@@ -88,7 +88,7 @@ const (
 )
 
 // excitation is how long a pluck takes by attack, seconds: half a sine.
-var excitation = map[string]float64{"flesh": 0.0016, "nails": 0.0009, "thumbpick": 0.0010, "picks": 0.0006}
+var excitation = map[string]float64{"flesh": 0.0009, "nails": 0.0008, "thumbpick": 0.00085, "picks": 0.0006}
 
 // deeds lists what is done, at a clock that says when moments are. Without dampers nothing is silenced.
 func (p *Played) deeds(clock tune.Clock, dampers bool) (out []deed) {
@@ -148,7 +148,7 @@ func (p *Played) strokeDeeds(mo *play.Moment, s *play.Stroke, clock tune.Clock) 
 	at := clock.Seconds(mo.At)
 	note := s.Note.Pitch()
 	d := deed{at: at, str: s.String, kind: strike, hz: note.Hertz(440), level: melodyLevel, width: excitation[p.Attack], place: 0.18, layer: Melody,
-		tau: ring.RingTime(p.Tuning.Open(s.String)) * ringShare(s)}
+		dark: p.dark(s, note.Hertz(440)), tau: ring.RingTime(p.Tuning.Open(s.String)) * ringShare(s)}
 	if d.width == 0 {
 		d.width = excitation["flesh"]
 	}
@@ -174,8 +174,11 @@ func (p *Played) strokeDeeds(mo *play.Moment, s *play.Stroke, clock tune.Clock) 
 	if mo.Accent && s.Part == play.Thumb || marks&tune.Accent != 0 {
 		d.level = accentLevel
 	}
-	if marks&tune.Vibrato != 0 && s.How != play.Open && s.How != play.Harmonic {
-		d.shake = vibratoBy
+	if s.Part == play.Melody {
+		d.shake = p.sung[s.Index]
+		if g, ok := p.into[s.Index]; ok && g.String == s.String {
+			out = append(out, travelDeed(&d, s, g))
+		}
 	}
 	lower := pitch.Pitch(math.Round((s.Fret - s.From) * 100)) // what it comes up by
 	switch s.How {
@@ -201,7 +204,11 @@ func (p *Played) strokeDeeds(mo *play.Moment, s *play.Stroke, clock tune.Clock) 
 		}
 	}
 	if s.How == play.Slide || s.How == play.Glide {
-		d.scrape = scrape(s.String)
+		d.width *= slideSoft
+		d.rubbed = travelled(s.From, s.Fret)
+		if d.rubbed == 0 { // it lands away from the wire and is mended
+			d.rubbed = landedMM
+		}
 	}
 	out = append(out, d)
 	if marks&tune.Staccato != 0 {
@@ -210,17 +217,11 @@ func (p *Played) strokeDeeds(mo *play.Moment, s *play.Stroke, clock tune.Clock) 
 	return out
 }
 
-// scrape is how loud a slide or a finger that moves along a string is, against a pluck, at an octave a second:
-// wound strings rasp.
-func scrape(str int) float64 {
-	if str >= firstWound {
-		return 0.012
-	}
-	return 0.003
+// travelDeed is the slide on its way to a stroke that is struck where it arrives.
+func travelDeed(d *deed, s *play.Stroke, g ornament.Glide) deed {
+	return deed{at: d.at - g.Seconds, str: s.String, kind: travel, hz: d.hz, slide: g.Seconds, level: d.level,
+		rubbed: travelled(s.Fret-g.Frets, s.Fret), layer: d.layer}
 }
-
-// firstWound is the highest of the strings that are usually wound.
-const firstWound = 3
 
 // ringShare is how long a note rings against the open string: a fingertip takes some of it, the slide more.
 func ringShare(s *play.Stroke) float64 {

@@ -1,6 +1,10 @@
 package sound
 
-import "math"
+import (
+	"math"
+
+	"stepping/core/ornament"
+)
 
 // guide is one string as a digital waveguide: a delay line one period long, whose end is fed back through a
 // filter for its losses (Karplus and Strong 1983; Jaffe and Smith 1983). Its length is the period less what the
@@ -8,22 +12,24 @@ import "math"
 // Karjalainen, Laine 1996), which lets it change while the string sounds: bends, glides, vibrato (Karjalainen,
 // Välimäki, Tolonen 1998).
 //
-//	y[n] = x[n] + g·(1 − a)·s[n] + a·(y_f[n−1]),   s[n] = y[n − D]
+//	y[n] = x[n] + g·Σ h[k]·s[n−k],   s[n] = y[n − D],   h = [b/2, 1−b, b/2] * [b/2, 1−b, b/2]
 //
-// with g the loss a period and a the low-pass of the loop.
+// with g the loss a period and h the low-pass of the loop: symmetric, so that it delays all partials alike, by two
+// samples, and they stay harmonic.
 type guide struct {
 	rate    float64
 	line    []float64 // a power of two long
 	write   int
 	mask    int
-	filter  float64 // the low-pass's memory
-	a       float64
-	gain    float64 // a period
-	hz      float64 // now
+	past    [4]float64 // samples that the low-pass remembers, the youngest first
+	dark    float64    // b
+	taps    [3]float64 // h from its end to its middle
+	gain    float64    // a period
+	hz      float64    // now
 	target  float64
 	step    float64 // factor a sample towards the target
 	delay   float64
-	shake   float64 // cents
+	shake   ornament.Vibrato
 	phase   float64 // of the vibrato
 	since   float64 // seconds since the note began
 	tau     float64
@@ -35,7 +41,7 @@ type guide struct {
 	weights [4]float64
 	whole   int
 	last    float64 // sample
-	scrape  float64 // noise while the pitch moves, see scrape
+	rub     rub     // heard while the pitch moves
 	rest    float64 // of what was cut by a new stroke, dying away so that nothing clicks
 }
 
@@ -48,27 +54,38 @@ const (
 // inaudible is a level under which nothing is left of 16 bits.
 const inaudible = 1e-9
 
-// brightness is the low-pass of the loop: more for thick wound strings, whose upper partials die sooner.
-func brightness(str int) float64 { return 0.22 + 0.035*float64(str) }
+// darkRate is the samples a second for which low-passes of the loop are given.
+const darkRate = 48000.0
+
+// loopDark is the low-pass of the loop, b at darkRate, of an open or fretted string: more for thick wound strings,
+// whose upper partials die sooner.
+func loopDark(str int) float64 { return 0.09 + 0.022*float64(str) }
+
+// darken sets the low-pass of the loop: it takes as much from a frequency a round at any rate.
+func (g *guide) darken(dark float64) {
+	g.dark = dark
+	b := math.Min(0.5, dark*g.rate*g.rate/(darkRate*darkRate))
+	g.taps = [3]float64{b * b / 4, b * (1 - b), (1-b)*(1-b) + b*b/2}
+}
 
 func newGuide(rate float64, str int) *guide {
 	n := 1
 	for float64(n) < rate/lowestHz+8 {
 		n *= 2
 	}
-	return &guide{rate: rate, line: make([]float64, n), mask: n - 1, a: brightness(str), hz: 110, target: 110, step: 1, tau: 0.05,
+	g := &guide{rate: rate, line: make([]float64, n), mask: n - 1, hz: 110, target: 110, step: 1, tau: 0.05,
 		fall: math.Exp(-1 / (touchTau * rate))}
+	g.darken(loopDark(str))
+	return g
 }
 
 // tune sets the loop for the present pitch.
 func (g *guide) tune(hz float64) {
-	hz = math.Min(highestHz, math.Max(lowestHz, hz))
+	hz = math.Min(math.Min(highestHz, g.rate/5), math.Max(lowestHz, hz))
 	w := 2 * math.Pi * hz / g.rate
-	// Phase delay of (1 − a)/(1 − a·z⁻¹) at w.
-	delay := math.Atan2(g.a*math.Sin(w), 1-g.a*math.Cos(w)) / w
-	g.delay = g.rate/hz - delay
+	g.delay = g.rate/hz - 2
 	// The filter's loss at w belongs to the loop: the gain makes up for it, so that the fundamental falls as tau says.
-	loss := (1 - g.a) / math.Sqrt(1-2*g.a*math.Cos(w)+g.a*g.a)
+	loss := g.taps[2] + 2*g.taps[1]*math.Cos(w) + 2*g.taps[0]*math.Cos(2*w)
 	g.gain = math.Min(math.Exp(-1/(g.tau*hz))/loss, 0.99999)
 	g.whole = int(g.delay)
 	f := g.delay - float64(g.whole) + 1 // 1 … 2: the middle of the four points
@@ -84,9 +101,10 @@ func (g *guide) idle() bool {
 }
 
 // open lets the string lie free at its open pitch.
-func (g *guide) open(hz, tau float64) {
+func (g *guide) open(hz, tau float64, str int) {
 	if g.hz != hz || g.tau != tau {
-		g.hz, g.target, g.step, g.shake, g.tau = hz, hz, 1, 0, tau
+		g.darken(loopDark(str))
+		g.hz, g.target, g.step, g.shake, g.tau = hz, hz, 1, ornament.Vibrato{}, tau
 		g.tune(hz)
 	}
 }
@@ -96,16 +114,22 @@ func (g *guide) start(d *deed) {
 	if d.kind == strike && d.from > 0 {
 		g.hz = d.from
 	}
-	g.target, g.step = d.hz, 1
+	g.darken(d.dark)
+	g.move(d)
+	g.shake, g.phase, g.since, g.tau = d.shake, 0, 0, d.tau
+	g.pulse, g.at = pluckPulse(g.rate, d), 0
+	g.energy, g.plucked = 1, true
+	g.tune(g.hz)
+}
+
+// move sends the pitch on its way, evenly in cents.
+func (g *guide) move(d *deed) {
+	g.target, g.step, g.rub = d.hz, 1, newRub(g.rate, d)
 	if d.slide > 0 && g.hz > 0 {
 		g.step = math.Pow(d.hz/g.hz, 1/(d.slide*g.rate))
 	} else {
 		g.hz = d.hz
 	}
-	g.shake, g.phase, g.since, g.tau, g.scrape = d.shake, 0, 0, d.tau, d.scrape
-	g.pulse, g.at = pluckPulse(g.rate, d), 0
-	g.energy, g.plucked = 1, true
-	g.tune(g.hz)
 }
 
 // pluckPulse is what a pluck feeds in: half a sine as long as the digit takes to let go, with a little noise,
@@ -137,17 +161,19 @@ func (g *guide) next(in float64) float64 {
 			g.hz, g.step = g.target, 1
 		}
 		g.tune(g.hz)
-	} else if g.shake > 0 {
+	} else if g.shake.Cents > 0 {
 		g.since += 1 / g.rate
-		if g.since > vibratoIn {
-			g.phase += 2 * math.Pi * vibratoHz / g.rate
-			g.tune(g.hz * math.Exp2(g.shake*math.Sin(g.phase)/1200))
+		if over := g.since - g.shake.After; over > 0 {
+			g.phase += 2 * math.Pi * g.shake.Hz / g.rate
+			wide := g.shake.Cents * math.Min(1, over*g.shake.Hz) // it widens over its first swing
+			g.tune(g.hz * math.Exp2(wide*math.Sin(g.phase)/1200))
 		}
 	}
 	base, l, c, mask := g.write-g.whole+1, g.line, &g.weights, g.mask
 	s := c[0]*l[base&mask] + c[1]*l[(base-1)&mask] + c[2]*l[(base-2)&mask] + c[3]*l[(base-3)&mask]
-	g.filter = (1-g.a)*s + g.a*g.filter
-	out := g.gain*g.filter + in
+	h, q := &g.taps, &g.past
+	out := g.gain*(h[0]*(s+q[3])+h[1]*(q[0]+q[2])+h[2]*q[1]) + in
+	q[3], q[2], q[1], q[0] = q[2], q[1], q[0], s
 	if g.at < len(g.pulse) {
 		out += g.pulse[g.at]
 		g.at++
@@ -166,8 +192,8 @@ func (g *guide) next(in float64) float64 {
 		}
 		g.last += g.rest
 	}
-	if g.scrape > 0 && g.step != 1 { // beside the loop: the noise is of what moves, not of the string
-		g.last += g.scrape * math.Abs(math.Log2(g.step)) * g.rate * (noise(g.write) - noise(g.write-1)) / 2
+	if g.step != 1 { // added after the loop: the noise is of what moves, not of the string
+		g.last += g.rub.next(g.write)
 	}
 	return g.last
 }
@@ -175,7 +201,7 @@ func (g *guide) next(in float64) float64 {
 // cut ends what rings: a digit lies on the string before it plucks.
 func (g *guide) cut() {
 	clear(g.line)
-	g.filter, g.rest = 0, g.last
+	g.past, g.rest = [4]float64{}, g.last
 }
 
 // damp lets the string die in a time.

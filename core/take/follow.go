@@ -116,6 +116,7 @@ const (
 	elsewhere    = -200.0
 	unfinished   = -10.0 // the recording ends before the last moment
 	leastLike    = 0.43  // mean likeness times order (share of moments right after the one before) under which it is another tune
+	strayLike    = 0.2   // by which that grows with the share of frames that sound like nothing of the plan
 	leastReached = 0.4   // share of frames that sound like anything of the plan
 	leastUsed    = 0.4   // share of all that surely begins that is a moment of the plan
 	mostUnsteady = 0.5   // of the lengths, see unsteady
@@ -214,7 +215,8 @@ func foreign(exp []expected, frames []spectrum, begun, level []float64, way []in
 		}
 	}
 	order := float64(len(ratiosOf(exp, way))) / math.Max(1, float64(entered-1))
-	return inPlan == 0 || like*order < leastLike*float64(inPlan) || float64(inPlan) < leastReached*float64(sounding) ||
+	reached := float64(inPlan) / math.Max(1, float64(sounding))
+	return inPlan == 0 || like*order < (leastLike+strayLike*(1-reached))*float64(inPlan) || reached < leastReached ||
 		float64(entered) < leastUsed*float64(strong) || entered > 4 && unsteady(exp, way) > mostUnsteady
 }
 

@@ -22,6 +22,7 @@ const (
 	mostGlide  = 0.6   // seconds from the onset in which it has to be over
 	glideEnd   = 0.12  // seconds around its end whose median is the pitch held
 	firstHeard = 0.03  // seconds after the onset of which nothing is made out: the pluck itself
+	staysFor   = 0.08  // seconds
 	few        = 4     // measurements whose median counts
 	mostWidely = 700.0 // cents: a contour that leads further has lost its string
 )
@@ -74,10 +75,7 @@ func described(at, c []float64, from float64) *Glide {
 		return nil
 	}
 	g := &Glide{From: start}
-	there := len(c) - 1
-	for there > 0 && math.Abs(c[there-1]-held) < settled {
-		there--
-	}
+	there := arrival(c, held)
 	if there < few {
 		return nil // it is there before it is made out
 	}
@@ -92,6 +90,21 @@ func described(at, c []float64, from float64) *Glide {
 		}
 	}
 	return g
+}
+
+// arrival is the first measurement from which the pitch stays where it is held for stays, or to the end: what moves
+// it later is no glide but vibrato.
+func arrival(c []float64, held float64) int {
+	const stays = int(staysFor / glideStep)
+	there := 0
+	for i, v := range c {
+		if math.Abs(v-held) >= settled {
+			there = i + 1
+		} else if i-there >= stays {
+			break
+		}
+	}
+	return there
 }
 
 // near measures how far a string is off near where it was a moment later, by all its partials, weighed by their

@@ -164,7 +164,7 @@ func (n *Note) verdicts(mo *play.Moment) (out []Verdict) {
 		case how == play.Bend:
 			v.Try = either(n.Cents < 0, "bend further, and listen for the note that it goes to", "bend less, and listen for the note that it goes to")
 		case slid(mo, n.String):
-			v.Try = either(n.Cents < 0, "stop on the wire, not before it, and listen before you shake",
+			v.Try = either(n.Cents < 0, "stop on the wire, not before it, and listen before any vibrato",
 				"the slide is past the wire, or presses: come from below, and lightly")
 		}
 		out = append(out, v)
@@ -184,7 +184,7 @@ func (n *Note) verdicts(mo *play.Moment) (out []Verdict) {
 	}
 	if v := n.Vibrato; v != nil && math.Abs(v.Centre) >= OffCents && math.Abs(n.Cents) < OffCents {
 		out = append(out, Verdict{Moment: n.Moment, Kind: "vibrato", weight: math.Abs(v.Centre) / OffCents,
-			Text: fmt.Sprintf("%s: the vibrato hangs %.0f cents %s the note", placeOf(mo), math.Abs(v.Centre),
+			Text: fmt.Sprintf("%s: the vibrato is centred %.0f cents %s the note", placeOf(mo), math.Abs(v.Centre),
 				either(v.Centre < 0, "under", "over")),
 			Try: "hold the note still and in tune first, then as far to one side as to the other"})
 	}

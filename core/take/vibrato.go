@@ -18,6 +18,7 @@ const (
 	leastWidth    = 10.0
 	shakeShare    = 0.5
 	shakeStep     = 0.01 // seconds between two measurements
+	startStep     = 10   // measurements between two times at which it may begin
 	mostSilent    = 6    // measurements in a row in which it is not heard
 	shakenAfter   = 0.3  // seconds after the onset: vibrato begins late
 )
@@ -32,7 +33,7 @@ func (m *meter) vibrato(e *expected, str int, from, to float64) *Vibrato {
 		return nil
 	}
 	var at, cents []float64
-	mean, lost := 0.0, 0
+	lost := 0
 	for t := from; t < to; t += shakeStep {
 		k := int(t * Rate)
 		if k+quickFrame+hopApart > len(m.samples) {
@@ -40,32 +41,38 @@ func (m *meter) vibrato(e *expected, str int, from, to float64) *Vibrato {
 		}
 		if c, ok := m.once(k, quickFrame, hz, own); ok {
 			at, cents, lost = append(at, t), append(cents, c), 0
-			mean += c
 		} else if lost++; lost == mostSilent { // it has died away
 			break
 		}
 	}
-	if float64(len(cents))*shakeStep < shortestShake {
-		return nil
+	var best *Vibrato
+	most := shakeShare
+	for from := 0; float64(len(cents)-from)*shakeStep >= shortestShake; from += startStep { // it begins when the player likes
+		if v, share := swing(at[from:], cents[from:]); v.Width >= leastWidth && share > most {
+			best, most = &v, share
+		}
 	}
-	mean /= float64(len(cents))
-	moves := 0.0
+	return best
+}
+
+// swing is the sinusoid that explains most of how a pitch moves, in cents at times, and what share it explains.
+func swing(at, cents []float64) (v Vibrato, share float64) {
 	for _, c := range cents {
-		moves += (c - mean) * (c - mean) / float64(len(cents))
+		v.Centre += c / float64(len(cents))
 	}
-	rate, half := 0.0, 0.0
+	moves := 1e-9
+	for _, c := range cents {
+		moves += (c - v.Centre) * (c - v.Centre) / float64(len(cents))
+	}
 	for f := slowestShake; f <= fastestShake; f += 0.05 {
 		re, im := 0.0, 0.0
 		for i, t := range at {
 			s, c := math.Sincos(2 * math.Pi * f * t)
-			re, im = re+(cents[i]-mean)*c, im+(cents[i]-mean)*s
+			re, im = re+(cents[i]-v.Centre)*c, im+(cents[i]-v.Centre)*s
 		}
-		if a := 2 * math.Hypot(re, im) / float64(len(cents)); a > half {
-			rate, half = f, a
+		if a := 2 * math.Hypot(re, im) / float64(len(cents)); 2*a > v.Width {
+			v.Hz, v.Width = f, 2*a
 		}
 	}
-	if 2*half < leastWidth || half*half/2 < shakeShare*moves {
-		return nil
-	}
-	return &Vibrato{rate, 2 * half, mean}
+	return v, v.Width * v.Width / 8 / moves
 }

@@ -8,6 +8,7 @@ import (
 	"io"
 	"math"
 
+	"stepping/core/ornament"
 	"stepping/core/pattern"
 	"stepping/core/plan"
 	"stepping/core/play"
@@ -57,6 +58,24 @@ type Moment struct {
 	Strings []String           `json:"strings"`
 	Cost    map[string]float64 `json:"cost"`
 	Why     []string           `json:"why"`
+	Vibrato *Vibrato           `json:"vibrato,omitempty"`
+	Travel  *Travel            `json:"travel,omitempty"`
+}
+
+// Vibrato is advice for the melody note of a moment, see package ornament.
+type Vibrato struct {
+	After float64 `json:"after"` // seconds from the stroke
+	Hz    float64 `json:"hz"`
+	Cents float64 `json:"cents"`        // to either side
+	MM    float64 `json:"mm,omitempty"` // of the slide, to either side of the wire
+	Why   string  `json:"why"`
+}
+
+// Travel is advice to slide audibly on to the next melody note.
+type Travel struct {
+	Frets   float64 `json:"frets"` // negative downward
+	Seconds float64 `json:"seconds"`
+	Why     string  `json:"why"`
 }
 
 // Stroke is one note struck.
@@ -187,7 +206,17 @@ func New(ctx context.Context, p *plan.Plan) (*Doc, error) {
 			d.Dropped = append(d.Dropped, Dropped{mo.At.String(), "percussion", p.HitReason(t)})
 		}
 	}
+	d.advise(ornament.Of(p))
 	return d, nil
+}
+
+func (d *Doc) advise(a ornament.Advice) {
+	for _, v := range a.Vibratos {
+		d.Moments[v.Moment].Vibrato = &Vibrato{round(v.After), v.Hz, v.Cents, round(v.MM), v.Why}
+	}
+	for _, g := range a.Glides {
+		d.Moments[g.From].Travel = &Travel{g.Frets, round(g.Seconds), g.Why}
+	}
 }
 
 func newPin(p *play.Pin) Pin {

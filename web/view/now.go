@@ -153,11 +153,11 @@ func noteText(s *play.Stroke) string {
 }
 
 // markWords are the marks of a note as what to do.
-var markWords = map[string]string{"vibrato": "shake it", "accent": "accent", "staccato": "short", "slide": "from below", "let ring": "let it ring"}
+var markWords = map[string]string{"vibrato": "vibrato", "accent": "accent", "staccato": "short", "slide": "from below", "let ring": "let it ring"}
 
 // NewNow makes the view of moment m of the plan of tune id in a version of its settings.
 func NewNow(id string, version int, p *plan.Plan, m int) Now {
-	mo := &p.Moments[m]
+	mo, o := &p.Moments[m], newOrnaments(p)
 	v := Now{
 		ID: id, Version: version, Moment: m, Bar: mo.Printed, Beat: play.Decimal(mo.Beat), Chord: mo.Chord.Name,
 		Front: newFront(mo), Behind: behindText(p, mo), Choices: newChoices(p, m), Melody: newStroke(p, mo.Melody),
@@ -184,9 +184,12 @@ func NewNow(id string, version int, p *plan.Plan, m int) Now {
 		note := &p.Request.Tune.Notes[n.Index]
 		v.Sung = note.Lyric
 		for _, mark := range note.Marks.Names() {
-			v.Marks = append(v.Marks, markWords[mark])
+			if _, advised := o.vibrato[m]; !advised || mark != "vibrato" {
+				v.Marks = append(v.Marks, markWords[mark])
+			}
 		}
 	}
+	v.Marks = append(v.Marks, o.marks(m)...)
 	v.Hit, v.HitText, v.Mute = mo.Hit, hitWords[mo.Hit], muteWords[mo.Mute]
 	if mo.Flick {
 		v.HitText += "; the note is flicked outward"
@@ -279,6 +282,8 @@ func NewReasons(ctx context.Context, p *plan.Plan, m int) (r Reasons, err error)
 	if r.Why, err = p.Why(ctx, m); err != nil {
 		return r, err
 	}
+	o := newOrnaments(p)
+	r.Why = append(r.Why, o.sentences(m)...)
 	if r.Because, err = p.Because(ctx, m); err != nil {
 		return r, err
 	}

@@ -8,6 +8,7 @@ import (
 	"stepping/core/pattern"
 	"stepping/core/plan"
 	"stepping/core/play"
+	"stepping/core/tune"
 	"stepping/core/tuning"
 )
 
@@ -83,14 +84,14 @@ const (
 func NewPaper(p *plan.Plan) []PaperLine {
 	var out []PaperLine
 	var line *paperRow
-	next := 0
+	next, o := 0, newOrnaments(p)
 	for bar := range p.Request.Tune.Bars {
 		first := next
 		end := p.Request.Tune.Bars[bar] + p.Request.Tune.BarLength(bar)
 		for next < len(p.Moments) && p.Moments[next].At < end {
 			next++
 		}
-		cells := paperCells(p, bar, first, next)
+		cells := paperCells(p, &o, bar, first, next)
 		width := paperPad + float64(len(cells))*paperCol
 		if line == nil || (line.x+width > paperWidth || len(line.Bars) == paperBars) && line.x > paperLeft {
 			if line != nil {
@@ -159,7 +160,7 @@ func (r *paperRow) finish() PaperLine {
 }
 
 // paperCells are the moments of a bar and the beats between them.
-func paperCells(p *plan.Plan, bar, first, next int) (out []paperCell) {
+func paperCells(p *plan.Plan, o *ornaments, bar, first, next int) (out []paperCell) {
 	tu := p.Request.Tune
 	begin := tu.Bars[bar]
 	end, unit := begin+tu.BarLength(bar), tu.MeterOver(begin).Unit()
@@ -176,7 +177,7 @@ func paperCells(p *plan.Plan, bar, first, next int) (out []paperCell) {
 			c.Chord = tu.ChordOver(at).Name
 		}
 		if first < next && p.Moments[first].At == at {
-			c.fill(p, first)
+			c.fill(p, o, first)
 			first++
 		}
 		if at == beat {
@@ -196,12 +197,12 @@ var paperSigns = map[play.How]string{play.Hammer: "h", play.Pull: "p", play.Bend
 // paperMarks are the signs of a note's marks.
 var paperMarks = map[string]string{"vibrato": "~", "accent": ">", "staccato": "·", "let ring": "⌣"}
 
-func (c *paperCell) fill(p *plan.Plan, t int) {
+func (c *paperCell) fill(p *plan.Plan, o *ornaments, t int) {
 	mo := &p.Moments[t]
 	lowest, highest := 0, 99
 	for _, s := range mo.Strokes() {
 		m := paperMark{Y: paperY(s.String), Text: play.FromCapo(s.Fret, p.Request.Capo).String(), Form: "fret",
-			Above: paperSigns[s.How], Glide: s.How == play.Glide}
+			Above: paperSigns[s.How], Glide: s.How == play.Glide || s == mo.Melody && o.into[t]}
 		switch {
 		case s.How == play.Slide || s.How == play.Glide:
 			m.Form = "slide"
@@ -230,6 +231,9 @@ func (c *paperCell) fill(p *plan.Plan, t int) {
 		c.Sung = note.Lyric
 		for _, mark := range note.Marks.Names() {
 			c.Marks[0].Above = paperMarks[mark] + c.Marks[0].Above
+		}
+		if _, advised := o.vibrato[t]; advised && note.Marks&tune.Vibrato == 0 {
+			c.Marks[0].Above = paperMarks["vibrato"] + c.Marks[0].Above
 		}
 	}
 }

@@ -60,7 +60,7 @@ const mostOnStand = 4000
 // is drawn begins, in seconds of the plan; it stops after moment end, if that is not 0.
 func NewStand(p *plan.Plan, bars [2]int, end int, melody, thumb bool) (out []StandBar, when []float64) {
 	var was StandCell // chord and silence that are in force
-	next := 0
+	next, o := 0, newOrnaments(p)
 	for bar := bars[0]; bar <= bars[1] && len(when) < mostOnStand; bar++ {
 		v := newStandBar(p, bar)
 		for next < len(p.Moments) && p.Moments[next].Bar < bar {
@@ -70,7 +70,7 @@ func NewStand(p *plan.Plan, bars [2]int, end int, melody, thumb bool) (out []Sta
 		share := func(at tune.Time) float64 { return float64(at-begin) / float64(length) }
 		closest, last := 1.0, -1.0
 		for ; next < len(p.Moments) && p.Moments[next].Bar == bar; next++ {
-			c := newStandCell(p, next, melody, thumb)
+			c := newStandCell(p, &o, next, melody, thumb)
 			if end > 0 && next > end || len(c.Marks) == 0 && c.Hit == "" {
 				continue
 			}
@@ -108,7 +108,7 @@ func newStandBar(p *plan.Plan, bar int) StandBar {
 	return v
 }
 
-func newStandCell(p *plan.Plan, t int, melody, thumb bool) StandCell {
+func newStandCell(p *plan.Plan, o *ornaments, t int, melody, thumb bool) StandCell {
 	mo := &p.Moments[t]
 	c := StandCell{Moment: t, Chord: mo.Chord.Name, Quiet: strings.Join(quietWords(mo), " · ")}
 	if thumb {
@@ -127,6 +127,14 @@ func newStandCell(p *plan.Plan, t int, melody, thumb bool) StandCell {
 			m.Text = "0"
 		case play.Glide:
 			m.Text = "/" + m.Text
+		}
+		if s == mo.Melody {
+			if _, ok := o.vibrato[t]; ok {
+				m.Above = "~" + m.Above
+			}
+			if o.into[t] {
+				m.Text = "/" + m.Text
+			}
 		}
 		if s.Finger != "" && s.Finger != "S" {
 			m.Finger = s.Finger
