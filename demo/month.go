@@ -7,9 +7,11 @@ import (
 	"strings"
 	"time"
 
+	"stepping/core/intonation"
 	"stepping/core/plan"
 	"stepping/core/player"
 	"stepping/core/practice"
+	"stepping/core/tuning"
 	"stepping/formats/abc"
 	"stepping/store"
 )
@@ -57,10 +59,32 @@ func Month(ctx context.Context, st *store.Store, owner store.ID, now time.Time) 
 				return err
 			}
 		}
+		if err := slideNotes(ctx, st, owner, from); err != nil {
+			return err
+		}
 		_, err := st.Gigs().Add(ctx, owner, &store.Gig{Name: "Supper at the mill",
 			On: now.AddDate(0, 0, 19).Format(time.DateOnly), Tunes: ids[:2]})
 		return err
 	})
+}
+
+// slideNotes gives the demo's first player what was trained with the slide in that time.
+func slideNotes(ctx context.Context, st *store.Store, owner store.ID, from time.Time) error {
+	profiles, err := st.Profiles(ctx, owner)
+	if err != nil {
+		return err
+	}
+	open, err := tuning.Parse("Open D")
+	if err != nil {
+		return err
+	}
+	p := &profiles[0]
+	s := intonation.Simulated{Seed: 5, Finger: p.Profile.SlideFinger, Bias: [6]float64{0, 2, -14, 0, 0, 0}}
+	log, err := s.Weeks(&intonation.Neck{Tuning: open, Frets: p.Profile.Instrument.Frets}, from, days)
+	if err != nil {
+		return err
+	}
+	return st.AddSlideNotes(ctx, owner, p.ID, log...)
 }
 
 // untouched reports whether tunes are those of the demo, as they came.

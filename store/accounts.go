@@ -196,7 +196,7 @@ func (s *Store) Rehash(ctx context.Context, owner ID, password string) error {
 // CloseAccount removes an account with everything of its owner's.
 func (s *Store) CloseAccount(ctx context.Context, owner ID) error {
 	return s.inTx(ctx, "close the account", func(tx *sql.Tx) error {
-		for _, table := range []string{"upload_parts", "uploads", "take_blocks", "takes", "passes", "bar_notes", "gigs", "results", "plans", "edits",
+		for _, table := range []string{"upload_parts", "uploads", "take_blocks", "takes", "slide_notes", "passes", "bar_notes", "gigs", "results", "plans", "edits",
 			"tunes", "profiles", "patterns", "guitars", "slides", "pages", "drafts", "accounts"} {
 			if _, err := tx.ExecContext(ctx, "DELETE FROM "+table+" WHERE owner_id = ?", owner); err != nil {
 				return err

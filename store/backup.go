@@ -27,7 +27,7 @@ const (
 // nothing elsewhere or later: sessions, sign-ins, links, counts of tries, leases, uploads,
 // and plan documents and rankings, which are worked out again.
 var backedUp = []string{"players", "accounts", "profiles", "tunes", "edits", "patterns", "guitars", "slides", "pages", "drafts",
-	"passes", "bar_notes", "gigs", "takes", sounds}
+	"passes", "bar_notes", "slide_notes", "gigs", "takes", sounds}
 
 // sounds is the table that a backup may leave out: it is many times larger than all others.
 const sounds = "take_blocks"

@@ -12,6 +12,7 @@ import (
 	"time"
 
 	"stepping/account"
+	"stepping/core/intonation"
 	"stepping/core/pattern"
 	"stepping/core/player"
 	"stepping/core/practice"
@@ -56,7 +57,8 @@ func TestWalls(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	if err := errors.Join(f.AddPasses(f.ctx, f.owner, id, aPass), f.SetNote(f.ctx, f.owner, id, 3, "the ring finger!")); err != nil {
+	if err := errors.Join(f.AddPasses(f.ctx, f.owner, id, aPass), f.SetNote(f.ctx, f.owner, id, 3, "the ring finger!"),
+		f.AddSlideNotes(f.ctx, f.owner, f.profile, aSlideNote)); err != nil {
 		t.Fatal(err)
 	}
 	secret, err := f.AddLink(f.ctx, store.FirstLink, f.owner)
@@ -119,6 +121,7 @@ func TestWalls(t *testing.T) {
 		"SetTags":         func() error { return f.SetTags(f.ctx, other, id, []string{"theirs"}) },
 		"drafts.Get":      func() error { _, err := f.Drafts().Get(f.ctx, other, mine[3]); return err },
 		"drafts.Save":     func() error { return f.Drafts().Save(f.ctx, other, mine[3], 1, &store.Draft{}) },
+		"AddSlideNotes":   func() error { return f.AddSlideNotes(f.ctx, other, f.profile, aSlideNote) },
 		"AddPasses":       func() error { return f.AddPasses(f.ctx, other, id, aPass) },
 		"AddTake": func() error {
 			_, err := f.AddTake(f.ctx, other, &store.Take{Tune: id, Doc: []byte("{}")}, func() (io.Reader, error) { return bytes.NewReader(nil), nil })
@@ -185,6 +188,7 @@ func TestWalls(t *testing.T) {
 		"gigs.All":     func() (int, error) { v, err := f.Gigs().All(f.ctx, other); return len(v), err },
 		"Passes":       func() (int, error) { v, err := f.Passes(f.ctx, other); return len(v), err },
 		"PassesOver":   func() (int, error) { v, err := f.PassesOver(f.ctx, other, id); return len(v), err },
+		"SlideNotes":   func() (int, error) { v, err := f.SlideNotes(f.ctx, other, f.profile); return len(v), err },
 		"GoneTunes":    func() (int, error) { v, err := f.GoneTunes(f.ctx, other); return len(v), err },
 		"UploadsOf":    func() (int, error) { v, err := f.UploadsOf(f.ctx, other, id); return len(v), err },
 		"AllTakes":     func() (int, error) { v, err := f.AllTakes(f.ctx, other, true); return len(v), err },
@@ -291,6 +295,10 @@ func TestWalls(t *testing.T) {
 	covered("gigs.", f.Gigs())
 }
 
+// aSlideNote is a note of the slide with all that one can have.
+var aSlideNote = intonation.Played{At: time.Date(2026, 5, 4, 18, 31, 0, 250000, time.UTC), Place: intonation.Place{String: 2, Fret: 7}, From: new(5.0),
+	Finger: 4, Cents: -7.5, Spread: 2.5, Approach: -60, Vibrato: &intonation.Vibrato{Hz: 5.5, Width: 30, Centre: -4}}
+
 // aPass is a pass with all that one can have.
 var aPass = practice.Pass{At: time.Date(2026, 5, 4, 18, 30, 0, 250000, time.UTC), Key: "move 3-4 bar 4, beat 1",
 	Layer: practice.HardMove, Bars: [2]int{3, 4}, Tempo: 51, Verdict: practice.Nearly, Seconds: 9.5,
@@ -359,12 +367,13 @@ func everything(t *testing.T, f *fixture) []any {
 			sounds = append(sounds, string(data))
 		}
 	}
+	slid, e14 := f.SlideNotes(f.ctx, f.owner, f.profile)
 	a, e6 := f.AccountOf(f.ctx, f.owner)
 	plan, e7 := f.Plan(f.ctx, f.owner, tunes[0].ID, strings.Repeat("a", 64))
-	if err := errors.Join(e1, e2, e3, e4, e5, e6, e7, e8, e9, e10, e11, e12, e13); err != nil {
+	if err := errors.Join(e1, e2, e3, e4, e5, e6, e7, e8, e9, e10, e11, e12, e13, e14); err != nil {
 		t.Fatal(err)
 	}
-	return []any{tunes, profiles, patterns, guitars, slides, pages, drafts, passes, notes, gigs, takes, sounds, a, string(plan)}
+	return []any{tunes, profiles, patterns, guitars, slides, pages, drafts, passes, slid, notes, gigs, takes, sounds, a, string(plan)}
 }
 
 // TestAccounts: sign-ins end when they should, links work once, tries are slowed down and survive a restart, and the account

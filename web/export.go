@@ -34,6 +34,7 @@ tunes/NAME.json          its tuning, capo, tempo, patterns, pins; "player" names
 tunes/NAME.history.json  what can be undone and redone
 practice/NAME.json       what you played of it and how it went, and your notes on bars
 plans/NAME.json          the plan last worked out for it (docs/formats.md says how to read it)
+slide/NAME.json          the notes that a player of players/ stopped in the trainer for the slide
 recordings/NAME/N.wav    your recordings of it, with what was heard in each as N.json
 players/, guitars/, slides/, patterns/, gigs/, drafts/, pages/ (sets and progressions that you saved)   as JSON
 index.json               which file is which thing, for Import
@@ -174,7 +175,11 @@ func (e *export) playersOut() error {
 		p := &profiles[i]
 		file := fileName(i, p.Profile.Name)
 		e.players[p.ID], e.whole[p.ID], e.index.IDs["players/"+file] = file, &p.Profile, p.ID
-		err = errors.Join(err, e.putJSON("players/"+file+".json", p.Profile))
+		slid, err2 := e.st.SlideNotes(e.ctx, e.owner, p.ID)
+		err = errors.Join(err, err2, e.putJSON("players/"+file+".json", p.Profile))
+		if len(slid) > 0 {
+			err = errors.Join(err, e.putJSON("slide/"+file+".json", slid))
+		}
 	}
 	return err
 }

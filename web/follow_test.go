@@ -25,7 +25,13 @@ type heardAt struct {
 // dial opens a connection to be followed over.
 func (s *site) dial(t *testing.T, query string, header http.Header) (*websocket.Conn, int) {
 	t.Helper()
-	conn, res, err := websocket.Dial(t.Context(), strings.Replace(s.URL, "http", "ws", 1)+s.tunePath(t, 1)+"/follow?"+query, &websocket.DialOptions{HTTPHeader: header})
+	return s.connect(t, s.tunePath(t, 1)+"/follow?"+query, header)
+}
+
+// connect opens a WebSocket; nil and the status if it is refused.
+func (s *site) connect(t *testing.T, path string, header http.Header) (*websocket.Conn, int) {
+	t.Helper()
+	conn, res, err := websocket.Dial(t.Context(), strings.Replace(s.URL, "http", "ws", 1)+path, &websocket.DialOptions{HTTPHeader: header})
 	if err != nil {
 		if res == nil {
 			t.Fatal(err)

@@ -12,6 +12,7 @@ import (
 	"time"
 	"unicode/utf8"
 
+	"stepping/core/intonation"
 	"stepping/core/pattern"
 	"stepping/core/player"
 	"stepping/core/practice"
@@ -62,9 +63,43 @@ func (in *incomingArchive) addPlayers() (err error) {
 			in.added["players"]++
 			in.profiles = append(in.profiles, store.Profile{ID: id, Profile: p})
 		}
-		in.players[strings.TrimSuffix(path.Base(name), ".json")] = id
+		file := strings.TrimSuffix(path.Base(name), ".json")
+		in.players[file] = id
+		if err := in.addSlideNotes(file, id); err != nil {
+			return fmt.Errorf("in slide/%s.json: %w", file, err)
+		}
 	}
 	return nil
+}
+
+// addSlideNotes adds the notes of the trainer that a player does not have yet: of one moment there is one.
+func (in *incomingArchive) addSlideNotes(file string, id store.ID) error {
+	name := "slide/" + file + ".json"
+	if in.files[name] == nil {
+		return nil
+	}
+	var notes []intonation.Played
+	if err := in.json(name, &notes); err != nil {
+		return err
+	}
+	have, err := in.st.SlideNotes(in.ctx, in.owner, id)
+	if err != nil {
+		return err
+	}
+	there := map[time.Time]bool{}
+	for i := range have {
+		there[have[i].At.UTC()] = true
+	}
+	notes = slices.DeleteFunc(notes, func(p intonation.Played) bool { return there[p.At.UTC()] })
+	for i := range notes {
+		if err := notes[i].Validate(); err != nil {
+			return err
+		}
+	}
+	if len(notes) == 0 {
+		return nil
+	}
+	return in.st.AddSlideNotes(in.ctx, in.owner, id, notes[max(0, len(notes)-store.MaxSlideNotes):]...)
 }
 
 // playerOf is the player that a file names, else the first one.

@@ -121,6 +121,7 @@ type practiseBody struct {
 	Hear        string // address of how it sounds, without scripts
 	Sitting     *sittingView
 	Client      stepData
+	Train       string // address of the trainer for the slide, where the step is about its notes
 	Relief      string // address of other ways, if it is stuck
 	Notice      string
 	VerdictKeys []verdictKey
@@ -228,6 +229,9 @@ func newPractise(p *practised, at int) *practiseBody {
 	}
 	if st.Stuck {
 		b.Relief = fmt.Sprintf("/tunes/%s?m=%d", id, st.Moment)
+	}
+	if st.Layer == practice.Slide || st.Layer == practice.Exercise && strings.Contains(st.Key, "pitch") {
+		b.Train = fmt.Sprintf("/profiles/%s/slide?kind=tune&tune=%s", p.tune.ProfileID, id)
 	}
 	b.Now = view.NewNow(id, p.tune.Version, pl, st.Moment)
 	if (st.Layer == practice.HardMove || st.Layer == practice.Change) && st.Moment > 0 {

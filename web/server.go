@@ -87,7 +87,7 @@ func New(cfg Config) (*Server, error) {
 	s.door = door.New(door.Config{Store: cfg.Store, Owner: cfg.Owner, Access: cfg.Access, Host: cfg.Host, AtHome: cfg.AtHome,
 		Bodies:     map[string]int64{"/everything": maxArchive, "/drafts": maxUpload, takeRoute: maxRecording, playInRoute: maxPlayedIn + 1<<20, partRoute: store.UploadPart},
 		Streamed:   map[string]bool{"/everything": true, "/drafts": true, takeRoute: true, playInRoute: true},
-		Microphone: map[string]bool{takeRoute: true, keptRoute: true, standRoute: true, playInRoute: true, "/bench": true},
+		Microphone: map[string]bool{takeRoute: true, keptRoute: true, standRoute: true, playInRoute: true, inTuneRoute: true, "/bench": true, "/tunes/:id": true},
 		Stopped:    func(id store.ID) { s.desk.Jobs.StopOf(id.String()) },
 		Pages:      door.Pages{Draw: s.draw, Fail: s.fail, FailFor: s.failFor, Away: s.away, Log: s.logFor}})
 	s.engine = s.routes()
@@ -95,7 +95,7 @@ func New(cfg Config) (*Server, error) {
 }
 
 // pageNames are the pages; each is parsed with the layout into a set of its own.
-var pageNames = []string{"home", "draft", "playin", "losses", "neck", "away", "waiting", "whole", "stand", "hear", "practise", "ladder", "today", "part", "log", "take",
+var pageNames = []string{"home", "draft", "playin", "intune", "losses", "neck", "away", "waiting", "whole", "stand", "hear", "practise", "ladder", "today", "part", "log", "take",
 	"besides", "bench", "guitar", "suit", "slides", "slide", "slidesfor", "set", "chords", "patterns", "pattern", "plan", "text",
 	"profiles", "profile", "hands", "taste", "signin", "welcome", "account", "upload", "recordings", "pace", "variations", "compare", "error"}
 
@@ -228,6 +228,8 @@ func (s *Server) shelfRoutes(r *gin.Engine) {
 	r.POST("/profiles/:id/taste", s.saveTaste)
 	r.GET("/profiles/:id/hands", s.hands)
 	r.POST("/profiles/:id/hands", s.takeHands)
+	r.GET(inTuneRoute, s.inTunePage)
+	r.GET(inTuneRoute+"/listen", s.hearSlide)
 	r.POST("/profiles/:id/copy", s.copyProfile)
 	r.POST("/profiles/:id/delete", s.deleteProfile)
 }
@@ -275,6 +277,7 @@ func (s *Server) tuneRoutes(tune *gin.RouterGroup) {
 	tune.GET("/whole", s.wholeTune)
 	tune.GET("/stand", s.standPage)
 	tune.GET("/follow", s.follow)
+	tune.GET("/strum", s.hearStrum)
 	tune.GET("/free", s.freeNotes)
 	tune.GET("/text", s.text)
 	tune.POST("/text", s.saveText)

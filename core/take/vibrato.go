@@ -45,9 +45,13 @@ func (m *meter) vibrato(e *expected, str int, from, to float64) *Vibrato {
 			break
 		}
 	}
-	var best *Vibrato
+	return swinging(at, cents, startStep)
+}
+
+// swinging finds a vibrato in a pitch in cents at times, of which it may begin every so many; nil if there is none.
+func swinging(at, cents []float64, every int) (best *Vibrato) {
 	most := shakeShare
-	for from := 0; float64(len(cents)-from)*shakeStep >= shortestShake; from += startStep { // it begins when the player likes
+	for from := 0; from < len(at) && at[len(at)-1]-at[from] >= shortestShake-shakeStep; from += every { // it begins when the player likes
 		if v, share := swing(at[from:], cents[from:]); v.Width >= leastWidth && share > most {
 			best, most = &v, share
 		}

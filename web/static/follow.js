@@ -1,28 +1,26 @@
-// Being followed: what the microphone hears goes to the server over a WebSocket in pieces of some 40 ms; back comes where in the plan the player is. A connection that breaks is made again, and goes on
-// where it was.
-class Follower {
-  // on has position(p) for where the player is, trouble(words) for what is wrong, and well() when it is mended.
-  constructor(id, context, on, { from = 0, tempo = 0 } = {}) {
-    Object.assign(this, { id, rate: Math.round(context.sampleRate), on, from, tempo, tries: 0, over: false, filled: 0 });
+// Being heard: what the microphone hears goes to the server over a WebSocket in pieces of some 40 ms; back come answers. A connection that breaks is made again.
+class Listening {
+  // address is a function of where to connect to, without the rate. on has answer(a), trouble(words) for what is wrong, and may have opened() and well() for when that is mended.
+  constructor(address, context, on) {
+    Object.assign(this, { address, rate: Math.round(context.sampleRate), on, tries: 0, over: false, filled: 0 });
     this.piece = new Int16Array(Math.round(this.rate * 0.04));
     this.connect();
   }
 
   connect() {
     const { protocol, host } = window.location;
-    this.socket = new WebSocket(`${protocol === 'https:' ? 'wss' : 'ws'}://${host}/tunes/${this.id}/follow?rate=${this.rate}&from=${this.from}&tempo=${this.tempo}`);
+    this.socket = new WebSocket(`${protocol === 'https:' ? 'wss' : 'ws'}://${host}${this.address()}&rate=${this.rate}`);
     this.socket.binaryType = 'arraybuffer';
-    this.socket.addEventListener('message', (e) => this.answer(JSON.parse(e.data)));
+    this.socket.addEventListener('open', () => this.on.opened?.());
+    this.socket.addEventListener('message', (e) => this.answered(JSON.parse(e.data)));
     this.socket.addEventListener('close', (e) => this.broken(e));
   }
 
-  answer(p) {
+  answered(a) {
     if (this.over) return;
     if (this.tries) this.on.well?.();
     this.tries = 0;
-    if (p.m > 0) this.from = p.m;
-    if (p.tempo) this.tempo = p.tempo;
-    this.on.position(p);
+    this.on.answer(a);
   }
 
   // broken tries again, later each time; it says so to who listens in too many tabs.
@@ -30,9 +28,12 @@ class Follower {
     if (this.over) return;
     this.tries += 1;
     if (this.tries > 1 || !e.wasClean) this.on.trouble('The connection to Stepping broke: it tries again, and goes on where it was.');
-    if (this.tries === 4) this.on.trouble('Stepping cannot hear you just now. Is it running, and does another tab listen already? It tries again; turn the pages by hand meanwhile.');
+    if (this.tries === 4) this.on.trouble('Stepping cannot hear you just now. Is it running, and does another tab listen already? It keeps trying; go on by hand meanwhile.');
     this.again = setTimeout(() => this.connect(), Math.min(8000, 250 * 2 ** this.tries));
   }
+
+  // ask sends a question; one that cannot be sent now is asked by opened().
+  ask(question) { if (this.socket.readyState === WebSocket.OPEN) this.socket.send(JSON.stringify(question)); }
 
   // hear takes samples of -1 to 1.
   hear(block) {
@@ -49,5 +50,19 @@ class Follower {
     this.over = true;
     clearTimeout(this.again);
     this.socket.close();
+  }
+}
+
+// Being followed: a connection goes on where the player was when the last one broke.
+class Follower extends Listening {
+  // on has position(p) for where the player is, instead of answer.
+  constructor(id, context, on, { from = 0, tempo = 0 } = {}) {
+    const at = { from, tempo };
+    super(() => `/tunes/${id}/follow?from=${at.from}&tempo=${at.tempo}`, context, { ...on,
+      answer: (p) => {
+        if (p.m > 0) at.from = p.m;
+        if (p.tempo) at.tempo = p.tempo;
+        on.position(p);
+      } });
   }
 }
