@@ -121,6 +121,18 @@ func TestFollowed(t *testing.T) {
 	if code := ends("rate=8000", websocket.MessageBinary, make([]byte, 32<<10), 8); code != websocket.StatusPolicyViolation {
 		t.Errorf("16 s at once: %d", code)
 	}
+	if code := ends("rate=16000&own=1", websocket.MessageBinary, []byte{1, 2, 3, 4, 5, 6}, 1); code != websocket.StatusUnsupportedData {
+		t.Errorf("a sample without its own: %d", code)
+	}
+	both := make([]byte, 0, 2*3*second) // with what the page plays, which is silent here
+	for i := 0; i < 3*second; i += 2 {
+		both = append(both, data[i], data[i+1], 0, 0)
+	}
+	with, _ := s.dial(t, "rate=16000&own=1", nil)
+	if at, _ := playTo(t, with, both); at.M < 1 {
+		t.Errorf("with a silent page one is at %+v", at)
+	}
+	with.CloseNow()
 	for query, want := range map[string]int{"rate=5": 422, "": 422} {
 		if _, status := s.dial(t, query, nil); status != want {
 			t.Errorf("%q: %d", query, status)

@@ -286,7 +286,7 @@ func (s *Server) hearSlide(c *gin.Context) {
 		return
 	}
 	owner := door.Owner(c)
-	s.listen(c, rate, &slideEar{x: x, ear: take.NewEar(x.tasks[0].Hz, rate), keep: func(ctx context.Context, n intonation.Played) error {
+	s.listen(c, rate, 1, &slideEar{x: x, ear: take.NewEar(x.tasks[0].Hz, rate), keep: func(ctx context.Context, n intonation.Played) error {
 		return s.store.AddSlideNotes(ctx, owner, p.ID, n)
 	}})
 }

@@ -68,7 +68,7 @@ func (l *listeners) leave(owner store.ID) {
 
 // ear makes sense of what is heard over a connection.
 type ear interface {
-	// hear takes samples of -1 to 1, and returns what to answer, nil for nothing.
+	// hear takes samples of -1 to 1, of two channels in turn if there are two, and returns what to answer, nil for nothing.
 	hear(ctx context.Context, samples []float64) any
 	// ask takes what the page asks for in words; an error ends the connection, and is its reason.
 	ask(text []byte) error
@@ -85,8 +85,8 @@ func (s *Server) rateParam(c *gin.Context) (int, bool) {
 }
 
 // listen hears a player over a WebSocket until it ends: binary messages are samples of 16 bits, little end first, at a
-// rate; text asks for something; answers are JSON.
-func (s *Server) listen(c *gin.Context, rate int, e ear) {
+// rate, of one channel or of two in turn; text asks for something; answers are JSON.
+func (s *Server) listen(c *gin.Context, rate, channels int, e ear) {
 	owner := door.Owner(c)
 	if !s.listeners.enter(owner) {
 		s.fail(c, http.StatusTooManyRequests, errors.New("you are heard in several tabs already: stop listening in one of them"))
@@ -103,19 +103,20 @@ func (s *Server) listen(c *gin.Context, rate int, e ear) {
 	conn.SetReadLimit(listenMessage)
 	ctx, cancel := context.WithTimeout(s.listeners.ctx, listenLasts)
 	defer cancel()
-	h := &hearing{conn: conn, rate: rate, ear: e, began: time.Now()}
+	h := &hearing{conn: conn, rate: rate, channels: channels, ear: e, began: time.Now()}
 	status, reason := h.run(ctx)
 	_ = conn.Close(status, reason) // the page may be gone
 }
 
 // hearing is one connection.
 type hearing struct {
-	conn  *websocket.Conn
-	rate  int
-	ear   ear
-	began time.Time
-	heard int // samples
-	buf   []float64
+	conn     *websocket.Conn
+	rate     int
+	channels int
+	ear      ear
+	began    time.Time
+	heard    int // samples of a channel
+	buf      []float64
 }
 
 // run hears until the connection ends, and says why it ends.
@@ -132,10 +133,10 @@ func (h *hearing) run(ctx context.Context) (websocket.StatusCode, string) {
 				return websocket.StatusUnsupportedData, err.Error()
 			}
 			continue
-		case len(data)%2 != 0:
+		case len(data)%(2*h.channels) != 0:
 			return websocket.StatusUnsupportedData, "send samples of 16 bits"
 		}
-		if h.heard += len(data) / 2; float64(h.heard)/float64(h.rate) > time.Since(h.began).Seconds()+listenMoreAtOnce {
+		if h.heard += len(data) / (2 * h.channels); float64(h.heard)/float64(h.rate) > time.Since(h.began).Seconds()+listenMoreAtOnce {
 			return websocket.StatusPolicyViolation, "this is more sound than has passed of time"
 		}
 		if err := h.answer(ctx, data); err != nil {

@@ -35,7 +35,7 @@ func (s *Server) hearStrum(c *gin.Context) {
 		s.fail(c, 422, fmt.Errorf("the plan has moments 0 to %d", len(w.Plan.Moments)-1))
 		return
 	}
-	s.listen(c, rate, &strumEar{rate: rate, ear: take.NewStrumEar(rate), test: w.Plan.Strum(m)})
+	s.listen(c, rate, 1, &strumEar{rate: rate, ear: take.NewStrumEar(rate), test: w.Plan.Strum(m)})
 }
 
 // strumEar is the ear of a strum test.
@@ -100,7 +100,7 @@ func strumText(l *plan.Strummed, rings bool) string {
 	case !rings:
 		return "silent, as it should be"
 	case l.By != "":
-		return "rings: " + plan.DamperText(l.By) + " should silence it, and does not touch it"
+		return "rings, and should be silenced by " + plan.DamperText(l.By)
 	case l.Advice != "":
 		return "rings: give it to " + plan.DamperText(l.Advice)
 	}

@@ -308,7 +308,7 @@ type burst struct {
 func newBurst(d *deed) *burst {
 	switch {
 	case d.kind == tick:
-		return &burst{hz: 1320, tau: 0.012, noisy: 0.05, level: 0.5 * d.level}
+		return &burst{hz: 1320, tau: 0.012, noisy: 0.5, level: 0.5 * d.level}
 	case d.hit == pattern.Thump:
 		return &burst{hz: 92, tau: 0.07, noisy: 0.25, level: d.level}
 	case d.hit == pattern.Tap:

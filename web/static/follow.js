@@ -1,9 +1,9 @@
 // Being heard: what the microphone hears goes to the server over a WebSocket in pieces of some 40 ms; back come answers. A connection that breaks is made again.
 class Listening {
-  // address is a function of where to connect to, without the rate. on has answer(a), trouble(words) for what is wrong, and may have opened() and well() for when that is mended.
+  // address is a function of where to connect to, without the rate. on has answer(a), trouble(words) for what is wrong, and may have opened(), well() for when that is mended, and own if what we play is sent too.
   constructor(address, context, on) {
     Object.assign(this, { address, rate: Math.round(context.sampleRate), on, tries: 0, over: false, filled: 0 });
-    this.piece = new Int16Array(Math.round(this.rate * 0.04));
+    this.piece = new Int16Array(2 * Math.round(this.rate * 0.02 * (on.own ? 2 : 1)));
     this.connect();
   }
 
@@ -35,15 +35,20 @@ class Listening {
   // ask sends a question; one that cannot be sent now is asked by opened().
   ask(question) { if (this.socket.readyState === WebSocket.OPEN) this.socket.send(JSON.stringify(question)); }
 
-  // hear takes samples of -1 to 1.
-  hear(block) {
-    block.forEach((v) => {
-      this.piece[this.filled] = Math.round(32767 * Math.min(1, Math.max(-1, v)));
-      this.filled += 1;
-      if (this.filled < this.piece.length) return;
-      this.filled = 0;
-      if (this.socket.readyState === WebSocket.OPEN && this.socket.bufferedAmount < 1 << 18) this.socket.send(this.piece.buffer.slice(0)); // what cannot be sent in time is of no use
+  // hear takes samples of -1 to 1, and if our own sound is sent too what we played meanwhile.
+  hear(block, own) {
+    block.forEach((v, i) => {
+      this.put(v);
+      if (this.on.own) this.put(own?.[i] ?? 0);
     });
+  }
+
+  put(v) {
+    this.piece[this.filled] = Math.round(32767 * Math.min(1, Math.max(-1, v)));
+    this.filled += 1;
+    if (this.filled < this.piece.length) return;
+    this.filled = 0;
+    if (this.socket.readyState === WebSocket.OPEN && this.socket.bufferedAmount < 1 << 18) this.socket.send(this.piece.buffer.slice(0)); // what cannot be sent in time is of no use
   }
 
   close() {
@@ -58,7 +63,7 @@ class Follower extends Listening {
   // on has position(p) for where the player is, instead of answer.
   constructor(id, context, on, { from = 0, tempo = 0 } = {}) {
     const at = { from, tempo };
-    super(() => `/tunes/${id}/follow?from=${at.from}&tempo=${at.tempo}`, context, { ...on,
+    super(() => `/tunes/${id}/follow?from=${at.from}&tempo=${at.tempo}${on.own ? '&own=1' : ''}`, context, { ...on,
       answer: (p) => {
         if (p.m > 0) at.from = p.m;
         if (p.tempo) at.tempo = p.tempo;

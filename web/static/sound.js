@@ -87,12 +87,19 @@ const Microphone = {
       close();
       throw err;
     }
+    let tap = null;
     const begin = () => {
-      const tap = new AudioWorkletNode(context, 'recorder', { numberOfOutputs: 0 });
-      tap.port.onmessage = (e) => hear(e.data);
+      tap = new AudioWorkletNode(context, 'recorder', { numberOfInputs: 2, numberOfOutputs: 0 });
+      tap.port.onmessage = (e) => hear(...e.data);
       context.createMediaStreamSource(stream).connect(tap);
     };
-    return { context, begin, close };
+    // own hands on what a sound of ours plays, with what is heard meanwhile.
+    const own = (audio) => {
+      const source = context.createMediaElementSource(audio);
+      source.connect(context.destination);
+      source.connect(tap, 0, 1);
+    };
+    return { context, begin, close, own };
   },
 
   // file packs samples as a WAV file of 16 bits, one channel.

@@ -130,6 +130,8 @@ document.addEventListener('alpine:init', () => {
     audio: null,
     microphone: null,
     follower: null, // while the player is followed
+    along: null, // what sounds meanwhile
+    delayed: false,
 
     init() {
       this.data = JSON.parse(document.getElementById('plan-data').textContent);
@@ -239,20 +241,32 @@ document.addEventListener('alpine:init', () => {
       if (this.follower) return this.unfollow();
       this.hush();
       try {
-        this.microphone = await Microphone.open((block) => this.follower?.hear(block));
+        this.microphone = await Microphone.open((block, own) => this.follower?.hear(block, own));
       } catch (err) {
         return this.say(Microphone.why(err, 'Turn the pages with the switches.'));
       }
       const at = Math.max(this.data.barOf.indexOf(this.stand.first + this.stand.now), 0);
+      const along = this.$root.querySelector('[data-along]').value;
       this.follower = new Follower(this.data.id, this.microphone.context, {
-        position: (p) => this.position(p), trouble: (words) => this.say(words), well: () => this.say('It hears you again.'),
+        position: (p) => this.position(p), trouble: (words) => this.say(words), well: () => this.say('It hears you again.'), own: along !== '',
       }, { from: at, tempo: this.tempo });
       this.microphone.begin();
-      this.say('Play, alone, near the microphone. The music turns with you.');
+      this.say(along ? 'Eight beats are counted in, then play. The music turns with you.' : 'Play, alone, near the microphone. The music turns with you.');
+      if (along) this.playAlong(along);
       this.show();
     },
 
+    // playAlong sounds a click or the bass while the player is followed; the server knows what it is, and does not take it for the player.
+    playAlong(layers) {
+      const { data, tempo, stand } = this;
+      const audio = Sounds.open(`/tunes/${data.id}/sound.wav?bars=${stand.first + stand.now}-${data.last}&tempo=${tempo}&layers=${layers}&count=8`);
+      this.microphone.own(audio);
+      this.along = audio;
+      audio.play().catch(() => this.say('The sound could not be played.'));
+    },
+
     position(p) {
+      if (p.delay && !this.delayed) { this.delayed = true; this.say(`The sound comes back after ${p.delay} ms, and is not taken for you.`); }
       const button = this.$root.querySelector('[data-follow]');
       button.querySelector('meter').value = p.level;
       button.classList.toggle('is-lost', p.lost);
@@ -263,6 +277,8 @@ document.addEventListener('alpine:init', () => {
     },
 
     unfollow() {
+      this.along?.pause();
+      this.along = null;
       this.follower?.close();
       this.microphone?.close();
       this.follower = this.microphone = null;
