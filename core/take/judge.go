@@ -320,9 +320,45 @@ func stops(p *plan.Plan, places []Place) (out []Stop) {
 // places around it, of the recording's time over the plan's, so that a tempo that rises or falls is no fault. What lies
 // far from it counts less and less (Tukey's biweights; Cleveland 1979), so that another late place beside it does not
 // bend it. If the tempo is uneven and a phrase begins at another tempo than the last one ended in, a place fits the line of those after it,
-// or before it: the least of the three counts. Near the ends and near stops, where the tempo is told from one side, it
-// is not told: NaN.
+// or before it: the least of the three counts. It is worked out twice, the second time without the places that were late
+// or early the first time. Near the ends and near stops, where the tempo is told from one side, and where a place is so
+// far off that it is rather not the moment, it is not told: NaN.
 func (tk *Take) lateness(p *plan.Plan) []float64 {
+	first := tk.latenessBut(p, nil)
+	from := tk.lateFrom(p)
+	off := make([]bool, len(first))
+	for i, v := range first {
+		off[i] = math.Abs(1000*v) >= from[i]
+	}
+	out := tk.latenessBut(p, off)
+	for i := range out {
+		if off[i] && math.IsNaN(out[i]) {
+			out[i] = first[i]
+		}
+		if math.Abs(out[i]) > mostLate*tk.gap(i) {
+			out[i] = math.NaN() // it has been lost
+		}
+	}
+	return out
+}
+
+// gap is the time from a place to the nearer of its neighbours, seconds.
+func (tk *Take) gap(i int) float64 {
+	gap := math.Inf(1)
+	if i > 0 {
+		gap = tk.Places[i].AtSec - tk.Places[i-1].AtSec
+	}
+	if i+1 < len(tk.Places) {
+		gap = math.Min(gap, tk.Places[i+1].AtSec-tk.Places[i].AtSec)
+	}
+	return gap
+}
+
+// mostLate is the share of the time to the nearer neighbour from which a place is not late but lost.
+const mostLate = 0.8
+
+// latenessBut is lateness by the places that are not left out.
+func (tk *Take) latenessBut(p *plan.Plan, but []bool) []float64 {
 	places, free := tk.Places, tk.uneven(p) >= unevenTempo
 	run := make([]int, len(places)) // places between the same stops
 	for i := 1; i < len(places); i++ {
@@ -336,7 +372,7 @@ func (tk *Take) lateness(p *plan.Plan) []float64 {
 		var x, y []float64
 		before := 0
 		for k := max(0, i-curve); k <= min(len(places)-1, i+curve); k++ {
-			if k == i || run[k] != run[i] {
+			if k == i || run[k] != run[i] || but != nil && but[k] {
 				continue
 			}
 			x, y = append(x, p.Moments[places[k].Moment].Seconds-p.Moments[places[i].Moment].Seconds), append(y, places[k].AtSec-places[i].AtSec)

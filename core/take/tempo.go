@@ -151,13 +151,7 @@ func (tk *Take) lateFrom(p *plan.Plan) []float64 {
 	factor := either(tk.uneven(p) >= freeTempo, 2.0, 1.0)
 	out := make([]float64, len(places))
 	for i := range places {
-		gap := math.Inf(1)
-		if i > 0 {
-			gap = places[i].AtSec - places[i-1].AtSec
-		}
-		if i+1 < len(places) {
-			gap = math.Min(gap, places[i+1].AtSec-places[i].AtSec)
-		}
+		gap := tk.gap(i)
 		out[i] = factor * OffMs
 		if !math.IsInf(gap, 1) {
 			out[i] = factor * math.Max(OffMs, 1000*lateShare*gap)
