@@ -14,6 +14,9 @@ import (
 	"github.com/chromedp/chromedp"
 	"github.com/chromedp/chromedp/kb"
 
+	"stepping/core/intonation"
+	"stepping/core/sound"
+	"stepping/core/take/taketest"
 	"stepping/demo"
 )
 
@@ -119,6 +122,17 @@ func TestScreenshots(t *testing.T) {
 		b.until("document.querySelector('.verdict-list')")
 	})
 	take("slides", 1280, 900, "/slides", nil)
+	take("intune", 1280, 1000, "/profiles", func(b *tab) {
+		b.do(chromedp.Click(".players a"))
+		b.until("document.querySelector('a[href$=\"/slide\"]')")
+		b.open(eval[string](b, `document.querySelector('a[href$="/slide"]').getAttribute('href')`) + "?kind=there&tuning=Open+D&seed=1900000000000")
+		b.until("document.querySelector('.intune')._x_dataStack")
+		asked := eval[[]float64](b, "(() => { const t = document.querySelector('.intune')._x_dataStack[0].tasks[0]; return [t.string, Number(new URLSearchParams(t.tone.split('?')[1]).get('hz'))]; })()")
+		heard := slidAt([]intonation.Task{{Place: intonation.Place{String: int(asked[0])}, Hz: asked[1]}}, -14)
+		microphone(t, 1, sound.AppendSamples(sound.Header(taketest.Rate, len(heard)), heard))
+		eval[bool](b, "(document.querySelector('[data-first]').checked = false, document.querySelector('[data-listen]').click(), true)")
+		b.until("document.querySelector('.lie-slide').parentElement.hasAttribute('transform') && document.querySelector('[data-cents]').textContent === '−14¢'")
+	})
 	take("sheet", 1280, 1000, s.tunePath(t, 2)+"/whole", nil)
 	_, _, header := s.ask(t, "POST", "/drafts", url.Values{"abc": {strings.Replace(aTab, "|5---4---2---0---|", "|5---4---3---0---|", 1)}})
 	take("draft", 1280, 800, header.Get("Location"), nil)

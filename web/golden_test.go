@@ -113,6 +113,7 @@ func TestGoldenPages(t *testing.T) {
 		{"profile", profile},
 		{"hands", profile + "/hands"},
 		{"taste", profile + "/taste"},
+		{"intune", profile + "/slide?kind=there&tuning=Open+D&seed=1800000000000"},
 		{"guitar", guitar},
 		{"slides", "/slides"},
 		{"slide", slide},

@@ -404,7 +404,7 @@ func (l *ladder) slide() {
 	if n := len(vibratos); n > 0 {
 		first, last := &l.p.Moments[vibratos[0].Moment], &l.p.Moments[vibratos[n-1].Moment]
 		l.add(Slide, "vibrato", [2]int{first.Bar, last.Bar}, round(l.goal*0.75), 2, false, true,
-			fmt.Sprintf("Vibrato on %d notes, the first at %s. %s", n, l.at(first), vibratos[0].Text(style)),
+			fmt.Sprintf("Vibrato on %d of the notes, the first at %s. %s", n, l.at(first), vibratos[0].Text(style)),
 			"the pitch staying where it was before the vibrato")
 	}
 }
