@@ -20,7 +20,6 @@ type StrumEar struct {
 	x      []float64                // the last samples at Rate
 	heard  int                      // samples at Rate so far
 	next   int                      // sample at which the next look ends
-	last   float64                  // energy of the step before
 	lines  [strumBack + 1][]float64 // amplitudes of the last short spectra
 	short  *fourier.FFT
 	struck int // sample of a stroke that is being listened to; 0 for none
@@ -49,7 +48,8 @@ const (
 
 // NewStrumEar listens at rate samples a second.
 func NewStrumEar(rate int) *StrumEar {
-	e := &StrumEar{in: newResampler(float64(rate), Rate), fft: fourier.NewFFT(strumSize), win: make([]float64, strumSize), buf: make([]float64, strumSize), short: fourier.NewFFT(strumShort)}
+	e := &StrumEar{in: newResampler(float64(rate), Rate), fft: fourier.NewFFT(strumSize), short: fourier.NewFFT(strumShort),
+		win: make([]float64, strumSize), buf: make([]float64, strumSize)}
 	for i := range e.win {
 		e.win[i] = 0.5 - 0.5*math.Cos(2*math.Pi*float64(i)/strumSize)
 	}

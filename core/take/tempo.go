@@ -143,22 +143,3 @@ func monotone(x []float64) bool {
 	a, b, c := middle(slices.Clone(x[:third])), middle(slices.Clone(x[third:len(x)-third])), middle(slices.Clone(x[len(x)-third:]))
 	return (a-b)*(b-c) >= 0
 }
-
-// lateFrom is from how many ms on each place is late or early: OffMs, more where moments follow each other slowly, and
-// twice as many if the tempo is free.
-func (tk *Take) lateFrom(p *plan.Plan) []float64 {
-	places := tk.Places
-	factor := either(tk.uneven(p) >= freeTempo, 2.0, 1.0)
-	out := make([]float64, len(places))
-	for i := range places {
-		gap := tk.gap(i)
-		out[i] = factor * OffMs
-		if !math.IsInf(gap, 1) {
-			out[i] = factor * math.Max(OffMs, 1000*lateShare*gap)
-		}
-	}
-	return out
-}
-
-// lateShare is the share of the time to the nearer of its neighbours by which a moment may be late.
-const lateShare = 0.07
