@@ -314,7 +314,7 @@ type slideDone struct {
 	Head  string   `json:"head"`
 	Told  []string `json:"told"`
 	Cents float64  `json:"cents"`
-	Lost  bool     `json:"lost"` // it could not be kept
+	Lost  bool     `json:"lost"` // it could not be saved
 }
 
 // ask goes to another task of the exercise.

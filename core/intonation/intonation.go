@@ -85,12 +85,12 @@ func Log(t *Task, s *take.Stopped, finger int, at time.Time) Played {
 
 func tenth(x float64) float64 { return math.Round(10*x) / 10 }
 
-// Of what is said of a note, in cents.
+// Limits of what is said of a note, in cents unless another unit is named.
 const (
 	InTune     = neck.InTuneCents
 	near       = 12.0 // all but in tune
-	wobbles    = 9.0  // a spread without vibrato that is told
-	slowly     = 0.25 // seconds into its pitch that are told
+	wobbles    = 9.0  // spread without vibrato from which it is mentioned
+	slowly     = 0.25 // seconds into its pitch from which they are mentioned
 	offCentre  = 6.0  // of a vibrato
 	offInTotal = 60.0 // more is another place, not an intonation
 )

@@ -32,7 +32,7 @@ func (p *Played) dark(s *play.Stroke, hz float64) float64 {
 // Of the noise of what moves along a string.
 const (
 	rubScaleMM = 648.0 // scale length for which ways are worked out
-	landedMM   = 1.0   // that a slide moves which lands beside the wire
+	landedMM   = 1.0   // that the slide is corrected by after landing next to the wire
 	rubWound   = 0.07  // level against a pluck at a metre a second, of a wound string …
 	rubPlain   = 0.006 // … and of a plain one
 	rubQ       = 2.5   // of the whine of the windings

@@ -35,7 +35,7 @@ const (
 	echoLeast = 0.005
 	echoHalf  = 300.0
 	echoQuiet = 1e-4
-	echoKnown = 60  // blocks that have been learnt before the delay is told
+	echoKnown = 60  // blocks that have been learnt before Delay is sure
 	echoNear  = 96  // samples around it …
 	echoShare = 0.4 // … which hold that share of all that comes back
 )
@@ -146,7 +146,7 @@ func (e *Echo) learn(err []float64) {
 			w[k] += complex(real(c), -imag(c)) * e.e[k]
 		}
 	}
-	for range 4 { // one part after the other is kept to what comes after its sound
+	for range 4 { // an echo never comes before its sound: clear that half, a few parts at a time
 		h := e.impulse(e.tidy)
 		clear(h[echoBlock:])
 		e.w[e.tidy] = e.fft.Coefficients(e.w[e.tidy], h)

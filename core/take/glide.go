@@ -92,8 +92,8 @@ func described(at, c []float64, from float64) *Glide {
 	return g
 }
 
-// arrival is the first measurement from which the pitch stays where it is held for stays, or to the end: what moves
-// it later is no glide but vibrato.
+// arrival returns the first measurement from which the pitch stays near where it settles, for staysFor or to the end.
+// What moves it later is vibrato, not glide.
 func arrival(c []float64, held float64) int {
 	const stays = int(staysFor / glideStep)
 	there := 0

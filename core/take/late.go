@@ -24,8 +24,8 @@ const (
 // far from it counts less and less (Tukey's biweights; Cleveland 1979), so that another late place beside it does not
 // bend it. If the tempo is uneven and a phrase begins at another tempo than the last one ended in, a place fits the line of those after it,
 // or before it: the least of the three counts. It is worked out twice, the second time without the places that were late
-// or early the first time. Near the ends and near stops, where the tempo is told from one side, and where a place is so
-// far off that it is rather not the moment, it is not told: NaN.
+// or early the first time. Near the ends and near stops, where the tempo is known from one side only, and where a place is so
+// far off that it is probably not the moment, the result is NaN.
 func (tk *Take) lateness(p *plan.Plan, from []float64) []float64 {
 	first := tk.latenessBut(p, nil)
 	off := make([]bool, len(first))

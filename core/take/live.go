@@ -24,7 +24,7 @@ type Live struct {
 	search   *search
 	exp      []expected
 	in, few  *resampler
-	high     [2]struct{ was, out float64 }
+	high     clearing
 	recent   []float64 // the last fineWindow samples at Rate, then those of a hop
 	slow     []float64 // the last liveWindow samples at Rate / slower
 	growth   *growth
@@ -97,21 +97,10 @@ func (l *Live) Hear(samples []float64) Position {
 	for _, v := range samples {
 		l.position.Level = math.Max(l.position.Level, math.Abs(v))
 		for _, x := range l.in.put(v) {
-			l.sample(l.cleared(x))
+			l.sample(l.high.next(x))
 		}
 	}
 	return l.position
-}
-
-// cleared takes away what lies under 30 Hz, as highPass does.
-func (l *Live) cleared(v float64) float64 {
-	const a = 1 - 2*math.Pi*30/Rate
-	for i := range l.high {
-		h := &l.high[i]
-		h.was, h.out = v, a*(h.out+v-h.was)
-		v = h.out
-	}
-	return v
 }
 
 func (l *Live) sample(v float64) {

@@ -153,6 +153,19 @@ func highPass(x []float32) {
 	}
 }
 
+// clearing does what highPass does, sample by sample.
+type clearing [2]struct{ was, out float64 }
+
+func (c *clearing) next(v float64) float64 {
+	const a = 1 - 2*math.Pi*30/Rate
+	for i := range c {
+		h := &c[i]
+		h.was, h.out = v, a*(h.out+v-h.was)
+		v = h.out
+	}
+	return v
+}
+
 // resampler turns samples of one rate into samples of another: band-limited interpolation by a windowed sinc
 // (Smith and Gossett 1984), halfTaps zero crossings to either side.
 type resampler struct {

@@ -13,9 +13,9 @@ type Lie struct {
 	Level float64 // the loudest since the last Lie, of full scale
 }
 
-// Stopped is how one note was stopped, told when it is over.
+// Stopped is how one note was stopped, known when it has ended.
 type Stopped struct {
-	Cents   float64 // where it was held, or the middle of its vibrato
+	Cents   float64 // where it stayed, or the middle of its vibrato
 	Spread  float64 // within which four fifths of it stayed, to either side of that, once it had arrived
 	Seconds float64 // that it was heard
 	Glide   *Glide  // how it came there; nil if it was there at once
@@ -28,7 +28,7 @@ type Stopped struct {
 type Ear struct {
 	hz    float64
 	in    *resampler
-	high  [2]struct{ was, out float64 }
+	high  clearing
 	x     []float64 // the last samples at Rate
 	heard int       // samples at Rate so far
 	next  int       // sample at which the next measurement ends
@@ -42,8 +42,8 @@ type Ear struct {
 	before float64 // loudness of the window before
 }
 
-// Of an Ear: samples between measurements, the window, how far from the note asked for one may be, what difference
-// is still a note, and how it is told that one begins and ends.
+// Limits of an Ear: samples between measurements, the window, how far from the note asked for one may be, what
+// difference is still a note, and what begins and ends one.
 const (
 	earHop      = Rate / 200
 	earLeast    = 480   // samples of a window …
@@ -54,8 +54,8 @@ const (
 	earRises    = 2.0   // times as loud as the window before: a new pluck
 	earFaint    = 0.02  // of the note's loudest: it is over
 	earLost     = 24    // measurements in a row in which it is not heard: it is over
-	earShortest = 0.35  // seconds of a note that is worth telling
-	earFine     = 360.0 // samples of lag at which it is told finely
+	earShortest = 0.35  // seconds of a note that counts
+	earFine     = 360.0 // samples of lag over which the pitch is refined
 	earMost     = 20.0  // seconds of one note
 )
 
@@ -81,16 +81,10 @@ func (e *Ear) over() {
 // Hear takes samples of -1 to 1, and returns where the note lies now, and the note that has come to its end with
 // them, nil if none has. Memory does not grow.
 func (e *Ear) Hear(samples []float64) (now Lie, done *Stopped) {
-	a := math.Exp(-2 * math.Pi * 30 / Rate)
 	for _, v := range samples {
 		e.loud = math.Max(e.loud, math.Abs(v))
 		for _, w := range e.in.put(v) {
-			for i := range e.high { // what lies under 30 Hz is no string
-				h := &e.high[i]
-				h.was, h.out = w, a*(h.out+w-h.was)
-				w = h.out
-			}
-			e.x = append(e.x, w)
+			e.x = append(e.x, e.high.next(w))
 			e.heard++
 		}
 	}
@@ -219,7 +213,7 @@ func parabola(l, m, r float64, at int) float64 {
 	return float64(at) + 0.5*(l-r)/(l+r-2*m)
 }
 
-// end tells the note that sounded, nil if it was too short, and forgets it.
+// end returns the note that sounded, nil if it was too short, and forgets it.
 func (e *Ear) end() *Stopped {
 	defer e.over()
 	at, c := e.note.at, e.note.cents

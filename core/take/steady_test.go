@@ -15,11 +15,11 @@ import (
 type slid struct {
 	taketest.Note
 	want        float64 // Hz asked for
-	cents, from float64 // where it is held, and where it comes from
+	cents, from float64 // where it stays, and where it comes from
 	shake       float64
 }
 
-// slidNotes draws single notes over all strings and frets 1 to 17: held off by up to 40 cents, some coming from
+// slidNotes draws single notes over all strings and frets 1 to 17: off by up to 40 cents, some coming from
 // elsewhere, some with vibrato.
 func slidNotes(seed uint64, n int) (pf *taketest.Performance, truth []slid) {
 	rng := rand.New(rand.NewPCG(seed, 12))
@@ -46,14 +46,14 @@ func slidNotes(seed uint64, n int) (pf *taketest.Performance, truth []slid) {
 	return pf, truth
 }
 
-// TestEar: of single notes under a slide, dry, in a room and over a telephone in noise, it is told within 100 ms of
-// sound where each lies, and at its end where it was held, from where it came and how it was shaken.
+// TestEar: of single notes under a slide, dry, in a room and over a telephone in noise, it is known within 100 ms of
+// sound where each lies, and at its end where it stayed, where it came from and how its vibrato was.
 func TestEar(t *testing.T) {
 	for _, c := range []struct {
 		name  string
 		sound func([]float64) []float64
 		near  float64 // cents, the median may be off
-		least float64 // share of the notes that are told right
+		least float64 // share of the notes that are judged right
 	}{
 		{"plain", func(s []float64) []float64 { return s }, 1.5, 0.95},
 		{"room", func(s []float64) []float64 { return taketest.Room(s, 0.4, 7) }, 2, 0.9},

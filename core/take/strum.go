@@ -16,7 +16,7 @@ type Rung struct {
 // else is ringing: only what is new in the spectrum counts.
 type StrumEar struct {
 	in     *resampler
-	high   [2]struct{ was, out float64 }
+	high   clearing
 	x      []float64                // the last samples at Rate
 	heard  int                      // samples at Rate so far
 	next   int                      // sample at which the next look ends
@@ -58,15 +58,9 @@ func NewStrumEar(rate int) *StrumEar {
 
 // Hear takes samples of -1 to 1, and returns the strokes that are known about with them. Memory does not grow.
 func (e *StrumEar) Hear(samples []float64) (out []Rung) {
-	a := math.Exp(-2 * math.Pi * 30 / Rate)
 	for _, v := range samples {
 		for _, w := range e.in.put(v) {
-			for i := range e.high {
-				h := &e.high[i]
-				h.was, h.out = w, a*(h.out+w-h.was)
-				w = h.out
-			}
-			e.x = append(e.x, w)
+			e.x = append(e.x, e.high.next(w))
 			e.heard++
 		}
 	}

@@ -10,7 +10,7 @@ import (
 )
 
 // TestStrumEar: of strings struck from the lowest to the highest, some silenced and some not, in three tunings, dry,
-// in a room and over a telephone in noise, it is told which ring on.
+// in a room and over a telephone in noise, it is found which ring on.
 func TestStrumEar(t *testing.T) {
 	for name, heard := range map[string]func([]float64) []float64{
 		"plain": func(s []float64) []float64 { return s },
