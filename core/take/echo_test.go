@@ -49,8 +49,11 @@ func TestEcho(t *testing.T) {
 			t.Error("see above")
 		}
 
-		var alone, with, without follows
-		for _, samples := range pf.samples {
+		var with, without follows
+		for i, samples := range pf.samples {
+			if testing.Short() && i > 0 {
+				break
+			}
 			padded := append(make([]float64, lead), samples...)
 			for len(padded) < len(back) {
 				padded = append(padded, 0)
@@ -58,17 +61,15 @@ func TestEcho(t *testing.T) {
 			mixed := make([]float64, len(padded))
 			ours := make([]float64, len(padded))
 			copy(ours, own)
-			for i := range mixed {
-				mixed[i] = padded[i]
-				if i < len(back) {
-					mixed[i] += back[i]
+			for k := range mixed {
+				mixed[k] = padded[k]
+				if k < len(back) {
+					mixed[k] += back[k]
 				}
 			}
-			alone.live(p, samples, pf.truth)
 			without.live(p, mixed[lead:], pf.truth)
 			with.live(p, append([]float64(nil), take.NewEcho().Hear(mixed, ours)...)[lead:], pf.truth)
 		}
-		t.Logf("figure: seed %d alone: %s", seed, &alone)
 		t.Logf("figure: seed %d, our sound not taken out: %s", seed, &without)
 		t.Logf("figure: seed %d, taken out: %s", seed, &with)
 		if float64(with.wrong) > 0.05*float64(with.shown) || with.wrong > without.wrong || with.lost > without.lost {

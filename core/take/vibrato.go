@@ -18,6 +18,8 @@ const (
 	leastWidth    = 10.0
 	shakeShare    = 0.5
 	shakeStep     = 0.01 // seconds between two measurements
+	coarseShake   = 0.2  // Hz between two rates that are tried, and
+	fineShake     = 0.05 // around the best of them
 	startStep     = 10   // measurements between two times at which it may begin
 	mostSilent    = 6    // measurements in a row in which it is not heard
 	shakenAfter   = 0.3  // seconds after the onset: vibrato begins late
@@ -68,15 +70,21 @@ func swing(at, cents []float64) (v Vibrato, share float64) {
 	for _, c := range cents {
 		moves += (c - v.Centre) * (c - v.Centre) / float64(len(cents))
 	}
-	for f := slowestShake; f <= fastestShake; f += 0.05 {
-		re, im := 0.0, 0.0
-		for i, t := range at {
-			s, c := math.Sincos(2 * math.Pi * f * t)
-			re, im = re+(cents[i]-v.Centre)*c, im+(cents[i]-v.Centre)*s
+	look := func(from, to, step float64) {
+		for f := from; f <= to; f += step {
+			re, im := 0.0, 0.0
+			for i, t := range at {
+				s, c := math.Sincos(2 * math.Pi * f * t)
+				re, im = re+(cents[i]-v.Centre)*c, im+(cents[i]-v.Centre)*s
+			}
+			if a := 2 * math.Hypot(re, im) / float64(len(cents)); 2*a > v.Width {
+				v.Hz, v.Width = f, 2*a
+			}
 		}
-		if a := 2 * math.Hypot(re, im) / float64(len(cents)); 2*a > v.Width {
-			v.Hz, v.Width = f, 2*a
-		}
+	}
+	look(slowestShake, fastestShake, coarseShake)
+	if v.Hz > 0 {
+		look(v.Hz-coarseShake, v.Hz+coarseShake, fineShake)
 	}
 	return v, v.Width * v.Width / 8 / moves
 }
