@@ -24,17 +24,20 @@ const (
 // far from it counts less and less (Tukey's biweights; Cleveland 1979), so that another late place beside it does not
 // bend it. If the tempo is uneven and a phrase begins at another tempo than the last one ended in, a place fits the line of those after it,
 // or before it: the least of the three counts. It is worked out twice, the second time without the places that were late
-// or early the first time. Near the ends and near stops, where the tempo is known from one side only, and where a place is so
+// or early the first time, and again the least counts. Near the ends and near stops, where the tempo is known from one side only, and where a place is so
 // far off that it is probably not the moment, the result is NaN.
 func (tk *Take) lateness(p *plan.Plan, from []float64) []float64 {
 	first := tk.latenessBut(p, nil)
+	if tk.uneven(p) >= unevenTempo { // then what looks late may be where the tempo turns
+		return first
+	}
 	off := make([]bool, len(first))
 	for i, v := range first {
 		off[i] = math.Abs(1000*v) >= from[i]
 	}
 	out := tk.latenessBut(p, off)
 	for i := range out {
-		if off[i] && math.IsNaN(out[i]) {
+		if math.IsNaN(out[i]) || math.Abs(first[i]) < math.Abs(out[i]) {
 			out[i] = first[i]
 		}
 		if math.Abs(out[i]) > mostLate*tk.gap(i) {
