@@ -19,13 +19,14 @@ const (
 	farOff     = 4.0
 )
 
-// lateness is by how many seconds each place comes after where the player's own tempo puts it: a parabola through the
-// places around it, of the recording's time over the plan's, so that a tempo that rises or falls is no fault. What lies
-// far from it counts less and less (Tukey's biweights; Cleveland 1979), so that another late place beside it does not
-// bend it. If the tempo is uneven and a phrase begins at another tempo than the last one ended in, a place fits the line of those after it,
-// or before it: the least of the three counts. It is worked out twice, the second time without the places that were late
-// or early the first time, and again the least counts. Near the ends and near stops, where the tempo is known from one side only, and where a place is so
-// far off that it is probably not the moment, the result is NaN.
+// lateness is by how many seconds each place comes after where the player's own tempo puts it: a parabola through
+// the places around it, of the recording's time over the plan's, so that a tempo that rises or falls is no fault.
+// What lies far from it counts less and less (Tukey's biweights; Cleveland 1979), so that another late place beside
+// it does not bend it. If the tempo is uneven and a phrase begins at another tempo than the last one ended in, a
+// place fits the line of those after it, or before it: the least of the three counts. It is worked out twice, the
+// second time without the places that were late or early the first time, and again the least counts. Near the ends
+// and near stops, where the tempo is known from one side only, and where a place is so far off that it is probably
+// not the moment, the result is NaN.
 func (tk *Take) lateness(p *plan.Plan, from []float64) []float64 {
 	first := tk.latenessBut(p, nil)
 	if tk.uneven(p) >= unevenTempo { // then what looks late may be where the tempo turns
