@@ -15,6 +15,7 @@ import (
 	"time"
 
 	"stepping/core/entry"
+	"stepping/core/intonation"
 	"stepping/core/pattern"
 	"stepping/core/practice"
 	"stepping/store"
@@ -72,7 +73,9 @@ func TestEverything(t *testing.T) {
 	}
 	pass := practice.Pass{At: time.Date(2026, 5, 4, 18, 0, 0, 0, time.UTC), Key: "thumb 1-4", Layer: practice.ThumbAlone,
 		Bars: [2]int{1, 4}, Tempo: 33, Verdict: practice.Clean, Seconds: 20, Move: &practice.Motion{Kind: "again", There: 0.5}}
+	slid := intonation.Played{At: pass.At, Place: intonation.Place{String: 2, Fret: 7}, Finger: 4, Cents: -7.5, Vibrato: &intonation.Vibrato{Hz: 5, Width: 30}}
 	if err := errors.Join(s.store.AddPasses(t.Context(), s.owner, played[0].ID, pass, pass),
+		s.store.AddSlideNotes(t.Context(), s.owner, played[0].ProfileID, slid),
 		s.store.SetNote(t.Context(), s.owner, played[0].ID, 3, "slow"),
 		s.store.SetTags(t.Context(), s.owner, played[0].ID, []string{"slow", "saturday"})); err != nil {
 		t.Fatal(err)
@@ -140,6 +143,9 @@ func TestEverything(t *testing.T) {
 	notes, err2 := s.store.Notes(t.Context(), owner.Owner, theirs[0].ID)
 	if err := errors.Join(err, err2); err != nil || !reflect.DeepEqual(passes, []practice.Pass{pass, pass}) || notes[3] != "slow" {
 		t.Errorf("the log came back as %+v, %v: %v", passes, notes, err)
+	}
+	if got, err := s.store.SlideNotes(t.Context(), owner.Owner, theirs[0].ProfileID); err != nil || !reflect.DeepEqual(got, []intonation.Played{slid}) {
+		t.Errorf("what was played with the slide came back as %+v, %v", got, err)
 	}
 	gigs, err := s.store.Gigs().All(t.Context(), owner.Owner)
 	drafts, err2 := s.store.Drafts().All(t.Context(), owner.Owner)
