@@ -29,24 +29,15 @@ type followed struct {
 // go on, so that any copy takes over a connection that broke. With own in the address every other sample is of what the
 // page plays itself, which is not taken for the player.
 func (s *Server) follow(c *gin.Context) {
-	t, ok := s.tuneParam(c)
+	p, rate, ok := s.planHeard(c)
 	if !ok {
-		return
-	}
-	rate, ok := s.rateParam(c)
-	if !ok {
-		return
-	}
-	w, err := s.desk.Plan(c.Request.Context(), t, s.patience)
-	if err != nil {
-		s.failFor(c, err)
 		return
 	}
 	ratio := 0.0
 	if tempo, err := strconv.ParseFloat(c.Query("tempo"), 64); err == nil && tempo > 0 {
-		ratio = math.Max(1.0/8, math.Min(8, w.Plan.Tempo()/tempo))
+		ratio = math.Max(1.0/8, math.Min(8, p.Tempo()/tempo))
 	}
-	f := &follower{live: take.NewLive(w.Plan, rate, max(0, atoi(c.Query("from"))), ratio), tempo: w.Plan.Tempo(), rate: rate,
+	f := &follower{live: take.NewLive(p, rate, max(0, atoi(c.Query("from"))), ratio), tempo: p.Tempo(), rate: rate,
 		last: take.Position{Moment: -2}} // so that the first position is sent
 	channels := 1
 	if c.Query("own") != "" {

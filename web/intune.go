@@ -1,6 +1,7 @@
 package web
 
 import (
+	"cmp"
 	"context"
 	"encoding/json"
 	"errors"
@@ -49,7 +50,6 @@ type inTuneBody struct {
 	Map      view.NeckMap
 	Findings []string
 	Notes    int
-	Lap      bool
 }
 
 // inTuneClient is what the script knows.
@@ -107,7 +107,7 @@ func (s *Server) inTunePage(c *gin.Context) {
 		return
 	}
 	body := inTuneBody{ID: p.ID.String(), Name: p.Profile.Name, Kind: string(x.kind), Tuning: x.tuning, Capo: c.Query("capo"),
-		Chord: x.neck.Chord.Name, Tune: c.Query("tune"), Library: tuning.Library, Notes: len(x.log), Lap: p.Profile.Lap()}
+		Chord: x.neck.Chord.Name, Tune: c.Query("tune"), Library: tuning.Library, Notes: len(x.log)}
 	if err != nil {
 		body.Problem = view.Sentence(err.Error())
 	}
@@ -197,34 +197,25 @@ type askedFor struct{ err error }
 func (e *askedFor) Error() string { return e.err.Error() }
 
 // fit finds the tuning, the capo, the chord and the plan of an exercise: those in the address, else the tune's, else
-// those of the first guitar.
+// those of the tune played last, or of the first guitar. The notes of a tune are asked for in its own tuning.
 func (s *Server) fit(c *gin.Context, x *inTune) error {
 	x.neck.Frets = x.profile.Profile.Instrument.Frets
-	x.neck.Capo = atoi(c.Query("capo"))
-	x.tuning = c.Query("tuning")
+	x.neck.Capo, x.tuning = atoi(c.Query("capo")), c.Query("tuning")
+	name := c.Query("chord")
 	if key := c.Query("tune"); key != "" {
-		id, err := uuid.Parse(key)
-		if err != nil {
-			return &askedFor{errors.New("there is no such tune: choose another")}
-		}
-		t, err := s.store.Tune(c.Request.Context(), door.Owner(c), id)
-		if errors.Is(err, store.ErrNotFound) {
-			return &askedFor{errors.New("there is no such tune: choose another")}
-		}
+		t, err := s.tuneToTrain(c, key)
 		if err != nil {
 			return err
 		}
-		w, err := s.desk.Plan(c.Request.Context(), &t, s.patience)
+		w, err := s.desk.Plan(c.Request.Context(), t, s.patience)
 		if err != nil {
 			return &askedFor{fmt.Errorf("this tune has no plan yet: %w", err)}
 		}
 		x.neck.Plan = w.Plan
-		x.neck.Tuning, x.neck.Capo = w.Plan.Request.Tuning, w.Plan.Request.Capo
-		x.neck.Chord = w.Plan.Request.Tune.ChordOver(0)
 		if x.kind == intonation.Tune || x.tuning == "" {
-			x.tuning = t.Settings.Tuning
-			return nil
+			x.tuning, x.neck.Capo = t.Settings.Tuning, w.Plan.Request.Capo
 		}
+		name = cmp.Or(name, w.Plan.Request.Tune.ChordOver(0).Name)
 	}
 	if x.tuning == "" {
 		if err := s.usualTuning(c, x); err != nil {
@@ -242,14 +233,23 @@ func (s *Server) fit(c *gin.Context, x *inTune) error {
 		return &askedFor{err}
 	}
 	x.neck.Tuning = t
-	name := c.Query("chord")
-	if name == "" {
-		name = t.Note(6).ClassName()
-	}
-	if x.neck.Chord, err = chord.Parse(name); err != nil {
+	if x.neck.Chord, err = chord.Parse(cmp.Or(name, t.Note(tuning.Strings).ClassName())); err != nil {
 		return &askedFor{err}
 	}
 	return nil
+}
+
+// tuneToTrain is the tune that an address names.
+func (s *Server) tuneToTrain(c *gin.Context, key string) (*store.Tune, error) {
+	id, err := uuid.Parse(key)
+	var t store.Tune
+	if err == nil {
+		t, err = s.store.Tune(c.Request.Context(), door.Owner(c), id)
+	}
+	if id == (store.ID{}) || errors.Is(err, store.ErrNotFound) {
+		return nil, &askedFor{errors.New("there is no such tune: choose another")}
+	}
+	return &t, err
 }
 
 // usualTuning is that of the tune played last, else that of the first guitar.

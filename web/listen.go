@@ -13,6 +13,7 @@ import (
 	"github.com/coder/websocket/wsjson"
 	"github.com/gin-gonic/gin"
 
+	"stepping/core/plan"
 	"stepping/formats/wav"
 	"stepping/store"
 	"stepping/web/door"
@@ -82,6 +83,24 @@ func (s *Server) rateParam(c *gin.Context) (int, bool) {
 		return 0, false
 	}
 	return rate, true
+}
+
+// planHeard is the plan of the tune that a player is heard with, and the sample rate; false if it has been answered why
+// not.
+func (s *Server) planHeard(c *gin.Context) (p *plan.Plan, rate int, ok bool) {
+	t, ok := s.tuneParam(c)
+	if !ok {
+		return nil, 0, false
+	}
+	if rate, ok = s.rateParam(c); !ok {
+		return nil, 0, false
+	}
+	w, err := s.desk.Plan(c.Request.Context(), t, s.patience)
+	if err != nil {
+		s.failFor(c, err)
+		return nil, 0, false
+	}
+	return w.Plan, rate, true
 }
 
 // listen hears a player over a WebSocket until it ends: binary messages are samples of 16 bits, little end first, at a

@@ -5,6 +5,7 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
+	"net/http"
 	"strings"
 
 	"github.com/gin-gonic/gin"
@@ -17,25 +18,16 @@ import (
 // hearStrum listens to a strum test: the player holds the position of a moment and strikes the strings one after the
 // other, string 6 first.
 func (s *Server) hearStrum(c *gin.Context) {
-	t, ok := s.tuneParam(c)
+	p, rate, ok := s.planHeard(c)
 	if !ok {
-		return
-	}
-	rate, ok := s.rateParam(c)
-	if !ok {
-		return
-	}
-	w, err := s.desk.Plan(c.Request.Context(), t, s.patience)
-	if err != nil {
-		s.failFor(c, err)
 		return
 	}
 	m := atoi(c.Query("m"))
-	if m < 0 || m >= len(w.Plan.Moments) {
-		s.fail(c, 422, fmt.Errorf("the plan has moments 0 to %d", len(w.Plan.Moments)-1))
+	if m < 0 || m >= len(p.Moments) {
+		s.fail(c, http.StatusUnprocessableEntity, fmt.Errorf("the plan has moments 0 to %d", len(p.Moments)-1))
 		return
 	}
-	s.listen(c, rate, 1, &strumEar{rate: rate, ear: take.NewStrumEar(rate), test: w.Plan.Strum(m)})
+	s.listen(c, rate, 1, &strumEar{rate: rate, ear: take.NewStrumEar(rate), test: p.Strum(m)})
 }
 
 // strumEar is the ear of a strum test.

@@ -84,7 +84,7 @@ func firstMarks(w *rank.Way) (out []firstMark) {
 	for _, s := range w.First {
 		if s.String != 0 {
 			out = append(out, firstMark{8 + (firstWidth-16)*s.At/end, 8 + 12*float64(s.String-1),
-				play.FromCapo(s.Fret, w.Capo).String(), s.How == play.Slide || s.How == play.Glide})
+				play.FromCapo(s.Fret, w.Capo).String(), s.How.Slid()})
 		}
 	}
 	return out

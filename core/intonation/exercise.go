@@ -9,7 +9,6 @@ import (
 	"stepping/core/chord"
 	"stepping/core/pitch"
 	"stepping/core/plan"
-	"stepping/core/play"
 	"stepping/core/tuning"
 )
 
@@ -21,7 +20,7 @@ const (
 	Weak         Kind = "weak"   // places where the player is furthest off
 	ThereAndBack Kind = "there"  // two places on two strings, the slide moving between them without stopping
 	OneString    Kind = "string" // up and down one string
-	Scale        Kind = "scale"  // the tones of a chord and of its scale, over the strings
+	Scale        Kind = "scale"  // the pentatonic scale of a chord, across the strings
 	Tune         Kind = "tune"   // the slide notes of a tune, in order
 	Anywhere     Kind = "random" // places by chance
 )
@@ -188,7 +187,7 @@ func (e *exercise) oneString() {
 	}
 }
 
-// scale goes up and down through the pentatonic scale of a chord, its tones on the strong places.
+// scale goes up and down through the pentatonic scale of a chord.
 func (e *exercise) scale() {
 	c := &e.neck.Chord
 	steps := []int{0, 2, 4, 7, 9}
@@ -229,13 +228,11 @@ func (e *exercise) tune() error {
 	}
 	for i := range e.neck.Plan.Moments {
 		s := e.neck.Plan.Moments[i].Melody
-		if s == nil || s.How != play.Slide && s.How != play.Glide || len(e.tasks) == MostNotes {
+		if s == nil || !s.How.Slid() || len(e.tasks) == MostNotes {
 			continue
 		}
 		e.add(Place{s.String, s.Fret})
-		t := &e.tasks[len(e.tasks)-1]
-		t.Note = s.Note
-		t.Hz = s.Note.Pitch().Hertz(440)
+		e.tasks[len(e.tasks)-1].Note = s.Note // spelled as in the tune
 	}
 	if len(e.tasks) == 0 {
 		return ErrNoSlide

@@ -27,9 +27,9 @@ type Place struct {
 // Task is one note that is asked for.
 type Task struct {
 	Place
-	From *Place     `json:"from,omitempty"` // where the slide comes from; nil for the first
-	Note pitch.Note `json:"-"`
-	Hz   float64    `json:"hz"`
+	From *Place // where the slide comes from; nil for the first
+	Note pitch.Note
+	Hz   float64
 }
 
 // Played is one note of the log.
@@ -61,7 +61,7 @@ func (p *Played) Validate() error {
 	return nil
 }
 
-// Vibrato is how a note of the log was shaken.
+// Vibrato is the vibrato of a note of the log.
 type Vibrato struct {
 	Hz     float64 `json:"hz"`
 	Width  float64 `json:"width"`  // cents from the lowest to the highest

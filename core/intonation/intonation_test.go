@@ -123,7 +123,7 @@ func checkTasks(t *testing.T, kind Kind, n *Neck, tasks []Task, most float64) {
 	}
 }
 
-// TestMap: what is told of a player comes near what the player does, place by place; exercises seek the places that
+// TestMap: the map comes near what the player does, place by place; exercises seek the places that
 // are weak, and who is alike everywhere has no weakness.
 func TestMap(t *testing.T) {
 	n := aNeck(t, "Open D", 0)

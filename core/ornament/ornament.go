@@ -111,8 +111,6 @@ type adviser struct {
 
 func (a *adviser) note(t int) *tune.Note { return &a.tu.Notes[a.p.Moments[t].Melody.Index] }
 
-func slid(s *play.Stroke) bool { return s.How == play.Slide || s.How == play.Glide }
-
 // lasts returns the length in seconds of the melody note at moment t.
 func (a *adviser) lasts(t int) float64 {
 	n := a.note(t)
@@ -149,11 +147,11 @@ func (a *adviser) wantsVibrato(t int, length, before float64) string {
 		return "the tune asks for it"
 	case n.Marks&tune.Staccato != 0 || n.Note.Cents != 0: // a note between the frets has its own inflection
 		return ""
-	case slid(s) && length < leastSlid || !slid(s) && (length < leastFretted || s.How == play.Bend || len(mo.Hand.Fingers) > heldFingers):
+	case s.How.Slid() && length < leastSlid || !s.How.Slid() && (length < leastFretted || s.How == play.Bend || len(mo.Hand.Fingers) > heldFingers):
 		return ""
 	case a.ends[s.Index]:
 		return "the phrase ends on it"
-	case !slid(s):
+	case !s.How.Slid():
 		return ""
 	case a.peaks[s.Index]:
 		return "it is the highest note of its phrase"
@@ -166,7 +164,7 @@ func (a *adviser) wantsVibrato(t int, length, before float64) string {
 func (a *adviser) vibrato(t int, length float64, style Style) (v Vibrato, ok bool) {
 	s := a.p.Moments[t].Melody
 	v = Vibrato{Moment: t, After: max(leastTune, min(mostTune, shareTune*length)), Hz: style.Hz, Cents: style.Cents}
-	if slid(s) {
+	if s.How.Slid() {
 		k := a.p.Request.Player.Neck()
 		v.MM = v.Cents / k.CentsPerMM(s.Fret)
 	} else {
@@ -199,7 +197,7 @@ func (a *adviser) glide(from, to int) (g Glide, rank int) {
 	frets := d.Fret - s.Fret
 	before, after := a.lasts(from), a.lasts(to)
 	switch {
-	case !slid(s) || d.How != play.Slide || s.String != d.String, n.End() < next.At, a.ends[s.Index],
+	case !s.How.Slid() || d.How != play.Slide || s.String != d.String, n.End() < next.At, a.ends[s.Index],
 		math.Abs(frets) < leastFrets || math.Abs(frets) > mostFrets,
 		before < leastBefore || after < before, (n.Marks|next.Marks)&tune.Staccato != 0:
 		return g, 0

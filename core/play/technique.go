@@ -21,6 +21,9 @@ const (
 	Off      How = "off"      // no slide; no heel
 )
 
+// Slid reports whether a note sounds under the slide.
+func (h How) Slid() bool { return h == Slide || h == Glide }
+
 // Node is a fret at which an open string is touched for a harmonic, with the cents by which it sounds above the open string.
 type Node struct {
 	Fret  int

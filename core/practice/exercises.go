@@ -80,7 +80,7 @@ func (l *ladder) pitch(states []State) {
 }
 
 func isSlid(mo *play.Moment) bool {
-	return mo.Melody != nil && (mo.Melody.How == play.Slide || mo.Melody.How == play.Glide)
+	return mo.Melody != nil && mo.Melody.How.Slid()
 }
 
 // distances are how far the slide goes to and fro in an exercise, in frets.

@@ -232,7 +232,7 @@ func (l *ladder) melody() {
 		}
 		slid := 0
 		for _, mo := range mos {
-			if mo.Melody.How == play.Slide || mo.Melody.How == play.Glide {
+			if mo.Melody.How.Slid() {
 				slid++
 			}
 		}

@@ -109,12 +109,9 @@ func (b *Bar) beginnings() (out [][]*Note) {
 	return out
 }
 
-// slid reports whether the page says that a note is played with the slide.
-func (n *Note) slid() bool { return n.How == play.Slide || n.How == play.Glide }
-
 // pressed reports whether a finger presses the string at the note's fret.
 func (n *Note) pressed() bool {
-	return n.Fret > 0 && !n.slid() && !n.Dead && !n.Tied && n.How != play.Harmonic && n.How != play.Tapped
+	return n.Fret > 0 && !n.How.Slid() && !n.Dead && !n.Tied && n.How != play.Harmonic && n.How != play.Tapped
 }
 
 // Room beyond what the hand is said to reach: references go to the edge of it.
@@ -131,7 +128,7 @@ func (s *search) hands() (out []Finding) {
 			var pressed, slid []*Note
 			for _, n := range notes {
 				switch {
-				case n.slid():
+				case n.How.Slid():
 					slid = append(slid, n)
 				case n.pressed():
 					pressed = append(pressed, n)

@@ -66,7 +66,7 @@ func (w *Way) takes(str int, fret float64, how play.How, capo int) bool {
 	}
 	switch w.How {
 	case Slid:
-		return how == play.Slide || how == play.Glide
+		return how.Slid()
 	case Fretted:
 		return how == play.Fret || how == play.Hammer || how == play.Pull && at > float64(capo)
 	case Open:

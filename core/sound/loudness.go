@@ -138,13 +138,13 @@ type limiter struct {
 	at      int
 	sum     float64 // of least
 	release float64
-	recent  float64 // samples since the last that needed less than 1
-	held    float64
+	recent  int     // samples since the last that needed less
+	now     float64 // the gain that is needed
 }
 
 func newLimiter(rate float64) *limiter {
 	n := max(2, int(lookAhead*rate))
-	l := &limiter{ahead: make([]float64, n), least: make([]float64, n), release: 1 - math.Exp(-1/(letUp*rate)), held: 1}
+	l := &limiter{ahead: make([]float64, n), least: make([]float64, n), release: 1 - math.Exp(-1/(letUp*rate)), now: 1}
 	for i := range l.least {
 		l.least[i] = 1
 	}
@@ -159,14 +159,14 @@ func (l *limiter) next(v float64) float64 {
 	if a := math.Abs(v); a > ceiling {
 		need = ceiling / a
 	}
-	if need <= l.held {
-		l.held, l.recent = need, 0
-	} else if l.recent++; int(l.recent) > n { // the loudest has gone through
-		l.held += (need - l.held) * l.release
+	if need <= l.now {
+		l.now, l.recent = need, 0
+	} else if l.recent++; l.recent > n { // the loudest has gone through
+		l.now += (need - l.now) * l.release
 	}
 	out := l.ahead[l.at]
-	l.sum += l.held - l.least[l.at]
-	l.ahead[l.at], l.least[l.at] = v, l.held
+	l.sum += l.now - l.least[l.at]
+	l.ahead[l.at], l.least[l.at] = v, l.now
 	l.at = (l.at + 1) % n
 	return out * math.Min(1, l.sum/float64(n))
 }

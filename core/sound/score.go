@@ -143,16 +143,15 @@ func dampTau(by play.Damper) float64 {
 	return lightTau
 }
 
-// strokeDeeds is one stroke, and what cuts it short.
+// strokeDeeds is one stroke, what leads to it and what cuts it short.
 func (p *Played) strokeDeeds(mo *play.Moment, s *play.Stroke, clock tune.Clock) (out []deed) {
 	at := clock.Seconds(mo.At)
-	note := s.Note.Pitch()
-	d := deed{at: at, str: s.String, kind: strike, hz: note.Hertz(440), level: melodyLevel, width: excitation[p.Attack], place: 0.18, layer: Melody,
-		dark: p.dark(s, note.Hertz(440)), tau: ring.RingTime(p.Tuning.Open(s.String)) * ringShare(s)}
+	hz := s.Note.Pitch().Hertz(440)
+	d := deed{at: at, str: s.String, kind: strike, hz: hz, from: hz, level: melodyLevel, width: excitation[p.Attack], place: 0.18, layer: Melody,
+		dark: p.dark(s, hz), tau: ring.RingTime(p.Tuning.Open(s.String)) * ringShare(s)}
 	if d.width == 0 {
 		d.width = excitation["flesh"]
 	}
-	d.from = d.hz
 	if s.Part == play.Thumb {
 		d.level, d.layer, d.place = thumbLevel, Thumb, 0.14
 		switch mo.Mute {
@@ -180,34 +179,11 @@ func (p *Played) strokeDeeds(mo *play.Moment, s *play.Stroke, clock tune.Clock) 
 			out = append(out, travelDeed(&d, s, g))
 		}
 	}
-	lower := pitch.Pitch(math.Round((s.Fret - s.From) * 100)) // what it comes up by
-	switch s.How {
-	case play.Glide:
-		d.from, d.slide = (note - lower).Hertz(440), scoopTime
-	case play.Bend:
-		d.from, d.slide = (note - lower).Hertz(440), bendTime
-	case play.Dead:
-		d.tau, d.level = deadTau, deadLevel
-	}
-	if s.Digit == "" && s.How != play.Tapped && s.How != play.Dead { // the fretting hand sounds it
-		d.kind, d.level = slur, slurLevel
-		if s.How == play.Hammer || s.How == play.Pull {
-			d.from, d.slide = 0, slurTime // from wherever it is
-		} else {
-			d.from, d.slide = 0, scoopTime
-		}
-	}
+	d.sounded(s)
 	if as, ok := p.touches[s]; ok {
 		d.level *= math.Pow(10, as.db/20)
 		if as.land != 0 {
 			d.from, d.slide = d.hz*math.Exp2(as.land/1200), as.landSec
-		}
-	}
-	if s.How == play.Slide || s.How == play.Glide {
-		d.width *= slideSoft
-		d.rubbed = travelled(s.From, s.Fret)
-		if d.rubbed == 0 { // it lands away from the wire and is mended
-			d.rubbed = landedMM
 		}
 	}
 	out = append(out, d)
@@ -217,10 +193,35 @@ func (p *Played) strokeDeeds(mo *play.Moment, s *play.Stroke, clock tune.Clock) 
 	return out
 }
 
+// sounded makes of a plucked string what its technique does: where the pitch comes from and how long that takes, what
+// the fretting hand sounds by itself, and what the slide does to the pluck.
+func (d *deed) sounded(s *play.Stroke) {
+	lower := math.Exp2(-(s.Fret - s.From) / 12) // what it comes up by
+	switch s.How {
+	case play.Glide:
+		d.from, d.slide = d.hz*lower, scoopTime
+	case play.Bend:
+		d.from, d.slide = d.hz*lower, bendTime
+	case play.Dead:
+		d.tau, d.level = deadTau, deadLevel
+	}
+	if s.Digit == "" && s.How != play.Tapped && s.How != play.Dead { // the fretting hand sounds it
+		d.kind, d.level, d.from, d.slide = slur, slurLevel, 0, scoopTime // from wherever it is
+		if s.How == play.Hammer || s.How == play.Pull {
+			d.slide = slurTime
+		}
+	}
+	if s.How.Slid() {
+		d.width *= slideSoft
+		if d.rubbed = travelled(s.From, s.Fret); d.rubbed == 0 { // it lands next to the wire, and is corrected
+			d.rubbed = landedMM
+		}
+	}
+}
+
 // travelDeed is the slide on its way to a stroke that is struck where it arrives.
 func travelDeed(d *deed, s *play.Stroke, g ornament.Glide) deed {
-	return deed{at: d.at - g.Seconds, str: s.String, kind: travel, hz: d.hz, slide: g.Seconds, level: d.level,
-		rubbed: travelled(s.Fret-g.Frets, s.Fret), layer: d.layer}
+	return deed{at: d.at - g.Seconds, str: s.String, kind: travel, hz: d.hz, slide: g.Seconds, rubbed: travelled(s.Fret-g.Frets, s.Fret)}
 }
 
 // ringShare is how long a note rings against the open string: a fingertip takes some of it, the slide more.

@@ -22,7 +22,6 @@ type guide struct {
 	write   int
 	mask    int
 	past    [4]float64 // samples that the low-pass remembers, the youngest first
-	dark    float64    // b
 	taps    [3]float64 // h from its end to its middle
 	gain    float64    // a period
 	hz      float64    // now
@@ -63,7 +62,6 @@ func loopDark(str int) float64 { return 0.09 + 0.022*float64(str) }
 
 // darken sets the low-pass of the loop: it takes as much from a frequency a round at any rate.
 func (g *guide) darken(dark float64) {
-	g.dark = dark
 	b := math.Min(0.5, dark*g.rate*g.rate/(darkRate*darkRate))
 	g.taps = [3]float64{b * b / 4, b * (1 - b), (1-b)*(1-b) + b*b/2}
 }

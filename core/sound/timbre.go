@@ -22,7 +22,7 @@ const slideHz = 330.0
 // dark is the low-pass of the loop while a stroke sounds at a pitch in Hz.
 func (p *Played) dark(s *play.Stroke, hz float64) float64 {
 	d := loopDark(s.String)
-	if s.How == play.Slide || s.How == play.Glide {
+	if s.How.Slid() {
 		r := slideHz / hz
 		d += slideDark[p.slide] * math.Min(r, r*r)
 	}

@@ -21,7 +21,7 @@ const (
 
 // lateness is by how many seconds each place comes after where the player's own tempo puts it: a parabola through
 // the places around it, of the recording's time over the plan's, so that a tempo that rises or falls is no fault.
-// What lies far from it counts less and less (Tukey's biweights; Cleveland 1979), so that another late place beside
+// What lies far from it counts less and less (Tukey's biweights; Cleveland 1979), so that another late place near
 // it does not bend it. If the tempo is uneven and a phrase begins at another tempo than the last one ended in, a
 // place fits the line of those after it, or before it: the least of the three counts. It is worked out twice, the
 // second time without the places that were late or early the first time, and again the least counts. Near the ends

@@ -45,10 +45,10 @@ type Ear struct {
 // Limits of an Ear: samples between measurements, the window, how far from the note asked for one may be, what
 // difference is still a note, and what begins and ends one.
 const (
-	earHop      = Rate / 200
-	earLeast    = 480   // samples of a window …
-	earPeriods  = 3.0   // … which holds so many periods at least
-	earReach    = 350.0 // cents
+	earHop      = int(glideStep * Rate) // as described expects them
+	earLeast    = 480                   // samples of a window …
+	earPeriods  = 3.0                   // … which holds so many periods at least
+	earReach    = 350.0                 // cents
 	earDiffers  = 0.22
 	earOctave   = 0.6   // an octave higher would differ less than this share of what half the lag does for the note itself
 	earRises    = 2.0   // times as loud as the window before: a new pluck
@@ -117,8 +117,7 @@ func (e *Ear) window() int { return max(earLeast, int(earPeriods*Rate/e.hz)) }
 
 // need is how many samples a measurement looks at.
 func (e *Ear) need() int {
-	period := Rate / e.hz * math.Exp2(earReach/1200)
-	return e.window() + int(math.Max(period, earFine+period)) + 3
+	return e.window() + int(earFine+Rate/e.hz*math.Exp2(earReach/1200)) + 3
 }
 
 // look measures at the sample e.next, and returns the note that has come to its end there.
@@ -226,7 +225,7 @@ func (e *Ear) end() *Stopped {
 // stopped describes a contour in cents, measured every earHop.
 func stopped(at, c []float64) *Stopped {
 	s := &Stopped{Seconds: at[len(at)-1] - at[0]}
-	first := c[:min(len(c), int(mostGlide*Rate/earHop))]
+	first := c[:min(len(c), int(mostGlide/glideStep))]
 	s.Glide = described(at[:len(first)], first, at[0])
 	from := 0
 	if s.Glide != nil {
@@ -236,7 +235,7 @@ func stopped(at, c []float64) *Stopped {
 	}
 	held := c[from:]
 	s.Cents = middle(slices.Clone(held))
-	s.Vibrato = swinging(at[from:], held, startStep*int(shakeStep*Rate/earHop))
+	s.Vibrato = swinging(at[from:], held, startStep*int(shakeStep/glideStep))
 	if s.Vibrato != nil {
 		s.Cents = s.Vibrato.Centre
 	}

@@ -51,7 +51,7 @@ func TestStrumEar(t *testing.T) {
 				}
 			}
 		}
-		t.Logf("figure: %s: of %d strings %d are told right", name, all, right)
+		t.Logf("figure: %s: of %d strings %d are judged right", name, all, right)
 		if right*6 < all*5 {
 			t.Error("see above")
 		}

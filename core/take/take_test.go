@@ -105,7 +105,7 @@ func TestTrack(t *testing.T) {
 	}
 }
 
-// TestTrackInNoise: 28 notes over all strings and frets 0 to 12 are told by strings that core/sound did not make, with
+// TestTrackInNoise: 28 notes over all strings and frets 0 to 12, of strings that core/sound did not make, are right with
 // noise 6 dB under them, nearly all at 3 dB.
 func TestTrackInNoise(t *testing.T) {
 	open := []float64{329.63, 246.94, 196, 146.83, 110, 82.41}

@@ -251,6 +251,5 @@ func howOf(mo *play.Moment, str int) play.How {
 
 // slid reports whether a string is played with the slide at a moment.
 func slid(mo *play.Moment, str int) bool {
-	how := howOf(mo, str)
-	return how == play.Slide || how == play.Glide
+	return howOf(mo, str).Slid()
 }

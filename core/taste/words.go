@@ -60,7 +60,7 @@ func against(p *plan.Plan, pin *play.Pin, t int) (words string, leans []leaning)
 		}
 	}
 	if pin.How != "" {
-		lean(slideMore, slideLess, slid(pin.How), slid(got.How))
+		lean(slideMore, slideLess, pin.How.Slid(), got.How.Slid())
 		lean(openMore, openLess, pin.How == play.Open, got.How == play.Open)
 	}
 	if pin.String != 0 {
@@ -71,8 +71,6 @@ func against(p *plan.Plan, pin *play.Pin, t int) (words string, leans []leaning)
 	}
 	return strokeWords(got, p.Request.Capo), leans
 }
-
-func slid(how play.How) bool { return how == play.Slide || how == play.Glide }
 
 // tendencies are the leanings of the choices that are not put down to chance, the most frequent first.
 func tendencies(choices []Choice) (out []Tendency) {

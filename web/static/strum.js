@@ -1,10 +1,20 @@
 // The strum test by ear: the player holds the position and strikes string 6, then 5 and so on; the server says which ring, and what would silence them.
 const StrumTest = {
   async begin(button) {
-    const { list, said } = { list: button.closest('section').querySelector('.strum-list'), said: button.closest('section').querySelector('.strum-said') };
-    const microphone = await Microphone.open((block) => this.listening?.hear(block)).catch((err) => { said.textContent = Microphone.why(err, 'Judge by your own ears.'); });
-    if (!microphone) return;
-    Object.assign(this, { microphone, button, list, said });
+    if (this.opening) return;
+    this.opening = true;
+    const pane = button.closest('section');
+    const [list, said] = [pane.querySelector('.strum-list'), pane.querySelector('.strum-said')];
+    try {
+      this.microphone = await Microphone.open((block) => this.listening?.hear(block));
+    } catch (err) {
+      said.textContent = Microphone.why(err, 'Judge by your own ears.');
+      return;
+    } finally {
+      this.opening = false;
+    }
+    const { microphone } = this;
+    Object.assign(this, { button, list, said });
     this.listening = new Listening(() => button.dataset.strumListen, microphone.context, {
       opened: () => this.clear(),
       answer: (heard) => heard.forEach((h) => this.show(h)),

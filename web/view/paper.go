@@ -204,7 +204,7 @@ func (c *paperCell) fill(p *plan.Plan, o *ornaments, t int) {
 		m := paperMark{Y: paperY(s.String), Text: play.FromCapo(s.Fret, p.Request.Capo).String(), Form: "fret",
 			Above: paperSigns[s.How], Glide: s.How == play.Glide || s == mo.Melody && o.into[t]}
 		switch {
-		case s.How == play.Slide || s.How == play.Glide:
+		case s.How.Slid():
 			m.Form = "slide"
 		case s.How == play.Open:
 			m.Form, m.Text = "open", "0"

@@ -195,7 +195,7 @@ func (pf *Performance) moment(p *plan.Plan, t int, at, tuned float64, tr *Truth,
 		if tr.Octave[key] {
 			hz *= 2
 		}
-		n := Note{String: s.String, At: at + 0.003*rng.Float64(), Hz: hz, From: hz, Level: 0.75 + 0.12*rng.NormFloat64(), Tau: tauOf(pf.Open[s.String-1]), Slur: s.Digit == "" && s.How != play.Tapped, Metal: s.How == play.Slide || s.How == play.Glide, Along: along}
+		n := Note{String: s.String, At: at + 0.003*rng.Float64(), Hz: hz, From: hz, Level: 0.75 + 0.12*rng.NormFloat64(), Tau: tauOf(pf.Open[s.String-1]), Slur: s.Digit == "" && s.How != play.Tapped, Metal: s.How.Slid(), Along: along}
 		if s.Part == play.Thumb {
 			n.Level *= 0.85
 			n.Tau *= map[string]float64{"": 1, "half": 0.3, "thump": 0.12, "stab": 0.15}[mo.Mute]
