@@ -229,6 +229,9 @@ func TestRecording(t *testing.T) {
 	if status, _, _ := s.ask(t, "GET", kept+"/sound.wav?from=9&to=3", nil); status != 400 {
 		t.Errorf("backwards: %d", status)
 	}
+	if testing.Short() { // TestFollowed and TestFollow have most of what comes
+		return
+	}
 	b.open(path + "/stand")
 	b.until("document.querySelector('.stand-page')._x_dataStack")
 	b.key("f")

@@ -89,6 +89,9 @@ func TestLearn(t *testing.T) {
 	if all-held != l.After {
 		t.Errorf("%d of %d choices made with the taste, %d said", held, all, all-l.After)
 	}
+	if testing.Short() {
+		return
+	}
 	again, err := Learn(context.Background(), sources, nil)
 	if err != nil || len(again.Taste) != len(l.Taste) {
 		t.Errorf("learnt again: %v, %v", again.Taste, err)
