@@ -4,6 +4,7 @@ package player
 
 import (
 	"bytes"
+	"cmp"
 	"encoding/json"
 	"errors"
 	"fmt"
@@ -11,6 +12,7 @@ import (
 	"math"
 	"slices"
 	"strings"
+	"unicode/utf8"
 
 	"stepping/core/neck"
 )
@@ -36,6 +38,7 @@ type Profile struct {
 	Techniques      []string   `json:"techniques,omitempty"` // special ones that the player uses, see Techniques
 	Learn           bool       `json:"learn,omitempty"`      // the planner may learn from this player's choices
 	Taste           Taste      `json:"taste,omitempty"`      // what it has learnt
+	Level           Level      `json:"level,omitzero"`       // that this player's sheets are written for
 	ReachMM         float64    `json:"reachMm"`              // comfortable stretch of fingers 1 to 4, mm
 	FingerMM        float64    `json:"fingerMm,omitempty"`   // width of the slide's finger at its widest knuckle; 0 if not measured
 	FittsA          float64    `json:"fittsA"`               // time to move the hand, see MoveTime: s
@@ -43,6 +46,29 @@ type Profile struct {
 	RestrikeS       float64    `json:"restrikeS,omitempty"`  // least time between two strokes of one digit, s; 0: by attack, see RestrikeTime
 	Slide           Slide      `json:"slide"`
 	Instrument      Instrument `json:"instrument"`
+}
+
+// Level is a position of the dial *how hard* under a name. The zero Level is a tune as it is arranged.
+type Level struct {
+	Name string `json:"name,omitempty"`
+	Ease int    `json:"ease,omitempty"` // how many of setup.Easings are in force, 0 to MostEase
+}
+
+// MostEase is the easiest position of the dial *how hard*, and LongestLevel the length of a level's name in characters.
+const (
+	MostEase     = 6
+	LongestLevel = 24
+)
+
+// Validate returns a *FieldError for a level that cannot be.
+func (l Level) Validate() error {
+	switch {
+	case l.Ease < 0 || l.Ease > MostEase:
+		return &FieldError{"level.ease", fmt.Sprintf("%d is outside 0 to %d", l.Ease, MostEase)}
+	case utf8.RuneCountInString(l.Name) > LongestLevel:
+		return &FieldError{"level.name", fmt.Sprintf("at most %d characters", LongestLevel)}
+	}
+	return nil
 }
 
 // Taste is by what factor weights of the planner, by name, differ for this player: at most MostTaste either way.
@@ -250,7 +276,7 @@ func (p Profile) Validate() error {
 			return &FieldError{c.field, fmt.Sprintf("%q is not one of %s", c.value, strings.Join(c.of, ", "))}
 		}
 	}
-	if err := p.checkLap(); err != nil {
+	if err := cmp.Or(p.checkLap(), p.Level.Validate()); err != nil {
 		return err
 	}
 	if len(p.Tunings) > 60 {

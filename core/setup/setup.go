@@ -29,6 +29,7 @@ type Settings struct {
 	Thumb    pattern.Kind      `json:"thumb"`
 	Slide    string            `json:"slide,omitempty"`    // how much of the melody is for the slide, of player.Leans; "": as the player likes it
 	Ease     int               `json:"ease,omitempty"`     // how many of Easings are in force, the first ones
+	Levels   []player.Level    `json:"levels,omitempty"`   // positions of the dial *how hard* kept for this tune by name
 	Sections []pattern.Section `json:"sections,omitempty"` // patterns in force from a bar on
 	Rewrites []tune.Rewrite    `json:"rewrites,omitempty"` // bars whose melody is another than the one written
 	Mends    []tune.Mend       `json:"mends,omitempty"`    // notes changed so that they can be had, in the key as written
@@ -96,7 +97,7 @@ func (s *Settings) Check() *FieldError {
 	case s.Ease < 0 || s.Ease > len(Easings):
 		return &FieldError{"ease", fmt.Sprintf("%d: choose 0 to %d", s.Ease, len(Easings))}
 	}
-	return nil
+	return checkLevels(s.Levels)
 }
 
 // Request is what the planner is asked for tu, as written, under the settings.
@@ -156,7 +157,7 @@ func those(pins []play.Pin, keep func(*play.Pin) bool) []play.Pin {
 // tuning, capo or key all fall; with another thumb the thumb's fall.
 func (s Settings) To(next Settings) Settings {
 	next.Sections, next.Rewrites, next.Mends, next.Pins, next.Kept = s.Sections, s.Rewrites, s.Mends, s.Pins, s.Kept
-	next.Slide, next.Ease = s.Slide, s.Ease
+	next.Slide, next.Ease, next.Levels = s.Slide, s.Ease, s.Levels
 	if next.Tuning != s.Tuning || next.Capo != s.Capo || next.Steps != s.Steps {
 		next.Mends = nil // they were for that tuning
 		return next.WithoutPins().LetGo()

@@ -1,0 +1,163 @@
+package lesson
+
+import (
+	"context"
+	"fmt"
+	"slices"
+	"strings"
+
+	"stepping/core/player"
+	"stepping/core/setup"
+)
+
+// trait is something about a pupil that plans depend on.
+type trait struct {
+	take  func(to, from *Pupil) // takes it over
+	words func(p *Pupil) string // what it is like, as a reason: "because …"
+}
+
+// traits are all that plans depend on, from what decides most to what decides least.
+var traits = []trait{
+	{func(to, from *Pupil) { to.Player.Posture, to.Player.Silence = from.Player.Posture, from.Player.Silence },
+		func(p *Pupil) string {
+			if p.Player.Lap() {
+				return "the guitar lies flat under a bar"
+			}
+			return silences[p.Player.Silence]
+		}},
+	{func(to, from *Pupil) { to.Player.Lean = from.Player.Lean }, func(p *Pupil) string { return leans[p.Player.Lean] }},
+	{func(to, from *Pupil) { to.Level = from.Level }, func(p *Pupil) string {
+		words := setup.LeftOut(p.Level)
+		if p.Level.Name != "" {
+			words += " (" + p.Level.Name + ")"
+		}
+		return words
+	}},
+	{func(to, from *Pupil) { to.Player.Thumb = from.Player.Thumb }, func(p *Pupil) string { return thumbs[p.Player.Thumb] }},
+	{func(to, from *Pupil) { to.Player.SlideFinger = from.Player.SlideFinger }, func(p *Pupil) string {
+		return "the slide is on the " + fingers[p.Player.SlideFinger]
+	}},
+	{func(to, from *Pupil) { to.Player.Slide, to.Player.FingerMM = from.Player.Slide, from.Player.FingerMM },
+		func(p *Pupil) string { return fmt.Sprintf("the slide is %.0f mm long", p.Player.Slide.LengthMM) }},
+	{func(to, from *Pupil) { to.Player.ReachMM = from.Player.ReachMM },
+		func(p *Pupil) string { return fmt.Sprintf("the hand reaches %.0f mm", p.Player.ReachMM) }},
+	{func(to, from *Pupil) {
+		to.Player.Fingers, to.Player.Attack, to.Player.Support, to.Player.RestrikeS = from.Player.Fingers, from.Player.Attack, from.Player.Support, from.Player.RestrikeS
+	}, func(p *Pupil) string {
+		return fmt.Sprintf("the picking hand has %d %s besides the thumb", p.Player.Fingers, plural("finger", p.Player.Fingers))
+	}},
+	{func(to, from *Pupil) { to.Player.Techniques = from.Player.Techniques }, func(p *Pupil) string {
+		if len(p.Player.Techniques) == 0 {
+			return "no bends, taps or harmonics"
+		}
+		return "special techniques are " + strings.Join(p.Player.Techniques, ", ")
+	}},
+	{func(to, from *Pupil) {
+		to.Player.ThumbOver, to.Player.FretBehindSlide = from.Player.ThumbOver, from.Player.FretBehindSlide
+	}, func(p *Pupil) string {
+		if !p.Player.ThumbOver {
+			return "the thumb does not come over the neck"
+		}
+		return "how bass notes are fretted"
+	}},
+	{func(to, from *Pupil) { to.Player.Instrument = from.Player.Instrument }, func(*Pupil) string { return "the guitar is another" }},
+	{func(to, from *Pupil) { to.Player.FittsA, to.Player.FittsB = from.Player.FittsA, from.Player.FittsB },
+		func(*Pupil) string { return "the hand moves at another speed" }},
+	{func(to, from *Pupil) {
+		to.Player.Taste, to.Player.Drone, to.Player.Accent = from.Player.Taste, from.Player.Drone, from.Player.Accent
+	}, func(*Pupil) string { return "preferences differ" }},
+}
+
+var (
+	leans = map[string]string{player.LeanNone: "no slide", player.LeanFret: "the slide is for the peaks only", player.LeanMain: "slide and fretted notes are mixed",
+		player.LeanMixed: "most of it is for the slide", player.LeanSlide: "all of it is for the slide"}
+	thumbs = map[string]string{"": "the thumb is free", "alternating": "the thumb alternates", "steady": "the thumb keeps to the root",
+		"none": "the thumb is not free yet"}
+	silences = map[string]string{player.Heel: "the heel keeps strings quiet", player.Fingers: "picking fingers keep strings quiet",
+		player.Trailing: "a trailing finger keeps strings quiet", player.Both: "both hands keep strings quiet", player.Ring: "strings are left to ring"}
+	fingers = map[int]string{2: "middle finger", 3: "ring finger", 4: "little finger"}
+)
+
+func plural(word string, n int) string {
+	if n == 1 {
+		return word
+	}
+	return word + "s"
+}
+
+// Reason is why bars of a sheet are played otherwise than the teacher plays them.
+type Reason struct {
+	Bars  []int    // from 0
+	Words []string // traits, each of which alone makes the difference; empty: several together do
+}
+
+// mostWords is how many traits a reason names.
+const mostWords = 2
+
+// Why explains every bar in which a sheet differs from the teacher's, bars with the same reason together in the order in which they come. It plans once
+// for each trait that differs. The error is ctx's.
+func (l *Lesson) Why(ctx context.Context, teacher, of *Sheet, report func(done, total int)) ([]Reason, error) {
+	if teacher.Err != nil || of.Err != nil {
+		return nil, ctx.Err()
+	}
+	var variants []Pupil // of, with one trait taken over
+	var named []*trait
+	for i := range traits {
+		v := of.Pupil
+		if traits[i].take(&v, &teacher.Pupil); v.key() != of.Pupil.key() {
+			variants, named = append(variants, v), append(named, &traits[i])
+		}
+	}
+	sheets, err := l.Sheets(ctx, variants, Watch{Report: report})
+	if err != nil {
+		return nil, err
+	}
+	var out []Reason
+	for _, bar := range Differing(teacher, of) {
+		words := reasonFor(bar, of, named, sheets, teacher.Bars[bar])
+		if at := slices.IndexFunc(out, func(r Reason) bool { return slices.Equal(r.Words, words) }); at >= 0 {
+			out[at].Bars = append(out[at].Bars, bar)
+		} else {
+			out = append(out, Reason{[]int{bar}, words})
+		}
+	}
+	return out, nil
+}
+
+// reasonFor names the traits without which a bar is played as the teacher plays it; if there are none, those without which it
+// is at least played otherwise than now.
+func reasonFor(bar int, of *Sheet, named []*trait, variants []Sheet, theirs string) []string {
+	var makes, changes []string
+	for i := range variants {
+		switch v := &variants[i]; {
+		case v.Err != nil:
+		case v.Bars[bar] == theirs:
+			makes = append(makes, named[i].words(&of.Pupil))
+		case v.Bars[bar] != of.Bars[bar]:
+			changes = append(changes, named[i].words(&of.Pupil))
+		}
+	}
+	if len(makes) == 0 {
+		makes = changes
+	}
+	return makes[:min(len(makes), mostWords)]
+}
+
+// Groups puts sheets that are played alike throughout together, in the order of their first; sheets with Err are groups of their own.
+func Groups(sheets []Sheet) (out [][]int) {
+	at := map[string]int{}
+	for i := range sheets {
+		if sheets[i].Err != nil {
+			out = append(out, []int{i})
+			continue
+		}
+		key := strings.Join(sheets[i].Bars, "/")
+		if g, ok := at[key]; ok {
+			out[g] = append(out[g], i)
+			continue
+		}
+		at[key] = len(out)
+		out = append(out, []int{i})
+	}
+	return out
+}
