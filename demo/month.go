@@ -102,7 +102,7 @@ func untouched(all []store.Tune) bool {
 
 // workOf is a tune with the ladder of its plan.
 func workOf(ctx context.Context, st *store.Store, t *store.Tune) (w practice.Work, err error) {
-	prof, err := st.Profile(ctx, t.Owner, t.ProfileID)
+	prof, err := st.TunePlayer(ctx, t.Owner, t.ID)
 	if err != nil {
 		return w, err
 	}

@@ -196,8 +196,8 @@ func (s *Store) Rehash(ctx context.Context, owner ID, password string) error {
 // CloseAccount removes an account with everything of its owner's.
 func (s *Store) CloseAccount(ctx context.Context, owner ID) error {
 	return s.inTx(ctx, "close the account", func(tx *sql.Tx) error {
-		for _, table := range []string{"upload_parts", "uploads", "take_blocks", "takes", "slide_notes", "passes", "bar_notes", "gigs", "results", "plans", "edits",
-			"tunes", "profiles", "patterns", "guitars", "slides", "pages", "drafts", "accounts"} {
+		for _, table := range []string{"upload_parts", "uploads", "take_blocks", "takes", "slide_notes", "passes", "bar_notes", "gigs", "results", "plans", "edits", "remarks", "sheets",
+			"loans", "tunes", "profiles", "patterns", "guitars", "slides", "pages", "drafts", "licks", "accounts"} {
 			if _, err := tx.ExecContext(ctx, "DELETE FROM "+table+" WHERE owner_id = ?", owner); err != nil {
 				return err
 			}

@@ -26,7 +26,7 @@ const (
 // backedUp are the tables of a backup, each after those that its rows belong to. Left out is what is worth
 // nothing elsewhere or later: sessions, sign-ins, links, counts of tries, leases, uploads,
 // and plan documents and rankings, which are worked out again.
-var backedUp = []string{"players", "accounts", "profiles", "tunes", "edits", "patterns", "guitars", "slides", "pages", "drafts",
+var backedUp = []string{"players", "accounts", "profiles", "tunes", "edits", "patterns", "guitars", "slides", "pages", "drafts", "licks", "sheets", "loans", "remarks",
 	"passes", "bar_notes", "slide_notes", "gigs", "takes", sounds}
 
 // sounds is the table that a backup may leave out: it is many times larger than all others.
@@ -215,6 +215,9 @@ func (s *Store) Restore(ctx context.Context, r io.ReaderAt, size int64, replace 
 					return err
 				}
 			}
+		}
+		if _, err := tx.ExecContext(ctx, "DELETE FROM loans WHERE to_id IS NULL"); err != nil { // open links end, as all links do
+			return err
 		}
 		_, err := tx.ExecContext(ctx, "UPDATE players SET here = TRUE WHERE NOT EXISTS (SELECT 1 FROM (SELECT 1 FROM players WHERE here) p) ORDER BY created_at, id LIMIT 1")
 		return err

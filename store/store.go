@@ -297,9 +297,13 @@ type Tune struct {
 	Tags      string // the player's words for it, see setup.ParseTags
 	Version   int
 	ProfileID ID
-	Settings  setup.Settings
+	Settings  setup.Settings // of a sheet that a teacher lends: for the pupil
 	CanUndo   bool
 	CanRedo   bool
+
+	Lender string // of a borrowed tune: the name of its owner's account; "" for the owner's own
+	Loan   ID     // of a borrowed tune, while the loan goes on
+	Ended  bool   // of a borrowed tune: it was taken back, or deleted; there is no text
 }
 
 // FirstPlayer returns the player who needs no account at this machine, creating it by name when there

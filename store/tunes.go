@@ -8,20 +8,60 @@ import (
 	"fmt"
 	"time"
 
+	"stepping/core/player"
 	"stepping/core/setup"
 )
 
-const tuneColumns = `SELECT t.id, t.owner_id, t.title, t.source, t.tags, t.version, e.profile_id, e.settings, e.seq > (SELECT MIN(f.seq) FROM edits f WHERE f.tune_id = t.id),
-  EXISTS (SELECT 1 FROM edits n WHERE n.tune_id = t.id AND n.seq = t.head + 1)
-  FROM tunes t JOIN edits e ON e.tune_id = t.id AND e.seq = t.head WHERE t.gone_at IS NULL AND t.owner_id = ?`
+// tuneColumns reads a tune; of a borrowed one (see migration 29) text, settings, version and player are the lender's, through the loan. Where the loan has
+// ended, or the lender has deleted the tune, s is missing.
+const tuneColumns = `SELECT t.id, t.owner_id, COALESCE(s.title, t.title), COALESCE(s.source, t.source), t.tags, COALESCE(s.version, t.version), COALESCE(l.profile_id, e.profile_id),
+  e.settings, t.lender = '' AND e.seq > (SELECT MIN(f.seq) FROM edits f WHERE f.tune_id = t.id), t.lender = '' AND EXISTS (SELECT 1 FROM edits n WHERE n.tune_id = t.id AND n.seq = t.head + 1),
+  t.lender, s.id IS NOT NULL, l.id, p.doc, h.level, h.ease` + tuneFrom + " WHERE t.gone_at IS NULL AND t.owner_id = ?"
+
+const tuneFrom = ` FROM tunes t LEFT JOIN loans l ON l.id = t.loan_id AND l.to_id = t.owner_id
+  LEFT JOIN tunes s ON s.id = l.tune_id AND s.owner_id = l.owner_id AND s.gone_at IS NULL
+  JOIN edits e ON e.tune_id = COALESCE(s.id, t.id) AND e.seq = COALESCE(s.head, t.head)
+  LEFT JOIN profiles p ON p.id = l.profile_id AND p.owner_id = l.owner_id
+  LEFT JOIN sheets h ON h.owner_id = l.owner_id AND h.tune_id = l.tune_id AND h.profile_id = l.profile_id`
 
 func scanTune(row interface{ Scan(...any) error }) (Tune, error) {
 	var t Tune
-	var settings []byte
-	if err := row.Scan(&t.ID, &t.Owner, &t.Title, &t.Source, &t.Tags, &t.Version, &t.ProfileID, &settings, &t.CanUndo, &t.CanRedo); err != nil {
+	var settings, pupil []byte
+	var there bool
+	var loan *ID
+	var level sql.NullString
+	var ease sql.NullInt64
+	if err := row.Scan(&t.ID, &t.Owner, &t.Title, &t.Source, &t.Tags, &t.Version, &t.ProfileID, &settings, &t.CanUndo, &t.CanRedo,
+		&t.Lender, &there, &loan, &pupil, &level, &ease); err != nil {
 		return t, notFound(err)
 	}
-	return t, unmarshalSettings(t.ID, settings, &t.Settings)
+	if loan != nil {
+		t.Loan = *loan
+	}
+	t.Ended = t.Lender != "" && !there
+	if err := unmarshalSettings(t.ID, settings, &t.Settings); err != nil || pupil == nil || t.Ended {
+		return t, err
+	}
+	prof := player.Default()
+	if err := json.Unmarshal(pupil, &prof); err != nil {
+		return t, fmt.Errorf("%w: the pupil of tune %s: %w", ErrUnreadable, t.ID, err)
+	}
+	at := prof.Level
+	if level.Valid {
+		at = player.Level{Name: level.String, Ease: int(ease.Int64)}
+	}
+	t.Settings = t.Settings.For(&prof, at)
+	return t, nil
+}
+
+// TunePlayer returns the player of a tune: of a borrowed one the lender's player that it is lent for. ErrNotFound.
+func (s *Store) TunePlayer(ctx context.Context, owner, tune ID) (Profile, error) {
+	p, err := scanProfile(s.q().QueryRowContext(ctx, "SELECT q.id, q.version, q.doc"+tuneFrom+
+		" JOIN profiles q ON q.id = COALESCE(l.profile_id, e.profile_id) WHERE t.gone_at IS NULL AND t.owner_id = ? AND t.id = ?", owner, tune))
+	if err != nil {
+		return p, fmt.Errorf("player of tune %s: %w", tune, err)
+	}
+	return p, nil
 }
 
 func unmarshalSettings(tune ID, data []byte, st *setup.Settings) error {
@@ -31,7 +71,7 @@ func unmarshalSettings(tune ID, data []byte, st *setup.Settings) error {
 	return nil
 }
 
-// Tunes returns the owner's tunes, oldest first.
+// Tunes returns the owner's tunes, oldest first, without borrowed ones whose loan has ended.
 func (s *Store) Tunes(ctx context.Context, owner ID) ([]Tune, error) {
 	rows, err := s.q().QueryContext(ctx, tuneColumns+" ORDER BY t.created_at, t.id", owner)
 	if err != nil {
@@ -47,7 +87,9 @@ func (s *Store) Tunes(ctx context.Context, owner ID) ([]Tune, error) {
 		if err != nil {
 			return nil, err
 		}
-		out = append(out, t)
+		if !t.Ended {
+			out = append(out, t)
+		}
 	}
 	return out, rows.Err()
 }
@@ -55,7 +97,7 @@ func (s *Store) Tunes(ctx context.Context, owner ID) ([]Tune, error) {
 // SetFacts keeps what lists say of a tune's text, read at a version; a change of the text drops it. It changes no version.
 func (s *Store) SetFacts(ctx context.Context, owner, id ID, version int, facts string) error {
 	return s.inTx(ctx, "keep the facts", func(tx *sql.Tx) error {
-		return deleted(tx.ExecContext(ctx, "UPDATE tunes SET facts = ? WHERE owner_id = ? AND id = ? AND version = ?",
+		return deleted(tx.ExecContext(ctx, "UPDATE tunes SET facts = ? WHERE owner_id = ? AND id = ? AND (version = ? OR lender <> '')",
 			cut(facts, 120), owner, id, version))
 	})
 }
@@ -118,8 +160,11 @@ func addEdit(ctx context.Context, tx *sql.Tx, owner, tune ID, seq int, profile I
 	return err
 }
 
-// head locks the tune and returns its head. ErrStale, ErrNotFound.
+// head locks the tune and returns its head. ErrStale, ErrNotFound, ErrLent.
 func head(ctx context.Context, tx *sql.Tx, owner, id ID, version int) (int, error) {
+	if err := ownTune(ctx, tx, owner, id); err != nil {
+		return 0, err
+	}
 	if err := lockVersion(ctx, tx, "SELECT version FROM tunes WHERE gone_at IS NULL AND owner_id = ? AND id = ? FOR UPDATE",
 		owner, id, version); err != nil {
 		return 0, err
@@ -159,7 +204,7 @@ func (s *Store) SaveSource(ctx context.Context, owner, id ID, version int, title
 		if _, err := head(ctx, tx, owner, id, version); err != nil {
 			return err
 		}
-		_, err := tx.ExecContext(ctx, "UPDATE tunes SET title = ?, source = ?, facts = '', version = version + 1, updated_at = ? WHERE id = ?", cut(title, 200), source, now(), id)
+		_, err := tx.ExecContext(ctx, "UPDATE tunes SET title = ?, source = ?, facts = '', melody = NULL, version = version + 1, updated_at = ? WHERE id = ?", cut(title, 200), source, now(), id)
 		return err
 	})
 }

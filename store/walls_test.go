@@ -13,6 +13,7 @@ import (
 
 	"stepping/account"
 	"stepping/core/intonation"
+	"stepping/core/lick"
 	"stepping/core/pattern"
 	"stepping/core/player"
 	"stepping/core/practice"
@@ -27,9 +28,10 @@ var ownerless = map[string]string{
 	"FirstPlayer": "who owns what is here", "AtHome": "who owns what is here", "Sessions": "by a secret token",
 	"Account": "by name, to sign in", "NameKey": "about a name", "HasAccounts": "whether there are any", "FindLink": "by a secret",
 	"AddAccount": "by a secret", "ResetPassword": "by a secret",
+	"FindLoan": "by a secret, see TestLoans", "TakeLoan": "by a secret, see TestLoans",
 	"SignedIn": "by the secret of a session", "TryAfter": "by hashes of addresses", "Succeeded": "by hashes of addresses",
 	"Patterns": "a shelf, below", "Guitars": "a shelf, below", "Slides": "a shelf, below", "Pages": "a shelf, below",
-	"Drafts": "a shelf, below", "Gigs": "a shelf, below",
+	"Drafts": "a shelf, below", "Gigs": "a shelf, below", "Licks": "a shelf, below",
 }
 
 // TestWalls walks every method of the store as another owner: nothing is found, nothing is changed, and the
@@ -82,6 +84,17 @@ func TestWalls(t *testing.T) {
 	other, err := f.AddAccount(f.ctx, secret, "Rook Tansy", "hash")
 	if err != nil || other == f.owner {
 		t.Fatal(other, err)
+	}
+	if _, err := f.AddLoan(f.ctx, f.owner, id, store.ID{}, false); err != nil {
+		t.Fatal(err)
+	}
+	if err := errors.Join(f.SetSheets(f.ctx, f.owner, id, nil, []store.Sheet{{Profile: f.profile}}),
+		f.SetRemark(f.ctx, f.owner, id, store.Remark{Bar: 1, Text: "slower"}, "")); err != nil {
+		t.Fatal(err)
+	}
+	loans, err := f.Loans(f.ctx, f.owner)
+	if err != nil || len(loans) != 1 {
+		t.Fatal(loans, err)
 	}
 	before := everything(t, &f)
 
@@ -142,11 +155,23 @@ func TestWalls(t *testing.T) {
 			_, err := f.BeginUpload(f.ctx, other, "theirs", &store.Upload{Tune: id, Kind: "take"})
 			return err
 		},
-		"Upload":        func() error { _, err := f.Upload(f.ctx, other, coming.ID); return err },
-		"AddUploadPart": func() error { return f.AddUploadPart(f.ctx, other, coming.ID, 1, []byte("x")) },
-		"GiveUpload":    func() error { return f.GiveUpload(f.ctx, other, coming.ID, 1, nil) },
-		"SettleUpload":  func() error { return f.SettleUpload(f.ctx, other, coming.ID, "/", "", nil) },
-		"DeleteUpload":  func() error { return f.DeleteUpload(f.ctx, other, coming.ID) },
+		"TunePlayer":          func() error { _, err := f.TunePlayer(f.ctx, other, id); return err },
+		"SetSheets":           func() error { return f.SetSheets(f.ctx, other, id, nil, nil) },
+		"SetRemark":           func() error { return f.SetRemark(f.ctx, other, id, store.Remark{Bar: 1, Text: "theirs"}, "slower") },
+		"AddLoan":             func() error { _, err := f.AddLoan(f.ctx, other, id, store.ID{}, true); return err },
+		"AddLoan of a player": func() error { _, err := f.AddLoan(f.ctx, other, store.ID{}, f.profile, false); return err },
+		"LendToPupil":         func() error { _, err := f.LendToPupil(f.ctx, other, id, f.profile); return err },
+		"EndLoan":             func() error { return f.EndLoan(f.ctx, other, loans[0].ID) },
+		"ShowLog":             func() error { return f.ShowLog(f.ctx, other, loans[0].ID, true) },
+		"PupilsLog":           func() error { _, _, err := f.PupilsLog(f.ctx, other, f.profile); return err },
+		"licks.Get":           func() error { _, err := f.Licks().Get(f.ctx, other, mine[6]); return err },
+		"licks.Save":          func() error { return f.Licks().Save(f.ctx, other, mine[6], 1, &store.Lick{}) },
+		"licks.Delete":        func() error { return f.Licks().Delete(f.ctx, other, mine[6]) },
+		"Upload":              func() error { _, err := f.Upload(f.ctx, other, coming.ID); return err },
+		"AddUploadPart":       func() error { return f.AddUploadPart(f.ctx, other, coming.ID, 1, []byte("x")) },
+		"GiveUpload":          func() error { return f.GiveUpload(f.ctx, other, coming.ID, 1, nil) },
+		"SettleUpload":        func() error { return f.SettleUpload(f.ctx, other, coming.ID, "/", "", nil) },
+		"DeleteUpload":        func() error { return f.DeleteUpload(f.ctx, other, coming.ID) },
 		"OpenUpload": func() error {
 			_, err := f.OpenUpload(f.ctx, other, &store.Upload{ID: coming.ID, Bytes: 2}).Read(make([]byte, 2))
 			return err
@@ -199,6 +224,11 @@ func TestWalls(t *testing.T) {
 			}
 			return 0, err
 		},
+		"Sheets":     func() (int, error) { v, err := f.Sheets(f.ctx, other, id); return len(v), err },
+		"Remarks":    func() (int, error) { v, err := f.Remarks(f.ctx, other, id); return len(v), err },
+		"Loans":      func() (int, error) { v, err := f.Loans(f.ctx, other); return len(v), err },
+		"LoansTo":    func() (int, error) { v, err := f.LoansTo(f.ctx, other); return len(v), err },
+		"licks.All":  func() (int, error) { v, err := f.Licks().All(f.ctx, other); return len(v), err },
 		"Takes":      func() (int, error) { v, err := f.Takes(f.ctx, other, id); return len(v), err },
 		"Notes":      func() (int, error) { v, err := f.Notes(f.ctx, other, id); return len(v), err },
 		"Results":    func() (int, error) { v, err := f.Results(f.ctx, other, "ranking"); return len(v), err },
@@ -230,6 +260,7 @@ func TestWalls(t *testing.T) {
 		"slides.Adopt":   func() error { return f.Slides().Adopt(f.ctx, other, mine[2], &store.Slide{}) },
 		"drafts.Adopt":   func() error { return f.Drafts().Adopt(f.ctx, other, mine[3], &store.Draft{}) },
 		"gigs.Adopt":     func() error { return f.Gigs().Adopt(f.ctx, other, mine[4], &store.Gig{}) },
+		"licks.Adopt":    func() error { return f.Licks().Adopt(f.ctx, other, mine[6], &store.Lick{}) },
 		"pages.Adopt":    func() error { return f.Pages().Adopt(f.ctx, other, mine[5], &store.Page{}) },
 	}
 	for name, f := range taken {
@@ -259,6 +290,7 @@ func TestWalls(t *testing.T) {
 		"pages.Add":       func() error { _, err := f.Pages().Add(f.ctx, other, &store.Page{}); return err },
 		"slides.Add":      func() error { _, err := f.Slides().Add(f.ctx, other, &store.Slide{}); return err },
 		"gigs.Add":        func() error { _, err := f.Gigs().Add(f.ctx, other, &store.Gig{}); return err },
+		"licks.Add":       func() error { _, err := f.Licks().Add(f.ctx, other, &store.Lick{}); return err },
 		"drafts.Add":      func() error { _, err := f.Drafts().Add(f.ctx, other, &store.Draft{}); return err },
 	}
 	for name, f := range own {
@@ -293,6 +325,7 @@ func TestWalls(t *testing.T) {
 	covered("pages.", f.Pages())
 	covered("drafts.", f.Drafts())
 	covered("gigs.", f.Gigs())
+	covered("licks.", f.Licks())
 }
 
 // aSlideNote is a note of the slide with all that one can have.
@@ -311,15 +344,16 @@ func (f *fixture) whose(id store.ID) (store.ID, error) {
 }
 
 // shelved puts a pattern, a guitar, a slide, a draft, a gig and a page on the owner's shelves.
-func shelved(t *testing.T, f *fixture) (ids [6]store.ID) {
+func shelved(t *testing.T, f *fixture) (ids [7]store.ID) {
 	t.Helper()
-	var errs [6]error
+	var errs [7]error
 	ids[0], errs[0] = f.Patterns().Add(f.ctx, f.owner, &pattern.Pattern{Name: "Mine"})
 	ids[1], errs[1] = f.Guitars().Add(f.ctx, f.owner, &store.Guitar{Guitar: retune.Guitar{Name: "Plank"}})
 	ids[2], errs[2] = f.Slides().Add(f.ctx, f.owner, &store.Slide{Name: "Glass"})
 	ids[3], errs[3] = f.Drafts().Add(f.ctx, f.owner, &store.Draft{Name: "half a tune"})
 	ids[4], errs[4] = f.Gigs().Add(f.ctx, f.owner, &store.Gig{Name: "Barn dance", On: "2026-06-20"})
 	ids[5], errs[5] = f.Pages().Add(f.ctx, f.owner, &store.Page{Name: "Saturday", Kind: "set", Query: "guitars=1"})
+	ids[6], errs[6] = f.Licks().Add(f.ctx, f.owner, &store.Lick{Lick: lick.Kept{Name: "Gate Hinge"}})
 	if err := errors.Join(errs[:]...); err != nil {
 		t.Fatal(err)
 	}
@@ -367,13 +401,20 @@ func everything(t *testing.T, f *fixture) []any {
 			sounds = append(sounds, string(data))
 		}
 	}
+	licks, e15 := f.Licks().All(f.ctx, f.owner)
+	sheets, e16 := f.Sheets(f.ctx, f.owner, tunes[0].ID)
+	remarks, e17 := f.Remarks(f.ctx, f.owner, tunes[0].ID)
+	loans, e18 := f.Loans(f.ctx, f.owner)
+	for i := range loans {
+		loans[i].Lender = "" // its account may be closed in between
+	}
 	slid, e14 := f.SlideNotes(f.ctx, f.owner, f.profile)
 	a, e6 := f.AccountOf(f.ctx, f.owner)
 	plan, e7 := f.Plan(f.ctx, f.owner, tunes[0].ID, strings.Repeat("a", 64))
-	if err := errors.Join(e1, e2, e3, e4, e5, e6, e7, e8, e9, e10, e11, e12, e13, e14); err != nil {
+	if err := errors.Join(e1, e2, e3, e4, e5, e6, e7, e8, e9, e10, e11, e12, e13, e14, e15, e16, e17, e18); err != nil {
 		t.Fatal(err)
 	}
-	return []any{tunes, profiles, patterns, guitars, slides, pages, drafts, passes, slid, notes, gigs, takes, sounds, a, string(plan)}
+	return []any{tunes, profiles, patterns, guitars, slides, pages, drafts, passes, slid, notes, gigs, takes, sounds, licks, sheets, remarks, loans, a, string(plan)}
 }
 
 // TestAccounts: sign-ins end when they should, links work once, tries are slowed down and survive a restart, and the account

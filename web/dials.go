@@ -66,7 +66,7 @@ func (s *Server) turn(c *gin.Context, t *store.Tune, w *desk.Planned) (out turne
 	if len(w.Plan.Request.Tune.Notes) > longestTurned {
 		return out, errTooLongToTurn
 	}
-	prof, err := s.store.Profile(c.Request.Context(), door.Owner(c), t.ProfileID)
+	prof, err := s.store.TunePlayer(c.Request.Context(), door.Owner(c), t.ID)
 	if err != nil {
 		return out, err
 	}
@@ -162,7 +162,7 @@ func (s *Server) turnDials(c *gin.Context) {
 	if !ok {
 		return
 	}
-	prof, err := s.store.Profile(c.Request.Context(), door.Owner(c), ch.tune.ProfileID)
+	prof, err := s.store.TunePlayer(c.Request.Context(), door.Owner(c), ch.tune.ID)
 	if err != nil {
 		s.failFor(c, err)
 		return

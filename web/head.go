@@ -42,7 +42,7 @@ func headHere(c *gin.Context) []headLink {
 // that is away draws it for the right.
 func (s *Server) mirrored(c *gin.Context) bool {
 	if v, ok := c.Get(tuneKey); ok {
-		p, err := s.store.Profile(c.Request.Context(), door.Owner(c), v.(*store.Tune).ProfileID)
+		p, err := s.store.TunePlayer(c.Request.Context(), door.Owner(c), v.(*store.Tune).ID)
 		return err == nil && p.Profile.LeftHanded
 	}
 	all, err := s.store.Profiles(c.Request.Context(), door.Owner(c))

@@ -342,7 +342,7 @@ func swingWords(share float64) string {
 // fits finds what would bring a tune into the guitar's range.
 func (s *Server) fits(c *gin.Context, t *store.Tune, problem error) []fitView {
 	var rangeErr *plan.RangeError
-	prof, err := s.store.Profile(c.Request.Context(), door.Owner(c), t.ProfileID)
+	prof, err := s.store.TunePlayer(c.Request.Context(), door.Owner(c), t.ID)
 	if !errors.As(problem, &rangeErr) || err != nil {
 		return nil
 	}

@@ -78,7 +78,7 @@ func (s *Server) proposedNow(c *gin.Context, t *store.Tune) []proposedView {
 		return out
 	}
 	tu, _, err := s.desk.Read(t.Source)
-	prof, err2 := s.store.Profile(c.Request.Context(), door.Owner(c), t.ProfileID)
+	prof, err2 := s.store.TunePlayer(c.Request.Context(), door.Owner(c), t.ID)
 	if err != nil || err2 != nil {
 		return nil
 	}

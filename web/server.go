@@ -520,7 +520,7 @@ func (s *Server) tuneAndPlayer(c *gin.Context) (*store.Tune, *store.Profile, boo
 	if !ok {
 		return nil, nil, false
 	}
-	prof, err := s.store.Profile(c.Request.Context(), door.Owner(c), t.ProfileID)
+	prof, err := s.store.TunePlayer(c.Request.Context(), door.Owner(c), t.ID)
 	if err != nil {
 		s.failFor(c, err)
 		return nil, nil, false

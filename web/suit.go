@@ -225,7 +225,7 @@ func newSuitView(i int, w *rank.Way, t *store.Tune) suitView {
 // homeOf is the tonic of a tune as written, and the neck of its player; what cannot be read is C, on the usual neck.
 func (s *Server) homeOf(ctx context.Context, t *store.Tune) (key pitch.Note, k neck.Neck) {
 	p := player.Default()
-	if prof, err := s.store.Profile(ctx, t.Owner, t.ProfileID); err == nil {
+	if prof, err := s.store.TunePlayer(ctx, t.Owner, t.ID); err == nil {
 		p = prof.Profile
 	}
 	key = pitch.Note{Letter: 'C'}

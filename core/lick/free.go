@@ -58,7 +58,7 @@ func Free(p *plan.Plan, t int) (out []FreePlace) {
 			note := r.Tuning.Open(str) + pitch.Midi(fret)
 			f := FreePlace{String: str, Fret: fret, Manner: m, Degree: chord.IntervalName(c.Interval(note)), Tone: c.Has(note)}
 			f.Blue = !f.Tone && isBlue(&c, note)
-			if m != "" && (f.Tone || f.Blue || inKey(p, note)) {
+			if m != "" && (f.Tone || f.Blue || inScale(&p.Request.Tune.Key, note)) {
 				out = append(out, f)
 			}
 		}

@@ -232,7 +232,7 @@ func placeIn(p *plan.Plan, moments []int, bar, shift, over int) (place Place, ok
 		pin, ok := moved(p, s, shift, over)
 		pin.At = to + n.At
 		c := tu.ChordOver(pin.At)
-		if !ok || !c.Has(n.Pitch) && !inKey(p, n.Pitch) {
+		if !ok || !c.Has(n.Pitch) && !inScale(&tu.Key, n.Pitch) {
 			return place, false
 		}
 		if c.Has(n.Pitch) {
@@ -270,9 +270,8 @@ func moved(p *plan.Plan, s *play.Stroke, shift, over int) (pin play.Pin, ok bool
 	return pin, pin.Fret > capo && pin.Fret <= last
 }
 
-// inKey: p is a tone of the key's scale, or the minor third and seventh that color a major key.
-func inKey(p *plan.Plan, at pitch.Pitch) bool {
-	k := &p.Request.Tune.Key
+// inScale: at is a tone of the key's scale, or the minor third and seventh that color a major key.
+func inScale(k *tune.Key, at pitch.Pitch) bool {
 	iv := chord.Triad(k.Tonic, k.Minor).Interval(at)
 	if k.Minor {
 		return slices.Contains([]int{0, 2, 3, 5, 7, 8, 10}, iv)

@@ -159,7 +159,7 @@ func TestFree(t *testing.T) {
 					manners[f.Manner]++
 					note := r.Tuning.Open(f.String) + 100*pitch.Pitch(f.Fret)
 					if mo.Thumb != nil && mo.Thumb.String == f.String || f.Tone != mo.Chord.Has(note) || f.Blue && f.Tone || (f.Manner == OpenHere) != (f.Fret == r.Capo) ||
-						!f.Tone && !f.Blue && !inKey(p, note) || (lean == player.LeanNone) == (f.Manner == UnderBar || f.Manner == InBox) && f.Manner != OpenHere {
+						!f.Tone && !f.Blue && !inScale(&p.Request.Tune.Key, note) || (lean == player.LeanNone) == (f.Manner == UnderBar || f.Manner == InBox) && f.Manner != OpenHere {
 						t.Errorf("%s, moment %d over %s: %+v", lean, m, mo.Chord.Name, f)
 					}
 					if f.Blue {

@@ -176,7 +176,7 @@ func Basis(t *store.Tune, p *player.Profile) string {
 // Plan returns the tune's plan, from the cache or worked out now. Errors: *jobs.NotReady if it is not there after patience,
 // jobs.ErrStopped, and those of the planner and the store as they are: the planner's are written for people.
 func (d *Desk) Plan(ctx context.Context, t *store.Tune, patience time.Duration) (*Planned, error) {
-	prof, err := d.store.Profile(ctx, t.Owner, t.ProfileID)
+	prof, err := d.store.TunePlayer(ctx, t.Owner, t.ID)
 	if err != nil {
 		return nil, err
 	}
