@@ -46,11 +46,7 @@ func scanTune(row interface{ Scan(...any) error }) (Tune, error) {
 	if err := json.Unmarshal(pupil, &prof); err != nil {
 		return t, fmt.Errorf("%w: the pupil of tune %s: %w", ErrUnreadable, t.ID, err)
 	}
-	at := prof.Level
-	if level.Valid {
-		at = player.Level{Name: level.String, Ease: int(ease.Int64)}
-	}
-	t.Settings = t.Settings.For(&prof, at)
+	t.Settings = t.Settings.For(&prof, player.Level{Name: level.String, Ease: int(ease.Int64)}.Or(prof.Level))
 	return t, nil
 }
 

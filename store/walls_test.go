@@ -224,10 +224,15 @@ func TestWalls(t *testing.T) {
 			}
 			return 0, err
 		},
-		"Sheets":     func() (int, error) { v, err := f.Sheets(f.ctx, other, id); return len(v), err },
-		"Remarks":    func() (int, error) { v, err := f.Remarks(f.ctx, other, id); return len(v), err },
-		"Loans":      func() (int, error) { v, err := f.Loans(f.ctx, other); return len(v), err },
-		"LoansTo":    func() (int, error) { v, err := f.LoansTo(f.ctx, other); return len(v), err },
+		"Sheets":         func() (int, error) { v, err := f.Sheets(f.ctx, other, id); return len(v), err },
+		"Remarks":        func() (int, error) { v, err := f.Remarks(f.ctx, other, id); return len(v), err },
+		"Loans":          func() (int, error) { v, err := f.Loans(f.ctx, other); return len(v), err },
+		"LoansTo":        func() (int, error) { v, err := f.LoansTo(f.ctx, other); return len(v), err },
+		"UnreadMelodies": func() (int, error) { v, err := f.UnreadMelodies(f.ctx, other, 9); return len(v), err },
+		"FindMelodies": func() (int, error) {
+			v, err := f.FindMelodies(f.ctx, other, []string{""}, 9)
+			return len(v), err
+		},
 		"licks.All":  func() (int, error) { v, err := f.Licks().All(f.ctx, other); return len(v), err },
 		"Takes":      func() (int, error) { v, err := f.Takes(f.ctx, other, id); return len(v), err },
 		"Notes":      func() (int, error) { v, err := f.Notes(f.ctx, other, id); return len(v), err },
@@ -290,6 +295,7 @@ func TestWalls(t *testing.T) {
 		"pages.Add":       func() error { _, err := f.Pages().Add(f.ctx, other, &store.Page{}); return err },
 		"slides.Add":      func() error { _, err := f.Slides().Add(f.ctx, other, &store.Slide{}); return err },
 		"gigs.Add":        func() error { _, err := f.Gigs().Add(f.ctx, other, &store.Gig{}); return err },
+		"SetMelodies":     func() error { return f.SetMelodies(f.ctx, other, []store.Unread{{ID: id, Version: 1}}, []string{"x"}) },
 		"licks.Add":       func() error { _, err := f.Licks().Add(f.ctx, other, &store.Lick{}); return err },
 		"drafts.Add":      func() error { _, err := f.Drafts().Add(f.ctx, other, &store.Draft{}); return err },
 	}
@@ -353,7 +359,7 @@ func shelved(t *testing.T, f *fixture) (ids [7]store.ID) {
 	ids[3], errs[3] = f.Drafts().Add(f.ctx, f.owner, &store.Draft{Name: "half a tune"})
 	ids[4], errs[4] = f.Gigs().Add(f.ctx, f.owner, &store.Gig{Name: "Barn dance", On: "2026-06-20"})
 	ids[5], errs[5] = f.Pages().Add(f.ctx, f.owner, &store.Page{Name: "Saturday", Kind: "set", Query: "guitars=1"})
-	ids[6], errs[6] = f.Licks().Add(f.ctx, f.owner, &store.Lick{Lick: lick.Kept{Name: "Gate Hinge"}})
+	ids[6], errs[6] = f.Licks().Add(f.ctx, f.owner, &store.Lick{Kept: lick.Kept{Name: "Gate Hinge"}})
 	if err := errors.Join(errs[:]...); err != nil {
 		t.Fatal(err)
 	}

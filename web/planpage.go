@@ -17,6 +17,7 @@ import (
 
 	"stepping/core/pattern"
 	"stepping/core/plan"
+	"stepping/core/player"
 	"stepping/core/setup"
 	"stepping/core/tune"
 	"stepping/core/tuning"
@@ -36,46 +37,50 @@ type planNote struct {
 
 // planBody is the plan page.
 type planBody struct {
-	ID       string
-	Title    string
-	Version  int
-	CanUndo  bool
-	CanRedo  bool
-	Notice   string
-	Problem  string // why there is no plan
-	Form     settingsForm
-	Library  []tuning.Named
-	Profiles []profileChoice
-	Thumbs   []pattern.Kind
-	Player   string
-	Swing    string // in force, "" if straight
-	SwingOwn string // of the text, "" if straight
-	Identity string
-	Strings  string // tuning, string 6 to 1, without octaves
-	Warnings []abc.Warning
-	Pins     int
-	PinList  []pinView
-	Hand     string    // "left" for a left-handed player, whose picture is mirrored
-	LeftOut  []pinView // pins that cannot be played
-	Choices  []setup.BarChoice
-	Busy     *jobs.NotReady // the plan is not ready yet
-	Stopped  bool           // its planning was stopped
-	Fits     []fitView
-	Lossy    bool   // notes of it lie outside the guitar
-	Lost     int    // notes of its bass that are not played as they are written
-	Chords   string // the chords page with these chords, for a tune without melody
-	Sections []sectionView
-	Rewrites []rewriteView
-	Patterns []patternChoice
-	Changed  *lastChange
-	Leaf     string // which pane is open, "" for none
-	Leaves   []leaf
-	Speed    leaf     // the pane about it
-	Tunings  []choice // to choose from where the tuning is shown: this one, those proposed, and the library's
-	Capos    []choice
-	Dials    []dial
-	Proposed []proposedView
-	Fresh    bool // nothing is chosen on the plan yet
+	ID        string
+	Title     string
+	Version   int
+	Lender    string         // of a borrowed tune, which can only be read
+	Ease      int            // position of the dial *how hard*
+	Levels    []player.Level // of the tune
+	OwnLevels []player.Level // kept for it
+	CanUndo   bool
+	CanRedo   bool
+	Notice    string
+	Problem   string // why there is no plan
+	Form      settingsForm
+	Library   []tuning.Named
+	Profiles  []profileChoice
+	Thumbs    []pattern.Kind
+	Player    string
+	Swing     string // in force, "" if straight
+	SwingOwn  string // of the text, "" if straight
+	Identity  string
+	Strings   string // tuning, string 6 to 1, without octaves
+	Warnings  []abc.Warning
+	Pins      int
+	PinList   []pinView
+	Hand      string    // "left" for a left-handed player, whose picture is mirrored
+	LeftOut   []pinView // pins that cannot be played
+	Choices   []setup.BarChoice
+	Busy      *jobs.NotReady // the plan is not ready yet
+	Stopped   bool           // its planning was stopped
+	Fits      []fitView
+	Lossy     bool   // notes of it lie outside the guitar
+	Lost      int    // notes of its bass that are not played as they are written
+	Chords    string // the chords page with these chords, for a tune without melody
+	Sections  []sectionView
+	Rewrites  []rewriteView
+	Patterns  []patternChoice
+	Changed   *lastChange
+	Leaf      string // which pane is open, "" for none
+	Leaves    []leaf
+	Speed     leaf     // the pane about it
+	Tunings   []choice // to choose from where the tuning is shown: this one, those proposed, and the library's
+	Capos     []choice
+	Dials     []dial
+	Proposed  []proposedView
+	Fresh     bool // nothing is chosen on the plan yet
 	// OctaveDown: the tune was moved down when it was added, since it is written high.
 	OctaveDown bool
 	Kept       *keptView
@@ -227,6 +232,10 @@ func (s *Server) showPlan(c *gin.Context, status int, id store.ID, moment string
 		return
 	}
 	c.Set(tuneKey, &t)
+	if t.Ended {
+		s.endedTune(c, &t)
+		return
+	}
 	body, err := s.newPlanBody(c, &t, note)
 	if err != nil {
 		s.failFor(c, err)
@@ -256,7 +265,7 @@ func (s *Server) showPlan(c *gin.Context, status int, id store.ID, moment string
 		body.LeftOut, body.Lost = leftOut(w.Plan), lostIn(w.Plan)
 		body.Kept, body.CanKeep = newKept(&t.Settings, w.Plan), len(w.Plan.Moments) <= setup.MostKept
 		heard := s.lastHeard(c.Request.Context(), &t, w)
-		if err := s.addWork(c.Request.Context(), t.Owner, &body, w, heard, atoi(moment), waitsForReasons(c)); err != nil {
+		if err := s.addWork(c.Request.Context(), &t, &body, w, heard, atoi(moment), waitsForReasons(c)); err != nil {
 			s.failFor(c, err)
 			return
 		}
@@ -294,19 +303,15 @@ func (s *Server) newPlanBody(c *gin.Context, t *store.Tune, note planNote) (plan
 	if note.Form != nil {
 		body.Form = *note.Form
 	}
-	for _, p := range profiles {
-		if p.ID != t.ProfileID {
-			continue
-		}
-		if body.Dials = dialsOf(&t.Settings, &p.Profile); p.Profile.LeftHanded {
-			body.Hand = "left"
-		}
+	prof, err := s.store.TunePlayer(c.Request.Context(), t.Owner, t.ID)
+	if err != nil {
+		return planBody{}, err
 	}
-	for _, p := range body.Profiles {
-		if p.ID == body.Form.Profile {
-			body.Player = p.Name
-		}
+	body.Player, body.Lender = profileName(&prof.Profile), t.Lender
+	if body.Dials = dialsOf(&t.Settings, &prof.Profile); prof.Profile.LeftHanded {
+		body.Hand = "left"
 	}
+	body.Ease, body.Levels, body.OwnLevels = t.Settings.Ease, t.Settings.AllLevels(), t.Settings.Levels
 	body.describe(&t.Settings)
 	if tu, _, err := s.desk.Read(t.Source); err == nil {
 		body.Swing, body.SwingOwn = swingWords(tu.Swung(t.Settings.Swing).Swing), swingWords(tu.Swing)
@@ -421,17 +426,21 @@ func waitsForReasons(c *gin.Context) time.Duration {
 
 // addWork draws the plan. Reasons and other places take longer than the plan itself: they are left out if they do not
 // come within wait, and the script asks for them when the picture stands. heard is of the last take.
-func (s *Server) addWork(ctx context.Context, owner store.ID, b *planBody, w *desk.Planned, heard map[int]view.Heard, m int,
+func (s *Server) addWork(ctx context.Context, t *store.Tune, b *planBody, w *desk.Planned, heard map[int]view.Heard, m int,
 	wait time.Duration) error {
+	remarks, err := s.remarksByBar(ctx, t)
+	if err != nil {
+		return err
+	}
 	m = min(max(m, 0), len(w.Plan.Moments)-1)
 	b.Warnings, b.Changed, b.Leaves = w.Warnings, changeOf(w), leavesAt(b.ID, m)
 	b.Speed = b.Leaves[slices.IndexFunc(b.Leaves, func(l leaf) bool { return l.ID == "pace" })]
 	now := view.NewNow(b.ID, b.Version, w.Plan, m)
-	now.Changed = w.Differing()[m]
+	now.Changed, now.Remarks = w.Differing()[m], remarks[w.Plan.Moments[m].Bar]
 	if wait > 0 {
 		soon, stop := context.WithTimeout(ctx, wait)
 		defer stop()
-		if err := s.addReasons(soon, owner, w, &now); err != nil && (ctx.Err() != nil || !notYet(err)) {
+		if err := s.addReasons(soon, t.Owner, w, &now); err != nil && (ctx.Err() != nil || !notYet(err)) {
 			return err
 		}
 	}
@@ -481,8 +490,13 @@ func (s *Server) atMoment(c *gin.Context) {
 	}
 	m := min(max(atoi(c.Param("m")), 0), len(w.Plan.Moments)-1)
 	now := view.NewNow(t.ID.String(), t.Version, w.Plan, m)
-	now.Changed = w.Differing()[m]
 	ctx := c.Request.Context()
+	remarks, err := s.remarksByBar(ctx, t)
+	if err != nil {
+		s.failFor(c, err)
+		return
+	}
+	now.Changed, now.Remarks = w.Differing()[m], remarks[w.Plan.Moments[m].Bar]
 	if c.Query("soon") != "" { // the picture is wanted at once: why comes with it if it is known, or nearly
 		soon, stop := context.WithTimeout(ctx, reasonsWait)
 		defer stop()

@@ -11,6 +11,7 @@ import (
 	"github.com/gin-gonic/gin"
 
 	"stepping/core/player"
+	"stepping/core/setup"
 	"stepping/store"
 	"stepping/web/door"
 )
@@ -32,6 +33,10 @@ type profileBody struct {
 	Fields  []profileField // what is asked first
 	Rest    []profileField // measures, and what is only for some
 	Slide   []string       // what the slide does on this guitar
+
+	Lending        bool      // there are accounts
+	Tie            *loanView // the account that this player is, nil for none
+	Link, LinkTill string    // just made, by which an account becomes this player
 }
 
 // profileInput ties a form field to its place in the profile.
@@ -82,6 +87,10 @@ var profileInputs = []profileInput{
 	{name: "vibrato", label: "Your vibrato", help: "Stepping says which notes want it, and how wide and fast. It never changes where a note is played.",
 		options: []option{{"", "medium"}, {"wide", "slow and wide"}, {"narrow", "quick and narrow"}, {"none", "none"}},
 		text:    func(p *player.Profile) *string { return &p.Vibrato }},
+	{name: "level.name", label: "Level of this player’s sheets, by name", help: "For a pupil. Leave it empty for a tune as it is arranged.",
+		text: func(p *player.Profile) *string { return &p.Level.Name }},
+	{name: "level.ease", label: "At that level is left out", help: "Each line has all those before it too.", options: easeOptions(),
+		count: func(p *player.Profile) *int { return &p.Level.Ease }},
 	{name: "reachMm", label: "Reach of fingers 1 to 4, mm",
 		help:   "Without strain, measured fingertip to fingertip. 100 mm covers three frets at the nut.",
 		number: func(p *player.Profile) *float64 { return &p.ReachMM }},
@@ -118,6 +127,14 @@ var profileInputs = []profileInput{
 		number: func(p *player.Profile) *float64 { return &p.Instrument.BridgeMM }},
 	{name: "instrument.frets", label: "Number of frets", count: func(p *player.Profile) *int { return &p.Instrument.Frets }},
 	{name: "instrument.actionMm", label: "Strings over fret 12, mm", number: func(p *player.Profile) *float64 { return &p.Instrument.ActionMM }},
+}
+
+// easeOptions are the positions of the dial *how hard*.
+func easeOptions() (out []option) {
+	for ease := range player.MostEase + 1 {
+		out = append(out, option{strconv.Itoa(ease), setup.LeftOut(player.Level{Ease: ease})})
+	}
+	return out
 }
 
 func (in *profileInput) field(p *player.Profile) profileField {
@@ -242,7 +259,23 @@ func (s *Server) profile(c *gin.Context) {
 	if !ok {
 		return
 	}
-	body := profileBody{ID: p.ID.String(), Name: profileName(&p.Profile), Version: p.Version}
+	s.showProfile(c, p, "", "")
+}
+
+// showProfile draws a player's page, with the link by which an account becomes this player if one was just made.
+func (s *Server) showProfile(c *gin.Context, p *store.Profile, link, till string) {
+	body := profileBody{ID: p.ID.String(), Name: profileName(&p.Profile), Version: p.Version, Link: link, LinkTill: till, Lending: door.Name(c) != ""}
+	loans, err := s.store.Loans(c.Request.Context(), door.Owner(c))
+	if err != nil {
+		s.failFor(c, err)
+		return
+	}
+	for i := range loans {
+		if l := &loans[i]; l.Profile == p.ID && l.Tune == (store.ID{}) && l.To != (store.ID{}) {
+			v := newLoanView(l)
+			body.Tie = &v
+		}
+	}
 	body.ask(fieldsOf(profileInputs, &p.Profile))
 	if p.Profile.Lean != player.LeanNone {
 		body.Slide = slideWords(&p.Profile)

@@ -97,7 +97,7 @@ func New(cfg Config) (*Server, error) {
 // pageNames are the pages; each is parsed with the layout into a set of its own.
 var pageNames = []string{"home", "draft", "playin", "intune", "losses", "neck", "away", "waiting", "whole", "stand", "hear", "practise", "ladder", "today", "part", "log", "take",
 	"besides", "bench", "guitar", "suit", "slides", "slide", "slidesfor", "set", "chords", "patterns", "pattern", "plan", "text",
-	"profiles", "profile", "hands", "taste", "signin", "welcome", "account", "upload", "recordings", "pace", "variations", "compare", "error"}
+	"sheets", "sheetspaper", "lent", "ended", "pupilslog", "profiles", "profile", "hands", "taste", "signin", "welcome", "account", "upload", "recordings", "pace", "variations", "compare", "error"}
 
 func parsePages() (map[string]*template.Template, error) {
 	pages := map[string]*template.Template{}
@@ -177,6 +177,7 @@ func (s *Server) routes() *gin.Engine {
 
 	s.practiceRoutes(r)
 	s.shelfRoutes(r)
+	s.loanRoutes(r)
 	s.tuneRoutes(r.Group("/tunes/:id"))
 	return r
 }
@@ -297,6 +298,14 @@ func (s *Server) tuneRoutes(tune *gin.RouterGroup) {
 	tune.POST("/suit/stop", s.stopSuit)
 	tune.POST("/way", s.takeWay)
 	tune.GET("/compare", s.compare)
+	tune.GET("/sheets", s.sheetsPage)
+	tune.POST("/sheets", s.saveSheets)
+	tune.GET("/sheets/progress", s.sheetsProgress)
+	tune.POST("/sheets/stop", s.stopSheets)
+	tune.GET("/sheets/print", s.printSheets)
+	tune.POST("/remark", s.saveRemark)
+	tune.POST("/levels", s.saveLevels)
+	tune.POST("/lend", s.lendTune)
 	tune.GET("/progress", s.progress)
 	tune.POST("/stop", s.stopPlan)
 	tune.POST("/again", s.planAgain)
@@ -452,6 +461,8 @@ func (s *Server) failFor(c *gin.Context, err error) {
 		c.Abort()
 	case errors.Is(err, store.ErrNotFound):
 		s.fail(c, http.StatusNotFound, errors.New("what this address names is not here; it may have been deleted"))
+	case errors.Is(err, store.ErrLent):
+		s.fail(c, http.StatusConflict, errors.New("this tune is lent to you, and only its owner can change it: practise it, hear it and record it. For changes ask for a copy"))
 	case errors.Is(err, store.ErrTooMany):
 		s.fail(c, http.StatusConflict, errors.New("as many as Stepping keeps are kept already: delete one first"))
 	case errors.Is(err, store.ErrTooLong):
@@ -511,8 +522,16 @@ func (s *Server) tuneParam(c *gin.Context) (*store.Tune, bool) {
 		return nil, false
 	}
 	c.Set(tuneKey, &t)
+	if t.Ended && !outlives[c.FullPath()] {
+		s.endedTune(c, &t)
+		return nil, false
+	}
 	return &t, true
 }
+
+// outlives are the addresses of a borrowed tune that are there after its loan has ended: what the borrower made.
+var outlives = map[string]bool{keptRoute: true, "/tunes/:id/takes/:take/sound.wav": true, "/tunes/:id/takes/:take/delete": true, "/tunes/:id/delete": true,
+	"/tunes/:id/bring-back": true, "/tunes/:id/tags": true}
 
 // tuneAndPlayer loads the tune in the path and the player that it is planned for.
 func (s *Server) tuneAndPlayer(c *gin.Context) (*store.Tune, *store.Profile, bool) {

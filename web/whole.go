@@ -18,20 +18,26 @@ import (
 
 // wholeBody is the whole tune on one page: to read from, to follow by ear, and to print.
 type wholeBody struct {
+	paperBody
 	ID, Title string
-	Moment    int // where the cursor was
-	Tuning    string
-	Strings   string
-	Capo      int
-	Tempo     string
-	Player    string
+	Moment    int      // where the cursor was
 	Turns     []string // retuning, in order
 	Cautions  []string
-	Lines     []view.PaperLine
 	Staff     bool // above the tablature
-	Hard      []hardMove
-	Grips     []view.Grip
 	Client    clientData
+}
+
+// paperBody is a plan on paper.
+type paperBody struct {
+	Tuning  string
+	Strings string
+	Capo    int
+	Tempo   string
+	Player  string
+	Lines   []view.PaperLine
+	Hard    []hardMove
+	Grips   []view.Grip
+	Remarks []barRemark
 }
 
 type hardMove struct{ Where, What, Time string }
@@ -51,9 +57,7 @@ func (s *Server) wholeTune(c *gin.Context) {
 	p := w.Plan
 	r := &p.Request
 	m := min(max(atoi(c.Query("m")), 0), len(p.Moments)-1)
-	b := wholeBody{Moment: m, Client: clientData{ID: t.ID.String(), At: m, Count: len(p.Moments)}, ID: t.ID.String(),
-		Title: t.Title, Tuning: tuning.Identify(r.Tuning).String(), Strings: r.Tuning.Classes(), Capo: r.Capo,
-		Tempo: fmt.Sprintf("%.4g quarter notes a minute", p.Tempo()), Player: profileName(&r.Player), Lines: view.NewPaper(p)}
+	b := wholeBody{paperBody: newPaperBody(p), Moment: m, Client: clientData{ID: t.ID.String(), At: m, Count: len(p.Moments)}, ID: t.ID.String(), Title: t.Title}
 	b.Client.timed(p)
 	if b.Staff = c.Query("staff") != ""; b.Staff {
 		if err := addStaff(b.Lines, p.Request.Tune); err != nil {
@@ -62,13 +66,26 @@ func (s *Server) wholeTune(c *gin.Context) {
 		}
 	}
 	b.turns(s, c, r.Tuning)
+	var err error
+	if b.Remarks, err = s.remarksOf(c.Request.Context(), t, p.Request.Tune); err != nil {
+		s.failFor(c, err)
+		return
+	}
+	s.render(c, http.StatusOK, "whole", "layout", t.Title+", whole", b)
+}
+
+// newPaperBody draws a plan for paper.
+func newPaperBody(p *plan.Plan) paperBody {
+	r := &p.Request
+	b := paperBody{Tuning: tuning.Identify(r.Tuning).String(), Strings: r.Tuning.Classes(), Capo: r.Capo, Tempo: fmt.Sprintf("%.4g quarter notes a minute", p.Tempo()),
+		Player: profileName(&r.Player), Lines: view.NewPaper(p)}
 	for _, mv := range p.Hardest(sheetMoves) {
 		mo := &p.Moments[mv.Moment]
 		b.Hard = append(b.Hard, hardMove{fmt.Sprintf("Bar %s, beat %.4g", mo.Printed, mo.Beat), mv.What,
 			fmt.Sprintf("%.2f s needed, %.2f s there", mv.Need, mv.There)})
 	}
 	b.grips(r)
-	s.render(c, http.StatusOK, "whole", "layout", t.Title+", whole", b)
+	return b
 }
 
 // addStaff writes the bars of each line for a staff above it.
@@ -114,7 +131,7 @@ func (b *wholeBody) turns(s *Server, c *gin.Context, to tuning.Tuning) {
 }
 
 // grips are the plainest grips of the tune's chords.
-func (b *wholeBody) grips(r *plan.Request) {
+func (b *paperBody) grips(r *plan.Request) {
 	if r.Player.Lap() {
 		return
 	}

@@ -16,7 +16,8 @@ import (
 const usage = `usage:
   stepping serve [--lan]             the web application (STEPPING_DSN, STEPPING_ADDR); --lan for others in this
                                      network, with sign-in and a certificate of its own
-  stepping demo                      the same with its own database and demo tunes
+  stepping demo [--accounts]         the same with its own database and demo tunes; --accounts with a teacher, two pupils
+                                     and a lent tune, in a database of their own
   stepping reset NAME                a one-time link for a new password
   stepping backup FILE [--replace]   everything of this installation in one file, also while it runs
   stepping restore FILE [--replace]  and back

@@ -9,9 +9,11 @@ import (
 	"path/filepath"
 	"runtime"
 	"runtime/debug"
+	"strings"
 	"sync"
 	"time"
 
+	"stepping/account"
 	"stepping/demo"
 	"stepping/localdb"
 	"stepping/store"
@@ -26,6 +28,8 @@ const (
 	// Above it garbage is collected more often; what plans and rankings need beside is some tens of MiB each.
 	memoryLimit = 700 << 20
 	threads     = 4 // for each core
+	// The demo with accounts has a database of its own: accounts made in another could not be taken away again.
+	accountsSuffix = "-accounts"
 	// How long requests under way may take at the end.
 	shutdownTime = 10 * time.Second
 )
@@ -33,15 +37,22 @@ const (
 // serveCommand runs the application; STEPPING_DSN names a database, without it the program
 // starts its own under STEPPING_DATA (.data/db).
 func serveCommand(ctx context.Context, args []string, out, errOut io.Writer) error {
-	return serve(ctx, args, out, errOut, false)
+	return serve(ctx, args, out, errOut, serving{})
 }
 
-// demoCommand is serveCommand with the demo tunes seeded on first use.
+// demoCommand is serveCommand with the demo tunes seeded on first use; with --accounts it has a database of its own, with a teacher and two pupils.
 func demoCommand(ctx context.Context, args []string, out, errOut io.Writer) error {
-	return serve(ctx, args, out, errOut, true)
+	what := serving{tunes: true}
+	if len(args) == 1 && args[0] == "--accounts" {
+		what.accounts, args = true, nil
+	}
+	return serve(ctx, args, out, errOut, what)
 }
 
-func serve(ctx context.Context, args []string, out, errOut io.Writer, withTunes bool) error {
+// serving is what a server begins with.
+type serving struct{ tunes, accounts bool }
+
+func serve(ctx context.Context, args []string, out, errOut io.Writer, what serving) error {
 	if os.Getenv("GOMEMLIMIT") == "" {
 		debug.SetMemoryLimit(memoryLimit)
 	}
@@ -50,9 +61,13 @@ func serve(ctx context.Context, args []string, out, errOut io.Writer, withTunes 
 	runtime.GOMAXPROCS(threads * runtime.GOMAXPROCS(0))
 	lan := len(args) == 1 && args[0] == "--lan"
 	if len(args) > 0 && !lan {
-		return &inputError{"stepping serve takes no arguments but --lan; see stepping help"}
+		return &inputError{"stepping serve takes no arguments but --lan, and stepping demo none but --lan or --accounts; see stepping help"}
 	}
-	dsn, dir, stop, err := database(ctx, out, startDatabase)
+	start := startIn(dataDir, rootDataDir)
+	if what.accounts {
+		start = startIn(dataDir+accountsSuffix, rootDataDir+accountsSuffix)
+	}
+	dsn, dir, stop, err := database(ctx, out, start)
 	if err != nil {
 		return err
 	}
@@ -61,11 +76,17 @@ func serve(ctx context.Context, args []string, out, errOut io.Writer, withTunes 
 	if err != nil {
 		return err
 	}
-	st, owner, err := prepared(ctx, errOut, dsn, withTunes)
+	door.access.SignIn = door.access.SignIn || what.accounts
+	st, owner, err := prepared(ctx, errOut, dsn, what.tunes)
 	if err != nil {
 		return err
 	}
 	defer st.Close()
+	if what.accounts {
+		if err := classroom(ctx, out, st, owner, dir); err != nil {
+			return err
+		}
+	}
 	app, err := web.New(web.Config{Store: st, Owner: owner, AtHome: st.AtHome, Access: door.access, Host: os.Getenv("STEPPING_HOST"), Demo: demo.One})
 	if err != nil {
 		return err
@@ -120,6 +141,32 @@ func prepare(ctx context.Context, dsn string, withTunes bool) (*store.Store, sto
 	return st, owner, nil
 }
 
+// classroom makes the demo's accounts at the first start, and prints how to sign in: the password is made there and kept in a file beside the data.
+func classroom(ctx context.Context, out io.Writer, st *store.Store, owner store.ID, dir string) error {
+	file := filepath.Join(dir, "demo-password")
+	password, err := os.ReadFile(file)
+	if errors.Is(err, os.ErrNotExist) {
+		password = []byte(strings.ToLower(account.Secret()[:16]))
+		if err = os.MkdirAll(dir, 0o755); err == nil {
+			err = os.WriteFile(file, password, 0o600)
+		}
+	}
+	if err != nil {
+		return err
+	}
+	if _, err := demo.Classroom(ctx, st, owner, string(password)); err != nil {
+		return err
+	}
+	if err := demo.Lessons(ctx, st, time.Now()); err != nil && !errors.Is(err, store.ErrNotFound) {
+		return err // a pupil whose account was closed needs none
+	}
+	fmt.Fprintf(out, "Sign in with the password %s as\n", password)
+	for _, a := range demo.Accounts {
+		fmt.Fprintf(out, "  %s (%s)\n", a.Name, a.Role)
+	}
+	return nil
+}
+
 // database finds the database: the one that STEPPING_DSN names, or our own by start, whose directory dir is.
 // stop ends what was started.
 func database(ctx context.Context, out io.Writer,
@@ -134,7 +181,7 @@ func database(ctx context.Context, out io.Writer,
 	return db.DSN, db.Dir(), db.Stop, nil
 }
 
-// joinDatabase is startDatabase, or joins one that a running Stepping has.
+// joinDatabase starts the private server, or joins one that a running Stepping has.
 func joinDatabase(ctx context.Context, _ io.Writer) (*localdb.Server, error) {
 	dir := env("STEPPING_DATA", dataDir)
 	if _, err := os.Stat(filepath.Join(dir, "data")); err != nil {
@@ -145,20 +192,22 @@ func joinDatabase(ctx context.Context, _ io.Writer) (*localdb.Server, error) {
 	return localdb.Join(ctx, dir)
 }
 
-// startDatabase starts the private server on STEPPING_DATA. Without that, root's data goes where the server's
+// startIn starts the private server on STEPPING_DATA. Without that it is in usual; root's data goes where the server's
 // unprivileged user can enter, unless there is some in the usual place already.
-func startDatabase(ctx context.Context, out io.Writer) (*localdb.Server, error) {
-	dir := env("STEPPING_DATA", dataDir)
-	db, err := localdb.Start(ctx, dir)
-	var closed *localdb.UnreachableError
-	if !errors.As(err, &closed) || dir != dataDir {
-		return db, err
+func startIn(usual, ofRoot string) func(ctx context.Context, out io.Writer) (*localdb.Server, error) {
+	return func(ctx context.Context, out io.Writer) (*localdb.Server, error) {
+		dir := env("STEPPING_DATA", usual)
+		db, err := localdb.Start(ctx, dir)
+		var closed *localdb.UnreachableError
+		if !errors.As(err, &closed) || dir != usual {
+			return db, err
+		}
+		if _, old := os.Stat(filepath.Join(usual, "data")); old == nil {
+			return nil, err
+		}
+		fmt.Fprintf(out, "The data is kept in %s.\n", ofRoot)
+		return localdb.Start(ctx, ofRoot)
 	}
-	if _, old := os.Stat(filepath.Join(dataDir, "data")); old == nil {
-		return nil, err
-	}
-	fmt.Fprintf(out, "The data is kept in %s.\n", rootDataDir)
-	return localdb.Start(ctx, rootDataDir)
 }
 
 func env(name, fallback string) string {

@@ -27,11 +27,10 @@ var traits = []trait{
 		}},
 	{func(to, from *Pupil) { to.Player.Lean = from.Player.Lean }, func(p *Pupil) string { return leans[p.Player.Lean] }},
 	{func(to, from *Pupil) { to.Level = from.Level }, func(p *Pupil) string {
-		words := setup.LeftOut(p.Level)
 		if p.Level.Name != "" {
-			words += " (" + p.Level.Name + ")"
+			return "the level is " + p.Level.Name
 		}
-		return words
+		return setup.LeftOut(p.Level)
 	}},
 	{func(to, from *Pupil) { to.Player.Thumb = from.Player.Thumb }, func(p *Pupil) string { return thumbs[p.Player.Thumb] }},
 	{func(to, from *Pupil) { to.Player.SlideFinger = from.Player.SlideFinger }, func(p *Pupil) string {
@@ -94,21 +93,22 @@ type Reason struct {
 // mostWords is how many traits a reason names.
 const mostWords = 2
 
-// Why explains every bar in which a sheet differs from the teacher's, bars with the same reason together in the order in which they come. It plans once
-// for each trait that differs. The error is ctx's.
+// Why explains every bar in which a sheet differs from the teacher's, bars with the same reason together in the order in which they come. It plans twice
+// for each trait that differs: the pupil with the teacher's, and the teacher with the pupil's. The error is ctx's.
 func (l *Lesson) Why(ctx context.Context, teacher, of *Sheet, report func(done, total int)) ([]Reason, error) {
 	if teacher.Err != nil || of.Err != nil {
 		return nil, ctx.Err()
 	}
-	var variants []Pupil // of, with one trait taken over
+	var variants, taught []Pupil // the pupil and the teacher, each with one trait of the other
 	var named []*trait
 	for i := range traits {
-		v := of.Pupil
+		v, w := of.Pupil, teacher.Pupil
 		if traits[i].take(&v, &teacher.Pupil); v.key() != of.Pupil.key() {
-			variants, named = append(variants, v), append(named, &traits[i])
+			traits[i].take(&w, &of.Pupil)
+			variants, taught, named = append(variants, v), append(taught, w), append(named, &traits[i])
 		}
 	}
-	sheets, err := l.Sheets(ctx, variants, Watch{Report: report})
+	sheets, err := l.Sheets(ctx, append(variants, taught...), Watch{Report: report})
 	if err != nil {
 		return nil, err
 	}
@@ -124,11 +124,15 @@ func (l *Lesson) Why(ctx context.Context, teacher, of *Sheet, report func(done, 
 	return out, nil
 }
 
-// reasonFor names the traits without which a bar is played as the teacher plays it; if there are none, those without which it
-// is at least played otherwise than now.
+// reasonFor names the traits without which a bar is played as the teacher plays it; if there are none, since several would each do it, those with
+// which the teacher would play it as the pupil does; if there are none of these, those without which it is at least played otherwise than now.
+// variants are the pupil's with each trait taken over, then the teacher's.
 func reasonFor(bar int, of *Sheet, named []*trait, variants []Sheet, theirs string) []string {
-	var makes, changes []string
-	for i := range variants {
+	var makes, does, changes []string
+	for i := range named {
+		if w := &variants[len(named)+i]; w.Err == nil && w.Bars[bar] == of.Bars[bar] {
+			does = append(does, named[i].words(&of.Pupil))
+		}
 		switch v := &variants[i]; {
 		case v.Err != nil:
 		case v.Bars[bar] == theirs:
@@ -137,10 +141,12 @@ func reasonFor(bar int, of *Sheet, named []*trait, variants []Sheet, theirs stri
 			changes = append(changes, named[i].words(&of.Pupil))
 		}
 	}
-	if len(makes) == 0 {
-		makes = changes
+	for _, words := range [][]string{makes, does, changes} {
+		if len(words) > 0 {
+			return words[:min(len(words), mostWords)]
+		}
 	}
-	return makes[:min(len(makes), mostWords)]
+	return nil
 }
 
 // Groups puts sheets that are played alike throughout together, in the order of their first; sheets with Err are groups of their own.

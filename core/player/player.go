@@ -60,6 +60,14 @@ const (
 	LongestLevel = 24
 )
 
+// Or returns the level, or other if it is the zero Level: what is chosen for a sheet comes before the player's own.
+func (l Level) Or(other Level) Level {
+	if l == (Level{}) {
+		return other
+	}
+	return l
+}
+
 // Validate returns a *FieldError for a level that cannot be.
 func (l Level) Validate() error {
 	switch {

@@ -31,7 +31,7 @@ func (d *Door) security(c *gin.Context) {
 	if d.microphone[c.FullPath()] {
 		h.Set("Permissions-Policy", "microphone=(self), camera=(), geolocation=()")
 	}
-	if strings.HasPrefix(c.Request.URL.Path, "/welcome/") {
+	if p := c.Request.URL.Path; strings.HasPrefix(p, "/welcome/") || strings.HasPrefix(p, "/lent/") {
 		h.Set("Referrer-Policy", "no-referrer") // the address is a secret
 	}
 	if d.access.TLS {

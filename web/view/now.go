@@ -51,8 +51,9 @@ type Now struct {
 	Spoken    string   // the moment in one sentence, for who hears the page
 	Because   string   // why, in half a sentence without figures
 	Terms     []termView
-	Others    int // other places for its strokes
-	Quieter   int // other ways to keep its strings quiet
+	Remarks   []string // of the teacher, at its bar
+	Others    int      // other places for its strokes
+	Quieter   int      // other ways to keep its strings quiet
 }
 
 // strokeView is one stroke written large.

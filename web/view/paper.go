@@ -285,3 +285,29 @@ func shortDamper(d play.Damper) string {
 	}
 	return strings.ToLower(string(d))
 }
+
+// BarAlone is one bar of lines as a line of its own, to be compared with others: numbers, digits and count, without what silences strings and
+// without a link. It panics if there is no such bar.
+func BarAlone(lines []PaperLine, bar int) PaperLine {
+	for i := range lines {
+		l := &lines[i]
+		at := slices.IndexFunc(l.Bars, func(b paperBar) bool { return b.Played == bar })
+		if at < 0 {
+			continue
+		}
+		b := l.Bars[at]
+		out := PaperLine{Left: paperLeft, End: paperLeft + b.W, Width: paperLeft + b.W + 4, Strings: l.Strings, Digits: l.Digits}
+		out.Count = out.Digits + 28
+		out.Height = out.Count + 10
+		shift := paperLeft - b.X
+		out.Bars = []paperBar{{X: paperLeft, W: b.W, Number: b.Number}, {X: paperLeft + b.W}}
+		for _, c := range l.Cells {
+			if c.X > b.X && c.X < b.X+b.W {
+				c.X, c.Quiet, c.Sung = c.X+shift, nil, ""
+				out.Cells = append(out.Cells, c)
+			}
+		}
+		return out
+	}
+	panic(fmt.Sprintf("view: there is no bar %d", bar))
+}
