@@ -24,7 +24,7 @@ var headLinks = []headLink{
 	{Name: "Tunes", Link: "/", Key: "T"}, {Name: "Today", Link: "/today", Key: "D"},
 	{Name: "Players", Link: "/profiles", Key: "P", First: true}, {Name: "Guitars", Link: "/bench", Key: "G"},
 	{Name: "Slides", Link: "/slides", Key: "S"},
-	{Name: "Patterns", Link: "/patterns", Key: "A"}, {Name: "Chords", Link: "/chords", Key: "C"}, {Name: "Sets", Link: "/set", Key: "E"},
+	{Name: "Patterns", Link: "/patterns", Key: "A"}, {Name: "Licks", Link: "/licks", Key: "L"}, {Name: "Chords", Link: "/chords", Key: "C"}, {Name: "Sets", Link: "/set", Key: "E"},
 }
 
 // headHere is the head with the place that a request belongs to marked.

@@ -97,7 +97,7 @@ func New(cfg Config) (*Server, error) {
 // pageNames are the pages; each is parsed with the layout into a set of its own.
 var pageNames = []string{"home", "draft", "playin", "intune", "losses", "neck", "away", "waiting", "whole", "stand", "hear", "practise", "ladder", "today", "part", "log", "take",
 	"besides", "bench", "guitar", "suit", "slides", "slide", "slidesfor", "set", "chords", "patterns", "pattern", "plan", "text",
-	"sheets", "sheetspaper", "lent", "ended", "pupilslog", "profiles", "profile", "hands", "taste", "signin", "welcome", "account", "upload", "recordings", "pace", "variations", "compare", "error"}
+	"licks", "lick", "build", "sheets", "sheetspaper", "lent", "ended", "pupilslog", "profiles", "profile", "hands", "taste", "signin", "welcome", "account", "upload", "recordings", "pace", "variations", "compare", "error"}
 
 func parsePages() (map[string]*template.Template, error) {
 	pages := map[string]*template.Template{}
@@ -178,6 +178,7 @@ func (s *Server) routes() *gin.Engine {
 	s.practiceRoutes(r)
 	s.shelfRoutes(r)
 	s.loanRoutes(r)
+	s.lickRoutes(r)
 	s.tuneRoutes(r.Group("/tunes/:id"))
 	return r
 }
@@ -291,6 +292,7 @@ func (s *Server) tuneRoutes(tune *gin.RouterGroup) {
 	tune.GET("/pace", s.pace)
 	tune.GET("/variations", s.variations)
 	tune.POST("/rewrite", s.rewrite)
+	tune.POST("/lick", s.keepLick)
 	tune.GET("/phrase.wav", s.hearPhrase)
 	tune.GET("/slides", s.compareSlides)
 	tune.GET("/suit", s.suit)
