@@ -35,8 +35,9 @@ tunes/NAME.history.json  what can be undone and redone
 practice/NAME.json       what you played of it and how it went, and your notes on bars
 plans/NAME.json          the plan last worked out for it (docs/formats.md says how to read it)
 slide/NAME.json          the notes that a player of players/ stopped in the trainer for the slide
+borrowed/NAME.json       what you played of a tune that is lent to you, whose text is its owner's; your recordings of it are in borrowed/NAME/
 recordings/NAME/N.wav    your recordings of it, with what was heard in each as N.json
-players/, guitars/, slides/, patterns/, gigs/, drafts/, pages/ (sets and progressions that you saved)   as JSON
+players/, guitars/, slides/, patterns/, licks/, gigs/, drafts/, pages/ (sets and progressions that you saved)   as JSON
 index.json               which file is which thing, for Import
 
 Stepping takes this file back under Account, "Import": what is there already stays, what is missing is added.
@@ -48,6 +49,29 @@ type setFor struct {
 	Player   string         `json:"player"` // the file of the player it is planned for, without ending
 	Tags     []string       `json:"tags,omitempty"`
 	Settings setup.Settings `json:"settings"`
+
+	Sheets  []archivedSheet  `json:"sheets,omitempty"`
+	Remarks []archivedRemark `json:"remarks,omitempty"`
+}
+
+// archivedSheet is a player for whom a tune has a sheet.
+type archivedSheet struct {
+	Player string       `json:"player"`
+	Level  player.Level `json:"level,omitzero"`
+}
+
+// archivedRemark is a remark at a bar, as played, from 1.
+type archivedRemark struct {
+	Player string `json:"player,omitempty"` // "" for everybody
+	Bar    int    `json:"bar"`
+	Text   string `json:"text"`
+}
+
+// archivedLoan is a borrowed tune: its text is its owner's, the practice is the borrower's.
+type archivedLoan struct {
+	Title  string `json:"title"`
+	Lender string `json:"lender"`
+	archivedLog
 }
 
 // archivedHistory is what can be undone and redone, oldest first.
@@ -145,6 +169,7 @@ func writeEverything(ctx context.Context, st *store.Store, owner store.ID, to io
 		}
 	}
 	err = errors.Join(shelfOut(e, st.Guitars(), "guitars"), shelfOut(e, st.Slides(), "slides"), shelfOut(e, st.Patterns(), "patterns"),
+		shelfOut(e, st.Licks(), "licks"),
 		shelfOut(e, st.Pages(), "pages"), shelfOut(e, st.Gigs(), "gigs"), shelfOut(e, st.Drafts(), "drafts"),
 		e.put("README.txt", []byte(archiveReadme)), e.putJSON("index.json", e.index))
 	if err != nil {
@@ -190,13 +215,20 @@ func (e *export) tuneOut(id store.ID, name string) error {
 	if err != nil {
 		return err
 	}
+	if t.Lender != "" {
+		return e.borrowedOut(&t, name)
+	}
 	edits, head, err := e.st.History(e.ctx, e.owner, id)
 	if err != nil {
 		return err
 	}
+	set := setFor{Title: t.Title, Player: e.players[t.ProfileID], Tags: tagsOf(t.Tags), Settings: t.Settings}
+	if err := e.addPupils(id, &set); err != nil {
+		return err
+	}
 	e.index.IDs["tunes/"+name] = id
 	if err := errors.Join(e.put("tunes/"+name+".abc", []byte(t.Source)),
-		e.putJSON("tunes/"+name+".json", setFor{t.Title, e.players[t.ProfileID], tagsOf(t.Tags), t.Settings})); err != nil {
+		e.putJSON("tunes/"+name+".json", set)); err != nil {
 		return err
 	}
 	if len(edits) > 1 {
@@ -208,11 +240,8 @@ func (e *export) tuneOut(id store.ID, name string) error {
 			return err
 		}
 	}
-	var log archivedLog
-	var err2 error
-	log.Passes, err = e.st.PassesOver(e.ctx, e.owner, id)
-	log.Notes, err2 = e.st.Notes(e.ctx, e.owner, id)
-	if err := errors.Join(err, err2); err != nil {
+	log, err := e.logOf(id)
+	if err != nil {
 		return err
 	}
 	if len(log.Passes)+len(log.Notes) > 0 {
@@ -227,11 +256,40 @@ func (e *export) tuneOut(id store.ID, name string) error {
 			}
 		}
 	}
-	return e.takesOut(id, name)
+	return e.takesOut(id, "recordings/"+name)
 }
 
-// takesOut writes the recordings of a tune, block by block. One whose sound is not here is left out.
-func (e *export) takesOut(tune store.ID, name string) error {
+// addPupils adds for whom a tune has sheets, and what is said at its bars.
+func (e *export) addPupils(tune store.ID, set *setFor) error {
+	sheets, err := e.st.Sheets(e.ctx, e.owner, tune)
+	remarks, err2 := e.st.Remarks(e.ctx, e.owner, tune)
+	for _, sh := range sheets {
+		set.Sheets = append(set.Sheets, archivedSheet{e.players[sh.Profile], sh.Level})
+	}
+	for _, r := range remarks {
+		set.Remarks = append(set.Remarks, archivedRemark{e.players[r.For], r.Bar, r.Text})
+	}
+	return errors.Join(err, err2)
+}
+
+func (e *export) logOf(tune store.ID) (log archivedLog, err error) {
+	var err2 error
+	log.Passes, err = e.st.PassesOver(e.ctx, e.owner, tune)
+	log.Notes, err2 = e.st.Notes(e.ctx, e.owner, tune)
+	return log, errors.Join(err, err2)
+}
+
+// borrowedOut writes what the borrower made of a borrowed tune.
+func (e *export) borrowedOut(t *store.Tune, name string) error {
+	log, err := e.logOf(t.ID)
+	if err := errors.Join(err, e.putJSON("borrowed/"+name+".json", archivedLoan{t.Title, t.Lender, log})); err != nil {
+		return err
+	}
+	return e.takesOut(t.ID, "borrowed/"+name)
+}
+
+// takesOut writes the recordings of a tune into a directory, block by block. One whose sound is not here is left out.
+func (e *export) takesOut(tune store.ID, dir string) error {
 	takes, err := e.st.Takes(e.ctx, e.owner, tune)
 	if err != nil {
 		return err
@@ -241,7 +299,7 @@ func (e *export) takesOut(tune store.ID, name string) error {
 		if _, err := e.st.TakeSound(e.ctx, e.owner, t.ID, 0); errors.Is(err, store.ErrNoSound) {
 			continue
 		}
-		file := fmt.Sprintf("recordings/%s/%03d", name, i+1)
+		file := fmt.Sprintf("%s/%03d", dir, i+1)
 		e.index.IDs[file] = t.ID
 		if err := e.putJSON(file+".json", archivedTake{t.At, t.Name, t.Plan, t.Doc}); err != nil {
 			return err

@@ -155,7 +155,7 @@ func kindOf(name string) string {
 	switch dir := path.Dir(name); {
 	case dir == "tunes" && path.Ext(name) == ".abc":
 		return "tunes"
-	case slices.Contains([]string{"guitars", "slides", "patterns", "pages", "gigs", "drafts"}, dir) && path.Ext(name) == ".json":
+	case slices.Contains([]string{"guitars", "slides", "patterns", "licks", "pages", "gigs", "drafts"}, dir) && path.Ext(name) == ".json":
 		return dir
 	}
 	return ""
@@ -196,7 +196,7 @@ func (in *incomingArchive) add(st *store.Store) (err error) {
 	if err := in.addPlayers(); err != nil {
 		return err
 	}
-	for _, kind := range []string{"tunes", "guitars", "slides", "patterns", "pages", "gigs", "drafts"} { // what names tunes comes after them
+	for _, kind := range []string{"tunes", "guitars", "slides", "patterns", "licks", "pages", "gigs", "drafts"} { // what names tunes comes after them
 		for _, name := range in.names {
 			if kindOf(name) != kind {
 				continue
@@ -229,6 +229,13 @@ func (in *incomingArchive) addOne(kind, name string) error {
 		})
 	case "patterns":
 		return shelfIn(in, in.st.Patterns(), name, func(p *pattern.Pattern) error { return p.Validate() })
+	case "licks":
+		return shelfIn(in, in.st.Licks(), name, func(l *store.Lick) error {
+			if here, ok := in.here[l.Tune]; ok {
+				l.Tune = here
+			}
+			return l.Check()
+		})
 	case "pages":
 		return shelfIn(in, in.st.Pages(), name, in.checkPage)
 	case "gigs":

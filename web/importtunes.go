@@ -151,11 +151,41 @@ func (in *incomingArchive) addTune(name string) error {
 	in.tunes[base] = id
 	if added {
 		in.added["tunes"]++
-		if err := in.st.SetTags(in.ctx, in.owner, id, set.Tags); err != nil {
+		if err := errors.Join(in.st.SetTags(in.ctx, in.owner, id, set.Tags), in.addPupils(id, set)); err != nil {
 			return err
 		}
 	}
 	return in.addLog(id, &log)
+}
+
+// addPupils adds for whom a tune that was added has sheets, and what is said at its bars. Players that are not there have none.
+func (in *incomingArchive) addPupils(tune store.ID, set *setFor) error {
+	var sheets []store.Sheet
+	for _, sh := range set.Sheets {
+		id, ok := in.players[sh.Player]
+		if !ok || slices.ContainsFunc(sheets, func(s store.Sheet) bool { return s.Profile == id }) {
+			continue
+		}
+		if err := sh.Level.Validate(); err != nil {
+			return err
+		}
+		sheets = append(sheets, store.Sheet{Profile: id, Level: sh.Level})
+	}
+	if len(sheets) > 0 {
+		if err := in.st.SetSheets(in.ctx, in.owner, tune, nil, sheets); err != nil {
+			return err
+		}
+	}
+	for _, r := range set.Remarks {
+		id, ok := in.players[r.Player]
+		if r.Text == "" || r.Bar < 1 || r.Bar > 1e6 || !utf8.ValidString(r.Text) || r.Player != "" && !ok {
+			continue
+		}
+		if err := in.st.SetRemark(in.ctx, in.owner, tune, store.Remark{For: id, Bar: r.Bar, Text: r.Text}, ""); err != nil && !errors.Is(err, store.ErrStale) {
+			return err
+		}
+	}
+	return nil
 }
 
 // alike finds a tune here with the same text and settings: what an archive without an index can be known by.

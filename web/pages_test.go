@@ -2,6 +2,7 @@ package web_test
 
 import (
 	"fmt"
+	"net/url"
 	"slices"
 	"strings"
 	"testing"
@@ -13,6 +14,7 @@ import (
 	"stepping/core/pattern"
 	"stepping/core/player"
 	"stepping/demo"
+	"stepping/store"
 )
 
 // pagesOf are the addresses of all pages that a site has, by walking its routes; those that answer with files are left out.
@@ -30,9 +32,10 @@ func (s *site) pagesOf(t *testing.T) (out []string) {
 	if err != nil {
 		t.Fatal(err)
 	}
+	lick := s.taught(t, profiles)
 	things := map[string]string{"tunes": strings.TrimPrefix(s.tunePath(t, 1), "/tunes/"),
 		"guitars": strings.TrimPrefix(guitar, "/guitars/"), "slides": strings.TrimPrefix(slide, "/slides/"),
-		"patterns": pattern.String(), "profiles": profiles[0].ID.String()}
+		"patterns": pattern.String(), "licks": lick, "profiles": profiles[0].ID.String()}
 	for _, route := range s.app.Routes() {
 		method, path, _ := strings.Cut(route, " ")
 		kind := strings.Split(path, "/")[1]
@@ -45,6 +48,27 @@ func (s *site) pagesOf(t *testing.T) (out []string) {
 		out = append(out, at)
 	}
 	return out
+}
+
+// taught gives the second tune sheets for both players and a remark, and keeps a lick of it, whose key it returns.
+func (s *site) taught(t *testing.T, profiles []store.Profile) string {
+	t.Helper()
+	tune := s.tunePath(t, 1)
+	form := url.Values{"had": {"null"}}
+	for _, p := range profiles {
+		form.Add("pupil", p.ID.String())
+		form.Set("level-"+p.ID.String(), "Half way")
+	}
+	for path, form := range map[string]url.Values{"/sheets": form, "/remark": {"bar": {"2"}, "remark": {"Count this bar aloud"}}} {
+		if status, body, _ := s.ask(t, "POST", tune+path, form); status != 303 {
+			t.Fatalf("%s: %d %.300s", path, status, body)
+		}
+	}
+	status, body, header := s.ask(t, "POST", tune+"/lick", url.Values{"first": {"1"}, "last": {"2"}, "name": {"Bucket one"}, "tags": {"rag"}})
+	if status != 303 {
+		t.Fatalf("a lick: %d %.300s", status, body)
+	}
+	return strings.TrimPrefix(header.Get("Location"), "/licks/")
 }
 
 // small lists what is to be pressed and is less than 44 pixels high or wide; links within text may be.

@@ -19,6 +19,7 @@ import (
 	"github.com/chromedp/chromedp/kb"
 
 	"stepping/core/entry"
+	"stepping/core/lick"
 	"stepping/core/pattern"
 	"stepping/core/setup"
 	"stepping/demo"
@@ -93,6 +94,7 @@ var ownersOwn = map[string]bool{
 	"GET /": true, "POST /tunes": true, "POST /demo-tune": true, "POST /drafts": true, "POST /neck": true, "POST /look": true,
 	"GET /bench": true, "POST /bench/hear": true, "GET /tone.wav": true, "GET /sample.wav": true, "GET /set": true, "POST /guitars": true,
 	"GET /slides": true, "POST /slides": true,
+	"GET /licks": true, "GET /build": true, "POST /build": true, "GET /lent": true, "GET /lent/:secret": true, "POST /lent/:secret": true,
 	"GET /chords": true, "GET /chords.wav": true, "GET /patterns": true, "POST /patterns": true, "POST /pages": true,
 	"GET /profiles": true, "POST /profiles": true, "POST /sign-out": true, "GET /account": true,
 	"GET /play-in": true, "POST /play-in": true, "GET /today": true, "GET /today/part": true, "GET /log.csv": true, "GET /log.json": true, "POST /gigs": true,
@@ -149,13 +151,24 @@ func TestWalls(t *testing.T) {
 	if err := errors.Join(err, s.store.AddUploadPart(t.Context(), s.owner, coming.ID, 0, []byte("x"))); err != nil {
 		t.Fatal(err)
 	}
-	things["uploads"] = coming.ID.String()
+	kept, err := s.store.Licks().Add(t.Context(), s.owner, &store.Lick{Kept: lick.Kept{Name: "Ash's lick"}})
+	if err != nil {
+		t.Fatal(err)
+	}
+	if _, err := s.store.AddLoan(t.Context(), s.owner, tunes[0].ID, store.ID{}, false); err != nil {
+		t.Fatal(err)
+	}
+	loans, err := s.store.Loans(t.Context(), s.owner)
+	if err != nil {
+		t.Fatal(err)
+	}
+	things["uploads"], things["licks"], things["loans"] = coming.ID.String(), kept.String(), loans[0].ID.String()
 	other := s.newAccount(t, store.InviteLink, "Rook Tansy")
 	stranger := s.caller(t)
 	for _, route := range s.app.Routes() {
 		method, path, _ := strings.Cut(route, " ")
 		kind := strings.Split(path, "/")[1]
-		at := strings.NewReplacer(":id", things[kind], ":m", "0", ":n", "0", ":take", recorded.String()).Replace(path)
+		at := strings.NewReplacer(":id", things[kind], ":m", "0", ":n", "0", ":take", recorded.String(), ":secret", "NOSUCHSECRET").Replace(path)
 		form := url.Values(nil)
 		if method == http.MethodPost {
 			form = url.Values{"version": {"1"}}
@@ -214,8 +227,8 @@ func TestWalls(t *testing.T) {
 		}
 	}
 	after, _ := s.store.Tunes(t.Context(), s.owner)
-	kept, _ := s.store.Profiles(t.Context(), s.owner)
-	if !reflect.DeepEqual(tunes, after) || !reflect.DeepEqual(profiles, kept) {
+	players, _ := s.store.Profiles(t.Context(), s.owner)
+	if !reflect.DeepEqual(tunes, after) || !reflect.DeepEqual(profiles, players) {
 		t.Error("the first owner's things were changed")
 	}
 	if status, _, _ := first.ask("/account", nil); status != 200 {
