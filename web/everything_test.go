@@ -14,6 +14,8 @@ import (
 	"testing"
 	"time"
 
+	"github.com/google/uuid"
+
 	"stepping/core/entry"
 	"stepping/core/intonation"
 	"stepping/core/pattern"
@@ -84,6 +86,11 @@ func TestEverything(t *testing.T) {
 		url.Values{"name": {"Saturday"}, "kind": {"set"}, "query": {"guitars=1&t=" + played[1].ID.String()}}); status != 303 {
 		t.Fatal(status, body)
 	}
+	kept := strings.TrimPrefix(mustLocation(t, first, "/tunes/"+played[1].ID.String()+"/lick", url.Values{"first": {"1"}, "last": {"2"}, "name": {"Bucket one"}}), "/licks/")
+	for path, form := range map[string]url.Values{"/sheets": {"had": {"null"}, "pupil": {played[1].ProfileID.String()}, "level-" + played[1].ProfileID.String(): {"Half way"}},
+		"/remark": {"bar": {"2"}, "remark": {"Count aloud"}}} {
+		mustLocation(t, first, "/tunes/"+played[1].ID.String()+path, form)
+	}
 	sheet := entry.New("Open D")
 	if err := errors.Join(sheet.Press("put:2:3"), sheet.Press("put:1:0")); err != nil {
 		t.Fatal(err)
@@ -114,7 +121,7 @@ func TestEverything(t *testing.T) {
 		t.Errorf("%v", count)
 	}
 	other := s.newAccount(t, store.InviteLink, "Rook Tansy")
-	if status, body := other.bring([]byte(data)); status != 200 || !strings.Contains(body, "Added: 3 tunes, 2 players, 3 slides, 1 saved pages, 1 gigs, 1 drafts, 2 tries, 1 recordings") {
+	if status, body := other.bring([]byte(data)); status != 200 || !strings.Contains(body, "Added: 3 tunes, 2 players, 3 slides, 1 licks, 1 saved pages, 1 gigs, 1 drafts, 2 tries, 1 recordings") {
 		t.Fatalf("%d %.600s", status, body)
 	}
 	if _, body := other.bring([]byte(data)); !strings.Contains(body, "nothing was added") {
@@ -146,6 +153,14 @@ func TestEverything(t *testing.T) {
 	}
 	if got, err := s.store.SlideNotes(t.Context(), owner.Owner, theirs[0].ProfileID); err != nil || !reflect.DeepEqual(got, []intonation.Played{slid}) {
 		t.Errorf("what was played with the slide came back as %+v, %v", got, err)
+	}
+	licks, err := s.store.Licks().All(t.Context(), owner.Owner)
+	sheets, err2 := s.store.Sheets(t.Context(), owner.Owner, theirs[1].ID)
+	remarks, err3 := s.store.Remarks(t.Context(), owner.Owner, theirs[1].ID)
+	was, err4 := s.store.Licks().Get(t.Context(), s.owner, store.ID(uuid.MustParse(kept)))
+	if err := errors.Join(err, err2, err3, err4); err != nil || len(licks) != 1 || !reflect.DeepEqual(licks[0].Doc.Kept, was.Doc.Kept) || licks[0].Doc.Tune != theirs[1].ID ||
+		len(sheets) != 1 || sheets[0].Level.Name != "Half way" || sheets[0].Profile != theirs[1].ProfileID || len(remarks) != 1 || remarks[0].Text != "Count aloud" {
+		t.Errorf("licks, sheets and remarks came back as %+v, %+v, %+v: %v", licks, sheets, remarks, err)
 	}
 	gigs, err := s.store.Gigs().All(t.Context(), owner.Owner)
 	drafts, err2 := s.store.Drafts().All(t.Context(), owner.Owner)
@@ -186,6 +201,7 @@ func TestEverything(t *testing.T) {
 			"tunes/a.json": `{"tags":["aaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaa"],"settings":{"tuning":"Standard","thumb":"none"}}`}), "its tags"},
 		"history": {zipOf(t, map[string]string{"tunes/a.abc": "K:D\nD2|", "tunes/a.history.json": `{"head":3,"edits":[]}`}), "its history"},
 		"gig":     {zipOf(t, map[string]string{"gigs/1.json": `{"name":"x","on":"tomorrow"}`, "players/a.json": "{}"}), "a name and a day"},
+		"lick":    {zipOf(t, map[string]string{"licks/1.json": `{"name":"x","bars":2,"num":4,"den":3}`}), "licks/1.json"},
 		"draft":   {zipOf(t, map[string]string{"drafts/1.json": `{"data":"AAAA"}`}), "drafts/1.json"},
 		"index":   {zipOf(t, map[string]string{"tunes/a.abc": "K:D\nD2|", "index.json": `{"ids":{"tunes/a":7}}`}), "index.json"},
 		"long":    {zipOf(t, map[string]string{"patterns/1.json": strings.Replace(mustJSON(t, &pattern.Library[0]), pattern.Library[0].Name, strings.Repeat("x", 300), 1)}), "patterns/1.json: "},

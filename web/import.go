@@ -370,7 +370,7 @@ func shelfIn[T any](in *incomingArchive, to interface {
 // said says what was added.
 func (in *incomingArchive) said() string {
 	var parts []string
-	for _, kind := range [][2]string{{"tunes", "tunes"}, {"players", "players"}, {"guitars", "guitars"}, {"slides", "slides"}, {"patterns", "patterns"},
+	for _, kind := range [][2]string{{"tunes", "tunes"}, {"players", "players"}, {"guitars", "guitars"}, {"slides", "slides"}, {"patterns", "patterns"}, {"licks", "licks"},
 		{"pages", "saved pages"}, {"gigs", "gigs"}, {"drafts", "drafts"}, {"tries", "tries"}, {"recordings", "recordings"}} {
 		if n := in.added[kind[0]]; n > 0 {
 			parts = append(parts, strconv.Itoa(n)+" "+kind[1])
