@@ -15,6 +15,8 @@ import (
 	"github.com/chromedp/chromedp/kb"
 
 	"stepping/core/intonation"
+	"stepping/core/player"
+	"stepping/core/setup"
 	"stepping/core/sound"
 	"stepping/core/take/taketest"
 	"stepping/demo"
@@ -150,21 +152,24 @@ func TestScreenshots(t *testing.T) {
 			b.do(chromedp.Sleep(500 * time.Millisecond))
 		}
 	})
-	take("set", 1280, 800, "/set", nil)
-	s.chooses(t)
-	take("taste", 1280, 800, "/profiles", func(b *tab) {
-		b.do(chromedp.Click(".players a"))
-		b.until("document.querySelector('a[href$=\"/taste\"]')")
-		b.do(chromedp.Click(`a[href$="/taste"]`))
-		b.ready("document.getElementById('ranking')")
-		b.key("l")
-		for range 120 {
-			if eval[bool](b, "!!document.querySelector('.taste')") {
-				return
-			}
-			b.do(chromedp.Sleep(500 * time.Millisecond))
+	profiles, err := s.store.Profiles(t.Context(), s.owner)
+	if err != nil {
+		t.Fatal(err)
+	}
+	pupil := profiles[1].Profile
+	pupil.Name, pupil.Lean, pupil.Level = "Rook, first steps, no slide", player.LeanNone, setup.Proposed[2]
+	if err := s.store.SaveProfile(t.Context(), s.owner, profiles[1].ID, profiles[1].Version, pupil); err != nil {
+		t.Fatal(err)
+	}
+	s.taught(t, profiles)
+	for i, form := range []url.Values{{"first": {"1"}, "last": {"2"}, "name": {"Weir steps"}, "tags": {"slow, home"}}, {"first": {"7"}, "last": {"8"}, "name": {"Coming home"}, "tags": {"ending"}},
+		{"first": {"9"}, "last": {"10"}, "name": {"Up to the gate"}, "tags": {"fourth degree"}}, {"first": {"2"}, "last": {"2"}, "name": {"Bucket two"}, "tags": {"rag"}}} {
+		if status, body, _ := s.ask(t, "POST", s.tunePath(t, i/3)+"/lick", form); status != 303 {
+			t.Fatalf("%d %.300s", status, body)
 		}
-	})
+	}
+	take("pupils", 1280, 1100, s.tunePath(t, 1)+"/sheets", func(b *tab) { b.until("document.querySelector('.lesson')") })
+	take("licks", 1280, 800, "/licks", nil)
 }
 
 // keymap opens the list of keys: ? pressed shortly, which a busy machine might not manage between two messages to the browser.

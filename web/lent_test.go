@@ -10,9 +10,12 @@ import (
 
 	"github.com/google/uuid"
 
+	"stepping/account"
 	"stepping/core/practice"
 	"stepping/core/setup"
+	"stepping/demo"
 	"stepping/store"
+	"stepping/store/storetest"
 )
 
 // oneLink finds the link that a page shows once.
@@ -272,5 +275,57 @@ func TestPupils(t *testing.T) {
 	}
 	if status, body := ask("POST", "/lend", url.Values{}); status != http.StatusConflict || !strings.Contains(body, "accounts") {
 		t.Errorf("lending without accounts: %d", status)
+	}
+}
+
+// TestClassroom: the demo's accounts are made once, can sign in, the tune is lent to both pupils as their sheets, and the log of one of them is shown.
+func TestClassroom(t *testing.T) {
+	t.Parallel()
+	dsn, err := storetest.DSN()
+	if err != nil {
+		t.Fatal(err)
+	}
+	st, err := store.Open(t.Context(), dsn)
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer st.Close()
+	owner, err := demo.Prepare(t.Context(), st, true)
+	if err != nil {
+		t.Fatal(err)
+	}
+	for _, want := range []bool{true, false} {
+		if made, err := demo.Classroom(t.Context(), st, owner, "brass on the tenth fret"); made != want || err != nil {
+			t.Fatalf("made %v, %v", made, err)
+		}
+		if err := demo.Lessons(t.Context(), st, time.Now()); err != nil {
+			t.Fatal(err)
+		}
+	}
+	for i, a := range demo.Accounts {
+		got, err := st.Account(t.Context(), a.Name)
+		if err != nil {
+			t.Fatal(err)
+		}
+		if right, _ := account.Verify(got.Password, "brass on the tenth fret"); !right {
+			t.Errorf("%s cannot sign in", a.Name)
+		}
+		tunes, err := st.Tunes(t.Context(), got.Owner)
+		if err != nil || i > 0 && (len(tunes) != 1 || tunes[0].Lender != demo.Accounts[0].Name || tunes[0].Settings.Ease == 0) {
+			t.Errorf("%s has %+v, %v", a.Name, tunes, err)
+		}
+	}
+	loans, err := st.Loans(t.Context(), owner)
+	if err != nil {
+		t.Fatal(err)
+	}
+	shown := 0
+	for _, l := range loans {
+		if log, _, err := st.PupilsLog(t.Context(), owner, l.Profile); l.Tune == (store.ID{}) && err == nil && len(log) == 1 && len(log[0].Passes) > 10 {
+			shown++
+		}
+	}
+	if len(loans) != 4 || shown != 1 {
+		t.Errorf("%d loans, %d logs shown", len(loans), shown)
 	}
 }

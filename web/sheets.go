@@ -358,15 +358,25 @@ func (b *sheetsBody) compare(k *class, ids []store.ID, tu *tune.Tune) {
 		b.Columns = append(b.Columns, col)
 	}
 	differ := lesson.Differing(shown...)
+	widest := 0.0 // all bars to one scale
 	for _, bar := range differ {
-		b.Rows = append(b.Rows, b.row(k, groups, tu, bar))
+		row := newSheetRow(k, groups, tu, bar)
+		for i := range row.Cells {
+			widest = max(widest, row.Cells[i].Line.Width)
+		}
+		b.Rows = append(b.Rows, row)
+	}
+	for _, row := range b.Rows {
+		for i := range row.Cells {
+			row.Cells[i].Line.Width = widest
+		}
 	}
 	b.Alike = otherBars(tu, differ)
 }
 
-func (b *sheetsBody) row(k *class, groups [][]int, tu *tune.Tune, bar int) sheetRow {
+// newSheetRow draws one bar of every group.
+func newSheetRow(k *class, groups [][]int, tu *tune.Tune, bar int) sheetRow {
 	row := sheetRow{Bar: tu.BarPrinted(bar).Short()}
-	widest := 0.0
 	for _, g := range groups {
 		sh := &k.sheets[g[0]]
 		if sh.Err != nil {
@@ -382,11 +392,7 @@ func (b *sheetsBody) row(k *class, groups [][]int, tu *tune.Tune, bar int) sheet
 		if cell.Why == "" && !cell.Same && g[0] != 0 {
 			cell.Why = "several things together"
 		}
-		widest = max(widest, cell.Line.Width)
 		row.Cells = append(row.Cells, cell)
-	}
-	for i := range row.Cells {
-		row.Cells[i].Line.Width = widest
 	}
 	return row
 }
