@@ -97,8 +97,8 @@ type Remark struct {
 // maxRemarks is how many remarks a tune has at most.
 const maxRemarks = 1000
 
-// SetRemark keeps a remark in place of what was there; "" removes it. ErrStale if the text there is not was any more, ErrNotFound for a tune or player that the owner
-// does not have, ErrLent, ErrTooMany.
+// SetRemark keeps a remark in place of what was there; "" removes it. ErrStale if the text there is not was any more, ErrNotFound
+// for a tune or player that the owner does not have, ErrLent, ErrTooMany.
 func (s *Store) SetRemark(ctx context.Context, owner, tune ID, r Remark, was string) error {
 	return s.inTx(ctx, "keep the remark", func(tx *sql.Tx) error {
 		if err := ownTune(ctx, tx, owner, tune); err != nil {

@@ -12,10 +12,11 @@ import (
 	"stepping/core/setup"
 )
 
-// tuneColumns reads a tune; of a borrowed one (see migration 29) text, settings, version and player are the lender's, through the loan. Where the loan has
-// ended, or the lender has deleted the tune, s is missing.
+// tuneColumns reads a tune; of a borrowed one (see migration 29) text, settings, version and player are the lender's, through the
+// loan. Where the loan has ended, or the lender has deleted the tune, s is missing.
 const tuneColumns = `SELECT t.id, t.owner_id, COALESCE(s.title, t.title), COALESCE(s.source, t.source), t.tags, COALESCE(s.version, t.version), COALESCE(l.profile_id, e.profile_id),
-  e.settings, t.lender = '' AND e.seq > (SELECT MIN(f.seq) FROM edits f WHERE f.tune_id = t.id), t.lender = '' AND EXISTS (SELECT 1 FROM edits n WHERE n.tune_id = t.id AND n.seq = t.head + 1),
+  e.settings, t.lender = '' AND e.seq > (SELECT MIN(f.seq) FROM edits f WHERE f.tune_id = t.id),
+  t.lender = '' AND EXISTS (SELECT 1 FROM edits n WHERE n.tune_id = t.id AND n.seq = t.head + 1),
   t.lender, s.id IS NOT NULL, l.id, p.doc, h.level, h.ease` + tuneFrom + " WHERE t.gone_at IS NULL AND t.owner_id = ?"
 
 const tuneFrom = ` FROM tunes t LEFT JOIN loans l ON l.id = t.loan_id AND l.to_id = t.owner_id

@@ -113,7 +113,7 @@ func TestLent(t *testing.T) {
 			}
 		}
 	}
-	if status, body, _ := pupil.ask(borrowed, nil); status != 200 || !strings.Contains(body, "Lent to you by Ash Fernlow") || strings.Contains(body, "data-dials") ||
+	if status, body, _ := pupil.ask(borrowed, nil); status != 200 || !strings.Contains(body, "<b>Ash Fernlow</b>") || strings.Contains(body, "data-dials") ||
 		!strings.Contains(body, "Wren") {
 		t.Errorf("the borrowed plan: %d %.300s", status, body)
 	}
@@ -278,7 +278,8 @@ func TestPupils(t *testing.T) {
 	}
 }
 
-// TestClassroom: the demo's accounts are made once, can sign in, the tune is lent to both pupils as their sheets, and the log of one of them is shown.
+// TestClassroom: the demo's accounts are made once, can sign in, the tune is lent to both pupils as their sheets, and the log of
+// one of them is shown.
 func TestClassroom(t *testing.T) {
 	t.Parallel()
 	dsn, err := storetest.DSN()

@@ -193,7 +193,8 @@ func (s *Server) showLick(c *gin.Context, status int, k *store.Kept[store.Lick],
 }
 
 // fitLick plans a lick over a chord, in a tuning, for a player. words say what changed on the way; the error is written for people.
-func (s *Server) fitLick(c *gin.Context, k *store.Kept[store.Lick], q url.Values, profiles []store.Profile) (p *plan.Plan, words []string, err error) {
+func (s *Server) fitLick(c *gin.Context, k *store.Kept[store.Lick], q url.Values, profiles []store.Profile) (p *plan.Plan, words []string,
+	err error) {
 	over, err := chord.Parse(q.Get("over"))
 	if err != nil {
 		return nil, nil, err

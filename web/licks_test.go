@@ -12,7 +12,8 @@ import (
 	"stepping/store"
 )
 
-// TestLicks: a lick is kept, found in other keys and at other speeds, fitted, put into a tune and built into one; what does not fit is said and changes nothing.
+// TestLicks: a lick is kept, found in other keys and at other speeds, fitted, put into a tune and built into one; what does not fit
+// is said and changes nothing.
 func TestLicks(t *testing.T) {
 	t.Parallel()
 	s := newSite(t)

@@ -265,7 +265,8 @@ func (s *Server) startClass(c *gin.Context, t *store.Tune, profiles []store.Prof
 	if err != nil {
 		return nil, nil, err
 	}
-	j, err := jobs.Start(s.desk.Jobs, jobs.Key{Kind: sheetsJob, Of: t.ID.String()}, desk.Basis(t, &prof.Profile)+string(data), desk.Of(t.Owner, len(tu.Notes)*len(pupils)), 0,
+	basis, work := desk.Basis(t, &prof.Profile)+string(data), desk.Of(t.Owner, len(tu.Notes)*len(pupils))
+	j, err := jobs.Start(s.desk.Jobs, jobs.Key{Kind: sheetsJob, Of: t.ID.String()}, basis, work, 0,
 		desk.Timed(s.desk, sheetsJob, func(ctx context.Context, j *jobs.Job[*class]) (*class, error) {
 			return newClass(ctx, l, pupils, j.Report)
 		}))
@@ -383,7 +384,8 @@ func newSheetRow(k *class, groups [][]int, tu *tune.Tune, bar int) sheetRow {
 			row.Cells = append(row.Cells, sheetCell{None: true})
 			continue
 		}
-		cell := sheetCell{Line: view.BarAlone(k.papers[g[0]].Lines, bar+1), Same: g[0] != 0 && k.sheets[0].Err == nil && sh.Bars[bar] == k.sheets[0].Bars[bar]}
+		cell := sheetCell{Line: view.BarAlone(k.papers[g[0]].Lines, bar+1),
+			Same: g[0] != 0 && k.sheets[0].Err == nil && sh.Bars[bar] == k.sheets[0].Bars[bar]}
 		for _, reason := range k.reasons[g[0]] {
 			if slices.Contains(reason.Bars, bar) {
 				cell.Why = strings.Join(reason.Words, "; ")

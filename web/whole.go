@@ -57,7 +57,8 @@ func (s *Server) wholeTune(c *gin.Context) {
 	p := w.Plan
 	r := &p.Request
 	m := min(max(atoi(c.Query("m")), 0), len(p.Moments)-1)
-	b := wholeBody{paperBody: newPaperBody(p), Moment: m, Client: clientData{ID: t.ID.String(), At: m, Count: len(p.Moments)}, ID: t.ID.String(), Title: t.Title}
+	b := wholeBody{paperBody: newPaperBody(p), ID: t.ID.String(), Title: t.Title, Moment: m,
+		Client: clientData{ID: t.ID.String(), At: m, Count: len(p.Moments)}}
 	b.Client.timed(p)
 	if b.Staff = c.Query("staff") != ""; b.Staff {
 		if err := addStaff(b.Lines, p.Request.Tune); err != nil {

@@ -41,7 +41,8 @@ var traits = []trait{
 	{func(to, from *Pupil) { to.Player.ReachMM = from.Player.ReachMM },
 		func(p *Pupil) string { return fmt.Sprintf("the hand reaches %.0f mm", p.Player.ReachMM) }},
 	{func(to, from *Pupil) {
-		to.Player.Fingers, to.Player.Attack, to.Player.Support, to.Player.RestrikeS = from.Player.Fingers, from.Player.Attack, from.Player.Support, from.Player.RestrikeS
+		a, b := &to.Player, &from.Player
+		a.Fingers, a.Attack, a.Support, a.RestrikeS = b.Fingers, b.Attack, b.Support, b.RestrikeS
 	}, func(p *Pupil) string {
 		return fmt.Sprintf("the picking hand has %d %s besides the thumb", p.Player.Fingers, plural("finger", p.Player.Fingers))
 	}},
@@ -93,8 +94,9 @@ type Reason struct {
 // mostWords is how many traits a reason names.
 const mostWords = 2
 
-// Why explains every bar in which a sheet differs from the teacher's, bars with the same reason together in the order in which they come. It plans twice
-// for each trait that differs: the pupil with the teacher's, and the teacher with the pupil's. The error is ctx's.
+// Why explains every bar in which a sheet differs from the teacher's, bars with the same reason together in the order in which they
+// come. It plans twice for each trait that differs: the pupil with the teacher's, and the teacher with the pupil's. The error is
+// ctx's.
 func (l *Lesson) Why(ctx context.Context, teacher, of *Sheet, report func(done, total int)) ([]Reason, error) {
 	if teacher.Err != nil || of.Err != nil {
 		return nil, ctx.Err()

@@ -114,8 +114,8 @@ func (s *Slot) fits(over *tune.Tune, free int) error {
 	return nil
 }
 
-// What Propose pays for. A leap between two licks costs by the half step beyond easyLeap; the same lick twice in a row is a phrase repeated, a third time
-// is too much.
+// What Propose pays for. A leap between two licks costs by the half step beyond easyLeap; the same lick twice in a row is a phrase
+// repeated, a third time is too much.
 const (
 	foreignNote = 1.0 // a note that is neither in the chord nor in the key
 	passingNote = 0.3 // in the key alone
@@ -126,7 +126,8 @@ const (
 )
 
 // Propose chooses licks for every bar of a tune that has chords alone: notes that fit the chords, small leaps from lick to lick,
-// not the same one again and again: the cheapest choice, by dynamic programming over bars and the lick before. Bars for which no lick fits stay empty.
+// not the same one again and again: the cheapest choice, by dynamic programming over bars and the lick before. Bars for which no
+// lick fits stay empty.
 func Propose(over *tune.Tune, licks []*Kept) (out []Slot) {
 	bars := len(over.Bars)
 	best := make([][]*choice, bars+1) // by the number of bars filled, one for each way to end

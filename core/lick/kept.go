@@ -125,8 +125,8 @@ func (k *Kept) Tune() (*tune.Tune, error) {
 	if err != nil {
 		return nil, err
 	}
-	tu := &tune.Tune{Title: k.Name, Key: tune.Key{Tonic: key.Root, Minor: minor(key)}, Meters: []tune.MeterAt{k.meter()}, Tempos: []tune.TempoAt{{BPM: k.Tempo}},
-		Length: k.Length()}
+	tu := &tune.Tune{Title: k.Name, Key: tune.Key{Tonic: key.Root, Minor: minor(key)}, Meters: []tune.MeterAt{k.meter()},
+		Tempos: []tune.TempoAt{{BPM: k.Tempo}}, Length: k.Length()}
 	tu.Key.Flats = flats(tu.Key)
 	for i := range k.Bars {
 		tu.Bars = append(tu.Bars, tune.Time(i)*k.meter().Bar())
@@ -161,9 +161,9 @@ func put(tu *tune.Tune, at tune.Time, notes []tune.NewNote) {
 	}
 }
 
-// Over returns the lick carried to another chord: moved so that its first chord becomes that one, by at most half an octave, chords that
-// follow along with it. Where the third changes between major and minor, notes on the old third go with it: changed says how many. Its places move along the neck if no string in it
-// is open, and are left out otherwise.
+// Over returns the lick carried to another chord: moved so that its first chord becomes that one, by at most half an octave, chords
+// that follow along with it. Where the third changes between major and minor, notes on the old third go with it: changed says how
+// many. Its places move along the neck if no string in it is open, and are left out otherwise.
 func (k *Kept) Over(to chord.Chord) (out *Kept, changed int, err error) {
 	from, err := chord.Parse(k.Chords[0].Name)
 	if err != nil {
@@ -241,8 +241,8 @@ func (k *Kept) Moved(steps int) (*Kept, error) {
 	return &out, nil
 }
 
-// In is where the lick's places lie in a tuning with a capo: where they were, or along the neck from there if all strings are tuned as much higher or
-// lower; nowhere in other tunings, where the planner finds places.
+// In is where the lick's places lie in a tuning with a capo: where they were, or along the neck from there if all strings are tuned
+// as much higher or lower; nowhere in other tunings, where the planner finds places.
 func (k *Kept) In(t tuning.Tuning, capo int) []play.Pin {
 	was, err := tuning.Parse(k.Tuning)
 	if err != nil {
@@ -272,9 +272,9 @@ func along(pins []play.Pin, steps, capo int) []play.Pin {
 	return out
 }
 
-// Encode writes a melody as text in which licks are found: for each note but the first a step of five characters, a point, the interval
-// from the note before in half steps, and the time between the two in 384ths of a whole note. Text of the same notes in another key is the same. Times are multiplied by
-// scale: 2 for twice as slow.
+// Encode writes a melody as text in which licks are found: for each note but the first a step of five characters, a point, the
+// interval from the note before in half steps, and the time between the two in 384ths of a whole note. Text of the same notes in
+// another key is the same. Times are multiplied by scale: 2 for twice as slow.
 func Encode(notes []tune.Note, scale float64) string {
 	var out strings.Builder
 	for i := 1; i < len(notes); i++ {
