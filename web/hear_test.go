@@ -141,6 +141,9 @@ func TestFollow(t *testing.T) {
 
 // TestLoop: keys make it slower and play the bar over and over; the cursor stays in the bar, also as it sounds on.
 func TestLoop(t *testing.T) {
+	if testing.Short() {
+		t.Skip("plays bars over and over; TestHear plays them once")
+	}
 	t.Parallel()
 	s := newSite(t)
 	b := newTab(t, s, 1280, 800)

@@ -138,7 +138,11 @@ func TestPrices(t *testing.T) {
 	t.Parallel()
 	rng, ctx := rand.New(rand.NewPCG(26, 5)), context.Background()
 	told, alike, off := 0, 0, 0
-	for told < 4*few(250) {
+	wanted := 1000
+	if testing.Short() {
+		wanted = 40
+	}
+	for told < wanted {
 		r := Request{Tune: repeated(rng), Tuning: coretest.Tuning([]string{"Open D", "Open G", "Standard"}[rng.IntN(3)]),
 			Player: player.Default(), Thumb: pattern.Kinds[rng.IntN(3)], Varied: rng.IntN(3) == 0}
 		r.Player.Silence, r.Player.Lean = player.Silences[rng.IntN(4)], player.Leans[rng.IntN(4)]
