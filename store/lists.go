@@ -13,6 +13,7 @@ type Listed struct {
 	Facts         string // see SetFacts
 	Tags          string // see setup.ParseTags
 	Capo          int
+	Lender        string // of a borrowed tune
 }
 
 // Orders of a list. Of equals the one that was added first comes first.
@@ -66,7 +67,7 @@ func anys[T any](of []T) (out []any) {
 // statement is a query as SQL.
 func (q *ListQuery) statement(owner ID) (text string, args []any) {
 	where, of := q.where(owner)
-	text = "SELECT t.id, t.title, t.facts, t.tags, e.tuning, CAST(COALESCE(JSON_VALUE(e.settings, '$.capo'), 0) AS SIGNED)" + listFrom
+	text = "SELECT t.id, t.title, t.facts, t.tags, t.lender, e.tuning, CAST(COALESCE(JSON_VALUE(e.settings, '$.capo'), 0) AS SIGNED)" + listFrom
 	order := " ORDER BY t.created_at, t.id"
 	switch {
 	case q.Order == ByTitle:
@@ -100,7 +101,7 @@ func (s *Store) Find(ctx context.Context, owner ID, q *ListQuery) (out []Listed,
 	defer rows.Close()
 	for rows.Next() {
 		var l Listed
-		if err := rows.Scan(&l.ID, &l.Title, &l.Facts, &l.Tags, &l.Tuning, &l.Capo); err != nil {
+		if err := rows.Scan(&l.ID, &l.Title, &l.Facts, &l.Tags, &l.Lender, &l.Tuning, &l.Capo); err != nil {
 			return nil, err
 		}
 		out = append(out, l)

@@ -276,6 +276,9 @@ func (s *Server) addTunes(c *gin.Context, body *homeBody) error {
 			card.Facts = s.facts(c, t.ID)
 		}
 		card.Facts = card.Tuning + " · " + card.Facts
+		if t.Lender != "" {
+			card.Facts += " · from " + t.Lender
+		}
 		if a, ok := known.tunes[t.ID]; ok {
 			card.When, card.Firm, card.Of = daysAgo(a.Played, now), a.Firm, a.Of
 		}

@@ -116,7 +116,7 @@ func (s *Server) hasAccount(c *gin.Context) bool {
 	if door.Name(c) != "" {
 		return true
 	}
-	s.fail(c, http.StatusConflict, errors.New("lending is between accounts, and this Stepping has none: start it with accounts first (stepping serve --accounts)"))
+	s.fail(c, http.StatusConflict, errors.New("lending is between accounts, and this Stepping has none: start it with sign-in first (STEPPING_SIGN_IN=1 stepping serve)"))
 	return false
 }
 

@@ -213,6 +213,9 @@ func (s *Server) saveSheets(c *gin.Context) {
 			return
 		}
 		sh := store.Sheet{Profile: profiles[at].ID}
+		if slices.ContainsFunc(want, func(w store.Sheet) bool { return w.Profile == sh.Profile }) {
+			continue
+		}
 		if name := c.PostForm("level-" + id); name != "" {
 			if sh.Level, ok = t.Settings.LevelNamed(name); !ok {
 				s.showSheets(c, http.StatusConflict, t, sheetsBody{Notice: fmt.Sprintf("There is no level %q any more: choose another.", name)})
