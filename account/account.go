@@ -33,11 +33,11 @@ func CheckName(name string) (string, error) {
 	}
 	switch {
 	case name == "":
-		return "", errors.New("give a name to sign in with")
+		return "", errors.New("enter a name to sign in with")
 	case utf8.RuneCountInString(name) > MostName:
 		return "", fmt.Errorf("a name has at most %d characters", MostName)
 	case !utf8.ValidString(name) || strings.IndexFunc(name, unicode.IsControl) >= 0:
-		return "", errors.New("a name is made of letters, digits, signs and spaces")
+		return "", errors.New("a name may have letters, digits, punctuation and spaces")
 	}
 	return name, nil
 }
@@ -79,13 +79,13 @@ func CheckPassword(password, name string) error {
 	bare := strings.TrimRightFunc(lower, func(r rune) bool { return !unicode.IsLetter(r) })
 	switch n := utf8.RuneCountInString(password); {
 	case n < LeastPassword:
-		return fmt.Errorf("a password has at least %d characters, this one %d: three or four words make a good one", LeastPassword, n)
+		return fmt.Errorf("use at least %d characters; this password has %d. Three or four words make a good one", LeastPassword, n)
 	case n > MostPassword:
-		return fmt.Errorf("a password has at most %d characters, this one %d", MostPassword, n)
+		return fmt.Errorf("use at most %d characters; this password has %d", MostPassword, n)
 	case isCommon(lower) || isCommon(bare):
-		return errors.New("many people use this password, or it is one of theirs with digits after it, so that it is tried first: choose another")
+		return errors.New("this password is too common: choose another")
 	case strings.Contains(lower, strings.ToLower(strings.TrimSpace(name))) && utf8.RuneCountInString(name)*2 >= n:
-		return errors.New("this password is little more than the name: choose another")
+		return errors.New("this password is too similar to the name: choose another")
 	}
 	return nil
 }

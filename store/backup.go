@@ -150,16 +150,16 @@ const mostLine = 16 << 20
 func ReadManifest(r io.ReaderAt, size int64) (*Manifest, error) {
 	z, err := zip.NewReader(r, size)
 	if err != nil {
-		return nil, &BackupError{"this is no backup of Stepping's: it is no zip file, or it is cut off"}
+		return nil, &BackupError{"this is not a Stepping backup: it is not a zip file, or it is cut off"}
 	}
 	f, err := z.Open("manifest.json")
 	if err != nil {
-		return nil, &BackupError{"this is no backup of Stepping's: it has no manifest.json"}
+		return nil, &BackupError{"this is not a Stepping backup: it has no manifest.json"}
 	}
 	defer f.Close()
 	m := &Manifest{}
 	if err := json.NewDecoder(io.LimitReader(f, 1<<20)).Decode(m); err != nil || m.Format != backupFormat {
-		return nil, &BackupError{"this is no backup of Stepping's: its manifest.json says something else"}
+		return nil, &BackupError{"this is not a Stepping backup: its manifest.json says something else"}
 	}
 	if newest := newestMigration(); m.Version > backupVersion || m.Schema > newest {
 		return nil, &BackupError{fmt.Sprintf("this backup was made by a newer Stepping (schema %d, this one knows up to %d): restore it with that", m.Schema, newest)}
@@ -174,7 +174,7 @@ func ReadManifest(r io.ReaderAt, size int64) (*Manifest, error) {
 			_, err = io.Copy(sum, f)
 		}
 		if err != nil || hex.EncodeToString(sum.Sum(nil)) != want {
-			return nil, &BackupError{"the backup is damaged: " + table + ".jsonl is not what was written"}
+			return nil, &BackupError{"the backup is damaged: " + table + ".jsonl has been changed"}
 		}
 	}
 	return m, nil

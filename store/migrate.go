@@ -98,7 +98,7 @@ func (s *Store) Alone(ctx context.Context, name string, f func(context.Context) 
 			break
 		}
 		if time.Since(since) > leaseWaited {
-			return fmt.Errorf("another copy of Stepping has been changing the database (%s) for a minute: look what it does, and try again", name)
+			return fmt.Errorf("another copy of Stepping has been changing the database (%s) for a minute: check what it is doing, and try again", name)
 		}
 		time.Sleep(100 * time.Millisecond)
 	}

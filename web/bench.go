@@ -204,7 +204,7 @@ func (b *benchBody) fill(f *benchForm, g retune.Guitar) {
 	}
 	if f.Hz != "" {
 		if g.ReferenceHz, err = strconv.ParseFloat(f.Hz, 64); err != nil {
-			bad("hz", fmt.Errorf("%q is no number: give the pitch of A4 in Hz, %g to %g", f.Hz, retune.MinHz, retune.MaxHz))
+			bad("hz", fmt.Errorf("%q is not a number: give the pitch of A4 in Hz, %g to %g", f.Hz, retune.MinHz, retune.MaxHz))
 			return
 		}
 	}
@@ -366,7 +366,7 @@ func (b *benchBody) gives(f *benchForm, k neck.Neck, before, t tuning.Tuning) {
 	if n, used := pitch.ParseClass(f.Key); used > 0 && used == len(f.Key) {
 		key = n
 	} else if f.Key != "" {
-		f.Field, f.Fault = "key", fmt.Sprintf("%q is no note: write A to G, with # or b if needed", f.Key)
+		f.Field, f.Fault = "key", fmt.Sprintf("%q is not a note: write A to G, with # or b if needed", f.Key)
 		return
 	}
 	v := &givesView{Near: tuning.Known(t), Chord: tuning.OpenChord(t), Key: key.ClassName(), Bars: tuning.Bars(t, key, 12)}

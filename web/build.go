@@ -231,7 +231,7 @@ func (s *Server) build(c *gin.Context) {
 	}
 }
 
-var errNobody = errors.New("there is nobody to plan it for: add a player under Players, then build it")
+var errNobody = errors.New("there is no player to plan it for: add one under Players, then build it")
 
 // keepBuilt builds the tune and keeps it.
 func (s *Server) keepBuilt(c *gin.Context, made *building) (id store.ID, err error) {

@@ -54,7 +54,7 @@ func against(now, before desk.Whole) string {
 		out = append(out, "As a whole "+play.Priced(now.Cost-before.Cost))
 	}
 	if a, b := fmt.Sprintf("%.0f", now.Ceiling), fmt.Sprintf("%.0f", before.Ceiling); a != b && now.Ceiling > 0 && before.Ceiling > 0 {
-		out = append(out, fmt.Sprintf("top tempo %s, %s before", a, b))
+		out = append(out, fmt.Sprintf("up to %s, was %s", a, b))
 	}
 	return strings.Join(out, "; ")
 }

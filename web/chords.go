@@ -193,7 +193,7 @@ func (s *Server) backingRequest(c *gin.Context, f *chordsForm, profiles []store.
 	}
 	p, found := s.findPattern(c, f.Pattern)
 	if !found {
-		return bad("pattern", "this pattern is not here any more: choose another")
+		return bad("pattern", "this pattern has been deleted: choose another")
 	}
 	m, _ := p.Signature()
 	r.Sections = []pattern.Section{{Bar: 1, Pattern: p}}
@@ -366,7 +366,7 @@ func (v *chordsBody) show(c *gin.Context, f *chordsForm, b *backing.Backing) {
 				e.String, sp.Chord.Name, e.There, next.Change.There, math.Min(e.BPM, tune.FastestShown))
 		}
 		if v.EarlyOn = slices.Contains(r.Early, f.At); v.EarlyOn {
-			v.EarlyText = fmt.Sprintf("The last stroke of %s is an open string, so that the hand is free sooner. Take that back", sp.Chord.Name)
+			v.EarlyText = fmt.Sprintf("The last stroke of %s is an open string, to free the hand sooner. Undo that", sp.Chord.Name)
 		}
 		v.EarlyLink = f.toggled(f.At)
 	}

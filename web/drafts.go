@@ -84,11 +84,11 @@ type draftFinding struct {
 
 // kindNames are the kinds of errors for people.
 var kindNames = map[proofread.Kind]string{
-	proofread.TwoOnString: "Two notes on one string", proofread.BarLength: "A bar that does not add up",
-	proofread.Grip: "A grip no hand can hold", proofread.Slant: "No slant gives this",
+	proofread.TwoOnString: "Two notes on the same string", proofread.BarLength: "A bar that does not add up",
+	proofread.Grip: "A grip no hand can hold", proofread.Slant: "Not possible by slanting the bar",
 	proofread.SlideFinger: "A finger beyond the slide", proofread.Misprint: "Likely a misprint",
-	proofread.OddBar: "A bar unlike its fellows", proofread.MissingBass: "A bass note left out",
-	proofread.ChordNamed: "A chord that is not there",
+	proofread.OddBar: "Differs from similar bars", proofread.MissingBass: "Missing bass note",
+	proofread.ChordNamed: "Chord symbol does not match the notes",
 }
 
 // addDraft takes text or a file of any form. The first page says what cannot be read, and still shows it; nothing is kept of
@@ -138,7 +138,7 @@ func (s *Server) addDraft(c *gin.Context) {
 	})
 	switch {
 	case errors.Is(err, store.ErrTooMany):
-		refuse(&fault{Text: "as many unfinished tunes as Stepping keeps are kept already: finish or delete one of them first"})
+		refuse(&fault{Text: "you have too many drafts: finish or delete one first"})
 	case err != nil:
 		s.failFor(c, err)
 	default:
@@ -328,7 +328,7 @@ func newDraftBody(k *store.Kept[store.Draft], f *music.File, bar int) (draftBody
 	_, _, b.Dotted = tu.Undotted()
 	if q := f.Quantized; q != nil {
 		b.Proposed = len(q.Chords) > 0 && q.Chords[0].Proposed
-		b.Shift = fmt.Sprintf("Notes are moved by %.3f of a beat in the middle, %.2f at most.", q.Mean, q.Most)
+		b.Shift = fmt.Sprintf("Notes are moved by %.3f of a beat on average, %.2f at most.", q.Mean, q.Most)
 		for _, g := range score.Grids {
 			b.Grids = append(b.Grids, draftGrid{g.Name, g.Steps, g.Swing, g.Grid == q.Grid})
 		}

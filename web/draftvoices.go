@@ -295,7 +295,7 @@ func (s *Server) hearDraft(c *gin.Context) {
 		return
 	}
 	if k.Doc.Neck != nil {
-		s.fail(c, http.StatusBadRequest, errors.New("this draft is entered on the neck: listen to it there"))
+		s.fail(c, http.StatusBadRequest, errors.New("this draft was entered on the neck: listen to it there"))
 		return
 	}
 	tu, err := desk.Do(c.Request.Context(), s.desk, "read", desk.Of(door.Owner(c), 0), func(context.Context) (*tune.Tune, error) {

@@ -96,8 +96,8 @@ func (s *Server) readChange(c *gin.Context) (change, bool) {
 func (s *Server) finish(c *gin.Context, ch *change, err error) {
 	if errors.Is(err, store.ErrStale) {
 		s.showPlan(c, http.StatusConflict, ch.tune.ID, ch.moment,
-			planNote{Notice: "This tune was changed in another tab or window in the meantime. " +
-				"Your last change was not made; this is the tune as it is now. Make the change again if you still want it."})
+			planNote{Notice: "This tune was changed in another tab in the meantime. " +
+				"Your last change was not saved. This is the tune as it is now; make the change again if you still want it."})
 		return
 	}
 	if err != nil && !errors.Is(err, store.ErrNoEdit) {
@@ -130,7 +130,7 @@ func (s *Server) saveSettings(c *gin.Context) {
 	next, good := form.read()
 	profile := s.findProfile(c, form.Profile)
 	if good && profile == nil {
-		form.Field, form.Error, good = "profile", "this profile is not here any more: choose another", false
+		form.Field, form.Error, good = "profile", "this player has been deleted: choose another", false
 	}
 	if !good {
 		s.showPlan(c, http.StatusUnprocessableEntity, ch.tune.ID, ch.moment, planNote{Form: &form})
@@ -234,7 +234,7 @@ func (s *Server) keepPlan(c *gin.Context) {
 	}
 	st, err := ch.tune.Settings.Keep(w.Plan)
 	if err != nil {
-		s.showPlan(c, http.StatusUnprocessableEntity, ch.tune.ID, ch.moment, planNote{Notice: "Not kept: " + err.Error() + "."})
+		s.showPlan(c, http.StatusUnprocessableEntity, ch.tune.ID, ch.moment, planNote{Notice: "Not saved: " + err.Error() + "."})
 		return
 	}
 	s.keep(c, &ch, st)

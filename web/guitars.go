@@ -143,11 +143,11 @@ func readGuitar(c *gin.Context) (doc store.Guitar, err error) {
 	}
 	for _, in := range guitarInputs {
 		if *in.value(&doc.Guitar), err = strconv.ParseFloat(strings.TrimSpace(c.PostForm(in.name)), 64); err != nil || *in.value(&doc.Guitar) == 0 {
-			return doc, fmt.Errorf("%s: %q is no number of use here", in.name, c.PostForm(in.name))
+			return doc, fmt.Errorf("%s: %q is not a usable number", in.name, c.PostForm(in.name))
 		}
 	}
 	if doc.Frets, err = strconv.Atoi(strings.TrimSpace(c.PostForm("frets"))); err != nil {
-		return doc, fmt.Errorf("frets: %q is no number", c.PostForm("frets"))
+		return doc, fmt.Errorf("frets: %q is not a number", c.PostForm("frets"))
 	}
 	return doc, checkGuitar(doc)
 }
@@ -213,7 +213,7 @@ func (s *Server) saveGuitar(c *gin.Context) {
 	case errors.Is(err, store.ErrStale):
 		whole := completed(&doc)
 		s.showGuitar(c, http.StatusConflict, &k, guitarFields(&doc, &whole),
-			"This guitar was changed in another tab in the meantime. What you typed stands below; keep it again to put it in force.")
+			"This guitar was changed in another tab in the meantime. What you typed is below; save again to use it.")
 	case err != nil:
 		s.failFor(c, err)
 	default:

@@ -88,11 +88,11 @@ func (s *Server) showHands(c *gin.Context, status int, p *store.Profile, notice 
 	h.TakeOver(&learnt)
 	b.Same = learnt.FittsA == p.Profile.FittsA && learnt.FittsB == p.Profile.FittsB && learnt.RestrikeS == p.Profile.RestrikeS
 	b.Rows = []handRow{
-		{What: "Move the hand 100 mm onto a spot 10 mm wide", Now: secs(p.Profile.MoveTime(shownMM, shownTarget)),
+		{What: "Moving the hand 100 mm to a spot 10 mm wide", Now: secs(p.Profile.MoveTime(shownMM, shownTarget)),
 			Learn: known(&h.A, learnt.MoveTime(shownMM, shownTarget))},
-		{What: "of that, for any move at all", Now: secs(p.Profile.FittsA), Learn: known(&h.A, h.A.Value), Range: between(&h.A)},
+		{What: "of that, for any move", Now: secs(p.Profile.FittsA), Learn: known(&h.A, h.A.Value), Range: between(&h.A)},
 		{What: "and for each doubling of how hard it is to hit", Now: secs(p.Profile.FittsB), Learn: known(&h.B, h.B.Value), Range: between(&h.B)},
-		{What: "One digit strikes again", Now: secs(p.Profile.RestrikeTime()), Learn: known(&h.Restrike, h.Restrike.Value),
+		{What: "Same finger twice in a row", Now: secs(p.Profile.RestrikeTime()), Learn: known(&h.Restrike, h.Restrike.Value),
 			Range: between(&h.Restrike)},
 	}
 	s.render(c, status, "hands", "layout", "The hands of "+b.Name, b)
@@ -136,7 +136,7 @@ func (s *Server) takeHands(c *gin.Context) {
 		fresh, ok := s.profileParam(c)
 		if ok {
 			s.showHands(c, http.StatusConflict, fresh,
-				"This player was changed in another tab in the meantime. Nothing was taken over; do it again if you still want it.")
+				"This player was changed in another tab in the meantime. Nothing was changed; try again if you still want it.")
 		}
 	case err != nil:
 		s.failFor(c, err)

@@ -153,7 +153,7 @@ func soundAs(p sound.Played, q url.Values) (*sound.Sound, error) {
 	}
 	snd, err := sound.New(p, o)
 	if err == nil && snd.Len() > maxSound {
-		err = errors.New("this is more than half an hour: hear some bars of it, or fewer repeats")
+		err = errors.New("that is more than half an hour: choose fewer bars or repeats")
 	}
 	return snd, err
 }
@@ -184,7 +184,7 @@ func elsewhere(p *plan.Plan, m int, pinned string) (*sound.Sound, error) {
 	var pin play.Pin
 	if err := json.Unmarshal([]byte(pinned), &pin); err != nil || pin.String < 1 || pin.String > p.Request.Tuning.Len() ||
 		!(pin.Fret >= 0 && pin.Fret <= 40) {
-		return nil, errors.New("this place is not understood: load the page again")
+		return nil, errors.New("that place was not understood: load the page again")
 	}
 	mo, r := &p.Moments[m], &p.Request
 	s := play.Stroke{Part: play.Melody, String: pin.String, Fret: pin.Fret, From: pin.Fret, How: pin.How}
@@ -237,7 +237,7 @@ type hearLayer struct {
 
 // hearLayers are what can be heard, with what they are for people.
 var hearLayers = []hearLayer{{"melody", "melody", true}, {"thumb", "thumb", true}, {"percussion", "percussion", true},
-	{"noise", "what rings and should not", true}, {"click", "click", false}}
+	{"noise", "unwanted ringing", true}, {"click", "click", false}}
 
 func (s *Server) hearPage(c *gin.Context) {
 	t, w, ok := s.planParam(c)

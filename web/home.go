@@ -86,7 +86,7 @@ func (s *Server) draftCards(c *gin.Context) (out []draftCard, err error) {
 		if d.Neck != nil && len(d.Neck.State().Notes) == 0 {
 			continue // nothing was entered
 		}
-		card := draftCard{ID: all[i].ID.String(), Name: d.Name, What: "a file, not kept yet"}
+		card := draftCard{ID: all[i].ID.String(), Name: d.Name, What: "a file, not saved yet"}
 		if d.Neck != nil {
 			card.What = fmt.Sprintf("on the neck, %d notes", len(d.Neck.State().Notes))
 		}

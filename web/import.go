@@ -115,7 +115,7 @@ type bounded struct {
 
 func (b *bounded) ReadAt(p []byte, at int64) (int, error) {
 	if b.left -= int64(len(p)); b.left < 0 {
-		return 0, errors.New("too long a list of files")
+		return 0, errors.New("it contains too many files")
 	}
 	return b.ReaderAt.ReadAt(p, at)
 }
@@ -125,7 +125,7 @@ func openArchive(r io.ReaderAt, size int64) (*incomingArchive, error) {
 	list := &bounded{r, maxDirectory}
 	z, err := zip.NewReader(list, size)
 	if err != nil {
-		return nil, errors.New("this is no zip file, or it is cut off")
+		return nil, errors.New("this is not a zip file, or it is cut off")
 	}
 	list.left = 1 << 62
 	in := &incomingArchive{files: map[string]*zip.File{}, ids: map[string]store.ID{}}
@@ -138,7 +138,7 @@ func openArchive(r io.ReaderAt, size int64) (*incomingArchive, error) {
 	}
 	slices.Sort(in.names)
 	if !some {
-		return nil, errors.New("there is nothing of Stepping's in it: no tunes/, no players/")
+		return nil, errors.New("it was not exported by Stepping: there is no tunes/ or players/ in it")
 	}
 	if in.files["index.json"] != nil {
 		var index archiveIndex
@@ -175,7 +175,7 @@ func (in *incomingArchive) data(name string, most int64) ([]byte, error) {
 	case err != nil:
 		return nil, fmt.Errorf("%s in it is damaged", name)
 	case int64(len(data)) > most:
-		return nil, fmt.Errorf("%s in it has more than %d MiB, unpacked", name, most>>20)
+		return nil, fmt.Errorf("%s in it is larger than %d MiB unpacked", name, most>>20)
 	}
 	return data, nil
 }
@@ -314,7 +314,7 @@ func (in *incomingArchive) checkGig(g *store.Gig) error {
 		}
 	}
 	if _, err := time.Parse(time.DateOnly, g.On); err != nil || g.Name == "" || utf8.RuneCountInString(g.Name) > longestGigName {
-		return errors.New("a gig has a name and a day")
+		return errors.New("a gig needs a name and a day")
 	}
 	return nil
 }
@@ -377,7 +377,7 @@ func (in *incomingArchive) said() string {
 		}
 	}
 	if len(parts) == 0 {
-		return "All of it is here already; nothing was added."
+		return "Everything in it is already here; nothing was added."
 	}
 	return "Added: " + strings.Join(parts, ", ") + "."
 }

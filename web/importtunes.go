@@ -108,7 +108,7 @@ func (in *incomingArchive) playerOf(file string) (store.ID, error) {
 		return id, nil
 	}
 	if len(in.profiles) == 0 {
-		return store.ID{}, errors.New("there is nobody to plan the tunes for: add a player first")
+		return store.ID{}, errors.New("there is no player to plan the tunes for: add one first")
 	}
 	return in.profiles[0].ID, nil
 }
@@ -332,17 +332,17 @@ func (in *incomingArchive) addTake(name string, tune store.ID) error {
 	var with archivedTake
 	file := strings.TrimSuffix(name, ".wav") + ".json"
 	if in.files[file] == nil {
-		return errors.New("the file with what was heard in it is missing")
+		return errors.New("the file with its results is missing")
 	}
 	if err := in.json(file, &with); err != nil {
 		return err
 	}
 	var doc plandoc.TakeDoc
 	if err := json.Unmarshal(with.Heard, &doc); err != nil {
-		return fmt.Errorf("what was heard in it: %w", err)
+		return fmt.Errorf("its results: %w", err)
 	}
 	if len(with.Plan) > 64 || !utf8.ValidString(with.Plan+with.Name) || with.At.IsZero() {
-		return errors.New("the file with what was heard in it is none of Stepping's")
+		return errors.New("the file with its results was not made by Stepping")
 	}
 	samples, err := in.samples(name)
 	if err != nil {
@@ -386,7 +386,7 @@ func (in *incomingArchive) samples(name string) (int64, error) {
 		if _, err := wav.NewReader(io.MultiReader(bytes.NewReader(head), f)); err != nil {
 			return 0, err
 		}
-		return 0, fmt.Errorf("a recording of Stepping's has one channel of 16 bits, %d Hz, and %d minutes at most", take.KeptRate, take.MostSeconds/60)
+		return 0, fmt.Errorf("a recording must be mono, 16 bits, %d Hz and at most %d minutes", take.KeptRate, take.MostSeconds/60)
 	}
 	return n, nil
 }

@@ -104,7 +104,7 @@ func (s *Server) takeIn(c *gin.Context, in *incoming) (id store.ID, said string,
 		return id, "", err
 	}
 	if len(profiles) == 0 {
-		return id, "there is nobody to plan it for: add a player under Players, then add the tune", nil
+		return id, "there is no player to plan it for: add one under Players, then add the tune", nil
 	}
 	thumb := cmp.Or(profiles[0].Profile.Thumb, string(pattern.Alternating))
 	st := setup.Settings{Tuning: in.tuning, Capo: in.capo, Thumb: pattern.Kind(thumb), Pins: in.pins}
@@ -136,7 +136,7 @@ func (s *Server) takeIn(c *gin.Context, in *incoming) (id store.ID, said string,
 	}
 	id, err = s.store.AddTune(c.Request.Context(), door.Owner(c), titleOf(in.tune), in.source, profiles[0].ID, st)
 	if errors.Is(err, store.ErrTooMany) {
-		return id, "as many tunes as Stepping keeps are kept already: delete one in another tab, then add this one again", nil
+		return id, "you have too many tunes: delete one in another tab, then add this one again", nil
 	}
 	if err == nil {
 		s.keepProposed(c, id, found)

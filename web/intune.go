@@ -69,11 +69,11 @@ type tuneOption struct{ ID, Title string }
 
 // kindWords are the kinds by name, and each in a sentence.
 var kindWords = map[intonation.Kind][2]string{
-	intonation.Weak:         {"Your weak places", "Places where you are furthest off, and neighbours."},
+	intonation.Weak:         {"Your weak places", "The places where you are furthest off, and those next to them."},
 	intonation.ThereAndBack: {"There and back", "Two places on two strings. Keep the slide moving between them without stopping; only the picking hand decides when a note speaks."},
 	intonation.OneString:    {"Along one string", "Up and down one string, a little higher each time."},
 	intonation.Scale:        {"A scale", "Notes that fit the chord, across the strings."},
-	intonation.Anywhere:     {"Anywhere", "Places by chance."},
+	intonation.Anywhere:     {"Anywhere", "Random places."},
 	intonation.Tune:         {"A tune", "The slide notes of a tune, in order, in your own time."},
 }
 
@@ -323,7 +323,7 @@ func (e *slideEar) ask(text []byte) error {
 		At int `json:"at"`
 	}
 	if err := json.Unmarshal(text, &to); err != nil || to.At < 0 || to.At >= len(e.x.tasks) {
-		return errors.New("ask for a note of the exercise")
+		return errors.New("that note is not part of the exercise")
 	}
 	e.at = to.At
 	e.ear.Ask(e.x.tasks[e.at].Hz)

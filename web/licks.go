@@ -107,7 +107,7 @@ func (s *Server) keepLick(c *gin.Context) {
 		}
 	}
 	if err != nil {
-		s.fail(c, http.StatusUnprocessableEntity, errors.New("not kept: "+err.Error()))
+		s.fail(c, http.StatusUnprocessableEntity, errors.New("not saved: "+err.Error()))
 		return
 	}
 	id, err := s.store.Licks().Add(c.Request.Context(), door.Owner(c), &store.Lick{Kept: *k, Tune: t.ID, Bar: first + 1})
@@ -221,7 +221,7 @@ func (s *Server) fitLick(c *gin.Context, k *store.Kept[store.Lick], q url.Values
 		return nil, nil, err
 	}
 	if changed > 0 {
-		words = append(words, fmt.Sprintf("%d %s on the third follow the chord", changed, noteWord(changed)))
+		words = append(words, fmt.Sprintf("%d %s changed between major and minor third to fit the chord", changed, noteWord(changed)))
 	}
 	tu, err := moved.Tune()
 	if err != nil {
@@ -229,14 +229,14 @@ func (s *Server) fitLick(c *gin.Context, k *store.Kept[store.Lick], q url.Values
 	}
 	pins := moved.In(tn, capo)
 	if pins == nil {
-		words = append(words, "its places do not carry over, so it is planned anew")
+		words = append(words, "it cannot be played in the same places, so new ones were found")
 	}
 	req := plan.Request{Tune: tu, Tuning: tn, Capo: capo, Player: who, Thumb: pattern.Kind(cmp.Or(who.Thumb, string(pattern.Alternating))), Pins: pins}
 	p, err = desk.Do(c.Request.Context(), s.desk, "lick", desk.Of(door.Owner(c), len(tu.Notes)), func(ctx context.Context) (*plan.Plan, error) {
 		return plan.SolveKeepable(ctx, req)
 	})
 	if err == nil && len(p.LeftOut) > 0 {
-		words = append(words, fmt.Sprintf("%d of its places cannot be had there, and are planned anew", len(p.LeftOut)))
+		words = append(words, fmt.Sprintf("%d of its places cannot be played there, so new ones were found", len(p.LeftOut)))
 	}
 	if text := problemText(err); err != nil && text != "" {
 		err = errors.New(text)
@@ -392,7 +392,7 @@ func (s *Server) saveLick(c *gin.Context) {
 	}
 	switch err := s.store.Licks().Save(c.Request.Context(), door.Owner(c), k.ID, atoi(c.PostForm("version")), &next); {
 	case errors.Is(err, store.ErrStale):
-		s.showLick(c, http.StatusConflict, &k, "This lick was changed in another tab in the meantime, and is shown as it is now. You wanted: "+next.Name+"; "+setup.TagText(next.Tags))
+		s.showLick(c, http.StatusConflict, &k, "This lick was changed in another tab in the meantime, and is shown as it is now. Your version was: "+next.Name+"; "+setup.TagText(next.Tags))
 	case err != nil:
 		s.failFor(c, err)
 	default:

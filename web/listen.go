@@ -108,7 +108,7 @@ func (s *Server) planHeard(c *gin.Context) (p *plan.Plan, rate int, ok bool) {
 func (s *Server) listen(c *gin.Context, rate, channels int, e ear) {
 	owner := door.Owner(c)
 	if !s.listeners.enter(owner) {
-		s.fail(c, http.StatusTooManyRequests, errors.New("you are heard in several tabs already: stop listening in one of them"))
+		s.fail(c, http.StatusTooManyRequests, errors.New("Stepping is already listening in several tabs: stop one of them"))
 		return
 	}
 	defer s.listeners.leave(owner)
@@ -156,7 +156,7 @@ func (h *hearing) run(ctx context.Context) (websocket.StatusCode, string) {
 			return websocket.StatusUnsupportedData, "send samples of 16 bits"
 		}
 		if h.heard += len(data) / (2 * h.channels); float64(h.heard)/float64(h.rate) > time.Since(h.began).Seconds()+listenMoreAtOnce {
-			return websocket.StatusPolicyViolation, "this is more sound than has passed of time"
+			return websocket.StatusPolicyViolation, "sound is arriving faster than real time"
 		}
 		if err := h.answer(ctx, data); err != nil {
 			return websocket.StatusGoingAway, ""

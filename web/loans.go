@@ -58,7 +58,7 @@ func newLoanView(l *store.Loan) loanView {
 		v.What += ", as " + l.Pupil + " plays it"
 	}
 	if v.Open {
-		v.Who = "a link that nobody has used, good until " + untilText(l.Expires)
+		v.Who = "an unused link, valid until " + untilText(l.Expires)
 	}
 	return v
 }
@@ -116,7 +116,7 @@ func (s *Server) hasAccount(c *gin.Context) bool {
 	if door.Name(c) != "" {
 		return true
 	}
-	s.fail(c, http.StatusConflict, errors.New("lending is between accounts, and this Stepping has none: start it with sign-in first (STEPPING_SIGN_IN=1 stepping serve)"))
+	s.fail(c, http.StatusConflict, errors.New("you can only lend to other accounts, and there are none here: start Stepping with sign-in first (STEPPING_SIGN_IN=1 stepping serve)"))
 	return false
 }
 
@@ -144,11 +144,11 @@ func (s *Server) openLoan(c *gin.Context) {
 func (s *Server) failLoan(c *gin.Context, err error) {
 	switch {
 	case errors.Is(err, store.ErrLink):
-		s.fail(c, http.StatusGone, errors.New("this link was used already, has run out, or was taken back: ask for a new one"))
+		s.fail(c, http.StatusGone, errors.New("this link has been used, has expired or was taken back: ask for a new one"))
 	case errors.Is(err, store.ErrOwnLoan):
-		s.fail(c, http.StatusConflict, errors.New("this link is for somebody else: send it to them. You made it yourself"))
+		s.fail(c, http.StatusConflict, errors.New("you made this link yourself: send it to the person it is for"))
 	case errors.Is(err, store.ErrInUse):
-		s.fail(c, http.StatusConflict, errors.New("this pupil is another account already: the teacher has to end that first"))
+		s.fail(c, http.StatusConflict, errors.New("this pupil is already connected to another account: the teacher has to end that first"))
 	default:
 		s.failFor(c, err)
 	}

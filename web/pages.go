@@ -83,13 +83,13 @@ func checkPage(p *store.Page) error {
 	values, err := url.ParseQuery(p.Query)
 	switch {
 	case p.Name == "":
-		return errors.New("it needs a name to be kept by: go back and write one")
+		return errors.New("give it a name: go back and type one")
 	case pageKinds[p.Kind] == "":
-		return fmt.Errorf("%q is no kind of page that can be kept", p.Kind)
+		return fmt.Errorf("pages of the kind %q cannot be saved", p.Kind)
 	case utf8.RuneCountInString(p.Name) > longestPageName:
 		return fmt.Errorf("the name is longer than %d characters: shorten it", longestPageName)
 	case err != nil || len(p.Query) > longestPageQuery:
-		return fmt.Errorf("%q is too large to be kept, or its address cannot be read", p.Name)
+		return fmt.Errorf("%q is too large to save, or its address cannot be read", p.Name)
 	}
 	p.Query = values.Encode()
 	return nil

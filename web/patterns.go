@@ -298,7 +298,7 @@ func (s *Server) savePattern(c *gin.Context) {
 	}
 	switch err := s.store.Patterns().Save(c.Request.Context(), door.Owner(c), old.ID, atoi(c.PostForm("version")), p); {
 	case errors.Is(err, store.ErrStale):
-		body.Notice = "This pattern was changed in another tab in the meantime. What you typed stands below; keep it again to put it in force."
+		body.Notice = "This pattern was changed in another tab in the meantime. What you typed is below; save again to use it."
 		s.showPattern(c, http.StatusConflict, "layout", p, body)
 	case err != nil:
 		s.failFor(c, err)
@@ -317,7 +317,7 @@ func (s *Server) saveSection(c *gin.Context) {
 	if value := c.PostForm("pattern"); value != "" {
 		if p, ok = s.findPattern(c, value); !ok {
 			s.showPlan(c, http.StatusUnprocessableEntity, ch.tune.ID, ch.moment,
-				planNote{Notice: "This pattern is not here any more: choose another."})
+				planNote{Notice: "This pattern has been deleted: choose another."})
 			return
 		}
 	}

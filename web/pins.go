@@ -61,7 +61,7 @@ func readPin(c *gin.Context, tu *tune.Tune, capo int) (play.Pin, error) {
 	dec := json.NewDecoder(strings.NewReader(c.PostForm("pin")))
 	dec.DisallowUnknownFields()
 	if err := dec.Decode(&p); err != nil {
-		return p, errors.New("the form came without a choice that can be read: load the page again")
+		return p, errors.New("the form is missing its choice: load the page again")
 	}
 	return p, nil
 }

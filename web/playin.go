@@ -57,7 +57,7 @@ func (s *Server) playIn(c *gin.Context) {
 }
 
 // errNoLine is of a recording in which there are no notes.
-var errNoLine = errors.New("fewer than three notes were heard in it: sing or play one line, near the microphone, and not too softly")
+var errNoLine = errors.New("fewer than three notes were heard: sing or play one line, close to the microphone and not too softly")
 
 // playedUpload hears the notes of a recording, and keeps them as a draft.
 func playedUpload(ctx context.Context, s *Server, a *arrival) (out arrived, err error) {

@@ -26,13 +26,13 @@ import (
 
 // layerWords are the layers for people, with why they come where they come.
 var layerWords = map[string][2]string{
-	practice.ThumbAlone: {"The thumb alone", "until it needs no thought"}, practice.MelodyAlone: {"The melody alone", "in tune before anything else"},
-	practice.HardMove: {"The hardest moves", "each by itself, over and over"}, practice.Change: {"Chord changes", "grown one stroke at a time"},
-	practice.Together: {"Together", "at a dead walk, without a click"}, practice.Click: {"With a click", "very slow"},
+	practice.ThumbAlone: {"The thumb alone", "until you need not think about it"}, practice.MelodyAlone: {"The melody alone", "in tune before anything else"},
+	practice.HardMove: {"The hardest moves", "each by itself, over and over"}, practice.Change: {"Chord changes", "built up one stroke at a time"},
+	practice.Together: {"Together", "very slowly, without a click"}, practice.Click: {"With a click", "very slow"},
 	practice.Tempo:   {"Up in tempo", "in small steps"},
-	practice.Accents: {"Accents and mutes", "now that the notes run"}, practice.Slide: {"Glides and vibrato", "now that the pitch is right"},
-	practice.Exercise:   {"Exercises beside it", "for what is weak, in any order"},
-	practice.Percussion: {"Percussion", "built up over days"}, practice.Whole: {"The whole tune", "another way, and an end"},
+	practice.Accents: {"Accents and mutes", "once the notes flow"}, practice.Slide: {"Glides and vibrato", "once the pitch is right"},
+	practice.Exercise:   {"Extra exercises", "for what is weak, in any order"},
+	practice.Percussion: {"Percussion", "built up over days"}, practice.Whole: {"The whole tune", "variations and endings"},
 }
 
 // practised is a tune with its ladder, and how far each rung is.
@@ -161,7 +161,7 @@ func (s *Server) practise(c *gin.Context) {
 		if k := p.find(key); k >= 0 {
 			at = k
 		} else {
-			notice = "The plan has changed, and the step that was asked for is not in it any more: this is where you are now."
+			notice = "The plan has changed and no longer has that step. This is where you are now."
 		}
 	}
 	s.showStep(c, &p, at, notice)
@@ -317,7 +317,7 @@ func (s *Server) addPass(c *gin.Context) {
 	seconds, _ := strconv.ParseFloat(c.PostForm("seconds"), 64) // without a script nobody has measured it
 	switch {
 	case at < 0:
-		s.fail(c, http.StatusConflict, errors.New("the plan has changed, and this step is not in it any more. Go back and open Practise again"))
+		s.fail(c, http.StatusConflict, errors.New("the plan has changed and no longer has this step. Go back and open Practise again"))
 		return
 	case !known || err != nil || !(tempo >= tune.MinTempo && tempo <= tune.MaxTempo):
 		s.fail(c, http.StatusUnprocessableEntity, fmt.Errorf("say clean, nearly or broke, and a tempo: %s", tune.TempoRule))
@@ -346,7 +346,7 @@ func (s *Server) takeBackPass(c *gin.Context) {
 	at := p.find(c.PostForm("step"))
 	n := len(p.passes)
 	if at < 0 || n == 0 {
-		s.fail(c, http.StatusConflict, errors.New("there is nothing to take back. Go back and open Practise again"))
+		s.fail(c, http.StatusConflict, errors.New("there is nothing to undo. Go back and open Practise again"))
 		return
 	}
 	if err := s.store.TakeBackPass(c.Request.Context(), door.Owner(c), p.tune.ID); err != nil {

@@ -64,7 +64,7 @@ var profileInputs = []profileInput{
 	{name: "silence", label: "What keeps other strings quiet",
 		options: []option{{"heel", "picking hand: the heel between notes, and fingers stopping strings"}, {"fingers", "picking fingers resting, thumb covering below"},
 			{"trailing", "a finger trailing behind the slide"}, {"both", "trailing and picking hand together"},
-			{"lap", "lap style: each string stopped as the next speaks, the bar tilted"}, {"ring", "nothing: left to ring, without a slide harp-like over neighbouring strings"}},
+			{"lap", "lap style: each string stopped as the next speaks, the bar tilted"}, {"ring", "nothing: strings are left to ring, like a harp"}},
 		text: func(p *player.Profile) *string { return &p.Silence }},
 	{name: "lean", label: "How much with the slide",
 		options: []option{{"mixed", "mostly, as the notes ask"}, {"slide", "all of it"}, {"main", "mixed: the main notes, passing notes fretted"},
@@ -78,8 +78,8 @@ var profileInputs = []profileInput{
 	{name: "support", label: "What steadies the picking hand", help: "A planted little finger can cramp the hand; it also cannot damp.",
 		options: []option{{"float", "nothing: it floats"}, {"heel", "the heel near the bridge"}, {"planted", "the little finger planted on the top"}},
 		text:    func(p *player.Profile) *string { return &p.Support }},
-	{name: "thumb", label: "What your thumb does", help: "In new tunes that do not say. A tune can ask for another.",
-		options: []option{{"", "alternates between bass strings"}, {"steady", "keeps to the root"}, {"none", "is not free: melody only"}},
+	{name: "thumb", label: "What your thumb does", help: "In new tunes that do not say. Each tune can be set differently.",
+		options: []option{{"", "alternates between bass strings"}, {"steady", "keeps to the root"}, {"none", "cannot play separately yet: melody only"}},
 		text:    func(p *player.Profile) *string { return &p.Thumb }},
 	{name: "accent", label: "The thumb's heavy beats", help: "Where no picking pattern says otherwise.",
 		options: []option{{"one", "beat 1"}, {"two-four", "beats 2 and 4"}, {"even", "all alike"}},
@@ -89,7 +89,7 @@ var profileInputs = []profileInput{
 		text:    func(p *player.Profile) *string { return &p.Vibrato }},
 	{name: "level.name", label: "Level of this player’s sheets, by name", help: "For a pupil. Leave it empty for a tune as it is arranged.",
 		text: func(p *player.Profile) *string { return &p.Level.Name }},
-	{name: "level.ease", label: "At that level is left out", help: "Each line has all those before it too.", options: easeOptions(),
+	{name: "level.ease", label: "At that level is left out", help: "Each line includes all those above it.", options: easeOptions(),
 		count: func(p *player.Profile) *int { return &p.Level.Ease }},
 	{name: "reachMm", label: "Reach of fingers 1 to 4, mm",
 		help:   "Without strain, measured fingertip to fingertip. 100 mm covers three frets at the nut.",
@@ -103,16 +103,16 @@ var profileInputs = []profileInput{
 	{name: "uses-tap", label: "Taps notes on the neck", uses: player.UsesTap},
 	{name: "uses-hook", label: "Bends with the picking hand", uses: player.UsesHook},
 	{name: "tunings", label: "Tunings that you know",
-		help: "Names between semicolons, like Open D; Standard. What suits a tune is looked for among them first. Empty: what most players have met.",
+		help: "Names separated by semicolons, like Open D; Standard. Stepping tries these first for new tunes. Empty: the common ones.",
 		list: func(p *player.Profile) *[]string { return &p.Tunings }},
-	{name: "fittsA", label: "Any move of the hand takes at least, s",
-		help:   "With the next figure this sets how fast you move: a + b · log2(distance / width + 1).",
+	{name: "fittsA", label: "Shortest time for any move of the hand, s",
+		help:   "Together with the next figure this sets how fast you move: a + b · log2(distance / width + 1).",
 		number: func(p *player.Profile) *float64 { return &p.FittsA }},
-	{name: "fittsB", label: "and for each doubling of its difficulty, s", number: func(p *player.Profile) *float64 { return &p.FittsB }},
-	{name: "restrikeS", label: "Between two strokes of one digit at least, s", help: "0 for what is usual with your attack.",
+	{name: "fittsB", label: "Extra time for each doubling of its difficulty, s", number: func(p *player.Profile) *float64 { return &p.FittsB }},
+	{name: "restrikeS", label: "Shortest time between two strokes of the same finger, s", help: "0: typical for your attack.",
 		number: func(p *player.Profile) *float64 { return &p.RestrikeS }},
 	{name: "fingerMm", label: "Width of the slide's finger at its widest knuckle, mm",
-		help: "0 if not measured. Says whether a tube fits.", number: func(p *player.Profile) *float64 { return &p.FingerMM }},
+		help: "0 if not measured. Tells you whether a tube fits.", number: func(p *player.Profile) *float64 { return &p.FingerMM }},
 	{name: "slide.lengthMm", label: "Length of the slide, mm", help: "Never force a tight slide over a knuckle; retire a chipped glass one.",
 		number: func(p *player.Profile) *float64 { return &p.Slide.LengthMM }},
 	{name: "slide.boreMm", label: "Inner width of the slide, mm", help: "0 if not measured. Weight and fit are worked out from it.",
@@ -182,7 +182,7 @@ func (in *profileInput) read(p *player.Profile, value string) error {
 		*in.check(p) = value == "yes"
 	}
 	if err != nil {
-		return fmt.Errorf("%q is no number", value)
+		return fmt.Errorf("%q is not a number", value)
 	}
 	return nil
 }
@@ -313,7 +313,7 @@ func (s *Server) saveProfile(c *gin.Context) {
 	err := s.store.SaveProfile(c.Request.Context(), door.Owner(c), old.ID, atoi(c.PostForm("version")), p)
 	switch {
 	case errors.Is(err, store.ErrStale):
-		body.Notice = "This player was changed in another tab in the meantime. What you typed stands below; keep it again to put it in force."
+		body.Notice = "This player was changed in another tab in the meantime. What you typed is below; save again to use it."
 		s.render(c, http.StatusConflict, "profile", "layout", body.Name, body)
 	case err != nil:
 		s.failFor(c, err)

@@ -85,7 +85,7 @@ func (s *Server) saveRemark(c *gin.Context) {
 	r := store.Remark{Text: strings.Join(strings.Fields(c.PostForm("remark")), " ")}
 	if who := c.PostForm("for"); who != "" {
 		if r.For, err = uuid.Parse(who); err != nil {
-			s.fail(c, http.StatusBadRequest, errors.New("this player is not here any more: load the page again"))
+			s.fail(c, http.StatusBadRequest, errors.New("this player has been deleted: load the page again"))
 			return
 		}
 	}
@@ -102,7 +102,7 @@ func (s *Server) saveRemark(c *gin.Context) {
 	r.Bar = bar + 1
 	switch err := s.store.SetRemark(c.Request.Context(), door.Owner(c), t.ID, r, c.PostForm("was")); {
 	case errors.Is(err, store.ErrStale):
-		s.showSheets(c, http.StatusConflict, t, sheetsBody{Notice: fmt.Sprintf("There is a remark at bar %s already, or it was changed in another tab: it stays as it is below. Yours was: %s",
+		s.showSheets(c, http.StatusConflict, t, sheetsBody{Notice: fmt.Sprintf("There is a remark at bar %s already, or it was changed in another tab: it is unchanged, below. Yours was: %s",
 			barText(tu, r.Bar), r.Text)})
 	case err != nil:
 		s.failFor(c, err)
@@ -124,7 +124,7 @@ func (s *Server) saveLevels(c *gin.Context) {
 	case use != "":
 		l, found := st.LevelNamed(use)
 		if st.Ease = l.Ease; !found {
-			notice = fmt.Sprintf("There is no level %q any more.", use)
+			notice = fmt.Sprintf("The level %q has been removed.", use)
 		}
 	case c.PostForm("remove") != "":
 		st = st.WithoutLevel(c.PostForm("remove"))
@@ -150,14 +150,14 @@ func (s *Server) keepLevelFor(c *gin.Context, ch *change, who string, l player.L
 	err := l.Validate()
 	switch {
 	case p == nil:
-		err = errors.New("this player is not here any more: choose another")
+		err = errors.New("this player has been deleted: choose another")
 	case l.Name == "":
 		err = fmt.Errorf("give the level a name of 1 to %d characters", player.LongestLevel)
 	case err == nil:
 		prof := p.Profile
 		prof.Level = l
 		if err = s.store.SaveProfile(c.Request.Context(), door.Owner(c), p.ID, p.Version, prof); err == nil {
-			s.showPlan(c, http.StatusOK, ch.tune.ID, ch.moment, planNote{Notice: fmt.Sprintf("%s’s sheets are written for level %s from now on.", profileName(&prof), l.Name)})
+			s.showPlan(c, http.StatusOK, ch.tune.ID, ch.moment, planNote{Notice: fmt.Sprintf("From now on %s’s sheets are at level %s.", profileName(&prof), l.Name)})
 			return
 		}
 		if !errors.Is(err, store.ErrStale) {

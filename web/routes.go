@@ -13,7 +13,7 @@ func (s *Server) routes() *gin.Engine {
 	r.HandleMethodNotAllowed = true
 	r.ContextWithFallback = true // a request that is given up stops the planner
 	r.Use(append([]gin.HandlerFunc{s.observed, s.recover}, s.door.Guards()...)...)
-	r.NoRoute(func(c *gin.Context) { s.fail(c, http.StatusNotFound, errors.New("there is no such page")) })
+	r.NoRoute(func(c *gin.Context) { s.fail(c, http.StatusNotFound, errors.New("this page does not exist")) })
 	r.NoMethod(func(c *gin.Context) {
 		s.fail(c, http.StatusMethodNotAllowed, errors.New("this address does not take that kind of request"))
 	})

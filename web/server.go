@@ -143,7 +143,7 @@ func (s *Server) Routes() (out []string) {
 	return out
 }
 
-var errInternal = errors.New("something went wrong inside Stepping; what was kept before is safe. Go back and try again")
+var errInternal = errors.New("something went wrong inside Stepping. Everything you saved before is safe. Go back and try again")
 
 // page is what every page knows.
 type page struct {
@@ -206,11 +206,11 @@ type again struct {
 
 type againField struct{ Name, Value string }
 
-const awayTitle = "The database is away"
+const awayTitle = "The database is not responding"
 
 func newAway(r *http.Request) errorBody {
 	return errorBody{http.StatusServiceUnavailable,
-		"The database does not answer at the moment. What was kept is safe; wait a few seconds and try again", newAgain(r)}
+		"The database is not responding at the moment. Everything you saved is safe; wait a few seconds and try again", newAgain(r)}
 }
 
 // away answers a request whose session cannot be looked up.
@@ -284,17 +284,17 @@ func (s *Server) failFor(c *gin.Context, err error) {
 	case c.Request.Context().Err() != nil: // the client has gone: nobody reads an answer, and nothing is wrong here
 		c.Abort()
 	case errors.Is(err, store.ErrNotFound):
-		s.fail(c, http.StatusNotFound, errors.New("what this address names is not here; it may have been deleted"))
+		s.fail(c, http.StatusNotFound, errors.New("there is nothing at this address; it may have been deleted"))
 	case errors.Is(err, store.ErrLent):
 		s.fail(c, http.StatusConflict, errors.New("this tune is lent to you, and only its owner can change it: practise it, hear it and record it. For changes ask for a copy"))
 	case errors.Is(err, store.ErrTooMany):
-		s.fail(c, http.StatusConflict, errors.New("as many as Stepping keeps are kept already: delete one first"))
+		s.fail(c, http.StatusConflict, errors.New("that is over the storage limit: delete one first"))
 	case errors.Is(err, store.ErrTooLong):
 		s.fail(c, http.StatusUnprocessableEntity, errors.New("a name is too long: go back and shorten it"))
 	case errors.Is(err, store.ErrUnreadable):
 		s.logFor(c).Error("request", "err", err)
 		s.fail(c, http.StatusInternalServerError,
-			errors.New("what is kept under this address cannot be read any more: it may have been made by a newer Stepping. Everything else works; a backup brings it back (stepping restore)"))
+			errors.New("what is saved at this address cannot be read: it may have been made by a newer Stepping. Everything else works; a backup can restore it (stepping restore)"))
 	case errors.Is(err, context.Canceled):
 		c.Abort()
 	case store.Away(err):
@@ -400,7 +400,7 @@ func (s *Server) planParam(c *gin.Context) (*store.Tune, *desk.Planned, bool) {
 		c.Header("Retry-After", "10")
 		s.fail(c, http.StatusServiceUnavailable, err)
 	case errors.Is(err, jobs.ErrStopped):
-		s.fail(c, http.StatusUnprocessableEntity, errors.New("the planning of this tune was stopped: open its plan and let it be planned after all"))
+		s.fail(c, http.StatusUnprocessableEntity, errors.New("you stopped the planning of this tune: open its plan and choose Plan it after all"))
 	case problemText(err) != "":
 		s.fail(c, http.StatusUnprocessableEntity, err)
 	default: // of the store, or a fault of ours

@@ -214,8 +214,8 @@ func (b *setBody) show(r *setlist.Request, got *setlist.Set) {
 	if len(got.Typed.Steps) > 0 {
 		b.Typed = minutes(got.Typed.Seconds)
 	}
-	b.Proof = "No order takes less."
+	b.Proof = "No other order needs less retuning."
 	if len(r.Tunes) > setlist.ExactTunes {
-		b.Proof = fmt.Sprintf("The best found; at most %.0f%% of it could be saved.", 100*got.Gap)
+		b.Proof = fmt.Sprintf("The best found so far; another order could save at most %.0f%%.", 100*got.Gap)
 	}
 }

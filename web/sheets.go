@@ -62,7 +62,7 @@ type sheetsBody struct {
 	LinkTill  string
 }
 
-var errManySheets = errors.New("so many sheets are too much in one go")
+var errManySheets = errors.New("that is too many sheets at once")
 
 // pupilView is one of the owner's players on the page.
 type pupilView struct {
@@ -197,7 +197,7 @@ func (s *Server) saveSheets(c *gin.Context) {
 	}
 	had, err := readHad(c.PostForm("had"))
 	if err != nil {
-		s.fail(c, http.StatusBadRequest, errors.New("the form came without what it was made from: load the page again"))
+		s.fail(c, http.StatusBadRequest, errors.New("the form is incomplete: load the page again"))
 		return
 	}
 	profiles, err := s.store.Profiles(c.Request.Context(), door.Owner(c))
@@ -209,7 +209,7 @@ func (s *Server) saveSheets(c *gin.Context) {
 	for _, id := range c.PostFormArray("pupil") {
 		at := slices.IndexFunc(profiles, func(p store.Profile) bool { return p.ID.String() == id })
 		if at < 0 {
-			s.showSheets(c, http.StatusConflict, t, sheetsBody{Notice: "One of the players was deleted in the meantime. These are those that are there; tick again."})
+			s.showSheets(c, http.StatusConflict, t, sheetsBody{Notice: "One of the players has been deleted in the meantime. Please tick again."})
 			return
 		}
 		sh := store.Sheet{Profile: profiles[at].ID}
@@ -218,7 +218,7 @@ func (s *Server) saveSheets(c *gin.Context) {
 		}
 		if name := c.PostForm("level-" + id); name != "" {
 			if sh.Level, ok = t.Settings.LevelNamed(name); !ok {
-				s.showSheets(c, http.StatusConflict, t, sheetsBody{Notice: fmt.Sprintf("There is no level %q any more: choose another.", name)})
+				s.showSheets(c, http.StatusConflict, t, sheetsBody{Notice: fmt.Sprintf("The level %q has been removed: choose another.", name)})
 				return
 			}
 		}

@@ -78,19 +78,19 @@ func slideWords(p *player.Profile) (out []string) {
 	at := func(n int) int { return f.Covers[min(n, len(f.Covers)-1)] }
 	out = append(out, fmt.Sprintf("Reaches over %d strings at fret 1, %d at fret 7, %d at fret 12, %d at fret 17.", at(1), at(7), at(12), at(17)))
 	if f.Grams == 0 {
-		return append(out, "Measure its bore and wall and say what it is made of, and its weight is worked out.")
+		return append(out, "Enter its bore, wall and material, and Stepping works out its weight.")
 	}
 	weighs := fmt.Sprintf("Weighs about %.0f g", f.Grams)
 	if f.Character != "" {
 		weighs += ", which is " + f.Character
 	}
-	out = append(out, weighs+fmt.Sprintf(". In plans landing and shifting it take %.0f%% of the usual time.", 100*f.Slowness))
+	out = append(out, weighs+fmt.Sprintf(". In plans, landing and moving it takes %.0f%% of the usual time.", 100*f.Slowness))
 	if !p.Lap() {
-		where := fmt.Sprintf("%.0f mm inside what the finger fills: it stays level by itself.", -f.BalanceMM)
+		where := fmt.Sprintf("%.0f mm within the finger’s length: it stays level by itself.", -f.BalanceMM)
 		if f.BalanceMM > 0 {
-			where = fmt.Sprintf("%.0f mm beyond what the finger fills: its tip wants to dip.", f.BalanceMM)
+			where = fmt.Sprintf("%.0f mm beyond the finger’s length: its tip tends to dip.", f.BalanceMM)
 		}
-		out = append(out, "The middle of its weight lies "+where)
+		out = append(out, "Its centre of gravity lies "+where)
 	}
 	return out
 }
@@ -99,9 +99,9 @@ func slideWords(p *player.Profile) (out []string) {
 func clearWords(p *retune.Plan, grams float64) (text string, touches bool) {
 	at, least := p.Closest(grams, 1)
 	if least <= 0 {
-		return fmt.Sprintf("Lying loose on string 1 alone it would touch fret %d: carry its weight in the hand, take a lighter one, or let a repairer raise the strings.", at), true
+		return fmt.Sprintf("Resting loosely on string 1 it would touch fret %d: carry its weight in the hand, use a lighter one, or have a repairer raise the strings.", at), true
 	}
-	return fmt.Sprintf("Lying loose on string 1 alone it is closest to the wood at fret %d, with %.1f mm left.", at, least), false
+	return fmt.Sprintf("Resting loosely on string 1 it is closest to the wood at fret %d, with %.1f mm to spare.", at, least), false
 }
 
 // slideShelf shows every slide with what it does for one player on one guitar.
@@ -174,7 +174,7 @@ func newSlideCard(k *store.Kept[store.Slide], p player.Profile, strung *retune.P
 		v.say("On this finger: "+f.Fit+".", !f.Fits)
 	}
 	if k.Doc.Material == "glass" || k.Doc.Material == "ceramic" {
-		v.Facts = append(v.Facts, "It chips and breaks: throw it away once its edge is chipped.")
+		v.Facts = append(v.Facts, "Glass chips and breaks: throw the slide away once its edge is chipped.")
 	}
 	return v
 }
@@ -258,7 +258,7 @@ func (s *Server) saveSlide(c *gin.Context) {
 	switch err := s.store.Slides().Save(c.Request.Context(), door.Owner(c), k.ID, atoi(c.PostForm("version")),
 		&store.Slide{Name: p.Name, Slide: p.Slide}); {
 	case errors.Is(err, store.ErrStale):
-		body.Notice = "This slide was changed in another tab in the meantime. What you typed stands below; keep it again to put it in force."
+		body.Notice = "This slide was changed in another tab in the meantime. What you typed is below; save again to use it."
 		s.render(c, http.StatusConflict, "slide", "layout", k.Doc.Name, body)
 	case err != nil:
 		s.failFor(c, err)

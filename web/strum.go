@@ -52,7 +52,7 @@ type strumHeard struct {
 func (e *strumEar) ask(text []byte) error {
 	var again struct{ Again bool }
 	if err := json.Unmarshal(text, &again); err != nil || !again.Again {
-		return errors.New("ask to begin again")
+		return errors.New("ask to start again")
 	}
 	e.ear, e.at, e.bad = take.NewStrumEar(e.rate), 0, nil
 	return nil
@@ -88,15 +88,15 @@ func strumText(l *plan.Strummed, rings bool) string {
 	case rings && l.Wanted:
 		return "rings, as it should"
 	case !rings && l.Wanted:
-		return "is dead, and should ring: something touches it"
+		return "dead but should ring: something is touching it"
 	case !rings:
 		return "silent, as it should be"
 	case l.By != "":
-		return "rings, and should be silenced by " + plan.DamperText(l.By)
+		return "rings but should be silenced by " + plan.DamperText(l.By)
 	case l.Advice != "":
 		return "rings: give it to " + plan.DamperText(l.Advice)
 	}
-	return "rings, and no part of the hands reaches it"
+	return "rings, and neither hand can reach it"
 }
 
 // saidOf sums a test up.
@@ -109,7 +109,7 @@ func saidOf(bad []int) string {
 		names = append(names, fmt.Sprint(s))
 	}
 	if len(names) == 1 {
-		return "String " + names[0] + " needs work. Change it, then begin again."
+		return "String " + names[0] + " needs work. Change it, then start again."
 	}
-	return "Strings " + strings.Join(names, ", ") + " need work. Change one thing, then begin again."
+	return "Strings " + strings.Join(names, ", ") + " need work. Change one thing, then start again."
 }

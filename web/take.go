@@ -289,7 +289,7 @@ func judgeUpload(ctx context.Context, s *Server, a *arrival) (out arrived, err e
 		}
 		id, err := st.AddTake(ctx, a.owner, &store.Take{Tune: t.ID, At: time.Now(), Name: a.up.Name, Samples: r.samples, Plan: w.Basis, Doc: text}, r.again)
 		if errors.Is(err, store.ErrTooMany) {
-			heard.fault = "it was judged, but not kept: your recordings take up 2 GiB. Delete some, then give it again"
+			heard.fault = "it was checked but not saved, because your recordings take up 2 GiB. Delete some, then upload it again"
 			return heard, nil
 		}
 		return outcome{place: fmt.Sprintf("/tunes/%s/takes/%s", t.ID, id)}, err
@@ -342,7 +342,7 @@ func (r *recorded) read(file io.Reader) error {
 		return err
 	}
 	if in.Short {
-		r.signal.Notes = append(r.signal.Notes, "The file ends before its header says: it was read up to there.")
+		r.signal.Notes = append(r.signal.Notes, "The file is shorter than its header says: it was read up to its end.")
 	}
 	if to != nil {
 		return to.Flush()

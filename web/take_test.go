@@ -202,7 +202,7 @@ func TestRecording(t *testing.T) {
 	b.until("location.pathname.includes('/takes/')")
 	b.until("document.querySelector('.take-picture')")
 	b.accessible("a take that is kept")
-	if said := b.text(".takes"); !strings.Contains(said, "Let go of this recording") || !strings.Contains(said, "played at") {
+	if said := b.text(".takes"); !strings.Contains(said, "Delete this recording") || !strings.Contains(said, "played at") {
 		t.Errorf("%.800s", said)
 	}
 	found, of := 0, 0

@@ -202,7 +202,7 @@ func (s *Server) takeSound(c *gin.Context) {
 	src := &blocks{which: -1, total: int(kept.Samples), get: func(number int) ([]byte, error) { return s.store.TakeSound(ctx, who, kept.ID, number) }}
 	if err := src.fill(first, make([]float64, 1)); err != nil { // before anything is answered
 		if errors.Is(err, store.ErrNoSound) {
-			s.fail(c, http.StatusNotFound, errors.New("the sound of this recording is not here: it came back from a daily copy, which leaves sounds out"))
+			s.fail(c, http.StatusNotFound, errors.New("the sound of this recording is missing: it was restored from a daily backup, which does not include sound"))
 			return
 		}
 		s.failFor(c, err)

@@ -137,13 +137,13 @@ func (s *Server) showTaste(c *gin.Context, status int, p *store.Profile, notice 
 	if c.GetHeader("X-Part") != "" {
 		part = "ranking"
 	}
-	s.render(c, status, "taste", part, "Your taste: "+b.Name, b)
+	s.render(c, status, "taste", part, "Your preferences: "+b.Name, b)
 }
 
 func (b *tasteBody) learn(s *Server, c *gin.Context, p *store.Profile) {
 	from, j, err := s.lesson(c.Request.Context(), door.Owner(c), p)
 	if err != nil {
-		b.Problem = "Other work is under way: look again in a moment."
+		b.Problem = "Stepping is busy: look again in a moment."
 		return
 	}
 	l, err := j.Wait(c.Request.Context(), time.Second)
@@ -215,7 +215,7 @@ func (s *Server) saveTaste(c *gin.Context) {
 		l, err := j.Wait(c.Request.Context(), time.Second)
 		if err != nil || len(l.Taste) == 0 {
 			s.showTaste(c, http.StatusConflict, p,
-				"Your choices have changed since this was shown; it is worked out anew below. Take it then if you still want it.")
+				"Your choices have changed since this was shown. The new result is below; accept it if you still want it.")
 			return
 		}
 		next.Taste = l.Taste
@@ -224,7 +224,7 @@ func (s *Server) saveTaste(c *gin.Context) {
 	switch {
 	case errors.Is(err, store.ErrStale):
 		s.showTaste(c, http.StatusConflict, p,
-			"This player was changed in another tab in the meantime. Your last change was not made; make it again if you still want it.")
+			"This player was changed in another tab in the meantime. Your last change was not saved; make it again if you still want it.")
 	case err != nil:
 		s.failFor(c, err)
 	default:

@@ -55,7 +55,7 @@ func (s *Server) saveText(c *gin.Context) {
 	}
 	err = s.store.SaveSource(c.Request.Context(), door.Owner(c), ch.tune.ID, ch.version, titleOf(tu), body.Text)
 	if errors.Is(err, store.ErrStale) {
-		body.Notice = "This tune was changed in another tab or window in the meantime. Your text stands below and was not kept; keep it again to put it in force."
+		body.Notice = "This tune was changed in another tab or window in the meantime. Your text is below and was not saved; save again to use it."
 		s.showText(c, http.StatusConflict, body)
 		return
 	}

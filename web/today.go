@@ -42,16 +42,16 @@ const mostParts = 40
 func parsePart(text string) (p sittingPart, err error) {
 	f := strings.SplitN(text, "~", 4)
 	if len(f) != 2 && len(f) != 4 {
-		return p, errors.New("this address of a sitting is not whole: open Today again")
+		return p, errors.New("the address of this session is incomplete: open Today again")
 	}
 	p.Kind = f[0]
 	if p.Minutes, err = strconv.ParseFloat(f[1], 64); err != nil || !(p.Minutes > 0 && p.Minutes <= practice.MostSitting) {
-		return p, errors.New("this address of a sitting has a wrong time: open Today again")
+		return p, errors.New("the address of this session has a wrong time: open Today again")
 	}
 	if len(f) == 4 {
 		p.Key = f[3]
 		if p.Tune, err = uuid.Parse(f[2]); err != nil {
-			return p, errors.New("this address of a sitting names no tune: open Today again")
+			return p, errors.New("the address of this session has no tune in it: open Today again")
 		}
 	}
 	return p, nil
@@ -76,7 +76,7 @@ func sittingOf(q url.Values) (*sittingView, error) {
 	}
 	at, err := strconv.Atoi(q.Get("at"))
 	if err != nil || at < 1 || at > len(texts) || len(texts) > mostParts {
-		return nil, errors.New("this address of a sitting names no part of it: open Today again")
+		return nil, errors.New("the address of this session has no parts in it: open Today again")
 	}
 	parts := make([]sittingPart, len(texts))
 	for i, text := range texts {
@@ -296,7 +296,7 @@ func (s *Server) sittingPart(c *gin.Context) {
 	v, err := sittingOf(c.Request.URL.Query())
 	if err != nil || v == nil {
 		if err == nil {
-			err = errors.New("this address names no sitting: open Today")
+			err = errors.New("there is no session at this address: open Today")
 		}
 		s.fail(c, http.StatusBadRequest, err)
 		return
@@ -348,9 +348,9 @@ func (s *Server) addGig(c *gin.Context) {
 	case f.Name == "" || len([]rune(f.Name)) > longestGigName:
 		fault = "Give the gig a name of up to 80 characters."
 	case err != nil:
-		fault = fmt.Sprintf("%q is no day: write it like %s.", f.On, time.Now().AddDate(0, 0, 14).Format(time.DateOnly))
+		fault = fmt.Sprintf("%q is not a date: write it like %s.", f.On, time.Now().AddDate(0, 0, 14).Format(time.DateOnly))
 	case on.Before(time.Now().AddDate(0, 0, -1)):
-		fault = "That day is over: give one to come."
+		fault = "That day has passed: choose a later one."
 	case len(q.IDs) > mostGigTunes:
 		fault = fmt.Sprintf("A gig has at most %d tunes: choose fewer.", mostGigTunes)
 	case len(o.Tunes) == 0:

@@ -58,14 +58,14 @@ func (s *Server) hearString(c *gin.Context) {
 func (s *Server) retuned(c *gin.Context) (*retune.Plan, error) {
 	guitars, err := s.guitars(c)
 	if err != nil {
-		return nil, errors.New("the guitar cannot be read just now")
+		return nil, errors.New("the guitar’s data cannot be read at the moment")
 	}
 	g := chosenGuitar(guitars, c.Query("guitar")).Doc.Guitar
 	from, err1 := tuning.ParseAny(c.Query("from"))
 	to, err2 := tuning.ParseAny(c.Query("to"))
 	if hz := c.Query("hz"); hz != "" {
 		if g.ReferenceHz, err = strconv.ParseFloat(hz, 64); err != nil {
-			return nil, fmt.Errorf("%q is no number", hz)
+			return nil, fmt.Errorf("%q is not a number", hz)
 		}
 	}
 	if err := errors.Join(err1, err2); err != nil {

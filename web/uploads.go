@@ -65,13 +65,13 @@ type outcome struct {
 }
 
 var intakes = map[string]*intake{
-	"take": {maxRecording, "the file is larger than 1 GiB: cut it, or save it with fewer samples a second",
+	"take": {maxRecording, "the file is larger than 1 GiB: shorten it, or save it at a lower sample rate",
 		func(u *store.Upload) string { return "/tunes/" + u.Tune.String() + "/take" }, judgeUpload},
-	"draft": {score.MaxFile, fmt.Sprintf("music of more than %d MiB is not read: give one tune at a time", score.MaxFile>>20),
+	"draft": {score.MaxFile, fmt.Sprintf("the file is larger than %d MiB: upload one tune at a time", score.MaxFile>>20),
 		func(*store.Upload) string { return "/" }, readUpload},
-	"played": {maxPlayedIn, "the file is larger than 64 MiB: play one tune, three minutes at most",
+	"played": {maxPlayedIn, "the file is larger than 64 MiB: record one tune, three minutes at most",
 		func(*store.Upload) string { return playInRoute }, playedUpload},
-	"archive": {maxArchive, "the file is larger than anything that Stepping writes",
+	"archive": {maxArchive, "the file is larger than any that Stepping exports",
 		func(*store.Upload) string { return "/account" }, importUpload},
 }
 
@@ -149,7 +149,7 @@ func (s *Server) settle(ctx context.Context, a *arrival) (err error) {
 	case errors.Is(fault, jobs.ErrPanic):
 		err = s.store.SettleUpload(ctx, a.owner, a.up.ID, "", errInternal.Error(), nil)
 	case errors.Is(fault, store.ErrTooMany):
-		err = s.store.SettleUpload(ctx, a.owner, a.up.ID, "", "as many as Stepping keeps are kept already: delete something first", nil)
+		err = s.store.SettleUpload(ctx, a.owner, a.up.ID, "", "that is over the storage limit: delete something first", nil)
 	default:
 		err = s.store.SettleUpload(ctx, a.owner, a.up.ID, "", fault.Error(), nil)
 	}
@@ -182,9 +182,9 @@ func (s *Server) uploadFailed(c *gin.Context, err error) {
 	large := (*http.MaxBytesError)(nil)
 	switch {
 	case errors.Is(err, store.ErrNotFound):
-		uploadFault(c, http.StatusNotFound, "this upload is not here any more: load the page again and give the file once more")
+		uploadFault(c, http.StatusNotFound, "this upload has expired: load the page again and choose the file once more")
 	case errors.Is(err, store.ErrStale):
-		uploadFault(c, http.StatusConflict, "the file changed while it was sent: load the page again and give it once more")
+		uploadFault(c, http.StatusConflict, "the file changed while it was being sent: load the page again and choose it once more")
 	case errors.Is(err, store.ErrTooMany):
 		uploadFault(c, http.StatusRequestEntityTooLarge, tooManyUploads)
 	case errors.As(err, &large):
@@ -266,7 +266,7 @@ func (s *Server) addPart(c *gin.Context) {
 	}
 	sum := sha256.Sum256(data)
 	if want := c.GetHeader("Content-Digest"); want != "sha-256=:"+base64.StdEncoding.EncodeToString(sum[:])+":" {
-		uploadFault(c, http.StatusBadRequest, "a part of the file was damaged on its way here: try again")
+		uploadFault(c, http.StatusBadRequest, "part of the file was damaged on the way: try again")
 		return
 	}
 	if up, err := s.store.Upload(c.Request.Context(), door.Owner(c), id); err != nil {
@@ -509,7 +509,7 @@ func takeFault(err error) string {
 	large := (*http.MaxBytesError)(nil)
 	switch {
 	case errors.As(err, &large):
-		return "this is larger than anything that is taken here"
+		return "this is larger than any upload accepted here"
 	case errors.Is(err, store.ErrTooMany):
 		return tooManyUploads
 	case store.Away(err), errors.Is(err, store.ErrNotFound), errors.Is(err, store.ErrStale), errors.Is(err, context.Canceled):

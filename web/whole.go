@@ -78,7 +78,7 @@ func (s *Server) wholeTune(c *gin.Context) {
 // newPaperBody draws a plan for paper.
 func newPaperBody(p *plan.Plan) paperBody {
 	r := &p.Request
-	b := paperBody{Tuning: tuning.Identify(r.Tuning).String(), Strings: r.Tuning.Classes(), Capo: r.Capo, Tempo: fmt.Sprintf("%.4g quarter notes a minute", p.Tempo()),
+	b := paperBody{Tuning: tuning.Identify(r.Tuning).String(), Strings: r.Tuning.Classes(), Capo: r.Capo, Tempo: fmt.Sprintf("%.4g bpm", p.Tempo()),
 		Player: profileName(&r.Player), Lines: view.NewPaper(p)}
 	for _, mv := range p.Hardest(sheetMoves) {
 		mo := &p.Moments[mv.Moment]

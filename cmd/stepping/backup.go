@@ -110,14 +110,14 @@ func restoreCommand(ctx context.Context, args []string, out, errOut io.Writer) e
 	m, err := st.Restore(ctx, f, info.Size(), replace)
 	switch {
 	case errors.Is(err, store.ErrNotEmpty):
-		return &inputError{"there are tunes here already, which a restore would delete: make a backup of them first, then add --replace"}
+		return &inputError{"a restore would delete the tunes that are here: back them up first, then add --replace"}
 	case errors.As(err, &bad):
 		return &inputError{file + ": " + bad.Text}
 	case err != nil:
 		return err
 	}
 	slog.Info("restored", "tunes", m.Rows["tunes"], "players", m.Rows["players"])
-	fmt.Fprintf(out, "Restored as of %s: %d tunes of %d players. Everybody signs in anew.\n",
+	fmt.Fprintf(out, "Restored as of %s: %d tunes of %d players. Everybody has to sign in again.\n",
 		m.Made.Local().Format("2 January 2006, 15:04"), m.Rows["tunes"], m.Rows["players"])
 	return nil
 }

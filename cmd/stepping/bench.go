@@ -235,7 +235,7 @@ func tuningCommand(_ context.Context, args []string, out, errOut io.Writer) erro
 	if key != "" {
 		n, used := pitch.ParseClass(key)
 		if used != len(key) {
-			return &inputError{fmt.Sprintf("--key:1:1: %q is no note: write A to G, with # or b if needed", key)}
+			return &inputError{fmt.Sprintf("--key:1:1: %q is not a note: write A to G, with # or b if needed", key)}
 		}
 		tonic = n
 	}
@@ -244,7 +244,7 @@ func tuningCommand(_ context.Context, args []string, out, errOut io.Writer) erro
 			return writeJSON(out, newTuningFacts(t, tonic, sc, last))
 		}
 	}
-	return &inputError{fmt.Sprintf("--scale:1:1: %q is none of major, minor, blues, mixolydian, dorian, pentatonic", scale)}
+	return &inputError{fmt.Sprintf("--scale:1:1: %q: choose one of major, minor, blues, mixolydian, dorian, pentatonic", scale)}
 }
 
 func newTuningFacts(t tuning.Tuning, key pitch.Note, sc tuning.Scale, last int) tuningFacts {

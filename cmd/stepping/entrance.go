@@ -98,7 +98,7 @@ func lanAddress() (net.IP, error) {
 			}
 		}
 	}
-	return nil, errors.New("this machine is in no network: connect it, or start stepping serve without --lan")
+	return nil, errors.New("this machine has no network: connect it, or start stepping serve without --lan")
 }
 
 // certificateLasts is how long our own certificate is good for; it is made anew when less than a month is left.
@@ -208,10 +208,10 @@ func greet(ctx context.Context, out io.Writer, st *store.Store, owner store.ID, 
 			return err
 		}
 		writeQR(out, picture.Size(), picture.Module)
-		fmt.Fprintln(out, "Open that address on the tablet, or let its camera read the picture. It must be in the same network. Its browser warns once, since the certificate is this machine's own: go on.")
+		fmt.Fprintln(out, "Open that address on the tablet, or scan the picture with its camera. It must be on the same network. The browser warns once, because the certificate was made on this machine: continue.")
 	}
 	if d.access.SignIn && !d.access.TLS && !isLoopback(d.address) {
-		fmt.Fprintln(out, "Mind: without TLS, names and passwords travel in the open beyond this machine. Set STEPPING_TLS_CERT and STEPPING_TLS_KEY, use stepping serve --lan, or put a proxy with TLS before it (STEPPING_PROXIES, STEPPING_TLS_PROXY=1).")
+		fmt.Fprintln(out, "Warning: without TLS, names and passwords are sent unencrypted. Set STEPPING_TLS_CERT and STEPPING_TLS_KEY, use stepping serve --lan, or put a proxy with TLS before it (STEPPING_PROXIES, STEPPING_TLS_PROXY=1).")
 	}
 	if d.access.SignIn {
 		has, err := st.HasAccounts(ctx)
@@ -223,7 +223,7 @@ func greet(ctx context.Context, out io.Writer, st *store.Store, owner store.ID, 
 			if err != nil {
 				return err
 			}
-			fmt.Fprintf(out, "Make the first account, within a day: %swelcome/%s\n", address, secret)
+			fmt.Fprintf(out, "Create the first account within a day: %swelcome/%s\n", address, secret)
 		}
 	}
 	fmt.Fprintln(out, "Stop it with Ctrl-C.")
@@ -247,7 +247,7 @@ func resetCommand(ctx context.Context, args []string, out, errOut io.Writer) err
 	defer st.Close()
 	a, err := st.Account(ctx, args[0])
 	if errors.Is(err, store.ErrNotFound) {
-		return &inputError{fmt.Sprintf("there is no account of the name %q", args[0])}
+		return &inputError{fmt.Sprintf("there is no account named %q", args[0])}
 	}
 	if err != nil {
 		return err
@@ -256,6 +256,6 @@ func resetCommand(ctx context.Context, args []string, out, errOut io.Writer) err
 	if err != nil {
 		return err
 	}
-	fmt.Fprintf(out, "Within a day, and once: open /welcome/%s at the address of Stepping. All that %s is signed in with ends then.\n", secret, a.Name)
+	fmt.Fprintf(out, "Within a day, open /welcome/%s at the address of Stepping. It works once, and signs %s out everywhere.\n", secret, a.Name)
 	return nil
 }

@@ -127,7 +127,7 @@ func parseFrets(text string) ([]int, error) {
 		}
 		n, err := strconv.Atoi(w)
 		if err != nil || n < 0 || n > 30 {
-			return nil, &inputError{fmt.Sprintf("--frets:1:%d: string %d: %q is no fret: write 0 to 30, or x",
+			return nil, &inputError{fmt.Sprintf("--frets:1:%d: string %d: %q is not a fret: write 0 to 30, or x",
 				1+strings.Index(text, w), tuning.Strings-i, w)}
 		}
 		frets[i] = n

@@ -217,7 +217,7 @@ func planFault(ctx context.Context, file string, err error) error {
 	}
 	var pinned *plan.PinError
 	if errors.As(err, &pinned) {
-		return &inputError{fmt.Sprintf("%s:1:1: %v; or let all places of the file go by --free", file, err)}
+		return &inputError{fmt.Sprintf("%s:1:1: %v; or drop all places in the file with --free", file, err)}
 	}
 	var out *plan.RangeError
 	if errors.As(err, &out) {

@@ -116,7 +116,7 @@ func prepared(ctx context.Context, errOut io.Writer, dsn string, withTunes bool)
 			return st, owner, err
 		}
 		if !told {
-			fmt.Fprintln(errOut, "The database does not answer yet: waiting up to a minute for it.")
+			fmt.Fprintln(errOut, "The database is not responding yet: waiting for up to a minute.")
 			told = true
 		}
 		select {

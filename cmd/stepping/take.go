@@ -37,7 +37,7 @@ func openRecording(name string) (*take.Signal, error) {
 		return nil, err
 	}
 	if r.Short {
-		s.Notes = append(s.Notes, "The file ends before its header says: it was read up to there.")
+		s.Notes = append(s.Notes, "The file is shorter than its header says: it was read up to its end.")
 	}
 	return s, nil
 }

@@ -104,7 +104,7 @@ func TestTakes(t *testing.T) {
 	}
 	for want, args := range map[string][]string{"is not silenced at": {"sound", tune, "--faults", faults, "--out", wav + "x"},
 		"does not sound like": {"take", "../../demo/tunes/coal-smoke-morning.abc", wav, "--tuning", "Open D minor", "--thumb", "steady"},
-		"no WAV file":         {"pitch", faults}, "which file": {"take", tune}, "write straight": {"plan", tune, "--swing", "9"}} {
+		"not a WAV file":      {"pitch", faults}, "which file": {"take", tune}, "write straight": {"plan", tune, "--swing", "9"}} {
 		if status, _, errOut := call(args...); status != exitInput || !strings.Contains(errOut, want) || strings.Count(errOut, "\n") != 1 {
 			t.Errorf("%v: %d %q", args, status, errOut)
 		}

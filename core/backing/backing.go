@@ -157,7 +157,7 @@ func (s *solver) check() error {
 	case r.Tempo != 0 && !(r.Tempo >= tune.MinTempo && r.Tempo <= tune.MaxTempo):
 		return fmt.Errorf("tempo %g: %s", r.Tempo, tune.TempoRule)
 	case r.Player.Lap():
-		return errors.New("a guitar lying flat has no grips: a bar frets nothing, choose an upright player")
+		return errors.New("there are no grips for a guitar played flat with a bar: choose a player who holds it upright")
 	case len(r.Sections) == 0:
 		return errors.New("there is no pattern")
 	}
@@ -201,7 +201,7 @@ func (s *solver) laySteps() error {
 		p := pattern.PatternIn(tu, bar, s.r.Sections)
 		if p == nil {
 			m := tu.MeterOver(tu.Bars[bar])
-			return fmt.Errorf("bar %d is in %d/%d, and no pattern in that meter is given for it", bar+1, m.Num, m.Den)
+			return fmt.Errorf("bar %d is in %d/%d, and there is no pattern in that meter", bar+1, m.Num, m.Den)
 		}
 		p.StepTimes(tu, bar, func(b pattern.Beat, at tune.Time) {
 			i := s.spanOver(at)

@@ -254,10 +254,10 @@ func TestFaults(t *testing.T) {
 		"no pattern": func(*Request) {},
 		"step 3":     func(r *Request) { r.Sections = []pattern.Section{{Bar: 1, Pattern: three}} },
 		"bar 1":      func(r *Request) { r.Sections = []pattern.Section{{Bar: 1, Pattern: waltz}} },
-		"lying flat": func(r *Request) { r.Player.Posture, r.Player.Silence = player.Lap, player.LapStop },
+		"played flat": func(r *Request) { r.Player.Posture, r.Player.Silence = player.Lap, player.LapStop },
 		"capo 12":    func(r *Request) { r.Capo = 12 },
 		"tempo":      func(r *Request) { r.Tempo = 1e9 },
-		"cannot be h": func(r *Request) {
+		"cannot be fretted": func(r *Request) {
 			r.Sections = []pattern.Section{{Bar: 1, Pattern: two}}
 			r.Pins = []Pin{{0, [7]int{0, 1, 9, 1, 9, 1, 12}}}
 		},

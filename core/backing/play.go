@@ -195,7 +195,7 @@ func (s *solver) moment(b *Backing, f *stepAt, plucking []play.Digit, ring *ring
 	}
 	if f.hit != st.beat.Hit {
 		mo.HitLost = st.beat.Hit
-		b.Lost = append(b.Lost, Lost{st.at, play.Percussion, "no finger holds a string that it could let go"})
+		b.Lost = append(b.Lost, Lost{st.at, play.Percussion, "no finger is on a string that it could release"})
 	}
 	dead := f.hit == pattern.Release
 	struck := map[int]bool{}

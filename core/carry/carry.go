@@ -99,7 +99,7 @@ func (f *finder) note(o *plan.OutOfRange) {
 		case p > high:
 			l.Why, l.Ways = "beyond the last fret", f.octave(mend, n, -1)
 		case o.By == 0 && v > 0 && v == len(voices)-1:
-			l.Why, l.Ways = "cannot be held with the notes above it", f.octave(mend, n, 1)
+			l.Why, l.Ways = "cannot be fretted together with the notes above it", f.octave(mend, n, 1)
 		case o.By == 0 && len(voices) == 1:
 			l.Why = "between the frets, with no slide or bend to reach it"
 		default:

@@ -110,7 +110,7 @@ func New(tuned string) Sheet {
 // Check says what is wrong with what stands beside the keys.
 func (s *Sheet) Check() error {
 	if utf8.RuneCountInString(s.Title) > MaxTitle {
-		return fmt.Errorf("a title has %d characters at most", MaxTitle)
+		return fmt.Errorf("a title has at most %d characters", MaxTitle)
 	}
 	if _, err := tuning.Parse(s.Tuning); err != nil {
 		return err
@@ -130,7 +130,7 @@ func (s *Sheet) Check() error {
 // Press adds a key if it can be done.
 func (s *Sheet) Press(key string) error {
 	if len(s.Keys) >= MaxKeys {
-		return &KeyError{key, "this is as long as a tune can be entered: plan it, and go on in another"}
+		return &KeyError{key, "this is the longest tune that can be entered: plan it, and continue in another"}
 	}
 	st := s.State()
 	if err := st.apply(key); err != nil {
@@ -215,12 +215,12 @@ func (st *State) apply(key string) error {
 		st.Slide = !st.Slide
 	case With:
 		if len(st.Notes) == 0 {
-			return &KeyError{key, "there is no note yet that another could be struck with"}
+			return &KeyError{key, "there is no note yet to add another to"}
 		}
 		st.With = !st.With
 	case Free:
 		if len(st.Notes) == 0 {
-			return &KeyError{key, "there is no note yet whose place could be left open"}
+			return &KeyError{key, "there is no note yet whose place you could leave open"}
 		}
 		n := &st.Notes[len(st.Notes)-1]
 		n.Free = !n.Free
@@ -254,7 +254,7 @@ func (st *State) put(str, fret int) error {
 		together := 1
 		for i := len(st.Notes) - 1; i >= 0 && st.Notes[i].At == n.At; i-- {
 			if st.Notes[i].String == str {
-				return &KeyError{"", fmt.Sprintf("string %d sounds already at this time; a string sounds one note", str)}
+				return &KeyError{"", fmt.Sprintf("string %d already has a note here; a string sounds one note at a time", str)}
 			}
 			together++
 		}
@@ -263,7 +263,7 @@ func (st *State) put(str, fret int) error {
 		}
 	}
 	if len(st.Notes) >= score.MaxNotes {
-		return &KeyError{"", "the tune has as many notes as a tune can have"}
+		return &KeyError{"", "the tune has the most notes that a tune can have"}
 	}
 	st.String, st.Fret = str, fret
 	st.Notes = append(st.Notes, n)
@@ -293,7 +293,7 @@ func (st *State) fill() {
 func (st *State) tie() error {
 	n := len(st.Notes)
 	if n == 0 || st.Notes[n-1].At+st.Notes[n-1].Dur != st.Now {
-		return &KeyError{Tie, "a tie lets the last note sound on; here is none before it"}
+		return &KeyError{Tie, "a tie extends the last note, and there is none before it"}
 	}
 	d := st.Dur()
 	for i := n - 1; i >= 0 && st.Notes[i].At == st.Notes[n-1].At; i-- {

@@ -52,7 +52,7 @@ func (t Guitar) Candidates(c chord.Chord, frets *[strings6 + 1]int) (*Candidates
 type NoGripError struct{ Chord chord.Chord }
 
 func (e *NoGripError) Error() string {
-	return fmt.Sprintf("%s: no grip lies within the hand's reach in this tuning: choose another tuning or capo, or a plainer chord", e.Chord.Name)
+	return fmt.Sprintf("%s: no grip is within reach in this tuning: choose another tuning or capo, or a simpler chord", e.Chord.Name)
 }
 
 // Hold is the grip of c for given frets with its easiest fingering, whatever it sounds; the error says
@@ -66,7 +66,7 @@ func (t Guitar) Hold(c chord.Chord, frets [strings6 + 1]int) (Grip, error) {
 	}
 	h, ok := t.newAssigner().best(&frets, math.Inf(1))
 	if !ok {
-		return Grip{}, fmt.Errorf("these frets cannot be held: fingers %v reach %.0f mm, lie in fret order and are one for a string or bar", t.Player.FreeFingers(), t.mm(t.Player.ReachMM))
+		return Grip{}, fmt.Errorf("these frets cannot be fretted: fingers %v reach %.0f mm, stay in fret order, and each presses one string or bar", t.Player.FreeFingers(), t.mm(t.Player.ReachMM))
 	}
 	return t.finish(&frets, h, t.newFinder(c).weigh(&frets)), nil
 }

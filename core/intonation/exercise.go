@@ -46,7 +46,7 @@ type Neck struct {
 // Errors of exercises.
 var (
 	ErrNoTune  = errors.New("choose a tune: this exercise asks for its slide notes")
-	ErrNoSlide = errors.New("nothing in this tune is played with the slide: let more of it be slid, or choose another exercise")
+	ErrNoSlide = errors.New("no note of this tune is played with the slide: turn up How much slide, or choose another exercise")
 )
 
 // Of places that are asked for: the highest string number that exercises use, and frets above the capo.

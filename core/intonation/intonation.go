@@ -53,10 +53,10 @@ func (p *Played) Validate() error {
 	case p.String < 1 || p.String > tuning.Strings || !(p.Fret > 0 && p.Fret <= 36) || p.From != nil && !(*p.From >= 0 && *p.From <= 36):
 		return fmt.Errorf("a note on string %d at fret %g: there are strings 1 to %d and frets up to 36", p.String, p.Fret, tuning.Strings)
 	case p.Finger != 0 && fingerNames[p.Finger] == "":
-		return fmt.Errorf("a slide on finger %d: 2 to 4 wear one, 0 is a bar", p.Finger)
+		return fmt.Errorf("slide on finger %d: give 2 to 4, or 0 for a bar", p.Finger)
 	case !ok(p.Cents, 2400) || !ok(p.Spread, 2400) || !ok(p.Approach, 2400),
 		p.Vibrato != nil && !(ok(p.Vibrato.Hz, 50) && ok(p.Vibrato.Width, 2400) && ok(p.Vibrato.Centre, 2400)):
-		return errors.New("a note that is further off than two octaves")
+		return errors.New("a note more than two octaves off")
 	}
 	return nil
 }
@@ -120,21 +120,21 @@ func Judge(k neck.Neck, fret float64, s *take.Stopped) (v Verdict) {
 	mm := play.Decimal(math.Round(10*math.Abs(MM(k, fret, s.Cents))) / 10)
 	switch {
 	case off > offInTotal && s.Cents < 0:
-		v.Told = append(v.Told, "That is nearer the fret below. Find the wire first, by eye, then play.")
+		v.Told = append(v.Told, "That is closer to the fret below. Find the wire by eye first, then play.")
 	case off > offInTotal:
-		v.Told = append(v.Told, "That is nearer the fret above. Find the wire first, by eye, then play.")
+		v.Told = append(v.Told, "That is closer to the fret above. Find the wire by eye first, then play.")
 	case v.Good:
 	case s.Cents < 0:
 		v.Told = append(v.Told, fmt.Sprintf("The slide was %s mm short of the wire. Stop over the wire, not behind it.", mm))
 	default:
-		v.Told = append(v.Told, fmt.Sprintf("The slide was %s mm past the wire, or it pressed the string down. Come from below, and lightly.", mm))
+		v.Told = append(v.Told, fmt.Sprintf("The slide was %s mm past the wire, or you pressed. Come up to the note lightly from below.", mm))
 	}
 	v.tellArrival(s)
 	if b := s.Vibrato; b != nil {
 		v.tellVibrato(b)
 	} else if s.Spread > wobbles {
 		v.Good = false
-		v.Told = append(v.Told, fmt.Sprintf("It wobbled by %.0f cents. Rest the hand, let the thumb behind the neck hold it still.", s.Spread))
+		v.Told = append(v.Told, fmt.Sprintf("It wobbled by %.0f cents. Steady your hand with the thumb behind the neck.", s.Spread))
 	}
 	return v
 }
@@ -149,13 +149,13 @@ func (v *Verdict) tellArrival(s *take.Stopped) {
 	if g.From > 0 {
 		from = "over"
 	}
-	text := fmt.Sprintf("It came from %s, %.0f cents", from, math.Abs(g.From))
+	text := fmt.Sprintf("It came from %s by %.0f cents", from, math.Abs(g.From))
 	if g.Seconds > slowly {
 		text += fmt.Sprintf(", and took %.1f s", g.Seconds)
 	}
 	text += "."
 	if g.Overshoot > InTune {
-		text += fmt.Sprintf(" It went %.0f cents too far first: slower into the note.", g.Overshoot)
+		text += fmt.Sprintf(" It overshot by %.0f cents: move into the note more slowly.", g.Overshoot)
 	}
 	v.Told = append(v.Told, text)
 }
@@ -167,9 +167,9 @@ func (v *Verdict) tellVibrato(b *take.Vibrato) {
 	case math.Abs(b.Centre) <= offCentre:
 		text += ", around the note."
 	case b.Centre < 0:
-		text += fmt.Sprintf(", but %.0f cents under the note: swing past the wire as far as short of it.", -b.Centre)
+		text += fmt.Sprintf(", but centred %.0f cents below the note: swing as far past the wire as short of it.", -b.Centre)
 	default:
-		text += fmt.Sprintf(", but %.0f cents over the note: swing short of the wire as far as past it.", b.Centre)
+		text += fmt.Sprintf(", but centred %.0f cents above the note: swing as far short of the wire as past it.", b.Centre)
 	}
 	v.Told = append(v.Told, text)
 }

@@ -191,12 +191,12 @@ func TestJudge(t *testing.T) {
 		{"still", take.Stopped{Cents: 3, Spread: 2}, true, []string{"In tune"}},
 		{"flat", take.Stopped{Cents: -12, Spread: 2}, false, []string{"12 cents flat", "2.3 mm short of the wire"}},
 		{"sharp", take.Stopped{Cents: 12, Spread: 2}, false, []string{"12 cents sharp", "2.2 mm past the wire"}},
-		{"another fret", take.Stopped{Cents: -95, Spread: 2}, false, []string{"95 cents flat", "nearer the fret below"}},
+		{"another fret", take.Stopped{Cents: -95, Spread: 2}, false, []string{"95 cents flat", "closer to the fret below"}},
 		{"wobbling", take.Stopped{Cents: 1, Spread: 14}, false, []string{"In tune", "wobbled by 14 cents"}},
-		{"from under", take.Stopped{Cents: 1, Spread: 2, Glide: &take.Glide{From: -80, Seconds: 0.4}}, true, []string{"came from under, 80 cents, and took 0.4 s"}},
-		{"too far", take.Stopped{Cents: 1, Spread: 2, Glide: &take.Glide{From: -80, Seconds: 0.1, Overshoot: 20}}, true, []string{"20 cents too far first"}},
+		{"from under", take.Stopped{Cents: 1, Spread: 2, Glide: &take.Glide{From: -80, Seconds: 0.4}}, true, []string{"came from under by 80 cents, and took 0.4 s"}},
+		{"too far", take.Stopped{Cents: 1, Spread: 2, Glide: &take.Glide{From: -80, Seconds: 0.1, Overshoot: 20}}, true, []string{"overshot by 20 cents"}},
 		{"vibrato", take.Stopped{Cents: 1, Spread: 14, Vibrato: &take.Vibrato{Hz: 5.2, Width: 36, Centre: 1}}, true, []string{"5.2 swings a second, 18 cents to either side, around the note"}},
-		{"hanging", take.Stopped{Cents: -9, Spread: 14, Vibrato: &take.Vibrato{Hz: 5, Width: 30, Centre: -9}}, false, []string{"but 9 cents under the note"}},
+		{"hanging", take.Stopped{Cents: -9, Spread: 14, Vibrato: &take.Vibrato{Hz: 5, Width: 30, Centre: -9}}, false, []string{"9 cents below the note"}},
 	} {
 		v := Judge(k, 12, &c.s)
 		text := v.Head + " " + strings.Join(v.Told, " ")

@@ -60,9 +60,9 @@ var traits = []trait{
 		}
 		return "how bass notes are fretted"
 	}},
-	{func(to, from *Pupil) { to.Player.Instrument = from.Player.Instrument }, func(*Pupil) string { return "the guitar is another" }},
+	{func(to, from *Pupil) { to.Player.Instrument = from.Player.Instrument }, func(*Pupil) string { return "it is a different guitar" }},
 	{func(to, from *Pupil) { to.Player.FittsA, to.Player.FittsB = from.Player.FittsA, from.Player.FittsB },
-		func(*Pupil) string { return "the hand moves at another speed" }},
+		func(*Pupil) string { return "the hand moves faster or slower" }},
 	{func(to, from *Pupil) {
 		to.Player.Taste, to.Player.Drone, to.Player.Accent = from.Player.Taste, from.Player.Drone, from.Player.Accent
 	}, func(*Pupil) string { return "preferences differ" }},

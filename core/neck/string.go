@@ -186,7 +186,7 @@ func parseString(word string) (String, error) {
 	}
 	gauge, err := strconv.ParseFloat(number, 64)
 	if err != nil {
-		return s, fmt.Errorf("%q is no gauge: write inches like 0.012, with w if it is wound, like 0.024w", word)
+		return s, fmt.Errorf("%q is not a gauge: write inches like 0.012, with w if it is wound, like 0.024w", word)
 	}
 	if gauge >= 1 {
 		gauge /= 1000

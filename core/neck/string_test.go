@@ -104,7 +104,7 @@ func TestParseStrings(t *testing.T) {
 		{0.042, false, ""}}; err != nil || !slices.Equal(got, want) {
 		t.Errorf("%v %+v", err, got)
 	}
-	for text, word := range map[string]string{"12 x": "string 2", "12 16 200": "string 3", "12w16": "no gauge"} {
+	for text, word := range map[string]string{"12 x": "string 2", "12 16 200": "string 3", "12w16": "not a gauge"} {
 		if _, err := ParseStrings(text); err == nil || !strings.Contains(err.Error(), word) {
 			t.Errorf("%q: %v", text, err)
 		}

@@ -144,7 +144,7 @@ func (a *adviser) wantsVibrato(t int, length, before float64) string {
 	case s.How == play.Open || s.How == play.Harmonic || s.How == play.Dead:
 		return ""
 	case n.Marks&tune.Vibrato != 0:
-		return "the tune asks for it"
+		return "the tune marks it"
 	case n.Marks&tune.Staccato != 0 || n.Note.Cents != 0: // a note between the frets has its own inflection
 		return ""
 	case s.How.Slid() && length < leastSlid || !s.How.Slid() && (length < leastFretted || s.How == play.Bend || len(mo.Hand.Fingers) > heldFingers):

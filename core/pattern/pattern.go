@@ -89,7 +89,7 @@ func (p *Pattern) Validate() error {
 	m, ok := p.Signature()
 	switch {
 	case strings.TrimSpace(p.Name) == "" || len(p.Name) > maxNameLen:
-		return &StepError{0, fmt.Sprintf("a pattern has a name of up to %d letters", maxNameLen)}
+		return &StepError{0, fmt.Sprintf("a pattern needs a name of up to %d letters", maxNameLen)}
 	case !ok:
 		return &StepError{0, fmt.Sprintf("the meter %q is not understood: write it like 4/4, 3/4, 6/8 or 2/4", p.Meter)}
 	case p.Steps < 1 || p.Steps > maxSteps || p.Steps%m.Num != 0:
@@ -105,7 +105,7 @@ func (p *Pattern) Validate() error {
 		case b.Step < 1 || b.Step > p.Steps:
 			return &StepError{b.Step, fmt.Sprintf("the bar has steps 1 to %d: the pattern is longer than its bar", p.Steps)}
 		case b.Step <= last:
-			return &StepError{b.Step, "steps stand in order, each once"}
+			return &StepError{b.Step, "steps must be in order, each once"}
 		}
 		last = b.Step
 		if err := b.check(); err != nil {
@@ -129,15 +129,15 @@ func (b *Beat) check() error {
 	case b.Mute != "" && b.Thumb == "":
 		return bad("%s mutes a thumb note, and there is none", b.Mute)
 	case b.Hit == Slap && b.Thumb != "":
-		return bad("the thumb slaps and plays the %s at once: it can do one of them", b.Thumb)
+		return bad("the thumb slaps and plays the %s at once: it can only do one of them", b.Thumb)
 	case b.Hit == Slap && len(b.Fingers) > 1:
-		return bad("beside a slap one finger flicks, never two: the second would stop the first")
+		return bad("with a slap only one finger flicks: a second would stop the first")
 	case b.Hit == Tap && len(b.Fingers) > 0:
-		return bad("the fingers fall on the strings and pluck them at once: they can do one of them")
+		return bad("the fingers fall on the strings and pluck them at once: they can only do one of them")
 	case b.Hit == Thump && b.Mute != "":
-		return bad("the heel strikes the top and mutes the strings at once: it can do one of them")
+		return bad("the heel strikes the top and mutes the strings at once: it can only do one of them")
 	case b.Hit == Release && b.Thumb == "" && len(b.Fingers) == 0:
-		return bad("a release is struck dead by the thumb or a finger, and nothing is struck")
+		return bad("a release needs a thumb or finger stroke on the dead strings, and there is none")
 	}
 	for i, f := range b.Fingers {
 		if !slices.Contains(FingerRoles, f) {

@@ -11,7 +11,7 @@ import (
 // says it all.
 var insteadWords = [...]string{
 	play.Shift: "your hand would have to move further", play.Stretch: "your fingers would have to stretch",
-	play.Land: "the slide would go down or come up once more", play.Place: "it lies less well on the neck",
+	play.Land: "you would have to lift or set down the slide once more", play.Place: "it is a worse place on the neck",
 	play.StringMove: "the line would jump to another string", play.Clash: "the bass would rub against the chord",
 	play.Hand: "its fingers would get in each other's way", play.Leak: "a string would ring on", play.School: "",
 }

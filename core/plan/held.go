@@ -60,7 +60,7 @@ func (p *Plan) released(ctx context.Context, of stroke) (*Plan, error) {
 // heldWhy says why p is not its free plan.
 func (p *Plan) heldWhy() string {
 	if p.Kept {
-		return "it stays as you have kept it"
+		return "you saved it this way"
 	}
-	return "the bar is played like its repeats"
+	return "the bar is played the same way as its repeats"
 }

@@ -61,7 +61,7 @@ func solveKept(ctx context.Context, r Request) (*Plan, error) {
 	}
 	switch {
 	case errors.As(err, &impossible):
-		free.Lost = fmt.Sprintf("what you kept cannot be played under this setup: %s", impossible.Rule)
+		free.Lost = fmt.Sprintf("your saved version cannot be played with this setup: %s", impossible.Rule)
 		return free, nil
 	case err != nil:
 		return nil, err

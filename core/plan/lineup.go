@@ -53,8 +53,8 @@ func (p *Plan) Coordinations(n int) []Coordination {
 		}
 		if t > 0 {
 			if f := newFingers(&p.Moments[t-1], mo); f > 0 {
-				add(loadFinger*float64(f), map[bool]string{true: "a fretting finger put down",
-					false: fmt.Sprintf("%d fretting fingers put down", f)}[f == 1])
+				add(loadFinger*float64(f), map[bool]string{true: "a fretting finger to put down",
+					false: fmt.Sprintf("%d fretting fingers to put down", f)}[f == 1])
 			}
 		}
 		if mo.Hit != "" {

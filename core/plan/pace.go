@@ -60,12 +60,12 @@ func (p *Plan) moves(t int, c *choice) (out []Move) {
 		out = append(out, m.digitMoves(t, c)...)
 	}
 	if c.bass.str != 0 && !math.IsInf(mo.bassFor, 1) {
-		out = append(out, m.again(t, "the thumb strikes again", 1, mo.bassFor))
+		out = append(out, m.again(t, "the thumb plucks again", 1, mo.bassFor))
 	}
 	if lies := c.heel > 0; lies != (heelOf(c.was) > 0) {
 		what := "the heel comes down"
 		if !lies {
-			what = "the heel lets go"
+			what = "the heel lifts"
 		}
 		out = append(out, Move{Moment: t, What: what, Need: damperTime, There: between})
 	}
@@ -110,7 +110,7 @@ func (m *model) digitMoves(t int, c *choice) (out []Move) {
 			}
 		}
 	} else {
-		out = append(out, m.again(t, "one digit plucks after another", digits.AlternateShare, mo.since))
+		out = append(out, m.again(t, "one finger plucks after another", digits.AlternateShare, mo.since))
 	}
 	if (was^now)>>digits.TapBit != 0 {
 		out = append(out, Move{Moment: t, What: "the picking hand travels between bridge and neck", Need: digits.TapTravel, There: mo.since})

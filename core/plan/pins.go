@@ -93,7 +93,7 @@ func (m *model) applyPins() error {
 			bound += m.bind(mo, p)
 		}
 		if bound == 0 {
-			return &PinError{[]play.Pin{p.Pin}, "a pin needs something to hold", m.pinWords(&p.Pin) + ": nothing there that this choice could hold"}
+			return &PinError{[]play.Pin{p.Pin}, "a pin needs something to pin", m.pinWords(&p.Pin) + ": nothing there to pin"}
 		}
 	}
 	return m.checkPlaces()
@@ -364,9 +364,9 @@ func (ps *pinSet) damperAllowed(s int, by play.Damper) bool {
 // Rules that pins may break together, found by how far the search gets.
 const (
 	ruleDampers = "a string is silenced by one part of the hands, or left to ring"
-	ruleLeft    = "the fretting hand cannot hold them together: one finger in one place, fingers in fret order within the reach, the slide finger never frets"
+	ruleLeft    = "the fretting hand cannot play them together: each finger is in one place, fingers stay in fret order within reach, and the slide finger never frets"
 	ruleChange  = "the fretting hand cannot get from one to the other: a held note stays where it is, and a hammer, pull or glide needs its note before on the same string"
-	ruleRight   = "the picking hand cannot do both: one digit for one string, p below i below m below a, and nothing lies on a string that must sound"
+	ruleRight   = "the picking hand cannot do both: one finger per string, p below i below m below a, and nothing touches a string that must sound"
 )
 
 // trial reports whether r can be played with these pins up to moment hi (not counted; 0 for the whole tune): the

@@ -102,7 +102,7 @@ func solveFree(ctx context.Context, r Request) (*Plan, error) {
 	case r.Within > 0 && len(m.moments) <= boundMoments:
 		return nil, ErrOver
 	case len(r.alike) > 0:
-		return nil, &PinError{Rule: ruleOf(dead), Why: "what is held cannot be played: " + ruleOf(dead)}
+		return nil, &PinError{Rule: ruleOf(dead), Why: "the pins cannot be played: " + ruleOf(dead)}
 	default:
 		return nil, conflict(ctx, r)
 	}

@@ -46,7 +46,7 @@ func (p *Plan) why(ctx context.Context, t int) ([]string, error) {
 	}
 	for s := 1; s <= 6; s++ {
 		if st := mo.Strings[s-1]; c.d.leak.Has(s) && st.State == play.Leaks {
-			out = append(out, fmt.Sprintf("String %d is left ringing %.0f dB under the note: no damper of this school reaches it here for less.", s, -st.DB))
+			out = append(out, fmt.Sprintf("String %d keeps ringing, %.0f dB below the note: silencing it your way would cost more here.", s, -st.DB))
 		}
 	}
 	return out, nil
@@ -62,9 +62,9 @@ func staysText(stays []play.FingerAt) string {
 	case 0:
 		return ""
 	case 1:
-		return "Finger " + fingers[0] + " stays where it is: it is next needed there."
+		return "Finger " + fingers[0] + " stays where it is, because it is needed there next."
 	default:
-		return "Fingers " + strings.Join(fingers[:n-1], ", ") + " and " + fingers[n-1] + " stay where they are: they are next needed there."
+		return "Fingers " + strings.Join(fingers[:n-1], ", ") + " and " + fingers[n-1] + " stay where they are, because they are needed there next."
 	}
 }
 
@@ -141,7 +141,7 @@ func (p *Plan) melodyReason(t int, s *play.Stroke, c *choice) string {
 	case play.Open:
 		length += p.freeTime(t)
 	case play.Tapped:
-		length += fmt.Sprintf(", tapped by %s and let go to fret %s", s.Digit, play.FromCapo(s.From, p.Request.Capo).String())
+		length += fmt.Sprintf(", tapped by %s and released to fret %s", s.Digit, play.FromCapo(s.From, p.Request.Capo).String())
 	case play.Bend:
 		length += fmt.Sprintf(", pushed up %.0f cents from fret %s by finger %s", 100*(s.Fret-s.From),
 			play.FromCapo(s.From, p.Request.Capo).String(), s.Finger) + p.travel(t)
@@ -153,7 +153,7 @@ func (p *Plan) melodyReason(t int, s *play.Stroke, c *choice) string {
 			length += ", finger " + s.Finger + p.travel(t)
 		}
 		if s.Digit == "" {
-			length += ", no digit needed"
+			length += ", not plucked"
 		}
 	}
 	return lead + length + "."
@@ -162,7 +162,7 @@ func (p *Plan) melodyReason(t int, s *play.Stroke, c *choice) string {
 func (p *Plan) glideText(s *play.Stroke) string {
 	from := play.FromCapo(s.From, p.Request.Capo).String()
 	if s.Digit == "" {
-		return ", the slide carried on from fret " + from + " without a new stroke"
+		return ", sliding on from fret " + from + " without a new stroke"
 	}
 	return ", struck at fret " + from + " and glided in"
 }
@@ -174,7 +174,7 @@ func (p *Plan) travel(t int) string {
 	}
 	mm, there, need := p.travelled(t, p.handAt(t-1), p.handAt(t))
 	if need == 0 {
-		return ", the hand is there already"
+		return ", where the hand already is"
 	}
 	return fmt.Sprintf(", a move of %.0f mm in %.2f s (%.2f s needed)", mm, there, need)
 }
@@ -183,7 +183,7 @@ func (p *Plan) travel(t int) string {
 func (p *Plan) freeTime(t int) string {
 	for next := t + 1; next < len(p.Moments); next++ {
 		if p.handAt(next).anchored {
-			return fmt.Sprintf(", it leaves the hand %.2f s to move", p.Moments[next].Seconds-p.Moments[t].Seconds)
+			return fmt.Sprintf(", which gives the hand %.2f s to move", p.Moments[next].Seconds-p.Moments[t].Seconds)
 		}
 	}
 	return ""
@@ -237,7 +237,7 @@ func (p *Plan) whyNot(t int, d detour) (text string, most play.Term) {
 	}
 	first := dearest(&diff, -1)
 	if diff[first] <= 0 {
-		return "it is as good, and the plan takes the first of equals", first
+		return "just as good; the plan had to pick one", first
 	}
 	rest := diff.Sum() - diff[first]
 	text = p.termText(first, &diff, d, theirs, t)
@@ -250,7 +250,7 @@ func (p *Plan) whyNot(t int, d detour) (text string, most play.Term) {
 		text += fmt.Sprintf("; in return %s (%+.2f)", gainWords[gain], diff[gain])
 	}
 	if math.Abs(rest) >= leastTold {
-		text += fmt.Sprintf("; all else %+.2f", rest)
+		text += fmt.Sprintf("; everything else %+.2f", rest)
 	}
 	return text, first
 }
@@ -261,11 +261,11 @@ const leastTold = 0.005
 // gainWords say what a smaller term is to a player.
 var gainWords = [...]string{
 	play.Shift: "the hand moves less", play.Stretch: "the fingers strain less", play.Land: "the slide lands less often",
-	play.Place:      "it lies better on the neck",
+	play.Place:      "it is a better place on the neck",
 	play.StringMove: "the line crosses fewer strings", play.Tone: "the tone suits better",
 	play.Intonation: "the pitch is easier to hit", play.Clash: "the bass clashes less",
-	play.Pattern: "the thumb keeps its pattern better", play.Hand: "the digits lie better", play.Leak: "less rings on",
-	play.Damping: "less has to be damped", play.School: "it is nearer the lean",
+	play.Pattern: "the thumb keeps its pattern better", play.Hand: "the picking fingers fall better", play.Leak: "less rings on",
+	play.Damping: "less has to be damped", play.School: "it is closer to how much slide you like",
 }
 
 // leastOf returns the smallest term, the first of equals.
@@ -312,7 +312,7 @@ func (p *Plan) termText(k play.Term, diff *play.Terms, d detour, theirs []choice
 	case play.Stretch:
 		text = p.stretchText(c)
 	case play.Land:
-		text = "the slide would have to be set down or lifted once more"
+		text = "you would have to set down or lift the slide once more"
 	case play.Place:
 		text = p.placeText(mo, c)
 	case play.StringMove:
@@ -322,7 +322,7 @@ func (p *Plan) termText(k play.Term, diff *play.Terms, d detour, theirs []choice
 		}
 	case play.Tone:
 		if text = p.toneText(mo, c); p.changesTool(here, c) {
-			text = "the slide would be taken up or laid by within the phrase"
+			text = "you would switch between slide and fingers mid-phrase"
 		}
 	case play.Intonation:
 		text = p.intonationText(c)
@@ -353,17 +353,17 @@ func (p *Plan) termText(k play.Term, diff *play.Terms, d detour, theirs []choice
 func (p *Plan) leanText(mo *moment, c *choice) string {
 	switch {
 	case p.Request.Player.Lean == player.LeanSlide:
-		return "it goes against the lean to the slide"
+		return "you prefer the slide"
 	case p.Request.Player.Lean == player.LeanFret:
-		return "the slide is for the peaks and phrase ends"
+		return "you use the slide only for peaks and phrase ends"
 	case p.Request.Player.Lean == player.LeanMain && c.h.n > 0 && c.h.stops[0].how == play.Slide:
-		return "a passing note is for a finger"
+		return "passing notes are fretted"
 	case c.h.n > 0 && c.h.stops[0].how == play.Slide:
-		return "a quick note off the bar is for a finger"
+		return "quick notes away from the bar are fretted"
 	case mo.note >= 0 && p.m.noteSeconds[mo.note] >= p.m.w.MixedLong:
-		return fmt.Sprintf("a note of %.2f s is for the slide", p.m.noteSeconds[mo.note])
+		return fmt.Sprintf("a note of %.2f s is long enough for the slide", p.m.noteSeconds[mo.note])
 	}
-	return "a peak, or a note under the bar, is for the slide"
+	return "peaks and notes under the bar are for the slide"
 }
 
 // changesTool reports whether a choice takes the slide up or lays it by within a phrase.
@@ -380,30 +380,30 @@ func (p *Plan) changesTool(t int, c *choice) bool {
 // placeText says why a note lies less well on the neck.
 func (p *Plan) placeText(mo *moment, c *choice) string {
 	if c.h.n == 0 {
-		return fmt.Sprintf("the bass at fret %s lies up the neck", p.m.fromCapo(c.h.bass.fret))
+		return fmt.Sprintf("the bass at fret %s is high up the neck", p.m.fromCapo(c.h.bass.fret))
 	}
 	s := &c.h.stops[0]
 	at := p.m.fromCapo(s.holds())
 	switch {
 	case mo.pins.position.outside(float64(at)) > 0:
-		return fmt.Sprintf("fret %s lies outside the position that you asked for", at)
+		return fmt.Sprintf("fret %s is outside the position you asked for", at)
 	case s.how == play.Open && p.m.underBar(mo, s.str):
-		return "the bar would be lifted for a note that lies under it"
+		return "you would lift the bar for a note that is right under it"
 	case s.how == play.Open:
-		return fmt.Sprintf("the bass at fret %s lies up the neck", p.m.fromCapo(c.h.bass.fret))
+		return fmt.Sprintf("the bass at fret %s is high up the neck", p.m.fromCapo(c.h.bass.fret))
 	case s.how != play.Slide:
-		return fmt.Sprintf("fret %s lies up the neck for a finger", at)
+		return fmt.Sprintf("fret %s is high up the neck for a finger", at)
 	case !mo.onBar(float64(at)):
-		return fmt.Sprintf("fret %s is no bar of %s", at, mo.chord.Name)
+		return fmt.Sprintf("a straight bar at fret %s does not give %s", at, mo.chord.Name)
 	case at < lowFret:
-		return fmt.Sprintf("at fret %s the string is stiff under the slide", at)
+		return fmt.Sprintf("at fret %s the string feels stiff under the slide", at)
 	}
 	return fmt.Sprintf("string %d at fret %s sings less", s.str, at)
 }
 
 func (p *Plan) shiftText(d detour, at int, c *choice) string {
 	mm, there, need := p.travelled(d.first+at, c.from, c.h)
-	return fmt.Sprintf("the hand would move %.0f mm in %.2f s, and needs %.2f s", mm, there, need)
+	return fmt.Sprintf("the hand would have %.2f s to move %.0f mm and needs %.2f s", there, mm, need)
 }
 
 // stretchText names what strains the hand most: a bend, the thumb over the neck, a spread.
@@ -441,7 +441,7 @@ func (p *Plan) handText(mo *moment, c *choice) string {
 	case c.h.tapped():
 		return fmt.Sprintf("the picking hand would have to tap on the neck, %.2f s after the note before", mo.since)
 	case c.pl.sweeps != 0:
-		return "one digit would have to brush several strings"
+		return "one finger would have to brush several strings"
 	}
 	for d := digits.A; d >= digits.P; d-- {
 		if at := c.pl.at[d]; at != 0 {
@@ -451,7 +451,7 @@ func (p *Plan) handText(mo *moment, c *choice) string {
 			return fmt.Sprintf("%s would pluck string %d, %.2f s after the note before", play.Digits[d], at, mo.since)
 		}
 	}
-	return "the digits would lie less well"
+	return "the picking fingers would fall less well"
 }
 
 func (p *Plan) toneText(mo *moment, c *choice) string {
@@ -462,19 +462,19 @@ func (p *Plan) toneText(mo *moment, c *choice) string {
 	switch c.h.stops[0].how {
 	case play.Slide:
 		if secs >= p.m.w.SlideNeeds {
-			return "a phrase's peak would be struck without gliding in"
+			return "the peak of the phrase would be played without gliding into it"
 		}
 		return fmt.Sprintf("%.2f s is short for a slide note", secs)
 	case play.Open:
 		return fmt.Sprintf("an open string cannot be shaped over %.2f s", secs)
 	case play.Harmonic:
-		return "a bell tone stands out of the line"
+		return "a harmonic sticks out of the melody"
 	}
 	switch c.a {
 	case ghost:
 		return "the finger alone would have to sound the string"
 	case hammerOn, pullOff, bendOn:
-		return "a note without a stroke of its own is weaker"
+		return "a note that is not plucked is weaker"
 	}
 	return fmt.Sprintf("a fretted note dies away over %.2f s", secs)
 }
@@ -497,9 +497,9 @@ func leakText(c *choice) string {
 		}
 	}
 	if idle := (c.h.under &^ c.h.sounding).Len(); idle > 0 {
-		return fmt.Sprintf("the slide would lie over %d strings that are not played", idle)
+		return fmt.Sprintf("the slide would cover %d strings that are not played", idle)
 	}
-	return "free strings would ring along"
+	return "open strings would ring along"
 }
 
 // HitReason says why the percussion of moment t is left out.
@@ -514,7 +514,7 @@ func (p *Plan) hitReason(t int) string {
 	h := p.handAt(t)
 	switch {
 	case mo.hit == pattern.Release:
-		return "a release needs a grip to let go of, and the melody's finger has its note to hold"
+		return "a release needs a grip to lift, and the melody finger has to stay on its note"
 	case mo.hit == pattern.Slap && mo.note >= 0 && h.sounding&^trebles != 0:
 		return fmt.Sprintf("the thumb would slap while the melody lies on string %d, which no outward flick reaches: drop the slap first", p.Moments[t].Melody.String)
 	case mo.hit == pattern.Tap && mo.note >= 0:
@@ -522,7 +522,7 @@ func (p *Plan) hitReason(t int) string {
 	case mo.hit == pattern.Slap && mo.note >= 0:
 		return "the flick beside it would catch strings that nothing silences: drop the slap first"
 	}
-	return fmt.Sprintf("the %s would be harder than leaving it out: let go of it first", mo.hit)
+	return fmt.Sprintf("the %s would be harder than leaving it out: unpin it first", mo.hit)
 }
 
 // DropReason says why the thumb stroke of moment t is left out: what the best plan with
@@ -545,7 +545,7 @@ func (p *Plan) dropReason(t int) string {
 	}
 	alts, err := p.alternativesOf(context.Background(), t, play.Thumb, 0)
 	if err != nil || len(alts) < 2 {
-		return "no string can take it with this hand"
+		return "no string has it within reach of the hand"
 	}
 	next := &alts[1]
 	return fmt.Sprintf("%s would be %s: %s", p.AlternativeText(next), play.PricedBy(next.Extra, next.Most), next.Why)

@@ -63,7 +63,7 @@ var ErrNoMelody = errors.New("the tune has no notes: plan its chords with a pick
 var ErrNoBass = errors.New("thumb written: the tune has no bass of its own; choose none, steady or alternating")
 
 // ErrOver is a plan that costs more than Request.Within.
-var ErrOver = errors.New("the best plan costs more than is wanted")
+var ErrOver = errors.New("the best plan costs more than allowed")
 
 // RangeError lists the melody notes that lie nowhere on this guitar in this tuning.
 type RangeError struct {
@@ -82,7 +82,7 @@ type OutOfRange struct {
 func (o OutOfRange) String() string {
 	switch {
 	case o.By == 0 && o.Note.Note.Cents == 0:
-		return fmt.Sprintf("the %d notes at %s in bar %s cannot be held together", 1+len(o.Note.With), o.Note.Note, o.Bar)
+		return fmt.Sprintf("the %d notes at %s in bar %s cannot be played together", 1+len(o.Note.With), o.Note.Note, o.Bar)
 	case o.By == 0:
 		return fmt.Sprintf("%s %+d cents in bar %s cannot be reached between the frets without a slide or a bend", o.Note.Note,
 			o.Note.Note.Cents, o.Bar)
@@ -195,7 +195,7 @@ func checkTaste(taste map[string]float64) error {
 	names := WeightNames()
 	for name := range taste {
 		if !slices.Contains(names, name) {
-			return &player.FieldError{Field: "taste", Text: fmt.Sprintf("%q is no weight; docs/model.md names them", name)}
+			return &player.FieldError{Field: "taste", Text: fmt.Sprintf("%q is not a weight; docs/model.md lists them", name)}
 		}
 	}
 	return nil

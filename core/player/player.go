@@ -248,7 +248,7 @@ func locate(data []byte, offset int64, err error) error {
 	case errors.As(err, &syntax):
 		return at(data, max(syntax.Offset-1, 0), fmt.Errorf("not JSON: %w", err))
 	case errors.As(err, &typ):
-		return at(data, keyOffset(data, typ.Field), fmt.Errorf("%s: a %s stands here, a %s is wanted", typ.Field, typ.Value, typ.Type.Kind()))
+		return at(data, keyOffset(data, typ.Field), fmt.Errorf("%s: this is a %s and should be a %s", typ.Field, typ.Value, typ.Type.Kind()))
 	}
 	if key, ok := strings.CutPrefix(err.Error(), "json: unknown field "); ok {
 		key = strings.Trim(key, `"`)
@@ -309,9 +309,9 @@ func (p Profile) Validate() error {
 		{"fingers", float64(p.Fingers), 1, 3, "", "besides the thumb"},
 		{"reachMm", p.ReachMM, 50, 180, " mm", "from finger 1 to finger 4 without strain"},
 		{"fingerMm", p.FingerMM, 0, 35, " mm", "width of the slide's finger at its widest knuckle, 0 if not measured"},
-		{"fittsA", p.FittsA, 0, 1, " s", "time that any move of the hand takes at least"},
+		{"fittsA", p.FittsA, 0, 1, " s", "shortest time for any move of the hand"},
 		{"fittsB", p.FittsB, 0.005, 1, " s", "time for each bit of a move's difficulty"},
-		{"restrikeS", p.RestrikeS, 0, 0.6, " s", "least time between two strokes of one digit, 0 for what is usual"},
+		{"restrikeS", p.RestrikeS, 0, 0.6, " s", "shortest time between two strokes of the same finger, 0 for a typical value"},
 		{"slide.lengthMm", p.Slide.LengthMM, 15, 90, " mm", "of the tube"},
 		{"slide.boreMm", p.Slide.BoreMM, 0, 40, " mm", "inner width of the tube, 0 if not measured"},
 		{"slide.wallMm", p.Slide.WallMM, 0, 15, " mm", "thickness of the tube's wall, 0 if not measured"},
@@ -335,7 +335,7 @@ func (p Profile) Validate() error {
 func (p Profile) checkLap() error {
 	switch {
 	case p.Posture != Lap && p.Silence == LapStop:
-		return &FieldError{"silence", "lap is for a guitar lying flat: choose posture lap with it, or another way of silence"}
+		return &FieldError{"silence", "lap is for a guitar played flat: choose posture lap with it, or another way to keep strings quiet"}
 	case p.Posture == Lap && (p.Lean == LeanMain || p.Lean == LeanFret || p.Lean == LeanNone):
 		return &FieldError{"lean", "lap style frets nothing: choose slide or mixed"}
 	}

@@ -19,7 +19,7 @@ func TestReadFaults(t *testing.T) {
 		{`{"taste": {"NeckPer": 1.6}}`, "1:2", "0.67 to 1.50"},
 		{`{"taste": {"NeckPer": 0.6}}`, "1:2", "0.67 to 1.50"},
 		{"{\"silence\": \"loud\"}", "1:2", "heel, fingers"},
-		{`{"silence": "lap", "posture": "upright"}`, "1:2", "lying flat"},
+		{`{"silence": "lap", "posture": "upright"}`, "1:2", "played flat"},
 		{`{"instrument": {"scaleMm": 90}}`, "1:17", "300 to 800"},
 		{`{"instrument": {"scalemm": 600, "horn": 1}}`, "1:33", "horn"},
 		{`{"reachMm": 80} trailing`, "1:17", "follows"},

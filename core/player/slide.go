@@ -29,9 +29,9 @@ func (s Slide) Fit(fingerMM float64) (text string, ok bool) {
 	case play < 0:
 		return fmt.Sprintf("%.1f mm too narrow for the knuckle: do not force it", -play), false
 	case play < tightFit:
-		return "so tight that a warm finger may not come out again: take a wider one", false
+		return "so tight that a warm finger may get stuck: use a wider one", false
 	case play > looseFit:
-		return fmt.Sprintf("%.1f mm of play: it will rattle and slip; line it with soft tape or take a narrower one", play), true
+		return fmt.Sprintf("%.1f mm of play: it will rattle and slip; line it with soft tape or use a narrower one", play), true
 	default:
 		return fmt.Sprintf("fits, with %.1f mm of play", play), true
 	}

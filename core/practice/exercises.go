@@ -70,7 +70,7 @@ func (l *ladder) pitch(states []State) {
 	why := l.because(states, MelodyAlone, ph, fmt.Sprintf("%d of its notes are slid", len(mos)))
 	first := mos[0].Melody
 	at := fmt.Sprintf("string %d, fret %s", first.String, play.FromCapo(first.Fret, l.p.Request.Capo))
-	l.exercise("pitch 1", ph, 3, false, fmt.Sprintf("In tune (%s): the phrase with fingers instead of the slide, from %s. Sing every note.", why, at), "and you could sing it without the guitar")
+	l.exercise("pitch 1", ph, 3, false, fmt.Sprintf("In tune (%s): the phrase with fingers instead of the slide, from %s. Sing every note.", why, at), "until you can sing it without the guitar")
 	l.exercise("pitch 2", ph, 3, false, "The same with the slide, no vibrato: stop on the wire, listen, and only then go on.",
 		"with every note in tune where it lands")
 	l.exercise("pitch 3", ph, 3, false, "Each note twice: fretted, then slid. Where they differ, the slide is not over the wire.",
@@ -104,7 +104,7 @@ func (l *ladder) between() {
 				continue
 			}
 			l.exercise(fmt.Sprintf("between %d", n+1), [2]int{a.Bar, b.Bar}, 4, false,
-				fmt.Sprintf("The slide never stops: to and fro between fret %s on string %d and fret %s on string %d, %g frets. Pluck only as it passes the wire. From bar %s.",
+				fmt.Sprintf("Keep the slide moving between fret %s on string %d and fret %s on string %d, %g frets. Pluck only as it passes the wire. From bar %s.",
 					play.FromCapo(home, capo), a.Melody.String, play.FromCapo(other, capo), b.Melody.String, d, a.Printed),
 				"there and back, each note speaking in tune").Moment = t
 		}
@@ -133,12 +133,12 @@ func (l *ladder) silence() {
 	bars := [2]int{mo.Bar, mo.Bar}
 	hold := fmt.Sprintf("Hold %s, string %d %s.", l.at(mo), mo.Melody.String,
 		play.HowText(mo.Melody.How, play.FromCapo(mo.Melody.Fret, l.p.Request.Capo)))
-	l.exercise("silence 1", bars, 4, false, fmt.Sprintf("Silence (%d strings must be still here): %s Strike all six strings: only that one may sound. Find the one that does, and deal with it.", most, hold), "with one string sounding").Moment = at
+	l.exercise("silence 1", bars, 4, false, fmt.Sprintf("Silence (%d strings must be still here): %s Strike all six strings: only that one may sound. Find any other string that rings, and damp it.", most, hold), "with one string sounding").Moment = at
 	if pair := octaves(l.p.Request.Tuning); pair != "" {
 		l.exercise("silence 2", bars, 4, false, "The same with two strings an octave apart under the slide or open, "+pair+": strike all six.", "with two strings sounding").Moment = at
 	}
 	l.exercise("silence 3", bars, 4, false, "The three lowest strings as a chord, the others silent: strike all six, then let the chord stop at once.", "with three strings sounding, and then none").Moment = at
-	l.exercise("silence 4", bars, 3, true, "Now in the tune, with the strings between your notes as still as before.", "and nothing rings that should not").Moment = at
+	l.exercise("silence 4", bars, 3, true, "Now in the tune, with the strings between your notes as still as before.", "with no unwanted ringing").Moment = at
 }
 
 // octaves names two strings an octave apart, "" if there are none.
@@ -167,7 +167,7 @@ func (l *ladder) clap() {
 		case m.Num == 3 && m.Den <= 4:
 			beats = "two and three"
 		}
-		l.exercise("clap", ph, 4, true, fmt.Sprintf("The thumb alone, and your foot on the beats that it does not stress: %s. Talk while you do it.", beats), "the thumb never waiting for the foot")
+		l.exercise("clap", ph, 4, true, fmt.Sprintf("The thumb alone while your foot taps the beats it does not stress: %s. Talk while you do it.", beats), "the thumb never waiting for the foot")
 	}
 }
 
@@ -180,11 +180,11 @@ func (l *ladder) slap() {
 	bars := [2]int{hits[0].Bar, hits[0].Bar}
 	caution := " Lightly: a hard slap hurts the thumb's joint."
 	l.exercise("slap 1", bars, 4, true, fmt.Sprintf("The slap alone, as from %s, strings 6 and 5 against the frets.%s",
-		l.at(hits[0]), caution), "on the beat, and hurting nowhere")
-	l.exercise("slap 2", bars, 4, true, "Chord and slap in turn: the chord goes on sounding under the slap, or stops with it, as you mean it.", "without the chord stopping by accident")
+		l.at(hits[0]), caution), "on the beat, and without any pain")
+	l.exercise("slap 2", bars, 4, true, "Chord and slap in turn: the chord rings on under the slap or stops with it, whichever you want.", "without the chord stopping by accident")
 	l.exercise("slap 3", bars, 4, true, "Bass, melody and slap, as planned.", "with all three as loud as you want them")
 	if slices.ContainsFunc(hits, func(mo *play.Moment) bool { return mo.Flick }) {
-		l.exercise("slap 4", bars, 4, true, "With the flick: one finger outward across the top strings as the thumb slaps; the fretting hand silences what is not wanted.", "with the wanted string alone in the flick")
+		l.exercise("slap 4", bars, 4, true, "With the flick: one finger outward across the top strings as the thumb slaps; the fretting hand silences the other strings.", "with only the wanted string sounding")
 	}
 }
 

@@ -203,12 +203,12 @@ func (l *ladder) thumb() {
 			first = ph
 		}
 		step := l.add(ThumbAlone, "", ph, l.walk, 4, false, true, fmt.Sprintf("The thumb alone, on strings %s.", stringsOf(mos)),
-			"without a slip, your eyes off the hand")
+			"without a mistake, not looking at your hand")
 		step.Moment = l.shown(ph, func(mo *play.Moment) bool { return hasThumb(mo) && !hasMelody(mo) }, step.Moment)
 	}
 	if first[0] > 0 {
 		l.add(ThumbAlone, "click", l.all(), round(l.goal*clickFrom), 2, true, true, "The thumb alone from end to end, with a click.",
-			"while you talk: it needs no thought")
+			"while you talk, without thinking about it")
 	}
 }
 
@@ -240,7 +240,7 @@ func (l *ladder) melody() {
 			play.HowText(mos[0].Melody.How, play.FromCapo(mos[0].Melody.Fret, l.p.Request.Capo)))
 		done := "without looking for a note"
 		if slid > 0 {
-			what += fmt.Sprintf(" %d of %d notes are slid: play the phrase fretted first, then match it with the slide, dead in tune and without vibrato.", slid, len(mos))
+			what += fmt.Sprintf(" %d of %d notes are played with the slide: play the phrase fretted first, then match it with the slide, dead in tune and without vibrato.", slid, len(mos))
 			done = "with every slide note in tune at once"
 		}
 		step := l.add(MelodyAlone, "", ph, l.walk, 3, false, true, what, done)
@@ -350,10 +350,10 @@ func (l *ladder) together() {
 		both := l.in(ph, func(mo *play.Moment) bool { return mo.Thumb != nil && mo.Melody != nil })
 		between := len(l.in(ph, hasMelody)) - len(both)
 		l.add(Together, "", ph, l.walk, 3, false, true,
-			fmt.Sprintf("Thumb and melody together: %d strokes are pinched, %d melody notes fall between.", len(both), between),
+			fmt.Sprintf("Thumb and melody together: %d notes are pinched, %d melody notes fall between.", len(both), between),
 			"without stopping, however slow")
 	}
-	l.add(Click, "", l.all(), round(l.goal*clickFrom), 1, true, false, "All of it, with a click.", "without losing the click")
+	l.add(Click, "", l.all(), round(l.goal*clickFrom), 1, true, false, "All of it, with a click.", "in time with the click")
 }
 
 // tempo: up by small steps to the wanted tempo, or to what the hands allow.
@@ -365,7 +365,7 @@ func (l *ladder) tempo() {
 			t = l.goal
 		}
 		l.add(Tempo, "", l.all(), round(t), 2, true, false, fmt.Sprintf("All of it at %g, from %g.", round(t), before),
-			"without a slip; after two that break down, a step back")
+			"without a mistake; if it breaks down twice, go back a step")
 		if last {
 			return
 		}
@@ -384,7 +384,7 @@ func (l *ladder) accents() {
 	bars := [2]int{accented[0].Bar, accented[len(accented)-1].Bar}
 	l.add(Accents, "", bars, round(l.goal*0.75), 2, true, true,
 		fmt.Sprintf("Accents and mutes: %d of them, the first at %s.", len(accented), l.at(accented[0])),
-		"and a listener could tap the accents with you")
+		"so that a listener could tap along with the accents")
 }
 
 func (l *ladder) marked(mo *play.Moment, marks tune.Marks) bool {
@@ -398,8 +398,8 @@ func (l *ladder) slide() {
 	vibratos := ornament.Of(l.p).Vibratos
 	if len(slid) > 0 {
 		l.add(Slide, "glides", [2]int{slid[0].Bar, slid[len(slid)-1].Bar}, round(l.goal*0.75), 2, false, true,
-			fmt.Sprintf("%d glides, the first into %s: begin late, arrive on the wire, and stay.", len(slid), l.at(slid[0])),
-			"every one landing in tune without being mended")
+			fmt.Sprintf("%d glides, the first into %s: start late, arrive on the wire, and stay there.", len(slid), l.at(slid[0])),
+			"every one landing in tune without correction")
 	}
 	if n := len(vibratos); n > 0 {
 		first, last := &l.p.Moments[vibratos[0].Moment], &l.p.Moments[vibratos[n-1].Moment]
@@ -424,7 +424,7 @@ func (l *ladder) percussion() {
 	bars := [2]int{hits[0].Bar, min(hits[0].Bar+1, len(l.tu.Bars))}
 	l.add(Percussion, "alone", bars, l.walk, 4, false, true,
 		fmt.Sprintf("The %s alone with the thumb, from %s.", strings.Join(kinds, " and the "), l.at(hits[0])),
-		"on the beat, and hurting nowhere: build it up over days")
+		"on the beat, and without any pain: build it up over days")
 	if slices.Contains(kinds, pattern.Slap) {
 		l.add(Percussion, "chord", bars, l.walk, 4, false, true,
 			"Chord and slap, then bass, melody and slap; a note with the slap is flicked outward.", "without the chord stopping")
@@ -437,12 +437,12 @@ func (l *ladder) whole() {
 	for b := range l.tu.Bars {
 		if l.tu.BarPrinted(b).Pass > 1 {
 			l.add(Whole, "again", [2]int{b + 1, min(b+phraseBars, len(l.tu.Bars))}, l.goal, 2, false, false,
-				"Here the music comes again: play it another way, with other strings of the same hand or one note left out.",
+				"This passage repeats: vary it, with other strings in the same position or one note left out.",
 				"in two ways that you like")
 			break
 		}
 	}
 	n := len(l.tu.Bars)
 	l.add(Whole, "end", [2]int{max(1, n-1), n}, l.goal, 2, false, false, "The end: slow down into the last note, and let it ring.",
-		"and it sounds meant")
+		"so that it sounds intended")
 }

@@ -90,7 +90,7 @@ func (c *climb) begin(d int) {
 	if c.passes > 0 && !c.Finished {
 		c.tempo = max(c.floor(), min(c.tempo, c.Goal)/(1+c.step))
 		c.InRow, c.near, c.broken = 0, 0, 0
-		c.Why = "a new day: begin a step below where you ended"
+		c.Why = "a new day: start a little slower than where you ended"
 	}
 	c.today, c.passes, c.downs = d, 0, 0
 }
@@ -116,7 +116,7 @@ func (c *climb) take(p *Pass) {
 	default:
 		c.InRow, c.finalCount, c.faulted = 0, 0, true
 		c.broken++
-		c.Why = fmt.Sprintf("once more at %g, and a step down if it breaks again", round(c.tempo))
+		c.Why = fmt.Sprintf("once more at %g; slower if it breaks down again", round(c.tempo))
 	}
 	if c.broken >= 2 || c.broken == 1 && c.near >= 1 || c.near >= 3 {
 		c.change(-1)
@@ -129,7 +129,7 @@ func (c *climb) clean() {
 	if c.atGoal() {
 		c.finalCount++
 		c.Finished = c.Finished || c.finalCount >= c.Staircase.Need
-		c.Why = fmt.Sprintf("%d of %d clean in a row at the tempo that is wanted", min(c.finalCount, c.Staircase.Need), c.Staircase.Need)
+		c.Why = fmt.Sprintf("%d of %d clean in a row at the goal tempo", min(c.finalCount, c.Staircase.Need), c.Staircase.Need)
 		return
 	}
 	c.Why = "one more clean, then faster"
@@ -158,5 +158,5 @@ func (c *climb) change(way int) {
 	}
 	c.downs++
 	c.tempo = max(c.floor(), c.tempo/(1+c.step))
-	c.Why = fmt.Sprintf("it broke: down to %g", round(c.tempo))
+	c.Why = fmt.Sprintf("it broke down: back to %g", round(c.tempo))
 }

@@ -42,7 +42,7 @@ type Item struct {
 // What to do in the parts that are no step of a tune.
 const (
 	WarmWords    = "Open strings, one after another, with the thumb; then the slide up and down one string without pressing."
-	ThroughWords = "Play it from beginning to end, slowly enough not to stop. Do not mend anything now."
+	ThroughWords = "Play it from beginning to end, slowly enough not to stop. Do not correct anything now."
 	RestWords    = "Put the guitar down. Shake out both hands, and look far away."
 	StopWords    = "Stop here. Does anything hurt, tingle or feel numb?"
 )
@@ -132,7 +132,7 @@ func (t *today) playThrough(works []Work, minutes float64) {
 		return
 	}
 	w := &works[most]
-	t.items = append(t.items, Item{Kind: Through, Tune: w.ID, Title: w.Title, What: ThroughWords, Why: "music is more than its hard places",
+	t.items = append(t.items, Item{Kind: Through, Tune: w.ID, Title: w.Title, What: ThroughWords, Why: "there is more to music than its hard spots",
 		Minutes: minutes})
 }
 
@@ -164,7 +164,7 @@ func (t *today) look(w *Work) {
 			continue
 		}
 		if t.easiest == nil && s.Layer == ThumbAlone {
-			t.easiest = t.item(w, s, WarmUp, "slowly, to wake the hands", s.Rung.Tempo)
+			t.easiest = t.item(w, s, WarmUp, "slowly, to warm up the hands", s.Rung.Tempo)
 		}
 		if within(states, i) {
 			continue
@@ -196,7 +196,7 @@ func (t *today) look(w *Work) {
 		}
 		because := cmp.Or(why, s.Why, "the next step")
 		if s.Stuck {
-			because = fmt.Sprintf("no faster in %d sittings: try another way", stuckAfter)
+			because = fmt.Sprintf("no faster in %d sessions: try another way", stuckAfter)
 		}
 		item := t.item(w, s, New, because, s.Tempo())
 		reached += item.Minutes
@@ -262,7 +262,7 @@ func (t *today) item(w *Work, s *State, kind, why string, tempo float64) *Item {
 
 // warm begins with something easy, slowly; where nothing is firm yet, with open strings.
 func (t *today) warm() {
-	it := Item{Kind: WarmUp, What: WarmWords, Why: "hands begin cold", Minutes: warmMinutes}
+	it := Item{Kind: WarmUp, What: WarmWords, Why: "your hands start cold", Minutes: warmMinutes}
 	if t.easiest != nil {
 		it = *t.easiest
 		it.Minutes = warmMinutes
@@ -290,7 +290,7 @@ func (t *today) rested() (out []Item) {
 	run := 0.0
 	for _, it := range t.items {
 		if run+it.Minutes > longestRun {
-			out = append(out, Item{Kind: Rest, What: RestWords, Why: "hands rest at least every 25 minutes", Minutes: restMinutes})
+			out = append(out, Item{Kind: Rest, What: RestWords, Why: "rest your hands at least every 25 minutes", Minutes: restMinutes})
 			run = 0
 		}
 		run += it.Minutes

@@ -73,7 +73,7 @@ func (s *search) barLengths() (out []Finding) {
 				long = "short"
 			}
 			out = append(out, s.at(&place, b, BarLength, sureLength,
-				"this bar is too %s: its rhythm adds up to %s quarters, and %d/%d has %s", long, bar.Length, bar.Meter.Num, bar.Meter.Den, full))
+				"this bar is too %s: its rhythm adds up to %s quarter notes, and %d/%d has %s", long, bar.Length, bar.Meter.Num, bar.Meter.Den, full))
 		case !bar.Written && share >= usualShare && len(bars) >= fewBars && math.Abs(float64(bar.Width-usual)) >= max(2, widthOff*float64(usual)):
 			out = append(out, s.at(&place, b, BarLength, sureWidth,
 				"this bar is %d characters wide, and the others %d: something is missing or too much", bar.Width, usual))
@@ -138,13 +138,13 @@ func (s *search) hands() (out []Finding) {
 				out = append(out, s.gripFinding(b, pressed, why))
 			}
 			if n := s.slantFault(slid); n != nil {
-				f := s.at(n, b, Slant, sureSlant, "no slant of the slide sounds these frets at once")
+				f := s.at(n, b, Slant, sureSlant, "no slant of the slide gives these frets at the same time")
 				f.Mend = &Mend{Line: n.Place.Line, Column: n.Place.Column, To: fmt.Sprint(s.commonFret(slid, n))}
 				out = append(out, f)
 			}
 			if n := s.slideFinger(pressed, slid); n != nil {
 				out = append(out, s.at(n, b, SlideFinger, sureSlide,
-					"the slide is at fret %g here, and a finger would have to press fret %g beyond it: behind the slide only lower frets can be held", slid[0].Fret, n.Fret))
+					"the slide is at fret %g here, and a finger would have to press fret %g beyond it: behind the slide you can only fret lower", slid[0].Fret, n.Fret))
 			}
 		}
 	}
@@ -169,7 +169,7 @@ func (s *search) gripFault(notes []*Note) string {
 	mm := neck.X(hi) - neck.X(lo)
 	switch reach := beyondReach * s.page.Player.SpanMM(1, 4); {
 	case mm > reach && lo+2 < hi:
-		return fmt.Sprintf("frets %g and %g at once are %.0f mm apart, and a hand reaches about %.0f", lo, hi, mm, reach)
+		return fmt.Sprintf("frets %g and %g together are %.0f mm apart, and a hand reaches about %.0f", lo, hi, mm, reach)
 	case fingers > 5: // the thumb over the neck is the fifth
 		return fmt.Sprintf("this grip takes %d fingers", fingers)
 	}
@@ -192,7 +192,7 @@ func (s *search) gripFinding(b int, notes []*Note, why string) Finding {
 			}
 		}
 	}
-	f := s.at(best, b, Grip, sureGrip, "no hand can hold this: %s", why)
+	f := s.at(best, b, Grip, sureGrip, "no hand can fret this: %s", why)
 	if !math.IsInf(most, -1) {
 		f.Mend = &Mend{Line: best.Place.Line, Column: best.Place.Column, To: fmt.Sprint(to)}
 	}
@@ -359,7 +359,7 @@ func (s *search) missingAt(b, beat int) Finding {
 	bar := &s.page.Bars[b]
 	at := tune.Time(beat) * bar.Meter.Pulse()
 	f := Finding{Line: bar.Place.Line, Column: bar.Place.Column, Bar: b + 1, Kind: MissingBass, Sure: sureMissing,
-		Text: fmt.Sprintf("every other bar has a bass note on beat %d, and this one has none", beat+1)}
+		Text: fmt.Sprintf("every other bar has a bass note on beat %d; this one has none", beat+1)}
 	for far := 1; far < len(s.page.Bars); far++ {
 		for _, o := range []int{b - far, b + far} {
 			if o < 0 || o >= len(s.page.Bars) || !s.sameChord(b, o, at) {

@@ -86,18 +86,18 @@ func (w *Way) Reason() string {
 	var words []string
 	switch {
 	case w.Home == 0 && w.UnderBar > 0:
-		words = append(words, "home lies on the open strings, its root in the bass")
+		words = append(words, "the home chord is on the open strings, with its root in the bass")
 	case w.Home == 0 && w.Strange == 0:
-		words = append(words, "the shapes that you know")
+		words = append(words, "shapes you know")
 	}
 	switch {
 	case w.UnderBar == 1:
-		words = append(words, "every chord lies under a bar")
+		words = append(words, "every chord is a straight bar")
 	case w.UnderBar > 0 && w.Bar > 0:
-		words = append(words, fmt.Sprintf("%.0f%% of the chords lie under a bar", 100*w.UnderBar))
+		words = append(words, fmt.Sprintf("%.0f%% of the chords are straight bars", 100*w.UnderBar))
 	}
 	if w.Strange > 0 {
-		words = append(words, "a tuning that few know")
+		words = append(words, "a tuning few players know")
 	}
 	switch w.Turned {
 	case 0:
@@ -111,7 +111,7 @@ func (w *Way) Reason() string {
 		words = append(words, "strings near their limit")
 	}
 	if w.Slow > 0 {
-		words = append(words, fmt.Sprintf("playable up to %.0f only", w.Ceiling))
+		words = append(words, fmt.Sprintf("only up to %.0f bpm", w.Ceiling))
 	}
 	return strings.Join(words, "; ")
 }

@@ -141,7 +141,7 @@ func Rank(ctx context.Context, r Request) (*Ranking, error) {
 	rk.each(func() { rk.floors(ctx) })
 	rk.sortOpen()
 	if len(rk.open) == 0 && len(rk.out.Ways) == 0 && ctx.Err() == nil {
-		return rk.out, errors.New("the tune fits on this guitar in no tuning of the library: give it more frets, or write the tune an octave away")
+		return rk.out, errors.New("the tune does not fit on this guitar in any tuning of the library: give the guitar more frets, or move the tune by an octave")
 	}
 	rk.each(func() { rk.work(ctx) })
 	if ctx.Err() != nil {

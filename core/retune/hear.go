@@ -44,7 +44,7 @@ func (p *Plan) Hear(step int, hz float64) Heard {
 	a.Hz = math.Round(100*hz) / 100
 	at, octaves := which(hz, pegs, turning-1)
 	if at < 0 {
-		a.Words = "That is no string of this tuning."
+		a.Words = "That is not a string of this tuning."
 		return a
 	}
 	a.String, a.Octaves = at+1, octaves

@@ -225,10 +225,10 @@ func (p *Plan) order() {
 
 func (p *Plan) warn() {
 	if change := (p.After - p.Before) / p.Before; math.Abs(change) >= bigChange {
-		p.Warnings = append(p.Warnings, fmt.Sprintf("The strings pull %+.0f%% on the neck: if it is to stay so, let a repairer check the truss rod", 100*change))
+		p.Warnings = append(p.Warnings, fmt.Sprintf("The pull on the neck changes by %+.0f%%: if you keep this tuning, have a repairer check the truss rod", 100*change))
 	}
 	if p.Steps() > 0 {
-		p.Warnings = append(p.Warnings, "Come up to each note from below, so that slack in the gears is taken up; go over all strings a second time, since each moves the others a little")
+		p.Warnings = append(p.Warnings, "Tune up to each note from below to take up slack in the gears, then go over all strings a second time, because each one moves the others a little")
 	}
 }
 

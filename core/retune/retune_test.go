@@ -186,7 +186,7 @@ func TestHear(t *testing.T) {
 	}{{78, step(6), 6, 0, false, "cents high: turn down"}, {73.42, step(6), 6, 0, true, "In tune"},
 		{73, step(6), 6, 0, false, "10 cents low: turn up a"}, {146.9, step(6), 4, 0, false, "That is string 4. Pluck string 6"},
 		{36.7, step(6), 6, -1, false, "octave too low"}, {220, step(3), 2, 0, false, "That is string 2"},
-		{293, step(6), 1, 0, false, "That is string 1"}, {640, step(2), 0, 0, false, "no string"}, {446, step(2), 2, 1, false, "octave too high"},
+		{293, step(6), 1, 0, false, "That is string 1"}, {640, step(2), 0, 0, false, "not a string"}, {446, step(2), 2, 1, false, "octave too high"},
 		{0, step(6), 0, 0, false, "Pluck string 6"}, {0, done, 0, 0, false, "Pluck any"}, {110, done, 5, 0, false, "In tune"}} {
 		if h := p.Hear(c.step, c.hz); h.String != c.str || h.Octaves != c.octav || h.Right != c.right || !strings.Contains(h.Words, c.words) {
 			t.Errorf("%g Hz at step %d: %+v", c.hz, c.step, h)

@@ -43,7 +43,7 @@ func (s *Score) Tune(r Roles) (*tune.Tune, []play.Pin, []Warning, error) {
 		slices.SortStableFunc(m.pins, func(a, b play.Pin) int { return cmp.Compare(a.At, b.At) })
 	}
 	if len(m.tune.Notes) == 0 && len(m.tune.Chords) == 0 {
-		return nil, nil, nil, &Fault{1, 1, "there are no notes and no chords in it: choose another voice, or write a melody"}
+		return nil, nil, nil, &Fault{1, 1, "it has no notes and no chords: choose another voice, or write a melody"}
 	}
 	if m.lost > 0 {
 		m.warn(m.lostAt, "more than %d notes at once: the highest are read, the others left out: %d", 1+tune.MaxWith, m.lost)

@@ -45,7 +45,7 @@ func (s *Score) Settle(open map[int]pitch.Note, bends map[*Spot]float64) {
 	}
 	if wrong > 0 {
 		s.Warn(max(first.Place.Line, 1), max(first.Place.Column, 1),
-			"%d notes stand at a string and fret where their pitch is not; the pitch is kept, the place is not", wrong)
+			"%d notes are written at a string and fret that do not give their pitch; the pitch was used, not the place", wrong)
 	}
 }
 

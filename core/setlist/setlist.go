@@ -118,7 +118,7 @@ func Solve(ctx context.Context, r Request) (*Set, error) {
 		return nil, ctx.Err()
 	}
 	if best == nil {
-		return nil, errors.New("no order keeps opener, closer and neighbours as they are asked for: let go of one of them")
+		return nil, errors.New("no order allows this opener, closer and these neighbours together: remove one of them")
 	}
 	out.Best = s.order(best)
 	if s.n > ExactTunes && out.Best.Cost() > 0 {
@@ -136,7 +136,7 @@ func (s *solver) check() error {
 	case r.Guitars != 1 && r.Guitars != 2:
 		return fmt.Errorf("a set is played on 1 or 2 guitars, not %d", r.Guitars)
 	case !in(r.Opener) || !in(r.Closer):
-		return errors.New("opener or closer is no tune of the set")
+		return errors.New("the opener or closer is not in the set")
 	case r.Opener >= 0 && r.Opener == r.Closer && s.n > 1:
 		return errors.New("one tune cannot open and close the set")
 	}
@@ -151,7 +151,7 @@ func (s *solver) check() error {
 	}
 	for _, p := range r.Neighbours {
 		if !in(p[0]) || !in(p[1]) || p[0] < 0 || p[1] < 0 || p[0] == p[1] {
-			return errors.New("neighbours are two different tunes of the set")
+			return errors.New("neighbours must be two different tunes of the set")
 		}
 	}
 	return r.Guitar.Complete(r.Tunes[0].Tuning.Len())

@@ -88,7 +88,7 @@ func gained(was, is *plan.Hardness) string {
 		add("%d of %d thumb strokes fewer", n, was.Strokes)
 	}
 	if n := was.Crossings - is.Crossings; n > 0 {
-		add("the thumb changes string %d times less", n)
+		add("the thumb changes strings %d times less", n)
 	}
 	if n := was.Special - is.Special; n > 0 {
 		add("%d special techniques fewer", n)

@@ -50,7 +50,7 @@ const MostKept = 1200
 // Keep keeps p as it is.
 func (s Settings) Keep(p *plan.Plan) (Settings, error) {
 	if len(p.Moments) > MostKept {
-		return s, fmt.Errorf("plans of up to %d moments can be kept, and this one has %d", MostKept, len(p.Moments))
+		return s, fmt.Errorf("versions of up to %d moments can be saved, and this one has %d", MostKept, len(p.Moments))
 	}
 	s.Kept = &Kept{plan.Revision, p.Choices()}
 	return s, nil
@@ -107,7 +107,7 @@ func (s *Settings) Request(tu *tune.Tune, p *player.Profile) (plan.Request, erro
 		return plan.Request{}, err
 	}
 	if tu, err = tu.Rewritten(s.Rewrites); err != nil {
-		return plan.Request{}, fmt.Errorf("%w: let go of it in the setup", err)
+		return plan.Request{}, fmt.Errorf("%w: remove it under Setup", err)
 	}
 	for i := range s.Mends {
 		if mended, err := tu.Mended(&s.Mends[i]); err == nil { // one whose note is gone with its bar has nothing to change

@@ -21,9 +21,9 @@ func ParseTags(text string) (tags []string, err error) {
 		switch {
 		case tag == "" || slices.Contains(tags, tag):
 		case utf8.RuneCountInString(tag) > LongestTag:
-			return nil, fmt.Errorf("%q is longer than %d characters: say it shorter", tag, LongestTag)
+			return nil, fmt.Errorf("%q is longer than %d characters: shorten it", tag, LongestTag)
 		case len(tags) == MostTags:
-			return nil, fmt.Errorf("a tune has at most %d tags: leave out some", MostTags)
+			return nil, fmt.Errorf("a tune has at most %d tags: remove some", MostTags)
 		default:
 			tags = append(tags, tag)
 		}

@@ -132,7 +132,7 @@ func (p *Played) misplay(n *NoteFault) error {
 	t := slices.IndexFunc(p.Moments, func(mo play.Moment) bool { return mo.At == n.At })
 	if t < 0 || !(math.Abs(n.Cents) <= mostCents && math.Abs(n.Land) <= mostCents && math.Abs(n.LateMs) <= mostMs &&
 		n.LandMs >= 0 && n.LandMs <= mostMs && math.Abs(n.DB) <= mostDB) {
-		return fmt.Errorf("nothing is struck at %s, or the fault is too large: %g cents, %g ms and %g dB at most", n.At, mostCents, mostMs, mostDB)
+		return fmt.Errorf("nothing is played at %s, or the fault is too large: %g cents, %g ms and %g dB at most", n.At, mostCents, mostMs, mostDB)
 	}
 	mo := &p.Moments[t]
 	each(mo, func(s *play.Stroke) *play.Stroke {

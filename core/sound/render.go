@@ -422,7 +422,7 @@ func ParseLayers(names string) (l Layer, err error) {
 	for _, name := range strings.Split(names, ",") {
 		at := slices.Index(layerNames[:], strings.TrimSpace(name))
 		if at < 0 {
-			return 0, fmt.Errorf("%q is no layer: there are %s", name, strings.Join(layerNames[:], ", "))
+			return 0, fmt.Errorf("%q is not a layer: choose from %s", name, strings.Join(layerNames[:], ", "))
 		}
 		l |= 1 << at
 	}

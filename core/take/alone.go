@@ -23,7 +23,7 @@ func (s *Signal) Judge(p *plan.Plan) (*Take, error) {
 		if alone, err := s.judge(p, part); err == nil && alone.missing(p, other(part)) <= mostMissing &&
 			(tk == nil || alone.missing(p, other(part)) <= tk.missing(p, other(part))) {
 			alone.Without = part
-			alone.Odd = append(alone.Odd, fmt.Sprintf("Hardly anything is heard of the %s: the %s is judged by itself.", part, other(part)))
+			alone.Odd = append(alone.Odd, fmt.Sprintf("The %s can hardly be heard, so only the %s is checked.", part, other(part)))
 			return alone, nil
 		}
 	}
@@ -31,8 +31,8 @@ func (s *Signal) Judge(p *plan.Plan) (*Take, error) {
 		return nil, err
 	}
 	if bars := tk.hidden(p); bars != "" {
-		tk.Hint = fmt.Sprintf("In %s the thumb's overtones lie on those of the melody: its pitch cannot be told. "+
-			"Record them without the thumb, and it can.", bars)
+		tk.Hint = fmt.Sprintf("In %s the thumb's overtones cover the melody, so its pitch cannot be measured. "+
+			"Record those bars without the thumb to check it.", bars)
 	}
 	return tk, nil
 }

@@ -18,9 +18,9 @@ const Rate = 24000
 
 // Errors of recordings that cannot be judged; the texts are for people.
 var (
-	ErrSilent  = errors.New("the recording is silent: look whether the microphone was on, and nearer to the guitar")
-	ErrShort   = errors.New("the recording is shorter than a second: there is nothing to judge in it")
-	ErrForeign = errors.New("this does not sound like the tune: what is heard cannot be followed along its plan")
+	ErrSilent  = errors.New("the recording is silent: check that the microphone is on and close to the guitar")
+	ErrShort   = errors.New("the recording is shorter than a second, which is too short to check")
+	ErrForeign = errors.New("this does not sound like the tune: the recording does not match its plan")
 )
 
 // MostSeconds bounds a recording.

@@ -90,7 +90,7 @@ func (tk *Take) accentVerdict(p *plan.Plan) (v Verdict, ok bool) {
 		return v, false
 	}
 	return Verdict{Moment: first, Kind: "accent", weight: 1,
-		Text: fmt.Sprintf("The accents are %.0f dB softer than the rest, from bar %s on", -by, p.Moments[first].Printed),
+		Text: fmt.Sprintf("The accents are %.0f dB softer than the rest, starting at bar %s", -by, p.Moments[first].Printed),
 		Try:  "play the thumb alone, the accents as loud as you can, then add the rest softly"}, true
 }
 

@@ -116,13 +116,13 @@ func (s *Signal) finish(in *intake, rate int) error {
 		return ErrSilent
 	}
 	if float64(in.clipped) > clippedShare*float64(in.all) {
-		s.Notes = append(s.Notes, fmt.Sprintf("The recording is clipped in %.1f%% of its samples: turn the input down, or what is said of loudness and of ringing strings is not to be trusted.", 100*float64(in.clipped)/float64(in.all)))
+		s.Notes = append(s.Notes, fmt.Sprintf("The recording is distorted (%.1f%% of its samples clip): turn the input down, or do not trust the results for loudness and ringing strings.", 100*float64(in.clipped)/float64(in.all)))
 	}
 	if in.flipped {
-		s.Notes = append(s.Notes, "The two channels are of opposite phase and would cancel each other: one was turned round.")
+		s.Notes = append(s.Notes, "The two channels have opposite phase and would cancel each other, so one was inverted.")
 	}
 	if in.all >= MostSeconds*rate {
-		s.Notes = append(s.Notes, fmt.Sprintf("The recording is longer than %d minutes: the rest was not listened to.", MostSeconds/60))
+		s.Notes = append(s.Notes, fmt.Sprintf("The recording is longer than %d minutes: the rest was not checked.", MostSeconds/60))
 	}
 	highPass(s.Samples)
 	return nil

@@ -70,8 +70,8 @@ func (tk *Take) tuningVerdict(*plan.Plan) (v Verdict, ok bool) {
 		return v, false
 	}
 	return Verdict{Moment: tk.Places[0].Moment, Kind: "tuning", weight: math.Abs(tk.Common) / OffCents,
-		Text: fmt.Sprintf("The whole guitar is %.0f cents %s: the notes are judged against that", math.Abs(tk.Common), either(tk.Common < 0, "flat", "sharp")),
-		Try:  "tune it if you play with others; alone it does no harm"}, true
+		Text: fmt.Sprintf("The whole guitar is %.0f cents %s: notes are measured against that", math.Abs(tk.Common), either(tk.Common < 0, "flat", "sharp")),
+		Try:  "tune it if you play with others; on your own it does not matter"}, true
 }
 
 // leftOut is what to say of notes that were not heard: one by one, or, where many follow each other, of the
@@ -87,7 +87,7 @@ func (tk *Take) leftOut(p *plan.Plan) (out []Verdict) {
 			passage[m] = true
 		}
 		out = append(out, Verdict{Moment: from, Kind: "missing", weight: leftOut,
-			Text: fmt.Sprintf("From %s to %s nothing was heard of the plan", placeOf(&p.Moments[from]), placeOf(&p.Moments[to])),
+			Text: fmt.Sprintf("From %s to %s nothing of the tune was heard", placeOf(&p.Moments[from]), placeOf(&p.Moments[to])),
 			Try:  "play that passage alone, then with the bar before it"})
 	}
 	first, last := tk.Places[0].Moment, tk.Places[len(tk.Places)-1].Moment
@@ -107,7 +107,7 @@ func (tk *Take) leftOut(p *plan.Plan) (out []Verdict) {
 
 func (s *Stop) verdict(mo *play.Moment) Verdict {
 	return Verdict{Moment: s.Moment, Kind: "stop", weight: 2 + s.Seconds,
-		Text: fmt.Sprintf("%s: you stop, or go back, for %.1f s before it", placeOf(mo), s.Seconds),
+		Text: fmt.Sprintf("%s: you paused or went back for %.1f s before this", placeOf(mo), s.Seconds),
 		Try:  "loop the change into it: the stroke before, and this one, slowly"}
 }
 
@@ -151,7 +151,7 @@ func (n *Note) verdicts(mo *play.Moment) (out []Verdict) {
 	if n.Octave > 0 {
 		out = append(out, Verdict{Moment: n.Moment, Kind: "wrong", weight: leftOut,
 			Text: fmt.Sprintf("%s: string %d sounds an octave too high", placeOf(mo), n.String),
-			Try:  "look which fret it is, and whether a fingertip only touches the string at half its length"})
+			Try:  "check the fret, and whether a fingertip is only touching the string at its middle"})
 	}
 	if c := math.Abs(n.Cents); n.Sure >= SureOf && c >= OffCents && n.Octave == 0 {
 		v := Verdict{Moment: n.Moment, Kind: "pitch", weight: c / OffCents,
@@ -162,31 +162,31 @@ func (n *Note) verdicts(mo *play.Moment) (out []Verdict) {
 		case how == play.Fret && n.Cents > 0:
 			v.Try = "press lighter and straight down; if it is sharp everywhere, tune that string"
 		case how == play.Bend:
-			v.Try = either(n.Cents < 0, "bend further, and listen for the note that it goes to", "bend less, and listen for the note that it goes to")
+			v.Try = either(n.Cents < 0, "bend further, and listen for the target note", "bend less, and listen for the target note")
 		case slid(mo, n.String):
 			v.Try = either(n.Cents < 0, "stop on the wire, not before it, and listen before any vibrato",
-				"the slide is past the wire, or presses: come from below, and lightly")
+				"the slide is past the wire, or you are pressing: come up lightly from below")
 		}
 		out = append(out, v)
 	}
 	if g := n.Glide; g != nil && howOf(mo, n.String) == play.Slide && math.Abs(g.From) >= OffCents {
 		out = append(out, Verdict{Moment: n.Moment, Kind: "landing", weight: math.Abs(g.From) / (2 * OffCents),
 			same: samePlace(mo, n.String) + either(g.From < 0, " short", " far"),
-			Text: fmt.Sprintf("%s: the slide lands %.0f cents %s on string %d, and is there after %.0f ms", placeOf(mo),
+			Text: fmt.Sprintf("%s: the slide lands %.0f cents %s on string %d and is in tune after %.0f ms", placeOf(mo),
 				math.Abs(g.From), either(g.From < 0, "short", "too far"), n.String, 1000*g.Seconds),
-			Try: "look at the wire before you pluck, and land on it; or make it a glide on purpose, from below"})
+			Try: "look at the wire before you pluck, and land on it; or make it a deliberate glide from below"})
 	}
 	if g := n.Glide; g != nil && g.Overshoot >= OffCents {
 		out = append(out, Verdict{Moment: n.Moment, Kind: "landing", weight: g.Overshoot / OffCents,
-			Text: fmt.Sprintf("%s: the slide goes %.0f cents past its place on string %d, and comes back", placeOf(mo), g.Overshoot,
+			Text: fmt.Sprintf("%s: the slide overshoots by %.0f cents on string %d and comes back", placeOf(mo), g.Overshoot,
 				n.String),
-			Try: "slower into the note, and stop on the wire"})
+			Try: "move into the note more slowly, and stop on the wire"})
 	}
 	if v := n.Vibrato; v != nil && math.Abs(v.Centre) >= OffCents && math.Abs(n.Cents) < OffCents {
 		out = append(out, Verdict{Moment: n.Moment, Kind: "vibrato", weight: math.Abs(v.Centre) / OffCents,
 			Text: fmt.Sprintf("%s: the vibrato is centred %.0f cents %s the note", placeOf(mo), math.Abs(v.Centre),
 				either(v.Centre < 0, "under", "over")),
-			Try: "hold the note still and in tune first, then as far to one side as to the other"})
+			Try: "get the note still and in tune first, then swing as far to one side as to the other"})
 	}
 	together := n.Part == play.Thumb && mo.Melody != nil // then the melody's note says it
 	if ms := math.Abs(n.OnsetMs); n.late() && !together {
@@ -214,9 +214,9 @@ func (r *Ringing) verdict(mo *play.Moment) Verdict {
 	v := Verdict{Moment: r.Moment, Kind: "ringing", weight: 1 + (r.DB-saidDB)/12,
 		Text: fmt.Sprintf("%s: string %d rings on, %.0f dB %s the note", placeOf(mo), r.String, math.Abs(r.DB),
 			either(r.DB < 0, "under", "over")),
-		Try: "the plan leaves it ringing there: pin a damper for it, or leave it"}
+		Try: "the plan leaves it ringing there: pin a damper for it, or let it ring"}
 	if r.Damped {
-		v.Try = fmt.Sprintf("it is %s that should have stopped it: hold the position and strike all six", mo.Strings[r.String-1].By)
+		v.Try = fmt.Sprintf("%s should have stopped it: hold the position and strike all six", mo.Strings[r.String-1].By)
 	}
 	return v
 }
@@ -229,14 +229,14 @@ func missed(mo *play.Moment, notes []Missing) Verdict {
 		note := fmt.Sprintf("%s on string %d", either(m.Part == play.Thumb, "the thumb's stroke", "the note"), m.String)
 		if in := m.Instead; in != nil {
 			return Verdict{Moment: m.Moment, Kind: "wrong", weight: leftOut,
-				Text: fmt.Sprintf("%s: %s was not heard, but string %d at fret %d", placeOf(mo), note, in.String, in.Fret),
+				Text: fmt.Sprintf("%s: instead of %s, string %d at fret %d was heard", placeOf(mo), note, in.String, in.Fret),
 				Try:  "say string and fret aloud before you play the bar, slowly"}
 		}
 		what = append(what, note)
 	}
 	return Verdict{Moment: notes[0].Moment, Kind: "missing", weight: leftOut,
 		Text: fmt.Sprintf("%s: %s %s not heard", placeOf(mo), strings.Join(what, " and "), either(len(what) > 1, "were", "was")),
-		Try:  "play the bar alone, until it is there"}
+		Try:  "play the bar on its own until it is there"}
 }
 
 // howOf is the technique of a string at a moment, "" if it is not struck.

@@ -38,7 +38,7 @@ func (tu *Tune) Mended(m *Mend) (*Tune, error) {
 	}
 	i := slices.IndexFunc(*from, func(n Note) bool { return n.At == m.At })
 	if i < 0 || m.Voice < 0 || m.Voice > len((*from)[i].With) {
-		return nil, fmt.Errorf("no note begins at beat %s any more: reload the page", m.At)
+		return nil, fmt.Errorf("there is no longer a note at beat %s: reload the page", m.At)
 	}
 	n := (*from)[i]
 	p := n.Voices()[m.Voice]
@@ -46,7 +46,7 @@ func (tu *Tune) Mended(m *Mend) (*Tune, error) {
 		var octave bool
 		var err error
 		if p, octave, err = pitch.Parse(m.Pitch); err != nil || !octave {
-			return nil, fmt.Errorf("%q is no note: give its letter and octave, like F#4", m.Pitch)
+			return nil, fmt.Errorf("%q is not a note: give its letter and octave, like F#4", m.Pitch)
 		}
 	}
 	if m.Dur != 0 {
@@ -96,7 +96,7 @@ func (tu *Tune) put(to Line, was *Note, p pitch.Note) error {
 	switch to {
 	case Nowhere:
 		if len(tu.Notes) == 0 {
-			return fmt.Errorf("it is the last note of the melody: a tune needs one")
+			return fmt.Errorf("this is the only note left: a tune needs at least one")
 		}
 		return nil
 	case InBass:
@@ -108,7 +108,7 @@ func (tu *Tune) put(to Line, was *Note, p pitch.Note) error {
 	i, found := slices.BinarySearchFunc(*line, was.At, func(n Note, at Time) int { return cmp.Compare(n.At, at) })
 	switch {
 	case found && to == InBass:
-		return fmt.Errorf("a bass note begins there already: the thumb strikes one at a time")
+		return fmt.Errorf("there is already a bass note there: the thumb plays one at a time")
 	case found:
 		return (*line)[i].join(p)
 	}
@@ -121,7 +121,7 @@ func (tu *Tune) put(to Line, was *Note, p pitch.Note) error {
 		(*line)[i-1].Dur = n.At - (*line)[i-1].At
 	}
 	if *line = slices.Insert(*line, i, n); len(tu.Notes) == 0 {
-		return fmt.Errorf("it is the last note of the melody: a tune needs one")
+		return fmt.Errorf("this is the only note left: a tune needs at least one")
 	}
 	return nil
 }
@@ -131,9 +131,9 @@ func (n *Note) join(p pitch.Note) error {
 	voices := n.Voices()
 	switch {
 	case slices.ContainsFunc(voices, func(v pitch.Note) bool { return v.Pitch() == p.Pitch() }):
-		return fmt.Errorf("%s is struck there already", p)
+		return fmt.Errorf("%s is already there", p)
 	case len(voices) > MaxWith:
-		return fmt.Errorf("%d notes are struck there already: that is the most", len(voices))
+		return fmt.Errorf("there are already %d notes there, which is the most", len(voices))
 	}
 	voices = append(voices, p)
 	slices.SortStableFunc(voices, func(a, b pitch.Note) int { return cmp.Compare(b.Pitch(), a.Pitch()) })

@@ -67,7 +67,7 @@ func TestMended(t *testing.T) {
 		m    tune.Mend
 		text string
 	}{
-		{tune.Mend{At: -1}, "no note begins"}, {tune.Mend{At: tu.Notes[0].At, Pitch: "H4"}, "like F#4"},
+		{tune.Mend{At: -1}, "no longer a note"}, {tune.Mend{At: tu.Notes[0].At, Pitch: "H4"}, "like F#4"},
 		{tune.Mend{At: tu.Notes[0].At, Dur: tu.Length * 2}, "longest it can be"}, {tune.Mend{At: tu.Notes[0].At, To: "attic"}, "left out (none)"},
 	} {
 		if _, err := tu.Mended(&tt.m); err == nil || !strings.Contains(err.Error(), tt.text) {

@@ -61,7 +61,7 @@ func (t *Time) UnmarshalText(text []byte) error {
 	den, err2 := strconv.ParseInt(bottom, 10, 32)
 	v, exact := Fraction(num, den)
 	if err1 != nil || err2 != nil || !exact {
-		return fmt.Errorf("%q is no time: write quarter notes as a number or fraction, like 3 or 5/2", text)
+		return fmt.Errorf("%q is not a time: write quarter notes as a number or fraction, like 3 or 5/2", text)
 	}
 	*t = v
 	return nil

@@ -248,12 +248,12 @@ func parseNote(w string, str, of int) (pitch.Note, error) {
 	case err != nil:
 		return n, err
 	case !hasOctave && of != Strings:
-		return n, fmt.Errorf("%s needs its octave, like %s3, for it can be told only of six notes, string 6 to string 1; these are %d", w, w, of)
+		return n, fmt.Errorf("%s needs its octave, like %s3: Stepping can only work it out for six notes, string 6 to string 1, and these are %d", w, w, of)
 	case !hasOctave:
 		n.Octave = nearestOctave(n, standardPitch(str))
 	}
 	if p := n.Pitch(); p < pitch.Midi(23) || p > pitch.Midi(83) {
-		return n, fmt.Errorf("%s is out of a guitar's range, B0 to B5", n)
+		return n, fmt.Errorf("%s is outside a guitar's range, B0 to B5", n)
 	}
 	return n, nil
 }

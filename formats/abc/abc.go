@@ -248,10 +248,10 @@ func (p *parser) parse() error {
 func (p *parser) early() error {
 	for later := p.line + 1; later < len(p.lines); later++ {
 		if strings.HasPrefix(p.lines[later], "K:") {
-			return p.fail(0, "this line is no field, and the key comes later, in line %d: before the key stand lines of a letter and a colon, like T:Title; begin with X:1 after free text", later+1)
+			return p.fail(0, "this line is not a field, and the key only comes in line %d: before the key write lines with a letter and a colon, like T:Title; after free text start with X:1", later+1)
 		}
 	}
-	return p.fail(0, "music stands here, but the key is missing: before the notes comes a line K: with the key, like K:D")
+	return p.fail(0, "there is music here but no key: write a line with the key before the notes, like K:D")
 }
 
 func (p *parser) hasMusic() bool {
@@ -262,13 +262,13 @@ func (p *parser) hasMusic() bool {
 func (p *parser) finish() error {
 	for later := p.line + 1; later < len(p.lines); later++ {
 		if strings.HasPrefix(p.lines[later], "X:") {
-			p.warnAt(tune.Place{Line: later + 1, Column: 1}, "another tune begins here; only the first one is read")
+			p.warnAt(tune.Place{Line: later + 1, Column: 1}, "another tune starts here; only the first one is read")
 			break
 		}
 	}
 	if !p.inBody {
 		p.line, p.text = max(0, min(p.line, len(p.lines)-1)), ""
-		return p.fail(0, "there is no line K: with the key, so no tune: an ABC tune has at least K:D and then notes")
+		return p.fail(0, "there is no line K: with the key: an ABC tune needs at least K:D and then notes")
 	}
 	if len(p.voices) == 0 {
 		p.voices = append(p.voices, p.voice)
@@ -371,7 +371,7 @@ func (p *parser) field(letter byte, from, to int) error {
 func (p *parser) voiceField(value string, at int) {
 	words := splitQuoted(value)
 	if len(words) == 0 {
-		p.warn(at, "V: without a name is read past: write V:1")
+		p.warn(at, "V: without a name was skipped: write V:1")
 		return
 	}
 	v := p.find(words[0])
@@ -463,7 +463,7 @@ func (p *parser) symbolField(value string, at int) {
 	letter = strings.TrimSpace(letter)
 	name = strings.Trim(strings.TrimSpace(name), "!+")
 	if !ok || len(letter) != 1 || !isSymbol(letter[0]) {
-		p.warn(at, "U:%s is read past: write a letter H to W or h to w and a decoration, like U:T=!trill!", value)
+		p.warn(at, "U:%s was skipped: write a letter H to W or h to w and a decoration, like U:T=!trill!", value)
 		return
 	}
 	p.symbols[letter[0]] = name

@@ -149,7 +149,7 @@ func TestFaults(t *testing.T) {
 	for _, tt := range []struct{ text, place, word string }{
 		{"", "1:1", "K:"},
 		{"CDEF|", "1:1", "key"},
-		{"K:H\nC|", "1:3", "no key"},
+		{"K:H\nC|", "1:3", "not a key"},
 		{"M:5/7\nK:C\nC|", "1:3", "meter"},
 		{"L:0\nK:C\nC|", "1:3", "note length"},
 		{head + "C D \x01 E|", "6:5", "not understood"},
@@ -188,7 +188,7 @@ func TestWarnings(t *testing.T) {
 		{"[CEGceg]C|", "6:1", "highest"},
 		{`"Xyz"C|`, "6:1", "text"},
 		{"C ? E|", "6:3", "no meaning"},
-		{"C J E|", "6:3", "no decoration"},
+		{"C J E|", "6:3", "U:J="},
 		{"[Q:1/4=9000]C|", "6:4", "tempo"},
 		{"[K:C dim]C|", "6:4", "not understood"},
 		{"C8|D4|E8|F8|", "6:4", "bar"},

@@ -78,7 +78,7 @@ func (p *parser) insideChord(notes []note) (again bool, err error) {
 	case isSymbol(c):
 		p.decorate(p.symbols[c], p.pos)
 	default:
-		return false, p.fail(p.pos, "inside [ ] stand notes, like [DF], or a field, like [K:G]")
+		return false, p.fail(p.pos, "put notes inside [ ], like [DF], or a field, like [K:G]")
 	}
 	p.pos++
 	return true, nil

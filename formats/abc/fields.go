@@ -23,7 +23,7 @@ func (m meter) bar() tune.Time { return tune.Time(m.num) * tune.Whole / tune.Tim
 func (p *parser) meterField(value string, at int) error {
 	m, ok := readMeter(value)
 	if !ok {
-		return p.fail(at, "M:%s is no meter: write two numbers like M:4/4 or M:6/8, or M:C, M:C|, M:none", value)
+		return p.fail(at, "M:%s is not a meter: write two numbers like M:4/4 or M:6/8, or M:C, M:C|, M:none", value)
 	}
 	if p.inBody && !p.unitSet {
 		p.unit, p.unitSet = p.noteUnit(), true // a change in the body keeps L
@@ -64,7 +64,7 @@ func readMeter(value string) (meter, bool) {
 func (p *parser) unitField(value string, at int) error {
 	t, ok := readFraction(value)
 	if !ok || t == 0 || t > tune.Whole {
-		return p.fail(at, "L:%s is no note length: write a fraction of a whole note like L:1/8", value)
+		return p.fail(at, "L:%s is not a note length: write a fraction of a whole note like L:1/8", value)
 	}
 	p.unit, p.unitSet = t, true
 	return nil
@@ -121,7 +121,7 @@ func (p *parser) tempoField(value string, at int) {
 	}
 	quarter, ok := p.readTempo(value)
 	if !ok {
-		p.warn(at, "the tempo Q:%s is not understood and read past: write beats a minute like Q:1/4=90, from %d to %d quarter notes", text, tune.MinTempo, tune.MaxTempo)
+		p.warn(at, "the tempo Q:%s was not understood and was skipped: write beats a minute like Q:1/4=90, from %d to %d quarter notes", text, tune.MinTempo, tune.MaxTempo)
 		return
 	}
 	p.add(item{kind: tempoItem, tempo: quarter})
@@ -253,7 +253,7 @@ func (p *parser) readTonic(k *key, words []string, at int) ([]string, error) {
 	}
 	tonic, used := pitch.ParseClass(word)
 	if used == 0 || word[0] >= 'a' {
-		return nil, p.fail(at, "K:%s is no key: write a letter A to G and a mode, like K:D, K:Em or K:G mix", strings.Join(words, " "))
+		return nil, p.fail(at, "K:%s is not a key: write a letter A to G and a mode, like K:D, K:Em or K:G mix", strings.Join(words, " "))
 	}
 	mode := word[used:]
 	if mode == "" && len(rest) > 0 {
@@ -309,14 +309,14 @@ func (p *parser) keyExtra(k *key, w string, at int) {
 			letter = upper(w[used])
 		}
 		if _, ok := fifthsOf[letter]; !ok || used+1 != len(w) {
-			p.warn(at, "in K: %q is read past: it is no accidental with a letter, like ^f or _b", w)
+			p.warn(at, "in K: %q was skipped: it is not an accidental with a letter, like ^f or _b", w)
 			return
 		}
 		k.alter[letter] = acc
 	case isClef(w) || strings.Contains(w, "="):
 		p.clefOption(w, at)
 	default:
-		p.warn(at, "in K: %q is not understood and read past: after the key come accidentals like ^f or a clef", w)
+		p.warn(at, "in K: %q was not understood and was skipped: after the key write accidentals like ^f, or a clef", w)
 	}
 }
 
@@ -327,7 +327,7 @@ func (p *parser) clefOption(w string, at int) {
 	number := func(most int) (n int) {
 		n, err := strconv.Atoi(value)
 		if err != nil || n < -most || n > most {
-			p.warn(at, "%s is read past: write a whole number from -%d to %d", w, most, most)
+			p.warn(at, "%s was skipped: write a whole number from -%d to %d", w, most, most)
 			return 0
 		}
 		return n

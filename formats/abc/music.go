@@ -133,11 +133,11 @@ func (p *parser) symbol() error {
 		if name, ok := p.symbols[c]; ok {
 			p.decorate(name, p.pos)
 		} else {
-			p.warn(p.pos, "the letter %c stands for no decoration and is read past: U:%c=!accent! would say for which", c, c)
+			p.warn(p.pos, "the letter %c has no meaning and was skipped: define it with a line like U:%c=!accent!", c, c)
 		}
 		p.pos++
 	case strings.IndexByte("#*?@JRYhijklmnopqrstuvw'{},=0123456789/", c) >= 0:
-		p.warn(p.pos, "%q has no meaning here and is read past", string(c))
+		p.warn(p.pos, "%q has no meaning here and was skipped", string(c))
 		p.pos++
 	default:
 		return p.fail(p.pos, "%q is not understood here: notes are A to G and a to g, rests z, bar lines |", []rune(p.text[p.pos:])[0])
@@ -173,7 +173,7 @@ func (p *parser) quoted() error {
 	}
 	c, err := chord.Parse(plainSigns.Replace(text))
 	if err != nil {
-		p.warn(at, "read past as text: %v", err)
+		p.warn(at, "skipped as text: %v", err)
 		return nil
 	}
 	p.add(item{kind: chordItem, chord: c})
@@ -335,7 +335,7 @@ func (p *parser) pitch() (pitch.Note, error) {
 	}
 	p.pos += used
 	if p.pos >= len(p.text) || fifthsIndex(p.text[p.pos]) == 0 {
-		return pitch.Note{}, p.fail(p.pos, "after an accidental comes a note, A to G or a to g")
+		return pitch.Note{}, p.fail(p.pos, "write a note after an accidental, A to G or a to g")
 	}
 	c := p.text[p.pos]
 	p.pos++
@@ -348,7 +348,7 @@ func (p *parser) pitch() (pitch.Note, error) {
 		p.pos++
 	}
 	if n.Octave < -1 || n.Octave > 10 {
-		return n, p.fail(at, "this note is out of hearing: too many octave marks")
+		return n, p.fail(at, "this note is outside the range of hearing: too many octave marks")
 	}
 	a := p.applyAccidental(n, acc, used > 0)
 	n.Alter, n.Cents = a.alter, a.cents
@@ -446,7 +446,7 @@ func (p *parser) sound(it item, at int) error {
 		s.tuplet.left--
 		scaled := it.dur * tune.Time(s.tuplet.q)
 		if scaled%tune.Time(s.tuplet.p) != 0 {
-			return p.fail(at, "a note of this length cannot stand in a group of %d: too fine", s.tuplet.p)
+			return p.fail(at, "a note of this length is too short for a group of %d", s.tuplet.p)
 		}
 		it.dur = scaled / tune.Time(s.tuplet.p)
 	}
@@ -522,7 +522,7 @@ func (p *parser) rest(c byte) error {
 func (p *parser) tie() error {
 	s := &p.state
 	if s.last < 0 || p.items[s.last].kind != noteItem {
-		return p.fail(p.pos, "a tie - stands behind a note; here is none")
+		return p.fail(p.pos, "a tie - comes after a note, and there is none here")
 	}
 	for i := range p.items[s.last].notes {
 		p.items[s.last].notes[i].tied = true
@@ -539,7 +539,7 @@ func (p *parser) brokenRhythm(c byte) error {
 		n++
 	}
 	if p.state.last < 0 || n > 3 || p.state.broken != 0 {
-		return p.fail(at, "%s stands between two notes, three signs at most", p.text[at:min(p.pos, at+4)])
+		return p.fail(at, "%s goes between two notes, at most three signs", p.text[at:min(p.pos, at+4)])
 	}
 	p.state.broken, p.state.brokenAt = n, at
 	if c == '<' {

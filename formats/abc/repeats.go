@@ -50,7 +50,7 @@ func (p *parser) barLine() error {
 	}
 	if signs == "" && endings == nil || signs == ":" {
 		if len(p.warnings) < score.MaxWarnings {
-			p.warn(at, "%q is no bar line and is read past: repeats are |: and :|", p.text[at:p.pos])
+			p.warn(at, "%q is not a bar line and was skipped: repeats are |: and :|", p.text[at:p.pos])
 		}
 		return nil
 	}
@@ -114,7 +114,7 @@ func (p *parser) endingNumbers() ([]int, error) {
 			b, err2 = strconv.Atoi(hi)
 		}
 		if err1 != nil || err2 != nil || a < 1 || b < a || b > maxPasses {
-			return nil, p.fail(at, "%q are no ending numbers: write [1 or [1,3 or [1-3, up to %d", p.text[from:p.pos], maxPasses)
+			return nil, p.fail(at, "%q are not ending numbers: write [1 or [1,3 or [1-3, up to %d", p.text[from:p.pos], maxPasses)
 		}
 		for n := a; n <= b; n++ {
 			out = append(out, n)
@@ -130,7 +130,7 @@ func (p *parser) endBar(loose bool) {
 	s := &p.state
 	if s.written > 0 {
 		if want := p.meter.bar(); !p.meter.free && !s.loose && !loose && s.written != want {
-			p.warnAt(s.barStart, "this bar holds %s quarter notes, the meter asks for %s", s.written, want)
+			p.warnAt(s.barStart, "this bar has %s quarter notes, and the meter needs %s", s.written, want)
 		}
 		s.loose = loose
 	} else {
@@ -236,7 +236,7 @@ func (p *parser) playOrder(v *voice, segments []segment) ([]int, bool) {
 	for _, label := range labels {
 		i := slices.IndexFunc(p.parts, func(m partMark) bool { return m.label == label })
 		if i < 0 {
-			p.warnAt(p.orderAt, "the order of parts names %q, which does not begin anywhere: write P:%s where it does; the parts are read as they stand", string(label), string(label))
+			p.warnAt(p.orderAt, "the order of parts names %q, which is not in the tune: write P:%s where it starts; the parts are read as written", string(label), string(label))
 			return unroll(segments, 0, len(segments))
 		}
 		from, end := p.parts[i].bar, 1<<30
@@ -390,7 +390,7 @@ func (pl *player) play() error {
 	segments := pl.voice.segments()
 	order, ok := pl.p.playOrder(pl.voice, segments)
 	if !ok {
-		return &Error{Line: 1, Column: 1, Text: "the repeats do not come to an end: look at D.C., D.S. and the order of parts"}
+		return &Error{Line: 1, Column: 1, Text: "the repeats never end: check D.C., D.S. and the order of parts"}
 	}
 	for _, n := range order {
 		seg := &segments[n]

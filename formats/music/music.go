@@ -136,7 +136,7 @@ func Sniff(data []byte) string {
 
 // unknown says what a file is that is none of the four.
 func unknown(data []byte) error {
-	said := "this is no music that can be read"
+	said := "this is not music that Stepping can read"
 	switch {
 	case len(bytes.TrimSpace(data)) == 0:
 		said = "this is empty"
@@ -151,12 +151,12 @@ func unknown(data []byte) error {
 		said = "this is JSON"
 	}
 	fault := &score.Fault{Line: 1, Column: 1}
-	if at := (*plaintext.Error)(nil); said == "this is no music that can be read" {
+	if at := (*plaintext.Error)(nil); said == "this is not music that Stepping can read" {
 		if _, err := plaintext.Decode(data); errors.As(err, &at) {
 			fault.Line, fault.Column = at.Line, at.Column
 		}
 	}
-	fault.Text = said + ": ABC text, text tablature, MusicXML (.musicxml, .xml, .mxl) or a MIDI file (.mid) would be right"
+	fault.Text = said + ": ABC text, text tablature, MusicXML (.musicxml, .xml, .mxl) or a MIDI file (.mid) will work"
 	return fault
 }
 

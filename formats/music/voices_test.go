@@ -212,7 +212,7 @@ func TestBadVoices(t *testing.T) {
 		{"a voice over itself", xmlMeasures(xmlNote("E", 4, 4, 1, "") + back(2) + xmlNote("G", 4, 2, 1, "")), "cut short where the next begins: 1", 1, 2, 0},
 		{"a tie into another voice", xmlMeasures(xmlNote("G", 5, 4, 1, "")+back(4)+xmlNote("C", 4, 4, 2, `<tie type="start"/>`),
 			xmlNote("C", 4, 4, 1, `<tie type="stop"/>`)+back(4)+xmlNote("C", 3, 4, 2, "")), "tied to it from another voice", 1, 2, 2},
-		{"bars of two lengths", "M:4/4\nL:1/4\nK:C\nV:1\nc d e f|g4|\nV:2\nC,2 D,2|E,2|\n", "this bar holds 2 quarter notes", 7, 5, 3},
+		{"bars of two lengths", "M:4/4\nL:1/4\nK:C\nV:1\nc d e f|g4|\nV:2\nC,2 D,2|E,2|\n", "this bar has 2 quarter notes", 7, 5, 3},
 		{"twelve at once", "M:4/4\nL:1/4\nK:C\nV:1\n[CDEFGABcdefg]4|\nV:2\nC,4|\n", "the others left out: 7", 5, 1, 0},
 		{"an inner voice of its own", "M:4/4\nL:1/4\nK:C\nV:1\ng4|e4|\nV:2\nz c B A|G4|\nV:3\nC,4|G,,4|\n", "cutting longer melody notes short: 3", 7, 5, 2},
 	} {

@@ -268,7 +268,7 @@ func TestForms(t *testing.T) {
 
 // faulty are files that are refused, and a word of why.
 var faulty = []struct{ name, text, word string }{
-	{"empty", "", "no MusicXML"},
+	{"empty", "", "not MusicXML"},
 	{"other xml", "<svg/>", "svg"},
 	{"photograph", "\xff\xd8\xff\xe0\x00\x10JFIF\x00", "MusicXML"},
 	{"entities", `<!DOCTYPE x [<!ENTITY a "b">]><score-partwise/>`, "entities"},
@@ -276,11 +276,11 @@ var faulty = []struct{ name, text, word string }{
 	{"broken archive", "PK\x03\x04rubbish", "broken"},
 	{"archive without a score", packed(map[string]string{"a.txt": "x"}), "no score"},
 	{"large archive", packed(map[string]string{"a.xml": strings.Repeat(" ", 17<<20)}), "16 MiB"},
-	{"no notes", xmlOf(`<measure number="1"><note><rest/><duration>4</duration></note></measure>`), "no notes"},
+	{"no notes", xmlOf(`<measure number="1"><note><rest/><duration>4</duration></note></measure>`), "no pitched notes"},
 	{"drums alone", xmlOf(`<measure number="1"><note><unpitched/><duration>4</duration></note></measure>`), "drums"},
 	{"no duration", xmlOf(`<measure number="7"><note><pitch><step>C</step><octave>4</octave></pitch></note></measure>`), "bar 7"},
 	{"no pitch", xmlOf(`<measure number="7"><note><pitch><step>H</step><octave>4</octave></pitch><duration>1</duration></note></measure>`), "step"},
-	{"deep", "<score-partwise>" + strings.Repeat("<a>", 10000), "inside"},
+	{"deep", "<score-partwise>" + strings.Repeat("<a>", 10000), "nested"},
 }
 
 func TestFaults(t *testing.T) {

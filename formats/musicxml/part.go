@@ -101,7 +101,7 @@ func (w *cursor) attributes(n *node) error {
 		case "divisions":
 			v, ok := k.number()
 			if !ok || v <= 0 {
-				return w.fault(k, "<divisions> is %q, and a number above 0 would be right", k.text)
+				return w.fault(k, "<divisions> is %q and should be a number above 0", k.text)
 			}
 			w.part.divisions = v
 		case "key":

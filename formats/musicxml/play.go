@@ -25,7 +25,7 @@ func (d *document) playOut() (*score.Score, error) {
 	}
 	order, ok := score.Unroll(signs)
 	if !ok || len(order) > score.MaxBars {
-		return nil, d.fail("with its repeats the score has more than %d bars: look at its repeats, D.C. and D.S.", score.MaxBars)
+		return nil, d.fail("with its repeats the score has more than %d bars: check its repeats, D.C. and D.S.", score.MaxBars)
 	}
 	pl := &player{document: d}
 	for _, p := range d.parts {
@@ -233,11 +233,11 @@ func (pl *player) finish() (*score.Score, error) {
 		sc.Warn(1, 1, "left out: %d times a %s", pl.skipped[what], what)
 	}
 	if sc.Count() == 0 && len(sc.Chords) == 0 {
-		text := "this score has no notes of a pitch and no chord symbols"
+		text := "this score has no pitched notes and no chord symbols"
 		if pl.skipped["unpitched note"] > 0 {
-			text = "this score has drums alone, no notes of a pitch"
+			text = "this score only has drums"
 		}
-		return nil, &score.Fault{Line: 1, Column: 1, Text: text + ": a melody would be right"}
+		return nil, &score.Fault{Line: 1, Column: 1, Text: text + ": it needs a melody"}
 	}
 	pl.choose()
 	return sc, nil

@@ -148,7 +148,7 @@ func (d *document) root() (string, error) {
 	for {
 		tok, err := d.next()
 		if err == io.EOF {
-			return "", d.fail("this is no MusicXML: a file that begins with <score-partwise> would be right")
+			return "", d.fail("this is not MusicXML: the file should start with <score-partwise>")
 		}
 		if err != nil {
 			return "", err
@@ -157,7 +157,7 @@ func (d *document) root() (string, error) {
 			if name := start.Name.Local; name == "score-partwise" || name == "score-timewise" {
 				return name, nil
 			}
-			return "", d.fail("this XML is no score: it begins with <%s>, and <score-partwise> would be right", start.Name.Local)
+			return "", d.fail("this XML is not a score: it starts with <%s> and should start with <score-partwise>", start.Name.Local)
 		}
 	}
 }
@@ -218,7 +218,7 @@ func (d *document) nextMeasure(at int, start xml.StartElement) *measure {
 // measure reads one measure of one part.
 func (d *document) measure(p *part, at int, start xml.StartElement) error {
 	if p == nil || at < 0 {
-		return d.fail("<%s> stands outside of a part and measure", start.Name.Local)
+		return d.fail("<%s> is outside of any part and measure", start.Name.Local)
 	}
 	if at >= score.MaxBars {
 		return d.fail("the score has more than %d bars: give one tune at a time", score.MaxBars)

@@ -90,7 +90,7 @@ func (r *reader) next() (xml.Token, error) {
 		tok, err := r.Token()
 		if err != nil {
 			if syntax := (*xml.SyntaxError)(nil); errors.As(err, &syntax) {
-				return nil, r.fail("this XML is broken: %s; save the file anew from the program it comes from", syntax.Msg)
+				return nil, r.fail("this XML is broken: %s; save the file again from the program it comes from", syntax.Msg)
 			}
 			if err == io.EOF {
 				return nil, io.EOF
@@ -102,7 +102,7 @@ func (r *reader) next() (xml.Token, error) {
 			return tok, nil
 		case xml.Directive:
 			if bytes.Contains(t, []byte("ENTITY")) || bytes.ContainsRune(t, '[') {
-				return nil, r.fail("this file defines entities, which no score needs: they are refused, since they can unfold to any size")
+				return nil, r.fail("this file defines entities, which no score needs; they are refused because they can grow to any size")
 			}
 		}
 	}
@@ -113,7 +113,7 @@ func (r *reader) tree(start xml.StartElement, depth int) (node, error) {
 	line, column := r.InputPos()
 	n := node{name: start.Name.Local, attrs: start.Attr, line: line, column: column}
 	if r.nodes++; r.nodes > maxNodes || depth > maxDepth {
-		return n, r.fail("there is more inside one another here than any score has")
+		return n, r.fail("the elements here are nested more deeply than in any score")
 	}
 	if r.nodes > someNodes+int(r.InputOffset()/leastNode) {
 		return n, r.fail("there are more elements here than a score of this length has")
@@ -153,7 +153,7 @@ func unpack(data []byte) (string, error) {
 	text, err := plaintext.Decode(data)
 	if fault := (*plaintext.Error)(nil); errors.As(err, &fault) {
 		return "", &score.Fault{Line: fault.Line, Column: fault.Column,
-			Text: fault.Text + "; a MusicXML file (.musicxml, .xml or .mxl) would be right"}
+			Text: fault.Text + "; use a MusicXML file (.musicxml, .xml or .mxl)"}
 	}
 	return text, err
 }
@@ -161,7 +161,7 @@ func unpack(data []byte) (string, error) {
 func fromArchive(data []byte) ([]byte, error) {
 	z, err := zip.NewReader(bytes.NewReader(data), int64(len(data)))
 	if err != nil {
-		return nil, errors.New("this archive (.mxl) is broken: fetch or save it anew")
+		return nil, errors.New("this archive (.mxl) is broken: download or save it again")
 	}
 	files := map[string]*zip.File{}
 	first := ""
@@ -182,7 +182,7 @@ func fromArchive(data []byte) ([]byte, error) {
 		}
 	}
 	if files[name] == nil {
-		return nil, errors.New("this archive holds no score: a .mxl file with a .xml or .musicxml file in it would be right")
+		return nil, errors.New("this archive has no score in it: a .mxl file needs a .xml or .musicxml file inside")
 	}
 	return unzip(files[name])
 }
@@ -215,7 +215,7 @@ func unzip(f *zip.File) ([]byte, error) {
 	defer r.Close()
 	data, err := io.ReadAll(io.LimitReader(r, score.MaxFile+1))
 	if err != nil {
-		return nil, errors.New("this archive (.mxl) is broken: fetch or save it anew")
+		return nil, errors.New("this archive (.mxl) is broken: download or save it again")
 	}
 	if len(data) > score.MaxFile {
 		return nil, fmt.Errorf("this archive unpacks to more than %d MiB, which no score of %d notes does: give one tune at a time",

@@ -56,7 +56,7 @@ func with(code encoding.Encoding, data []byte) (string, error) {
 		return "", fault("", "this text cannot be read: save it as UTF-8")
 	}
 	if at := bytes.IndexRune(text, utf8.RuneError); at >= 0 {
-		return "", fault(string(text[:at]), "half a character: save the text as UTF-8")
+		return "", fault(string(text[:at]), "an incomplete character: save the text as UTF-8")
 	}
 	return string(text), nil
 }

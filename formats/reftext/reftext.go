@@ -47,7 +47,7 @@ func split(r io.Reader) (map[string]field, error) {
 	for line := 1; sc.Scan(); line++ {
 		text := strings.TrimRight(sc.Text(), " \r")
 		if total += len(text) + 1; total > MaxBytes {
-			return nil, &Error{line, fmt.Sprintf("a reference has %d KiB at most", MaxBytes>>10)}
+			return nil, &Error{line, fmt.Sprintf("a reference has at most %d KiB", MaxBytes>>10)}
 		}
 		if strings.TrimSpace(text) == "" || strings.HasPrefix(strings.TrimSpace(text), "#") {
 			continue
@@ -182,7 +182,7 @@ func melody(f field) ([][]reference.Note, error) {
 			for _, alt := range strings.Split(part, "/") {
 				w, ok := way(alt)
 				if !ok {
-					return nil, &Error{f.line, fmt.Sprintf("play: %q is not string:fret with s, f, h, p, b or r behind it", alt)}
+					return nil, &Error{f.line, fmt.Sprintf("play: %q is not string:fret followed by s, f, h, p, b or r", alt)}
 				}
 				n.Ways = append(n.Ways, w)
 			}

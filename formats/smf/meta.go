@@ -57,7 +57,7 @@ func (t *track) meta() (done bool, err error) {
 		if bpm := 6e7 / float64(max(us, 1)); bpm >= tune.MinTempo && bpm <= tune.MaxTempo && len(sc.Tempos) < score.MaxNotes {
 			sc.Tempos = append(sc.Tempos, score.Tempo{At: t.now, BPM: bpm})
 		} else {
-			sc.Warn(1, at+1, "a tempo of %.0f quarter notes a minute is read past", bpm)
+			sc.Warn(1, at+1, "a tempo of %.0f quarter notes a minute was skipped", bpm)
 		}
 	case kind == 0x58 && n >= 2:
 		num, den := int(d[0]), 1<<min(d[1], 7)

@@ -70,7 +70,7 @@ func (f *file) header() error {
 		}
 	}
 	if !bytes.HasPrefix(f.data[f.at:], []byte("MThd")) || len(f.data) < f.at+14 {
-		return fault(f.at, "this is no MIDI file: one begins with MThd")
+		return fault(f.at, "this is not a MIDI file: those start with MThd")
 	}
 	head := f.data[f.at+8:]
 	length := int(binary.BigEndian.Uint32(f.data[f.at+4:]))
@@ -78,7 +78,7 @@ func (f *file) header() error {
 	division := binary.BigEndian.Uint16(head[4:])
 	switch {
 	case f.format > 2:
-		return fault(f.at+8, "this MIDI file is of format %d: format 0 or 1 would be right", f.format)
+		return fault(f.at+8, "this MIDI file has format %d: use format 0 or 1", f.format)
 	case division == 0:
 		return fault(f.at+12, "this MIDI file does not say how many ticks a quarter note has")
 	case division&0x8000 != 0:
@@ -130,7 +130,7 @@ func (f *file) finish() (*score.Score, error) {
 	})
 	if !pitched {
 		if sc.Count() > 0 {
-			return nil, fault(0, "this MIDI file has drums alone, no notes of a pitch: a track with the melody would be right")
+			return nil, fault(0, "this MIDI file only has drums: it needs a track with the melody")
 		}
 		return nil, fault(0, "there are no notes in this MIDI file")
 	}
@@ -279,7 +279,7 @@ func (t *track) event() (done bool, err error) {
 		t.pos++
 		return false, nil
 	case b >= 0xf1:
-		return false, fault(t.pos, "this byte begins no event of a MIDI file: the file is damaged")
+		return false, fault(t.pos, "this byte does not start a MIDI event: the file is damaged")
 	case b >= 0x80:
 		t.status = b
 		t.pos++

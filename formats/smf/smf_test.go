@@ -164,9 +164,9 @@ func TestRead(t *testing.T) {
 
 // faulty are files that are refused, and a word of why.
 var faulty = []struct{ name, text, word string }{
-	{"empty", "", "no MIDI file"},
-	{"text", "X:1\nK:C\nCDEFGAB", "no MIDI file"},
-	{"drums alone", midi(0, 96, "\x00\x99\x3c\x40\x60\x89\x3c\x40"+end), "drums alone"},
+	{"empty", "", "not a MIDI file"},
+	{"text", "X:1\nK:C\nCDEFGAB", "not a MIDI file"},
+	{"drums alone", midi(0, 96, "\x00\x99\x3c\x40\x60\x89\x3c\x40"+end), "only has drums"},
 	{"no notes", midi(0, 96, end), "no notes"},
 	{"no division", midi(0, 0, end), "ticks"},
 	{"format 3", midi(3, 96, end), "format 3"},

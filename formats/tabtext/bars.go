@@ -122,7 +122,7 @@ func (r *reader) cut(at int) error {
 	model := slices.IndexFunc(lines, func(l []segment) bool { return len(l) == n })
 	for k, segs := range lines {
 		if len(segs) != n {
-			r.out.Warn(r.lineOf(s, k+1)+1, 1, "string %d has %d bars in this system and the others %d: it is read by the columns of the others", k+1, len(segs), n)
+			r.out.Warn(r.lineOf(s, k+1)+1, 1, "string %d has %d bars in this system and the others %d: it was read by the columns of the others", k+1, len(segs), n)
 			lines[k] = slices.Clone(lines[model])
 			for i := range lines[k] {
 				lines[k][i].to = min(lines[k][i].to, len(s.lines[k]))

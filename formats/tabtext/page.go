@@ -188,7 +188,7 @@ func (r *reader) findSystems() error {
 		}
 	}
 	if !slices.ContainsFunc(runs, func(x run) bool { return x.to-x.from >= fewestStrings }) {
-		return fault(1, 1, "there is no tablature here: six lines of dashes under one another, one for each string, with the frets on them")
+		return fault(1, 1, "there is no tablature here: write six lines of dashes below each other, one for each string, with the frets on them")
 	}
 	runs = slices.DeleteFunc(runs, func(x run) bool { return x.to-x.from < fewestStrings-1 }) // words with dashes
 	r.strings = r.stringsOf(func(yield func(int) bool) {
@@ -201,7 +201,7 @@ func (r *reader) findSystems() error {
 	for _, x := range runs {
 		n := x.to - x.from
 		if n%r.strings != 0 {
-			return fault(x.from+1, 1, "here stand %d lines of strings, and %d would be right: a line is missing or too much", n, r.strings)
+			return fault(x.from+1, 1, "there are %d lines of strings here and there should be %d: one is missing or too many", n, r.strings)
 		}
 		for from := x.from; from < x.to; from += r.strings {
 			s := system{first: from}
@@ -460,13 +460,13 @@ func (r *reader) settleTuning(asked, otherwise *tuning.Tuning) error {
 		r.tuning, _ = tuning.Parse("Standard")
 	default:
 		return fault(r.systems[0].first+1, 1,
-			"a guitar of %d strings is tuned in many ways: say how in a line like \"Tuning: D2 G2 B2 D3\"", r.strings)
+			"there are many tunings for %d strings: give yours in a line like \"Tuning: D2 G2 B2 D3\"", r.strings)
 	}
 	if ok && asked == nil && named != r.tuning && named.Len() == r.tuning.Len() {
 		r.out.Warn(r.systems[0].first+1, 1, "the text says %s but the strings are labelled %s: read as %s. If that is wrong, set the tuning it is written for", tuningName(r.tuning), tuningName(named), tuningName(r.tuning))
 	}
 	if r.tuning.Len() != r.strings {
-		return fault(r.systems[0].first+1, 1, "here stand %d lines of strings, and the tuning has %d", r.strings, r.tuning.Len())
+		return fault(r.systems[0].first+1, 1, "there are %d lines of strings here, and the tuning has %d", r.strings, r.tuning.Len())
 	}
 	return nil
 }

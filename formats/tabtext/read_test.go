@@ -146,7 +146,7 @@ var faultyTabs = []struct{ name, text, place, word string }{
 	{"five of six", strings.Repeat("|-0-1-2-|\n", 6) + "\n" + strings.Repeat("|-0-1-2-|\n", 5), "8:1", "5 lines"},
 	{"five alone", strings.Repeat("|-0-1-2-|\n", 5), "1:1", "5 lines"},
 	{"no notes", strings.Repeat("|-------|\n", 6), "1:1", "no notes"},
-	{"seven strings, no tuning", strings.Repeat("|-0-1-2-|\n", 7), "1:1", "say how"},
+	{"seven strings, no tuning", strings.Repeat("|-0-1-2-|\n", 7), "1:1", "give yours"},
 	{"bars that differ", "|-0-|-1-|\n|-0-1-|\n|-0-|-1-|-2-|\n|-0-|-1-|-2-|-3-|\n|-|-|-|-|-|\n|-|-|-|-|-|-|\n", "1:1", "different numbers of bars"},
 	{"not text", "ab\x00c", "1:3", "text"},
 }

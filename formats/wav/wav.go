@@ -53,15 +53,15 @@ func NewReader(r io.Reader) (*Reader, error) {
 	w := &Reader{in: bufio.NewReaderSize(r, 64<<10)}
 	var head [12]byte
 	if _, err := io.ReadFull(w.in, head[:]); err != nil {
-		return nil, ended(err, "this is no WAV file: it ends in its first line")
+		return nil, ended(err, "this is not a WAV file: it ends within its header")
 	}
 	if string(head[:4]) != "RIFF" || string(head[8:]) != "WAVE" {
-		return nil, wrong("this is no WAV file: save the recording as WAV")
+		return nil, wrong("this is not a WAV file: save the recording as WAV")
 	}
 	for skipped := int64(0); ; {
 		var chunk [8]byte
 		if _, err := io.ReadFull(w.in, chunk[:]); err != nil {
-			return nil, ended(err, "the file holds no samples")
+			return nil, ended(err, "the file has no sound in it")
 		}
 		size := int64(binary.LittleEndian.Uint32(chunk[4:]))
 		switch string(chunk[:4]) {
@@ -71,7 +71,7 @@ func NewReader(r io.Reader) (*Reader, error) {
 			}
 		case "data":
 			if w.Rate == 0 {
-				return nil, wrong("the samples come before what they are: the file is damaged")
+				return nil, wrong("the samples come before their format: the file is damaged")
 			}
 			w.left, w.open = size, size == 0 || size >= math.MaxUint32-64 // as those write it who cannot go back
 			return w, nil
@@ -80,7 +80,7 @@ func NewReader(r io.Reader) (*Reader, error) {
 				return nil, wrong("there is too much before the samples: the file is damaged")
 			}
 			if _, err := io.CopyN(io.Discard, w.in, size+size&1); err != nil {
-				return nil, ended(err, "the file holds no samples")
+				return nil, ended(err, "the file has no sound in it")
 			}
 		}
 	}
@@ -112,7 +112,7 @@ func (w *Reader) format(size int64) error {
 	w.float = kind == floats
 	switch {
 	case kind != plainSamples && kind != floats:
-		return wrong("the samples are packed (kind %d): save the recording as plain WAV", kind)
+		return wrong("the sound is compressed (kind %d): save the recording as plain WAV", kind)
 	case w.Channels < 1 || w.Channels > 2:
 		return wrong("the file has %d channels: give one or two", w.Channels)
 	case rate < MinRate || rate > MaxRate:

@@ -41,7 +41,7 @@ func (d *Door) welcomed(c *gin.Context) (b welcomeBody, kind store.Link, ok bool
 
 func (d *Door) failLink(c *gin.Context, err error) {
 	if errors.Is(err, store.ErrLink) || errors.Is(err, store.ErrNotFound) {
-		d.pages.Fail(c, http.StatusNotFound, errors.New("this link was used, or is more than a day old: ask for another"))
+		d.pages.Fail(c, http.StatusNotFound, errors.New("this link has been used or is more than a day old: ask for a new one"))
 		return
 	}
 	d.pages.FailFor(c, err)
@@ -79,7 +79,7 @@ func (d *Door) acceptWelcome(c *gin.Context) {
 	who, err := d.takeLink(c.Request.Context(), kind, &b, hash)
 	switch {
 	case errors.Is(err, store.ErrNameTaken):
-		refuse(errors.New("somebody here has this name: choose another"))
+		refuse(errors.New("this name is taken: choose another"))
 	case err != nil:
 		d.failLink(c, err)
 	default:
@@ -172,10 +172,10 @@ func (d *Door) confirmed(c *gin.Context, password string) error {
 		return err
 	}
 	if wait > 0 {
-		return &wrongError{fmt.Sprintf("Too many tries. The next one is possible in %.0f s.", math.Ceil(wait.Seconds()))}
+		return &wrongError{fmt.Sprintf("Too many attempts. Try again in %.0f s.", math.Ceil(wait.Seconds()))}
 	}
 	if right, _ := account.Verify(a.Password, password); !right {
-		return &wrongError{"This is not your password now. Nothing was changed."}
+		return &wrongError{"That is not your current password. Nothing was changed."}
 	}
 	return d.store.Succeeded(ctx, keys)
 }
@@ -212,7 +212,7 @@ func (d *Door) changePassword(c *gin.Context) {
 		return
 	}
 	d.pages.Log(c).Info("password changed", "owner", Owner(c))
-	d.ShowAccount(c, http.StatusOK, AccountPage{Said: "The new password holds. You are signed out everywhere else."})
+	d.ShowAccount(c, http.StatusOK, AccountPage{Said: "Password changed. You have been signed out everywhere else."})
 }
 
 func (d *Door) endSignin(c *gin.Context) {

@@ -107,7 +107,7 @@ func New(cfg Config) *Door {
 func (d *Door) Around(next http.Handler) http.Handler {
 	guard := http.NewCrossOriginProtection()
 	guard.SetDenyHandler(http.HandlerFunc(func(w http.ResponseWriter, _ *http.Request) {
-		http.Error(w, "This change was asked for by another site and was not made. Open Stepping itself and try again.", http.StatusForbidden)
+		http.Error(w, "Another site tried to make this change, so it was refused. Open Stepping itself and try again.", http.StatusForbidden)
 	}))
 	known := d.sessions.LoadAndSave(hijackable(next))
 	return guard.Handler(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
@@ -254,7 +254,7 @@ func (d *Door) who(c *gin.Context) {
 		c.Abort()
 		c.Redirect(http.StatusSeeOther, "/sign-in?"+url.Values{"next": {c.Request.URL.RequestURI()}}.Encode())
 	default:
-		d.pages.Fail(c, http.StatusUnauthorized, errors.New("you are not signed in any more: open the first page in another tab, sign in there, and try this again"))
+		d.pages.Fail(c, http.StatusUnauthorized, errors.New("you have been signed out: open the first page in another tab, sign in there, and try this again"))
 	}
 }
 

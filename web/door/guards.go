@@ -57,7 +57,7 @@ func (d *Door) ownHost(c *gin.Context) {
 		return
 	}
 	d.pages.Fail(c, http.StatusMisdirectedRequest,
-		errors.New("this server does not go by that name: open it by its address, like http://127.0.0.1, or set STEPPING_HOST to the name"))
+		errors.New("this server does not answer to that name: open it by its address, like http://127.0.0.1, or set STEPPING_HOST to the name"))
 }
 
 // asked refuses what a page of another site loads from here as a picture, script or frame: such a request would set
@@ -155,7 +155,7 @@ func CheckTexts(form url.Values) error {
 	for name, values := range form {
 		for _, v := range values {
 			if name != "abc" && (!utf8.ValidString(v) || strings.ContainsRune(v, 0)) {
-				return fmt.Errorf("%q holds bytes that are no text: go back and type it again", strings.ToValidUTF8(name, "?"))
+				return fmt.Errorf("%q contains something that is not text: go back and type it again", strings.ToValidUTF8(name, "?"))
 			}
 		}
 	}

@@ -66,14 +66,14 @@ func (d *Door) trySignIn(c *gin.Context) {
 	if wait > 0 {
 		seconds := strconv.Itoa(int(math.Ceil(wait.Seconds())))
 		c.Header("Retry-After", seconds)
-		refuse(http.StatusTooManyRequests, "Too many tries. The next one is possible in "+seconds+" s.")
+		refuse(http.StatusTooManyRequests, "Too many attempts. Try again in "+seconds+" s.")
 		return
 	}
 	password := c.PostForm("password")
 	right, weak := account.Verify(a.Password, password)
 	if !right {
 		d.pages.Log(c).Info("sign-in failed", "address", c.ClientIP())
-		refuse(http.StatusUnauthorized, "This name and password do not belong together. Mind capitals; a lost password is made anew by whoever runs this Stepping.")
+		refuse(http.StatusUnauthorized, "Wrong name or password. Check capital letters. If you have forgotten your password, whoever runs this Stepping can reset it.")
 		return
 	}
 	if err := d.store.Succeeded(ctx, keys); err != nil {

@@ -27,8 +27,8 @@ class Listening {
   broken(e) {
     if (this.over) return;
     this.tries += 1;
-    if (this.tries > 1 || !e.wasClean) this.on.trouble('The connection to Stepping broke: it tries again, and goes on where it was.');
-    if (this.tries === 4) this.on.trouble('Stepping cannot hear you just now. Is it running, and does another tab listen already? It keeps trying; go on by hand meanwhile.');
+    if (this.tries > 1 || !e.wasClean) this.on.trouble('The connection to Stepping broke. It is trying again and will continue where it was.');
+    if (this.tries === 4) this.on.trouble('Stepping cannot hear you at the moment. Is it running, and is another tab listening? It keeps trying; turn the pages by hand meanwhile.');
     this.again = setTimeout(() => this.connect(), Math.min(8000, 250 * 2 ** this.tries));
   }
 

@@ -20,7 +20,7 @@ document.addEventListener('alpine:init', () => {
       this.$root.querySelector('[data-step]').addEventListener('click', () => this.go(this.at + 1));
       if (!navigator.mediaDevices?.getUserMedia) {
         this.$root.querySelector('[data-listen]').disabled = true;
-        this.say('This browser gives no microphone to this page. Hear each note and match it by ear.');
+        this.say('This browser does not give this page a microphone. Listen to each note and match it by ear.');
       }
       window.addEventListener('keydown', (e) => this.key(e));
       document.addEventListener('visibilitychange', () => { if (document.hidden) this.stop(); });
@@ -47,11 +47,11 @@ document.addEventListener('alpine:init', () => {
     async begin() {
       if (this.opening) return;
       this.opening = true;
-      this.say('The browser may ask whether this page may hear you.');
+      this.say('The browser may ask whether this page may use the microphone.');
       try {
         this.microphone = await Microphone.open((block) => this.hear(block));
       } catch (err) {
-        this.say(Microphone.why(err, 'Hear each note and match it by ear.'));
+        this.say(Microphone.why(err, 'Listen to each note and match it by ear.'));
         return;
       } finally {
         this.opening = false;
@@ -138,7 +138,7 @@ document.addEventListener('alpine:init', () => {
     // over ends an exercise: the page with another one shows what is known now.
     over() {
       this.stop();
-      this.say('That was all of it. Your neck is up to date on the next page.');
+      this.say('That was the last note. The next page shows your updated neck.');
       location.assign(this.again);
     },
 

@@ -66,7 +66,7 @@ document.addEventListener('alpine:init', () => {
           const { notes, tone } = document.getElementById('entry').dataset;
           if (Number(notes) > before) Sounds.hear(tone);
         } catch (err) {
-          document.getElementById('said').textContent = `${err.message} This key was not kept.`;
+          document.getElementById('said').textContent = `${err.message} This key was not saved.`;
         }
       });
     },

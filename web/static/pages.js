@@ -67,7 +67,7 @@ document.addEventListener('alpine:init', () => {
         const html = await Parts.html(form.dataset.preview, { body: Parts.of(form), signal: this.asking.signal });
         if (html !== null) Parts.fill(preview, html);
       } catch (err) {
-        preview.textContent = `${err.message} What you typed stands above.`;
+        preview.textContent = `${err.message} What you typed is above.`;
       }
     },
 

@@ -11,8 +11,8 @@ document.addEventListener('keyup', (e) => { if (e.key === ' ' && e.target === Ta
 
 // Parts are pieces of pages: fetched, and put into their places. What goes wrong is said in the same words everywhere.
 const Parts = {
-  away: 'Stepping does not answer. Is it still running? What was kept is safe.',
-  wrong: 'That could not be done. Load the page again.',
+  away: 'Stepping is not responding. Is it still running? Everything you saved is safe.',
+  wrong: 'That did not work. Load the page again.',
 
   // html asks for a part. null: the asking was given up. It throws an error whose message is for the player. wanted is what an answer has to hold, also one with a fault.
   async html(url, { body, signal, wanted } = {}) {

@@ -15,7 +15,7 @@ document.addEventListener('alpine:init', () => {
       this.$root.querySelector('[data-tap]').addEventListener('click', () => this.tap());
       if (!navigator.mediaDevices?.getUserMedia) {
         this.button.disabled = true;
-        this.words.textContent = 'This browser gives no microphone to this page. Record with anything that saves WAV, and give the file below.';
+        this.words.textContent = 'This browser does not give this page a microphone. Record with any program that saves WAV, and choose the file below.';
         this.$root.querySelector('details').open = true;
       }
       this.button.addEventListener('click', () => this.press());
@@ -43,11 +43,11 @@ document.addEventListener('alpine:init', () => {
     async begin() {
       if (this.opening) return;
       this.opening = true;
-      this.words.textContent = 'The browser may ask whether this page may hear you.';
+      this.words.textContent = 'The browser may ask whether this page may use the microphone.';
       try {
         this.microphone = await Microphone.open((block) => this.hear(block));
       } catch (err) {
-        this.words.textContent = Microphone.why(err, 'Record with anything that saves WAV, and give the file below.');
+        this.words.textContent = Microphone.why(err, 'Record with any program that saves WAV, and choose the file below.');
         return;
       } finally {
         this.opening = false;
@@ -75,7 +75,7 @@ document.addEventListener('alpine:init', () => {
       this.microphone = null;
       this.button.classList.remove('is-on');
       this.button.querySelector('b').textContent = 'Record';
-      this.words.textContent = 'The notes are being written down.';
+      this.words.textContent = 'Stepping is writing down the notes.';
       const given = new DataTransfer();
       given.items.add(Microphone.file(this.blocks, Math.round(microphone.context.sampleRate)));
       microphone.close();

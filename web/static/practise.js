@@ -186,7 +186,7 @@ document.addEventListener('alpine:init', () => {
         this.say('');
       } catch (err) {
         this.to('judging');
-        this.say(`${err.message} This was not kept: say it again.`);
+        this.say(`${err.message} This was not saved: choose again.`);
       }
     },
 

@@ -120,7 +120,7 @@ const Microphone = {
 
   // why says why it could not be opened.
   why(err, otherwise) {
-    const words = { NotAllowedError: 'The browser does not let this page hear you: allow the microphone for it, then press again.', NotFoundError: 'There is no microphone: plug one in, then press again.' };
+    const words = { NotAllowedError: 'The browser does not let this page use the microphone: allow it, then press again.', NotFoundError: 'There is no microphone: plug one in, then press again.' };
     return words[err.name] || `The microphone could not be opened. ${otherwise}`;
   },
 };

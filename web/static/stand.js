@@ -251,7 +251,7 @@ document.addEventListener('alpine:init', () => {
         position: (p) => this.position(p), trouble: (words) => this.say(words), well: () => this.say('It hears you again.'), own: along !== '',
       }, { from: at, tempo: this.tempo });
       this.microphone.begin();
-      this.say(along ? 'Eight beats are counted in, then play. The music turns with you.' : 'Play, alone, near the microphone. The music turns with you.');
+      this.say(along ? 'You get eight beats’ count-in, then play. The music turns with you.' : 'Play close to the microphone. The music turns with you.');
       if (along) this.playAlong(along);
       this.show();
     },
@@ -266,7 +266,7 @@ document.addEventListener('alpine:init', () => {
     },
 
     position(p) {
-      if (p.delay && !this.delayed) { this.delayed = true; this.say(`The sound comes back after ${p.delay} ms, and is not taken for you.`); }
+      if (p.delay && !this.delayed) { this.delayed = true; this.say(`The sound from the speaker arrives after ${p.delay} ms and is ignored.`); }
       const button = this.$root.querySelector('[data-follow]');
       button.querySelector('meter').value = p.level;
       button.classList.toggle('is-lost', p.lost);
@@ -317,7 +317,7 @@ document.addEventListener('alpine:init', () => {
         if (e.key === 'Escape') {
           window.removeEventListener('keydown', hear, true);
           if (before) localStorage.setItem('switches', before);
-          return this.say('The switches stay as they were.');
+          return this.say('The switches are unchanged.');
         }
         if (Object.values(keys).includes(e.key)) return this.say('That one is ON already: press another for BACK.');
         keys[ask[Object.keys(keys).length]] = e.key;

@@ -26,7 +26,7 @@ const StrumTest = {
   },
 
   clear() {
-    this.said.textContent = 'Strike string 6, and let it be heard for a moment. Then 5, and so on.';
+    this.said.textContent = 'Strike string 6 and let it ring for a moment. Then 5, and so on.';
     this.list.querySelectorAll('li').forEach((li) => { li.classList.remove('is-struck'); li.querySelector('.strum-heard')?.remove(); });
     this.list.firstElementChild.classList.add('is-struck');
   },

@@ -15,7 +15,7 @@ document.addEventListener('alpine:init', () => {
       this.stand = new Stand(this.$root.querySelector('.stand'));
       if (!navigator.mediaDevices?.getUserMedia) {
         this.button.disabled = true;
-        this.words.textContent = 'This browser gives no microphone to this page. Record with anything that saves WAV, and give the file below.';
+        this.words.textContent = 'This browser does not give this page a microphone. Record with any program that saves WAV, and choose the file below.';
         return;
       }
       this.button.addEventListener('click', () => this.press());
@@ -46,11 +46,11 @@ document.addEventListener('alpine:init', () => {
     },
 
     async begin() {
-      this.to('counting', 'Wait …', 'The browser may ask whether this page may hear you.');
+      this.to('counting', 'Wait …', 'The browser may ask whether this page may use the microphone.');
       try {
         this.microphone = await Microphone.open((block) => this.hear(block));
       } catch (err) {
-        return this.to('ready', 'Record', Microphone.why(err, 'Record with anything that saves WAV, and give the file below.'));
+        return this.to('ready', 'Record', Microphone.why(err, 'Record with any program that saves WAV, and choose the file below.'));
       }
       await this.count();
       this.blocks = [];
@@ -94,7 +94,7 @@ document.addEventListener('alpine:init', () => {
     },
 
     end() {
-      this.to('sending', 'Listening …', 'What you played is being followed along the plan.');
+      this.to('sending', 'Listening …', 'Stepping is checking what you played.');
       const held = new DataTransfer();
       held.items.add(Microphone.file(this.blocks, Math.round(this.microphone.context.sampleRate)));
       this.microphone.close();

@@ -24,7 +24,7 @@ document.addEventListener('alpine:init', () => {
       try {
         this.microphone = await Microphone.open((block) => { this.heard.copyWithin(0, block.length); this.heard.set(block, this.heard.length - block.length); });
       } catch (err) {
-        this.words.textContent = Microphone.why(err, 'Tune by the tones, or with a tuner of your own.');
+        this.words.textContent = Microphone.why(err, 'Tune by the tones, or with your own tuner.');
         return;
       }
       this.heard = new Float32Array(Math.round(this.microphone.context.sampleRate * length));
@@ -57,7 +57,7 @@ document.addEventListener('alpine:init', () => {
         const answer = await res.json();
         if (this.microphone) await this.show(answer);
       } catch {
-        this.words.textContent = 'Stepping does not answer just now; it listens on.';
+        this.words.textContent = 'Stepping is not responding at the moment; it keeps listening.';
       } finally {
         this.asking = false;
       }

@@ -266,7 +266,7 @@ func (v *strokeView) words() string {
 // quietTip says what keeps string s quiet, or that nothing does.
 func quietTip(s int, st play.StringState) string {
 	if st.State == play.Leaks {
-		return fmt.Sprintf("String %d rings though it should not, %.0f dB under the note", s, math.Abs(st.DB))
+		return fmt.Sprintf("String %d rings unintentionally, %.0f dB below the note", s, math.Abs(st.DB))
 	}
 	return fmt.Sprintf("String %d is kept quiet: %s", s, plan.DamperText(st.By))
 }

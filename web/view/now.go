@@ -236,7 +236,7 @@ func thumbName(mo *play.Moment) string {
 var (
 	hitWords = map[string]string{
 		pattern.Slap: "side of the thumb against strings 6 and 5", pattern.Tap: "fingertips onto the strings",
-		pattern.Thump: "heel on the top, off the strings", pattern.Release: "the finger lets up, the strike is dead",
+		pattern.Thump: "heel on the top, off the strings", pattern.Release: "the finger lifts, so the string is dead when struck",
 	}
 	muteWords = map[string]string{"half": "half muted by the palm", "thump": "muted to a thump", "stab": "cut short by the palm"}
 )
@@ -273,9 +273,9 @@ func (v *Now) Explain(r *Reasons) {
 // nothingStruck says of a moment without a stroke that there is nothing to choose.
 func nothingStruck(mo *play.Moment) string {
 	if mo.Hit != "" {
-		return fmt.Sprintf("The %s stands alone: no note and no stroke of the thumb falls here.", mo.Hit)
+		return fmt.Sprintf("Only the %s here: no note and no thumb stroke.", mo.Hit)
 	}
-	return "No note and no stroke of the thumb falls here: what sounds goes on."
+	return "Nothing is played here; the last notes keep ringing."
 }
 
 // NewReasons works out the reasons of moment m, of which there is one at least.
@@ -379,7 +379,7 @@ func behindText(p *plan.Plan, mo *play.Moment) string {
 	}
 	text := "Behind the slide: " + fingerList(pl.Behind())
 	if s := pl.Stranded(); len(s) > 0 {
-		text += "; stranded before it: " + fingerList(s)
+		text += "; in front of it, out of reach: " + fingerList(s)
 	}
 	return text
 }
@@ -415,7 +415,7 @@ func newStrum(p *plan.Plan, m int) []strumView {
 		case l.Advice != "":
 			v.Text = "sounds: give it to " + string(l.Advice)
 		default:
-			v.Text = "sounds, and no part of the hands reaches it"
+			v.Text = "sounds, and neither hand can reach it"
 		}
 		out = append(out, v)
 	}

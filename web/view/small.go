@@ -137,7 +137,7 @@ func NewHomePicture(t tuning.Tuning, capo int, key pitch.Note, k neck.Neck) Smal
 		}
 	}
 	if len(v.Bars) == 0 {
-		words = append(words, "no straight bar gives a plain chord")
+		words = append(words, "no straight bar gives a simple chord")
 	}
 	v.Words = strings.Join(words, "; ")
 	return v
