@@ -1,5 +1,5 @@
 # Two commands: make demo and make test. Each installs what is missing first.
-.PHONY: measure-screens demo test test-long faults cluster fuzz mutate pair fit bench deps deps-test build fmt shots
+.PHONY: words measure-screens demo test test-long faults cluster fuzz mutate pair fit bench deps deps-test build fmt shots
 GO ?= go
 
 demo: deps build
@@ -44,6 +44,10 @@ pair:
 # Weights that agree better with the references; one sweep over all of them takes most of an hour.
 fit: build
 	./bin/stepping fit core/plan/testdata/references --sweeps 1 --out fitted.json
+
+# Every text that the program says, with its place, to be read in one sitting.
+words:
+	$(GO) run ./scripts/words
 
 bench:
 	GOMAXPROCS=1 $(GO) test ./core/plan -run '^$$' -bench . -benchtime 2x -count 3

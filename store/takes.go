@@ -131,7 +131,7 @@ func (s *Store) TakeSound(ctx context.Context, owner, id ID, number int) (data [
 
 // DeleteTake lets go of a take. ErrNotFound.
 func (s *Store) DeleteTake(ctx context.Context, owner, tune, id ID) error {
-	return s.inTx(ctx, "let go of the recording", func(tx *sql.Tx) error {
+	return s.inTx(ctx, "delete the recording", func(tx *sql.Tx) error {
 		return deleted(tx.ExecContext(ctx, "DELETE FROM takes WHERE owner_id = ? AND tune_id = ? AND id = ?", owner, tune, id))
 	})
 }

@@ -66,7 +66,7 @@ func (s *Server) addNeck(c *gin.Context) {
 	id, err := s.store.Drafts().Add(ctx, door.Owner(c), &store.Draft{Name: "A tune on the neck", Neck: &sheet})
 	if errors.Is(err, store.ErrTooMany) {
 		s.showHome(c, http.StatusUnprocessableEntity,
-			homeBody{Fault: &fault{Text: "as many unfinished tunes as Stepping keeps are kept already: finish or delete one of them first"}})
+			homeBody{Fault: &fault{Text: "you have too many drafts: finish or delete one first"}})
 		return
 	}
 	if err != nil {

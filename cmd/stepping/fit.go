@@ -109,7 +109,7 @@ func writeNeeds(ctx context.Context, out io.Writer, refs []*reference.Reference,
 	if err != nil {
 		return err
 	}
-	fmt.Fprintf(out, "# Weights\n\nWritten by `stepping fit DIR --needs`. Each weight may lie between half and twice its value; beside it how many choices of the %d references more or fewer\nagree at either end "+
+	fmt.Fprintf(out, "# Weights\n\nWritten by `stepping fit DIR --needs`. Each weight may lie between half and twice its value; next to it is how many choices of the %d references more or fewer\nagree at either end "+
 		"(melody, bass and fingers together, all other weights in force), and the references that lose two or more there. Units and meaning stand in [model.md](model.md).\n\n"+
 		"| weight | value | from | to | at half | at twice | needed by |\n|---|---|---|---|---|---|---|\n", len(refs))
 	for _, name := range plan.WeightNames() {
@@ -131,9 +131,18 @@ func writeNeeds(ctx context.Context, out io.Writer, refs []*reference.Reference,
 		}
 		v := w.Get(name)
 		fmt.Fprintf(out, "| `%s` | %.4g | %.4g | %.4g | %+d | %+d | %s |\n", name, v, v/plan.MostFactor, v*plan.MostFactor,
-			change[0], change[1], strings.Join(slices.Sorted(maps.Keys(lost)), ", "))
+			change[0], change[1], namesOf(slices.Sorted(maps.Keys(lost))))
 	}
 	return nil
+}
+
+// namesOf lists names, of many the first ones.
+func namesOf(names []string) string {
+	const most = 5
+	if more := len(names) - most; more > 2 {
+		return strings.Join(names[:most], ", ") + fmt.Sprintf(" and %d more", more)
+	}
+	return strings.Join(names, ", ")
 }
 
 // agreements counts the choices of each reference with which its plan agrees.

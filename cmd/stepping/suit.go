@@ -143,7 +143,7 @@ func (f *setFile) request() (r setlist.Request, err error) {
 			return -1
 		}
 		if !ok {
-			err = errors.Join(err, fmt.Errorf("%s %q is no tune of the set", what, title))
+			err = errors.Join(err, fmt.Errorf("%s %q is not a tune of the set", what, title))
 		}
 		return i
 	}

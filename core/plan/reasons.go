@@ -516,11 +516,11 @@ func (p *Plan) hitReason(t int) string {
 	case mo.hit == pattern.Release:
 		return "a release needs a grip to lift, and the melody finger has to stay on its note"
 	case mo.hit == pattern.Slap && mo.note >= 0 && h.sounding&^trebles != 0:
-		return fmt.Sprintf("the thumb would slap while the melody lies on string %d, which no outward flick reaches: drop the slap first", p.Moments[t].Melody.String)
+		return fmt.Sprintf("the thumb would slap while the melody lies on string %d, which no outward flick reaches: remove the slap first", p.Moments[t].Melody.String)
 	case mo.hit == pattern.Tap && mo.note >= 0:
-		return "the fingertips would fall on the strings while one of them plucks: drop the tap first"
+		return "the fingertips would fall on the strings while one of them plucks: remove the tap first"
 	case mo.hit == pattern.Slap && mo.note >= 0:
-		return "the flick beside it would catch strings that nothing silences: drop the slap first"
+		return "the flick that goes with it would catch strings that nothing silences: remove the slap first"
 	}
 	return fmt.Sprintf("the %s would be harder than leaving it out: unpin it first", mo.hit)
 }

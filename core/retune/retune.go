@@ -75,7 +75,7 @@ func (g *Guitar) Complete(n int) error {
 		}
 		set, ok := neck.SetNamed(g.Set)
 		if !ok {
-			return fmt.Errorf("set: %q is none of %s", g.Set, strings.Join(neck.SetNames(), ", "))
+			return fmt.Errorf("set: %q is not one of %s", g.Set, strings.Join(neck.SetNames(), ", "))
 		}
 		g.Strings = set
 		for len(g.Strings) < n { // beyond six, thicker and thicker

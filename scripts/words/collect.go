@@ -102,7 +102,7 @@ func isText(s string) bool {
 	return words >= 2
 }
 
-var letters = regexp.MustCompile(`^[("“‘]?[A-Za-z][a-z’']+[.,:;!?)”’"]*$`)
+var letters = regexp.MustCompile(`^[("“‘…]*[A-Za-z][a-z’']+[.,:;!?)”’"…]*$`)
 
 func oneLine(s string) string { return strings.Join(strings.Fields(s), " ") }
 
@@ -155,12 +155,15 @@ func lineOf(text string, at int) int {
 // quoted is a string of a script, in any of its quotes.
 var quoted = regexp.MustCompile("'((?:[^'\\\\\n]|\\\\.)*)'|\"((?:[^\"\\\\\n]|\\\\.)*)\"|`((?:[^`\\\\]|\\\\.)*)`")
 
+// selector is a string of a script that names elements of a page.
+var selector = regexp.MustCompile(`[<>\[\]#=]|^(input|button|a|summary), `)
+
 // scriptTexts are the strings of a script that are texts.
 func scriptTexts(data []byte, name string) (out []Text, err error) {
 	text := string(data)
 	for _, m := range quoted.FindAllStringSubmatchIndex(text, -1) {
 		for g := 2; g < len(m); g += 2 {
-			if m[g] >= 0 && isText(text[m[g]:m[g+1]]) && !strings.ContainsAny(text[m[g]:m[g+1]], "<>[]#=") {
+			if m[g] >= 0 && isText(text[m[g]:m[g+1]]) && !selector.MatchString(text[m[g]:m[g+1]]) {
 				out = append(out, Text{name, lineOf(text, m[g]), oneLine(text[m[g]:m[g+1]])})
 			}
 		}
