@@ -161,11 +161,11 @@ func TestSet(t *testing.T) {
 	if n := page.Find(".set-strings li").Length(); n < 5 || page.Find(".set-strings .is-danger").Length() == 0 {
 		t.Errorf("%d turns are drawn, or none as dangerous", n)
 	}
-	if got := text(page.Find(".head-facts")); !strings.Contains(got, "No order takes less") {
+	if got := text(page.Find(".head-facts")); !strings.Contains(got, "No other order needs less retuning") {
 		t.Errorf("%q", got)
 	}
 	page = s.page(t, "/set?guitars=1&t="+ids[0]+"&t=01a21ba0-8316-75f8-9752-b1ac6b472a13")
-	if said := text(page.Find(".set .notice")); !strings.Contains(said, "1 tune of this set is not here any more") {
+	if said := text(page.Find(".set .notice")); !strings.Contains(said, "1 tune of this set is no longer here") {
 		t.Errorf("a tune that is gone is not told: %q", said)
 	}
 }
@@ -186,9 +186,9 @@ func TestSuits(t *testing.T) {
 	b.key(kb.Escape)
 	b.ready(`!document.querySelector('[data-running]') && document.querySelectorAll('.ranking tbody tr').length > 1`)
 	stopped := !strings.Contains(b.text("#ranking"), "proved")
-	eval[bool](b, `window.left = true`) // this page may say "are proved" already: wait for the next
+	eval[bool](b, `window.left = true`) // this page may say "are certain" already: wait for the next
 	b.key(kb.Enter)
-	b.ready(`!window.left && document.getElementById('ranking').textContent.includes('are proved')`)
+	b.ready(`!window.left && document.getElementById('ranking').textContent.includes('are certain')`)
 	b.accessible("ranking")
 	if !stopped {
 		t.Log("the ranking was done before it could be stopped")

@@ -113,9 +113,9 @@ func TestPatternEditor(t *testing.T) {
 	}
 	before := eval[string](b, "document.querySelector('.time').textContent")
 	b.key(eval[string](b, "[...document.querySelectorAll('#vary [data-key]')].pop().dataset.key"))
-	b.until(`[...document.querySelectorAll('.pin-list li')].some((li) => li.textContent.includes('has another melody'))`)
+	b.until(`[...document.querySelectorAll('.pin-list li')].some((li) => li.textContent.includes('has a different melody'))`)
 	b.key("u")
-	b.until(`![...document.querySelectorAll('.pin-list li')].some((li) => li.textContent.includes('has another melody'))`)
+	b.until(`![...document.querySelectorAll('.pin-list li')].some((li) => li.textContent.includes('has a different melody'))`)
 	if got := eval[string](b, "document.querySelector('.time').textContent"); got != before {
 		t.Error("undo does not bring the melody back")
 	}

@@ -190,7 +190,7 @@ func TestEverything(t *testing.T) {
 		want string
 	}{
 		"half":     {[]byte(data[:len(data)/2]), "cut off"},
-		"none":     {zipOf(t, map[string]string{"x.txt": "hello"}), "nothing of Stepping"},
+		"none":     {zipOf(t, map[string]string{"x.txt": "hello"}), "not exported by Stepping"},
 		"tune":     {zipOf(t, map[string]string{"tunes/a.abc": "K:D\nD2 &|", "tunes/b.abc": "nothing"}), "tunes/"},
 		"settings": {zipOf(t, map[string]string{"tunes/a.abc": "K:D\nD2|", "tunes/a.json": `{"settings":{"capo":99}}`}), "tunes/a.abc"},
 		"log": {zipOf(t, map[string]string{"tunes/a.abc": "K:D\nD2|", "practice/a.json": `{"passes":[{"tempo":1e9}]}`}),
@@ -205,7 +205,7 @@ func TestEverything(t *testing.T) {
 		"draft":   {zipOf(t, map[string]string{"drafts/1.json": `{"data":"AAAA"}`}), "drafts/1.json"},
 		"index":   {zipOf(t, map[string]string{"tunes/a.abc": "K:D\nD2|", "index.json": `{"ids":{"tunes/a":7}}`}), "index.json"},
 		"long":    {zipOf(t, map[string]string{"patterns/1.json": strings.Replace(mustJSON(t, &pattern.Library[0]), pattern.Library[0].Name, strings.Repeat("x", 300), 1)}), "patterns/1.json: "},
-		"bomb":    {zipOf(t, map[string]string{"tunes/a.abc": strings.Repeat("x", 3<<20)}), "more than 2 MiB"},
+		"bomb":    {zipOf(t, map[string]string{"tunes/a.abc": strings.Repeat("x", 3<<20)}), "larger than 2 MiB"},
 	} {
 		if status, body := other.bring(bad.data); status != http.StatusUnprocessableEntity || !strings.Contains(body, bad.want) ||
 			!strings.Contains(body, "Nothing was added") {

@@ -148,7 +148,7 @@ func TestScreenshots(t *testing.T) {
 		b.ready("document.getElementById('ranking')")
 		b.key(kb.Enter)
 		for end := time.Now().Add(60 * time.Second); time.Now().Before(end) &&
-			!eval[bool](b, `!!document.getElementById('ranking')?.textContent.includes('are proved')`); {
+			!eval[bool](b, `!!document.getElementById('ranking')?.textContent.includes('are certain')`); {
 			b.do(chromedp.Sleep(500 * time.Millisecond))
 		}
 	})

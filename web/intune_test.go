@@ -65,7 +65,7 @@ func TestInTune(t *testing.T) {
 	}
 	path := fmt.Sprintf("/profiles/%s/slide", who)
 	query := fmt.Sprintf("?kind=there&tuning=Open+D&seed=%d", seed)
-	if _, body, _ := s.ask(t, "GET", path+query, nil); !strings.Contains(body, fmt.Sprintf("<b data-string>%d</b>", tasks[0].String)) || !strings.Contains(body, "Nothing is known yet") {
+	if _, body, _ := s.ask(t, "GET", path+query, nil); !strings.Contains(body, fmt.Sprintf("<b data-string>%d</b>", tasks[0].String)) || !strings.Contains(body, "Nothing here yet") {
 		t.Errorf("the page asks for something else: %.400s", body)
 	}
 

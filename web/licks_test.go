@@ -47,7 +47,7 @@ func TestLicks(t *testing.T) {
 	if body := found(); strings.Contains(body, "Slow Bucket") || !strings.Contains(body, "Slower Bucket</a>: bar 3") || !strings.Contains(body, "Tin Bucket Rag</a>: bar 1, 5") {
 		t.Errorf("where it occurs: %.3000s", body)
 	}
-	must(200, "GET", lick+"?over=C7&tuning=Open+D&capo=2", nil, "planned anew")
+	must(200, "GET", lick+"?over=C7&tuning=Open+D&capo=2", nil, "new ones were found")
 	must(200, "GET", lick+"?over=H&tuning=Open+D&capo=2", nil, "class=\"fault\"")
 	must(200, "GET", lick+"?over=C&tuning=Open+D&capo=99", nil, "class=\"fault\"")
 	if status, sound, _ := ask("GET", lick+"/sound.wav?over=C7&tuning=Open+G&capo=0", nil); status != 200 || !strings.HasPrefix(sound, "RIFF") {

@@ -248,7 +248,7 @@ func TestSigns(t *testing.T) {
 	b.key("l")
 	b.until("document.getElementById('signs').open")
 	b.accessible("all signs")
-	if !strings.Contains(b.text("#signs"), "struck together") {
+	if !strings.Contains(b.text("#signs"), "played together") {
 		t.Error("the signs are not told")
 	}
 }

@@ -211,7 +211,7 @@ func TestPractisePages(t *testing.T) {
 		many = append(many, uuid.NewString())
 	}
 	for field, form := range map[string]url.Values{"name": {"on": {"2999-01-01"}, "t": {id}},
-		"day": {"name": {"x"}, "on": {"soon"}, "t": {id}}, "over": {"name": {"x"}, "on": {"2001-01-01"}, "t": {id}},
+		"day": {"name": {"x"}, "on": {"soon"}, "t": {id}}, "passed": {"name": {"x"}, "on": {"2001-01-01"}, "t": {id}},
 		"tune": {"name": {"x"}, "on": {"2999-01-01"}}, "at most 100 tunes": {"name": {"x"}, "on": {"2999-01-01"}, "t": many}} {
 		if status, body, _ := s.ask(t, "POST", "/gigs", form); status != 422 || !strings.Contains(body, `role="alert"`) ||
 			!strings.Contains(body, field) {
@@ -231,7 +231,7 @@ func TestPractisePages(t *testing.T) {
 		t.Fatal(err)
 	}
 	hands := "/profiles/" + tunes[0].ProfileID.String() + "/hands"
-	if _, body, _ := s.ask(t, "GET", hands, nil); !strings.Contains(body, "Take it over") {
+	if _, body, _ := s.ask(t, "GET", hands, nil); !strings.Contains(body, "recalculated for these hands") {
 		t.Error("the hands are not shown before they are taken over")
 	}
 	was, _ := s.store.Profile(t.Context(), s.owner, tunes[0].ProfileID)

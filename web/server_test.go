@@ -160,7 +160,7 @@ func TestRequests(t *testing.T) {
 		{"GET", tune + "/at/3", nil, 200, "stroke-big"},
 		{"GET", tune + "/plan.json", nil, 200, "\"proof\""},
 		{"GET", tune + "/tab.txt", nil, 200, "Tuning (string 6 to 1)"},
-		{"GET", "/nowhere", nil, 404, "no such page"},
+		{"GET", "/nowhere", nil, 404, "does not exist"},
 		{"GET", "/static/", nil, 404, ""},
 		{"GET", "/static/vendor", nil, 404, ""},
 		{"GET", "/static/lectern.js", nil, 200, "Alpine"},
@@ -188,7 +188,7 @@ func TestRequests(t *testing.T) {
 		{"POST", tune + "/sections", url.Values{"version": {"1"}, "bar": {"1"}, "pattern": {"Slap on two and four"}}, 422,
 			"is in 4/4 and the tune there in 3/4"},
 		{"POST", tune + "/sections", url.Values{"version": {"1"}, "bar": {"99"}, "pattern": {"Waltz, root and pair"}}, 422, "bars 1 to 16"},
-		{"POST", tune + "/sections", url.Values{"version": {"1"}, "bar": {"1"}, "pattern": {"No such"}}, 422, "not here any more"},
+		{"POST", tune + "/sections", url.Values{"version": {"1"}, "bar": {"1"}, "pattern": {"No such"}}, 422, "has been deleted"},
 		{"POST", tune + "/rewrite", url.Values{"version": {"1"}, "rewrite": {"{"}}, 400, "without its notes"},
 		{"POST", tune + "/rewrite", url.Values{"version": {"1"},
 			"rewrite": {`{"rewrites":[{"bar":1,"notes":[{"at":"0","dur":"9","pitch":6200}]}]}`}}, 422, "overlap or leave it"},
@@ -201,13 +201,13 @@ func TestRequests(t *testing.T) {
 		{"GET", "/chords?tempo=9999", nil, 422, "quarter notes a minute"},
 		{"GET", "/chords?pattern=none", nil, 422, "choose another"},
 		{"GET", "/chords?pins=0%3Ax.x", nil, 422, "load the page without it"},
-		{"GET", "/chords?pins=0%3A1.9.1.9.1.12", nil, 422, "cannot be held"},
+		{"GET", "/chords?pins=0%3A1.9.1.9.1.12", nil, 422, "cannot be fretted"},
 		{"GET", "/chords?c=%3Cscript%3E", nil, 422, "&lt;script&gt;"},
 		{"POST", "/patterns", url.Values{"from": {"nothing"}}, 404, "may have been deleted"},
 		{"GET", "/patterns/none", nil, 404, "may have been deleted"},
 		{"GET", "/bench?to=Q", nil, 422, "six notes from string 6"},
 		{"GET", "/bench?hz=500", nil, 422, "outside 415 to 466"},
-		{"GET", "/bench?key=H", nil, 422, "is no note"},
+		{"GET", "/bench?key=H", nil, 422, "is not a note"},
 		{"GET", "/bench?to=Open+E&scale=blues", nil, 200, "Safer, the same shape"},
 		{"GET", "/tone.wav?hz=82.4", nil, 200, "WAVEfmt"},
 		{"GET", "/tone.wav?hz=99999", nil, 400, "20 to 2,000 Hz"},
@@ -216,17 +216,17 @@ func TestRequests(t *testing.T) {
 		{"GET", "/slides?player=none&guitar=none", nil, 200, "worn now"},
 		{"GET", "/slides/none", nil, 404, "may have been deleted"},
 		{"GET", slide, nil, 200, "Length of the slide"},
-		{"POST", slide, url.Values{"version": {"1"}, "name": {"Neck"}, "slide.lengthMm": {"sixty"}}, 422, "is no number"},
+		{"POST", slide, url.Values{"version": {"1"}, "name": {"Neck"}, "slide.lengthMm": {"sixty"}}, 422, "is not a number"},
 		{"POST", slide, url.Values{"version": {"9"}, "name": {"Neck"}, "slide.lengthMm": {"50"}, "slide.boreMm": {"19"},
-			"slide.wallMm": {"2"}}, 409, "What you typed stands below"},
+			"slide.wallMm": {"2"}}, 409, "What you typed is below"},
 		{"POST", slide + "/wear", url.Values{"player": {"none"}}, 404, "may have been deleted"},
 		{"GET", guitar, nil, 200, "Plan with this guitar"},
-		{"POST", guitar, guitarForm("strings", "12 16 x"), 422, "is no gauge"},
+		{"POST", guitar, guitarForm("strings", "12 16 x"), 422, "is not a gauge"},
 		{"POST", guitar, guitarForm("strings", "12 16 24 32 42"), 422, "5 are described, the tuning has 6"},
 		{"POST", guitar, guitarForm("tuning", "D A D"), 422, "six notes from string 6"},
 		{"POST", guitar, guitarForm("nutMm", "3"), 422, "outside 20 to 70"},
-		{"POST", guitar, guitarForm("gear", ""), 422, "no number of use"},
-		{"POST", guitar, guitarForm("version", "9"), 409, "What you typed stands below"},
+		{"POST", guitar, guitarForm("gear", ""), 422, "not a usable number"},
+		{"POST", guitar, guitarForm("version", "9"), 409, "What you typed is below"},
 		{"POST", guitar + "/tuning", url.Values{"version": {"9"}, "tuning": {"Open G"}}, 409, "another tab"},
 		{"POST", guitar + "/play", url.Values{"player": {"none"}}, 404, "may have been deleted"},
 		{"GET", "/bench?to=G2+D3+G3+B3+D4&from=D2+G2+D3+G3+B3+D4", nil, 422, "cannot become"},
@@ -339,7 +339,7 @@ func TestNoPlayers(t *testing.T) {
 		}
 	}
 	if status, body, _ := s.ask(t, "POST", "/tunes", url.Values{"abc": {"K:D\nD2|"}, "tuning": {"Open D"}}); status != 422 ||
-		!strings.Contains(body, "add a player") || !strings.Contains(body, "D2|") {
+		!strings.Contains(body, "no player to plan it for") || !strings.Contains(body, "D2|") {
 		t.Errorf("a tune without a player: %d %.300s", status, body)
 	}
 	for _, page := range []string{"/", "/bench", "/slides", "/profiles", "/chords"} {
@@ -355,7 +355,7 @@ func TestForeignWrites(t *testing.T) {
 	s := newSite(t)
 	for _, header := range [][]string{{"Sec-Fetch-Site", "cross-site"}, {"Sec-Fetch-Site", "same-site"}, {"Origin", "https://elsewhere.example"}} {
 		status, body, _ := s.ask(t, "POST", s.tunePath(t, 0)+"/delete", url.Values{}, header...)
-		if status != http.StatusForbidden || !strings.Contains(body, "another site") {
+		if status != http.StatusForbidden || !strings.Contains(body, "Another site") {
 			t.Errorf("%v: %d %s", header, status, body)
 		}
 	}

@@ -142,7 +142,7 @@ func TestTakePage(t *testing.T) {
 	if status, page = s.give(t, path, clean); status != 200 || page.Find(".verdict-clean").Length() != 1 {
 		t.Errorf("a clean one: %d %.600s", status, text(page.Find(".takes")))
 	}
-	for want, data := range map[string][]byte{"does not sound like the tune": clean, "This is no WAV file": []byte("no recording")} {
+	for want, data := range map[string][]byte{"does not sound like the tune": clean, "This is not a WAV file": []byte("no recording")} {
 		if status, page = s.give(t, s.tunePath(t, 2)+"/take", data); status != 422 || !strings.Contains(text(page.Find(".fault")), want) {
 			t.Errorf("%d %q, not %q", status, text(page.Find(".fault")), want)
 		}

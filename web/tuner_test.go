@@ -72,7 +72,7 @@ func TestTuner(t *testing.T) {
 		words     string
 	}{{73.42, 0, 6, true, "In tune"}, {73.42, -14, 6, false, "14 cents low: turn up"},
 		{82.41, 200, 6, false, "200 cents high: turn down"}, {146.83, 0, 4, false, "That is string 4. Pluck string 6"},
-		{36.71, -1200, 6, false, "An octave too low: is this string 6? Turn up"}, {620, 0, 0, false, "no string of this tuning"}} {
+		{36.71, -1200, 6, false, "An octave too low: is this string 6? Turn up"}, {620, 0, 0, false, "not a string of this tuning"}} {
 		hz := c.hz
 		if math.Abs(c.cents) == 14 {
 			hz *= math.Exp2(c.cents / 1200)

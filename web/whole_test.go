@@ -236,7 +236,7 @@ func TestHandsOn(t *testing.T) {
 	b.key("1")
 	b.until("document.querySelector('.mark-pin')")
 	b.until("document.querySelector('ul.why') && document.querySelector('#pace .moves')")
-	if said := b.text("#said"); !strings.Contains(said, "top tempo") || !strings.Contains(said, "bar ") {
+	if said := b.text("#said"); !strings.Contains(said, "up to ") || !strings.Contains(said, "bar ") {
 		t.Errorf("what changed is not told: %q", said)
 	}
 	if got := b.text(".fact b"); len(got) < len(ceiling) || len(got) == len(ceiling) && got <= ceiling {
