@@ -40,7 +40,7 @@ func (s *Server) takeAway(c *gin.Context) {
 	if !ok {
 		return
 	}
-	s.render(c, http.StatusOK, "away", "layout", "Take away "+t.Title, awayBody{t.ID.String(), t.Title, awayWays})
+	s.render(c, http.StatusOK, "away", "layout", "Files "+t.Title, awayBody{t.ID.String(), t.Title, awayWays})
 }
 
 // planFile hands the plan out in the format of the address's last part.

@@ -396,7 +396,7 @@ func findings(f *music.File) (out []draftFinding) {
 		if m := found.Mend; m != nil {
 			switch {
 			case strings.Trim(m.To, "-") == "":
-				d.Mend = "Take it away"
+				d.Mend = "Remove it"
 			case m.From != nil:
 				d.Mend = fmt.Sprintf("Move the %s there", m.To)
 			default:

@@ -101,7 +101,7 @@ func newMove(c *gin.Context, p *plan.Plan, v plan.Move) (moveView, error) {
 // its own place.
 func holdsText(r *plan.Relief) string {
 	if r.Local > r.BPM {
-		return fmt.Sprintf("tune %.0f, here %.0f", r.BPM, r.Local)
+		return fmt.Sprintf("up to %.0f bpm, here %.0f bpm", r.BPM, r.Local)
 	}
-	return fmt.Sprintf("tune %.0f", r.BPM)
+	return fmt.Sprintf("up to %.0f bpm", r.BPM)
 }

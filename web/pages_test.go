@@ -107,6 +107,9 @@ func TestEveryPage(t *testing.T) {
 			}
 			b.open(page)
 			b.accessible(look + " " + page)
+			if n := eval[int](b, "document.querySelectorAll('#keymap li').length"); n != 3 {
+				t.Errorf("%s: help says %d things to do", page, n)
+			}
 			b.widths(page)
 			if few := eval[[]string](b, small); len(few) > 0 {
 				t.Errorf("%s: too small to be pressed: %s", page, strings.Join(few, "\n\t"))

@@ -33,6 +33,8 @@ func (s *Server) routes() *gin.Engine {
 	r.POST("/demo-tune", s.addDemoTune)
 	r.GET("/sample.wav", s.sampleSound)
 	r.POST("/look", setLook)
+	r.GET("/learn", s.learnPage)
+	r.POST("/tour", s.goOnTour)
 	r.GET(playInRoute, s.playInPage)
 	r.POST(playInRoute, s.playIn)
 

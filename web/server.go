@@ -97,7 +97,7 @@ func New(cfg Config) (*Server, error) {
 // pageNames are the pages; each is parsed with the layout into a set of its own.
 var pageNames = []string{"home", "draft", "playin", "intune", "losses", "neck", "away", "waiting", "whole", "stand", "hear", "practise", "ladder", "today", "part", "log", "take",
 	"besides", "bench", "guitar", "suit", "slides", "slide", "slidesfor", "set", "chords", "patterns", "pattern", "plan", "text",
-	"licks", "lick", "build", "sheets", "sheetspaper", "lent", "ended", "pupilslog", "profiles", "profile", "hands", "taste", "signin", "welcome", "account", "upload", "recordings", "pace", "variations", "compare", "error"}
+	"learn", "licks", "lick", "build", "sheets", "sheetspaper", "lent", "ended", "pupilslog", "profiles", "profile", "hands", "taste", "signin", "welcome", "account", "upload", "recordings", "pace", "variations", "compare", "error"}
 
 func parsePages() (map[string]*template.Template, error) {
 	pages := map[string]*template.Template{}
@@ -157,6 +157,8 @@ type page struct {
 	Out      bool   // nobody is signed in, and somebody must be
 	Way      *way   // of the tune that the page is about
 	Head     []headLink
+	Help     *help     // nil on pages without one
+	Tour     *tourView // nil but on the way through the six steps
 	Body     any
 }
 
@@ -172,10 +174,14 @@ func (s *Server) render(c *gin.Context, status int, name, part, title string, bo
 	if part == "layout" {
 		around = wayHere(c, status)
 	}
+	var aid *help
+	if h, ok := helpOf[name]; ok {
+		aid = &h
+	}
 	var buf bytes.Buffer
 	if err := s.pages[name].ExecuteTemplate(&buf, part, page{
 		Title: title, Look: look, Large: size == "large", Figures: figures == "on", Mirrored: part == "layout" && s.mirrored(c), Path: c.Request.URL.RequestURI(),
-		Name: door.Name(c), Out: door.Owner(c) == store.ID{}, Way: around, Head: headHere(c), Body: body,
+		Name: door.Name(c), Out: door.Owner(c) == store.ID{}, Way: around, Head: headHere(c), Help: aid, Tour: tourOf(c), Body: body,
 	}); err != nil {
 		s.logFor(c).Error("template", "page", name, "err", err)
 		http.Error(c.Writer, "Stepping could not draw this page. Go back and try again.", http.StatusInternalServerError)

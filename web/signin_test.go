@@ -94,7 +94,7 @@ var ownersOwn = map[string]bool{
 	"GET /": true, "POST /tunes": true, "POST /demo-tune": true, "POST /drafts": true, "POST /neck": true, "POST /look": true,
 	"GET /bench": true, "POST /bench/hear": true, "GET /tone.wav": true, "GET /sample.wav": true, "GET /set": true, "POST /guitars": true,
 	"GET /slides": true, "POST /slides": true,
-	"GET /licks": true, "GET /build": true, "POST /build": true, "GET /lent": true, "GET /lent/:secret": true, "POST /lent/:secret": true,
+	"GET /learn": true, "POST /tour": true, "GET /licks": true, "GET /build": true, "POST /build": true, "GET /lent": true, "GET /lent/:secret": true, "POST /lent/:secret": true,
 	"GET /chords": true, "GET /chords.wav": true, "GET /patterns": true, "POST /patterns": true, "POST /pages": true,
 	"GET /profiles": true, "POST /profiles": true, "POST /sign-out": true, "GET /account": true,
 	"GET /play-in": true, "POST /play-in": true, "GET /today": true, "GET /today/part": true, "GET /log.csv": true, "GET /log.json": true, "POST /gigs": true,

@@ -155,7 +155,7 @@ func (f *finder) bass(p *plan.Plan) {
 			l.Ways = []Way{{Text: "write it that way", Mend: mend}, f.leave(tune.Mend{At: n.At, Bass: true})}
 		case th.Asked > 0:
 			unit := f.req.Tune.MeterOver(n.At).Unit()
-			l.Why = fmt.Sprintf("held for %.3g of its %.3g beats", float64(th.Dur)/float64(unit), float64(th.Asked)/float64(unit))
+			l.Why = fmt.Sprintf("rings for %.3g of its %.3g beats", float64(th.Dur)/float64(unit), float64(th.Asked)/float64(unit))
 			mend.Dur = th.Dur
 			l.Ways = append([]Way{{Text: "shorten it", Mend: mend}}, f.octave(tune.Mend{At: n.At, Bass: true}, n.Note, 1)...)
 		default:

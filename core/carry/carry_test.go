@@ -84,7 +84,7 @@ func TestLosses(t *testing.T) {
 			}
 		}
 	}
-	if told < 20 || !kinds["below"] || !kinds["beyond"] || !kinds["held"] {
+	if told < 20 || !kinds["below"] || !kinds["beyond"] || !kinds["rings"] {
 		t.Errorf("%d told: %v", told, kinds)
 	}
 }

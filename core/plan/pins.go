@@ -365,7 +365,7 @@ func (ps *pinSet) damperAllowed(s int, by play.Damper) bool {
 const (
 	ruleDampers = "a string is silenced by one part of the hands, or left to ring"
 	ruleLeft    = "the fretting hand cannot play them together: each finger is in one place, fingers stay in fret order within reach, and the slide finger never frets"
-	ruleChange  = "the fretting hand cannot get from one to the other: a held note stays where it is, and a hammer, pull or glide needs its note before on the same string"
+	ruleChange  = "the fretting hand cannot get from one to the other: a note that rings on stays where it is, and a hammer, pull or glide needs its note before on the same string"
 	ruleRight   = "the picking hand cannot do both: one finger per string, p below i below m below a, and nothing touches a string that must sound"
 )
 

@@ -131,7 +131,7 @@ func (p *Plan) melodyReason(t int, s *play.Stroke, c *choice) string {
 		length += " at the phrase's peak"
 	}
 	if s.Pinned {
-		length = "your choice, kept; " + length
+		length = "your choice; " + length
 	}
 	switch s.How {
 	case play.Slide:
@@ -205,7 +205,7 @@ func (p *Plan) thumbReason(t int, c *choice) string {
 	if clash := c.terms[play.Clash]; clash > 0 {
 		kind := "a clash that counts"
 		if p.m.isDrone(s.How, s.Note.Pitch()) {
-			kind = "kept as a home drone, the clash counts"
+			kind = "left as a drone on the home chord; the clash counts"
 		}
 		text += fmt.Sprintf(", %s %.2f", kind, clash)
 	}

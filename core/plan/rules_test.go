@@ -221,7 +221,7 @@ func (c *termCase) hands() {
 		to := &st.mo.hands[g]
 		if same := to.n > 0 && to.stops[0] == st.before[held].stops[0] && to.bass.str == 0; st.may(&st.before[held], to) &&
 			to.bass.str == 0 != same {
-			c.rule("a held note stays where it is", false, true)
+			c.rule("a note that rings on stays where it is", false, true)
 		}
 	}
 	c.rule("a bass finger comes down without a stroke",

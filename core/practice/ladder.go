@@ -259,9 +259,9 @@ func (l *ladder) moves() {
 			bars[0] = mo.Bar
 		}
 		step := l.add(HardMove, l.at(mo), bars, tempo, 3, false, true,
-			fmt.Sprintf("The move into %s alone, back and forth: %s. It needs %.2f s; at %g there are %.2f.", l.at(mo), mv.What,
+			fmt.Sprintf("The move into %s alone, back and forth: %s. It needs %.2f s; at %g bpm there are %.2f s.", l.at(mo), mv.What,
 				mv.Need, tempo, mv.There*l.p.Tempo()/tempo),
-			fmt.Sprintf("up to %g (playable up to %g)", max(tempo, l.goal), ceiling))
+			fmt.Sprintf("up to %g bpm (playable up to %g bpm)", max(tempo, l.goal), ceiling))
 		step.Goal, step.Moment = max(tempo, l.goal), mv.Moment
 		if mv.Kind != "" {
 			step.Move = &Motion{Kind: mv.Kind, Bits: mv.Bits, There: (mv.There*l.p.Tempo()/tempo - mv.Fixed) / mv.Factor, Fixed: mv.Fixed / mv.Factor}
@@ -364,7 +364,7 @@ func (l *ladder) tempo() {
 		if last {
 			t = l.goal
 		}
-		l.add(Tempo, "", l.all(), round(t), 2, true, false, fmt.Sprintf("All of it at %g, from %g.", round(t), before),
+		l.add(Tempo, "", l.all(), round(t), 2, true, false, fmt.Sprintf("All of it at %g bpm, starting at %g bpm.", round(t), before),
 			"without a mistake; if it breaks down twice, go back a step")
 		if last {
 			return

@@ -15,7 +15,7 @@ func Rungs(steps []Step) (out []Rung) {
 	for i := range steps {
 		if n := len(out); n > 0 && out[n-1].Key == steps[i].Key {
 			out[n-1].Goal = steps[i].Goal
-			out[n-1].What = fmt.Sprintf("All of it, from %g up to %g.", out[n-1].Tempo, steps[i].Goal)
+			out[n-1].What = fmt.Sprintf("All of it, from %g bpm up to %g bpm.", out[n-1].Tempo, steps[i].Goal)
 			continue
 		}
 		out = append(out, Rung{steps[i]})

@@ -112,11 +112,11 @@ func (c *climb) take(p *Pass) {
 	case Nearly:
 		c.InRow, c.finalCount, c.faulted = 0, 0, true
 		c.near++
-		c.Why = fmt.Sprintf("stay at %g until it is clean", round(c.tempo))
+		c.Why = fmt.Sprintf("stay at %g bpm until it is clean", round(c.tempo))
 	default:
 		c.InRow, c.finalCount, c.faulted = 0, 0, true
 		c.broken++
-		c.Why = fmt.Sprintf("once more at %g; slower if it breaks down again", round(c.tempo))
+		c.Why = fmt.Sprintf("once more at %g bpm; slower if it breaks down again", round(c.tempo))
 	}
 	if c.broken >= 2 || c.broken == 1 && c.near >= 1 || c.near >= 3 {
 		c.change(-1)
@@ -153,10 +153,10 @@ func (c *climb) change(way int) {
 	if way > 0 {
 		c.downs = 0
 		c.tempo = min(c.Goal, c.tempo*(1+c.step))
-		c.Why = fmt.Sprintf("clean: up to %g", round(c.tempo))
+		c.Why = fmt.Sprintf("clean: up to %g bpm bpm", round(c.tempo))
 		return
 	}
 	c.downs++
 	c.tempo = max(c.floor(), c.tempo/(1+c.step))
-	c.Why = fmt.Sprintf("it broke down: back to %g", round(c.tempo))
+	c.Why = fmt.Sprintf("it broke down: back to %g bpm bpm", round(c.tempo))
 }

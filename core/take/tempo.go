@@ -125,10 +125,10 @@ func (tk *Take) tempoVerdict(p *plan.Plan) (v Verdict, ok bool) {
 		v.Text = fmt.Sprintf("You slow down by %.0f%% at the ends of phrases (bar %s)", 100*(1-middle(ends)/middle(rest)), strings.Join(names, ", "))
 		v.Try = "fine if you mean it; if not, tap your foot through the last bar of each phrase"
 	case math.Abs(end/start-1) > trendShare && monotone(all):
-		v.Text = fmt.Sprintf("You get %s, from %.0f at the beginning to %.0f at the end", either(end > start, "faster", "slower"), start, end)
+		v.Text = fmt.Sprintf("You get %s, from %.0f bpm at the start to %.0f bpm at the end", either(end > start, "faster", "slower"), start, end)
 		v.Try = "play it once with the click, then once without"
 	default:
-		v.Text = fmt.Sprintf("Your tempo moves between %.0f in bar %d and %.0f in bar %d", bars[slow].BPM, bars[slow].Bar, bars[quick].BPM, bars[quick].Bar)
+		v.Text = fmt.Sprintf("Your tempo moves between %.0f bpm in bar %d and %.0f bpm in bar %d", bars[slow].BPM, bars[slow].Bar, bars[quick].BPM, bars[quick].Bar)
 		v.Try = "fine if you mean it; if not, play it once with the click"
 	}
 	return v, true

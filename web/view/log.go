@@ -66,10 +66,10 @@ func NewLogGrid(layers []string, cells [][]practice.Cell, name func(string) stri
 			v := logCell{X: gridLeft + gridCellW*float64(b) + 2, Y: row.Y + 2, W: gridCellW - 4, H: gridRowH - 4}
 			share := math.Min(1, c.Best/c.Goal)
 			v.Fill, v.Done = share*v.H, share >= 0.995
-			v.Title = fmt.Sprintf("%s, bar %s: not clean yet, %.0f wanted", row.Name, tu.BarPrinted(b), c.Goal)
+			v.Title = fmt.Sprintf("%s, bar %s: not clean yet, goal %.0f bpm", row.Name, tu.BarPrinted(b), c.Goal)
 			if c.Best > 0 {
 				v.Text = strconv.FormatFloat(c.Best, 'f', 0, 64)
-				v.Title = fmt.Sprintf("%s, bar %s: clean at %.0f of %.0f", row.Name, tu.BarPrinted(b), c.Best, c.Goal)
+				v.Title = fmt.Sprintf("%s, bar %s: clean at %.0f of %.0f bpm bpm", row.Name, tu.BarPrinted(b), c.Best, c.Goal)
 			}
 			row.Cells = append(row.Cells, v)
 		}
@@ -128,7 +128,7 @@ func NewLogCourse(title string, points []practice.Point, goal float64) LogCourse
 		c.Points = append(c.Points, coursePoint{x, y(p.Tempo), p.Clean, fmt.Sprintf("%s: %s %.0f", p.Day.Format("2 January"), word, p.Tempo)})
 		c.Line += fmt.Sprintf("%.1f,%.1f ", x, y(p.Tempo))
 	}
-	c.Words = fmt.Sprintf("%s from %s to %s, wanted %.0f", title, c.From, c.To, goal)
+	c.Words = fmt.Sprintf("%s from %s to %s, goal %.0f bpm", title, c.From, c.To, goal)
 	if best > 0 {
 		c.Best = strconv.FormatFloat(best, 'f', 0, 64)
 		c.Words += ", best clean " + c.Best

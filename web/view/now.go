@@ -37,6 +37,7 @@ type Now struct {
 	Together  string // "together", "thumb alone", "melody alone"
 	Next      string
 	NextMove  string
+	NextTime  string // how long the hand has for it and needs, for who wants figures
 	Neck      Neck
 	With      []*strokeView // lower voices of the melody
 	Behind    string        // which fingers lie behind the slide, and which are stranded before it
@@ -203,12 +204,12 @@ func NewNow(id string, version int, p *plan.Plan, m int) Now {
 			v.LeftOut = append(v.LeftOut, l.Why)
 		}
 	}
-	v.Next, v.NextMove = nextText(p, m)
+	v.Next, v.NextMove, v.NextTime = nextText(p, m)
 	v.Spoken, v.Terms = spoken(mo, &v), termsOf(mo)
 	v.ThumbName = thumbName(mo)
 	if th := mo.Thumb; th != nil && th.Asked > 0 {
 		unit := p.Request.Tune.MeterOver(mo.At).Unit()
-		v.ThumbName += fmt.Sprintf(", held %.3g of %.3g beats", float64(th.Dur)/float64(unit), float64(th.Asked)/float64(unit))
+		v.ThumbName += fmt.Sprintf(", rings %.3g of %.3g beats", float64(th.Dur)/float64(unit), float64(th.Asked)/float64(unit))
 	}
 	return v
 }
@@ -436,26 +437,45 @@ func numberKeys(groups []PlaceGroup) {
 	}
 }
 
-// nextText says what comes after moment m and how long it is until then.
-func nextText(p *plan.Plan, m int) (text, move string) {
+// nextText says what comes after moment m and how many beats it is until then; figures are seconds and millimetres of the move.
+func nextText(p *plan.Plan, m int) (text, move, figures string) {
 	if m+1 >= len(p.Moments) {
-		return "the end", ""
+		return "the end", "", ""
 	}
 	next := &p.Moments[m+1]
-	wait := fmt.Sprintf("in %.2f s", next.Seconds-p.Moments[m].Seconds)
+	figures = fmt.Sprintf("in %.2f s", next.Seconds-p.Moments[m].Seconds) + p.MoveText(m+1)
+	wait := "in " + beatsText(next.At-p.Moments[m].At, p.Request.Tune.MeterOver(p.Moments[m].At).Unit())
 	fingers := fingersNext(&p.Moments[m].Hand, &next.Hand)
 	switch {
 	case next.Melody == nil && next.Thumb != nil:
-		return fmt.Sprintf("thumb on string %d", next.Thumb.String), wait + fingers
+		return fmt.Sprintf("thumb on string %d", next.Thumb.String), wait + fingers, figures
 	case next.Melody == nil:
-		return "thumb rests", wait
+		return "thumb rests", wait, figures
 	}
 	where := nextWhere(p, next.Melody)
 	for _, s := range next.With {
 		where += ", with it " + nextWhere(p, s)
 	}
-	return where, wait + p.MoveText(m+1) + fingers
+	return where, wait + fingers, figures
 }
+
+// beatsText is a time in beats as players say it: "1 beat", "½ beat", "1½ beats".
+func beatsText(d, unit tune.Time) string {
+	whole := d / unit
+	part, ok := fractions[12*(d%unit)/unit]
+	switch {
+	case !ok || 12*d%unit != 0:
+		return fmt.Sprintf("%.2g beats", float64(d)/float64(unit))
+	case whole == 0:
+		return part + " beat"
+	case whole == 1 && part == "":
+		return "1 beat"
+	}
+	return fmt.Sprintf("%d%s beats", whole, part)
+}
+
+// fractions are parts of a beat, in twelfths.
+var fractions = map[tune.Time]string{0: "", 3: "¼", 4: "⅓", 6: "½", 8: "⅔", 9: "¾"}
 
 // fingersNext says which fingers of the hand come down or go elsewhere for the next stroke, and which press where they are already.
 func fingersNext(now, next *play.LeftHand) string {
