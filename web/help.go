@@ -70,6 +70,8 @@ var helpOf = map[string]help{
 	"pupilslog":   {"What a pupil has practised.", [3]string{"See which tunes and bars.", "See how it went.", "Write a remark on the tune’s Pupils page."}},
 	"lent":        {"What you lend and borrow.", [3]string{"Take back a tune, or return one.", "Show a teacher your practice log, or stop showing it.", "See your pupils."}},
 	"recordings":  {"How much room your recordings take up.", [3]string{"Find the largest ones.", "Delete what you do not need.", "Export everything first."}},
+	"signin":      {"Sign in to your tunes.", [3]string{"Enter your name and password.", "Forgotten it? Ask whoever runs this Stepping for a link.", "New here? Ask for an invitation."}},
+	"error":       {"Something did not work.", [3]string{"Read what happened and what to do.", "Go back: what you typed is not lost.", "Or go to your tunes."}},
 	"account":     {"Your account.", [3]string{"Change your password.", "Invite somebody.", "Export or import everything."}},
 	"learn":       {"Learn Stepping in five minutes.", [3]string{"Start the six steps on your own first tune.", "Leave at any time.", "Come back from Help."}},
 }

@@ -5,7 +5,7 @@ document.addEventListener('DOMContentLoaded', () => {
   const words = (el) => {
     const copy = el.cloneNode(true);
     copy.querySelectorAll('kbd').forEach((k) => k.remove());
-    return (el.getAttribute('aria-label') || copy.textContent).replace(/\s+/g, ' ').trim();
+    return (el.dataset.what || el.getAttribute('aria-label') || copy.textContent).replace(/\s+/g, ' ').trim();
   };
   const named = { ' ': 'Space', ArrowLeft: '←', ArrowRight: '→', ArrowUp: '↑', ArrowDown: '↓', PageDown: 'Page Down', PageUp: 'Page Up', Escape: 'Esc' };
 
