@@ -111,7 +111,7 @@ func Hash(password string) (string, error) {
 const nobodys = "$argon2id$v=19$m=19456,t=2,p=1$c3RlcHBpbmctbm9ib2R5cw$y0vRiE9+3K5dPzr0mLkQmE0Y1t2sO9cQ4m2c3u5b7hA"
 
 // Verify compares a password with its hash; an empty hash takes as long and is never right. weak says that the hash was made at
-// lower costs than today's and is to be made anew.
+// lower costs than today's and is to be made again.
 func Verify(hash, password string) (right, weak bool) {
 	against := hash
 	if hash == "" {

@@ -95,7 +95,7 @@ func Fill(ctx context.Context, st *store.Store, owner store.ID, withTunes bool) 
 	return nil
 }
 
-// One adds the first demo tune for an owner, with a player if he has none.
+// One adds the first demo tune for an owner, with a player if they have none.
 func One(ctx context.Context, st *store.Store, owner store.ID) (id store.ID, err error) {
 	err = st.Together(ctx, "add a demo tune", func(st *store.Store) error {
 		profiles, err := st.Profiles(ctx, owner)

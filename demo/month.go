@@ -21,7 +21,7 @@ const days = 31
 
 // Month gives the demo's tunes a month of practice up to now, by a simulated player, and a day on which two of
 // them are wanted. It does so only where there is nothing but these tunes and nothing has been played:
-// somebody's own log is his own.
+// somebody's own log is their own.
 func Month(ctx context.Context, st *store.Store, owner store.ID, now time.Time) error {
 	played, err := st.Passes(ctx, owner)
 	if err != nil || len(played) > 0 {

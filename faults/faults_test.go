@@ -306,7 +306,7 @@ func TestHung(t *testing.T) {
 	}
 }
 
-// TestCopies: several copies start at once on one empty database; all come up, and there is one first player with his tunes.
+// TestCopies: several copies start at once on one empty database; all come up, and there is one first player with their tunes.
 func TestCopies(t *testing.T) {
 	alsoWorse(t)
 	t.Parallel()
@@ -456,7 +456,7 @@ func TestFullDisk(t *testing.T) {
 		t.Skipf("no small disk can be made here (%v)", err)
 	}
 	defer func() {
-		for range 50 { // until the database has let go of it
+		for range 50 { // until the database has dropped it
 			if err := syscall.Unmount(dir, 0); !errors.Is(err, syscall.EBUSY) {
 				return
 			}

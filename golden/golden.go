@@ -1,4 +1,4 @@
-// Package golden compares what code says with files that say what it should: testdata/NAME.golden beside the test. With
+// Package golden compares what code says with files that say what it should: testdata/NAME.golden next to the test. With
 // -update the files are written instead; read the difference as a player would before it is committed.
 package golden
 

@@ -163,7 +163,7 @@ func Find[T any](r *Registry, key Key) *Job[T] {
 	return j
 }
 
-// Drop lets go of a job: its result is not wanted any more, or kept elsewhere. If it runs it is stopped.
+// Drop drops a job: its result is not wanted any more, or kept elsewhere. If it runs it is stopped.
 func (j *Job[T]) Drop() {
 	j.stop(ErrStopped)
 	j.r.mu.Lock()

@@ -193,7 +193,7 @@ func TestBounds(t *testing.T) {
 	}
 }
 
-// TestTurns: beside the long work of one owner, which fills the pool, short work begins at once, and long work of another owner
+// TestTurns: next to the long work of one owner, which fills the pool, short work begins at once, and long work of another owner
 // before more of the first's. What is given up while it waits does not run, and no turn is lost.
 func TestTurns(t *testing.T) {
 	r := New(3, long, quiet())

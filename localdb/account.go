@@ -45,7 +45,7 @@ func (a *account) credential() *syscall.Credential {
 	return &syscall.Credential{Uid: uint32(a.uid), Gid: uint32(a.gid)}
 }
 
-// UnreachableError is a directory that the server's user cannot enter, and the one above it that is closed to him.
+// UnreachableError is a directory that the server's user cannot enter, and the one above it that is closed to them.
 type UnreachableError struct{ Dir, Closed, User string }
 
 func (e *UnreachableError) Error() string {
@@ -123,7 +123,7 @@ func ownerOf(info fs.FileInfo) int {
 	return -1
 }
 
-// checkOwner refuses a directory that somebody else owns: he could look in or replace what we put there.
+// checkOwner refuses a directory that somebody else owns: they could look in or replace what we put there.
 func checkOwner(dir string, a *account) error {
 	info, err := os.Lstat(dir)
 	if err != nil {

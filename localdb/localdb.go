@@ -32,7 +32,7 @@ type Server struct {
 	admin  *mysql.Config
 	socket string
 	dir    string
-	own    string // directory made for the socket alone, "" if it lies beside the data
+	own    string // directory made for the socket alone, "" if it lies next to the data
 	daemon string
 	as     *account
 	held   *flock.Flock // on the directory; nil of a server that another process runs
@@ -362,7 +362,7 @@ func (s *Server) watch(ctx context.Context) {
 // longestSocket is how long the path of a socket may be; the system's limit is 107.
 const longestSocket = 100
 
-// placeSocket chooses where the socket lies: beside the data, or if that path is too long in a directory of its own
+// placeSocket chooses where the socket lies: next to the data, or if that path is too long in a directory of its own
 // that is made for it and closed to others.
 func (s *Server) placeSocket(dir string, as *account) error {
 	run := filepath.Join(dir, "run")
@@ -501,7 +501,7 @@ func (s *Server) Stop() {
 		s.endWatch()
 		<-s.watched
 		s.removeSocket()
-		_ = s.held.Unlock() // the system lets go of it when we end, at the latest
+		_ = s.held.Unlock() // the system drops it when we end, at the latest
 	})
 }
 

@@ -68,7 +68,7 @@ const (
 )
 
 // AddLink makes a one-time link and returns its secret, of which only the hash is kept. owner is whose password a ResetLink
-// gives anew, or who invites. A new FirstLink or ResetLink ends those before.
+// gives again, or who invites. A new FirstLink or ResetLink ends those before.
 func (s *Store) AddLink(ctx context.Context, kind Link, owner ID) (secret string, err error) {
 	secret = account.Secret()
 	err = s.inTx(ctx, "make a link", func(tx *sql.Tx) error {
@@ -358,7 +358,7 @@ func (ss Sessions) FindCtx(ctx context.Context, token string) (data []byte, foun
 	return data, err == nil, err
 }
 
-// CommitCtx keeps the data of a session, and lets go of sessions that are over.
+// CommitCtx keeps the data of a session, and drops sessions that are over.
 func (ss Sessions) CommitCtx(ctx context.Context, token string, data []byte, expires time.Time) error {
 	return ss.s.inTx(ctx, "keep the session", func(tx *sql.Tx) error {
 		if _, err := tx.ExecContext(ctx, "DELETE FROM sessions WHERE expires_at < UTC_TIMESTAMP(6) LIMIT 100"); err != nil {

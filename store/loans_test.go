@@ -10,7 +10,7 @@ import (
 	"stepping/store"
 )
 
-// another makes an account beside the owner's and returns its player.
+// another makes an account next to the owner's and returns its player.
 func (f *fixture) another(t *testing.T, name string) store.ID {
 	t.Helper()
 	secret, err := f.AddLink(f.ctx, store.InviteLink, f.owner)

@@ -120,10 +120,10 @@ func (s *Store) passes(ctx context.Context, query string, owner ID, args ...any)
 	return out, rows.Err()
 }
 
-// mostNote is how many characters a note beside a bar holds.
+// mostNote is how many characters a note next to a bar holds.
 const mostNote = 300
 
-// SetNote keeps what the player writes beside a bar, counted from 1 as played; "" takes it away. ErrNotFound
+// SetNote keeps what the player writes next to a bar, counted from 1 as played; "" takes it away. ErrNotFound
 // for a tune that the owner does not have.
 func (s *Store) SetNote(ctx context.Context, owner, tune ID, bar int, note string) error {
 	return s.inTx(ctx, "keep the note", func(tx *sql.Tx) error {
@@ -140,7 +140,7 @@ func (s *Store) SetNote(ctx context.Context, owner, tune ID, bar int, note strin
 	})
 }
 
-// Notes are what the player has written beside the bars of a tune, by bar.
+// Notes are what the player has written next to the bars of a tune, by bar.
 func (s *Store) Notes(ctx context.Context, owner, tune ID) (map[int]string, error) {
 	rows, err := s.q().QueryContext(ctx, "SELECT bar, note FROM bar_notes WHERE owner_id = ? AND tune_id = ?", owner, tune)
 	if err != nil {

@@ -32,7 +32,7 @@ const (
 var ErrNoSound = fmt.Errorf("%w: the sound of this recording is not kept any more", ErrNotFound)
 
 // AddTake keeps a take with its sound, which it may open more than once. ErrTooMany if the owner's sounds
-// would be more than 2 GiB, ErrNotFound for a tune that he does not have.
+// would be more than 2 GiB, ErrNotFound for a tune that they do not have.
 func (s *Store) AddTake(ctx context.Context, owner ID, t *Take, sound func() (io.Reader, error)) (ID, error) {
 	id := newID()
 	return id, s.addTake(ctx, owner, id, t, sound)
@@ -129,7 +129,7 @@ func (s *Store) TakeSound(ctx context.Context, owner, id ID, number int) (data [
 	return data, nil
 }
 
-// DeleteTake lets go of a take. ErrNotFound.
+// DeleteTake drops a take. ErrNotFound.
 func (s *Store) DeleteTake(ctx context.Context, owner, tune, id ID) error {
 	return s.inTx(ctx, "delete the recording", func(tx *sql.Tx) error {
 		return deleted(tx.ExecContext(ctx, "DELETE FROM takes WHERE owner_id = ? AND tune_id = ? AND id = ?", owner, tune, id))

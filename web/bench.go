@@ -360,7 +360,7 @@ func newTurn(c *retune.Change, second bool) turnView {
 	return v
 }
 
-// gives fills in what the tuning t gives, beside the one before.
+// gives fills in what the tuning t gives, next to the one before.
 func (b *benchBody) gives(f *benchForm, k neck.Neck, before, t tuning.Tuning) {
 	key := tuning.Home(t)
 	if n, used := pitch.ParseClass(f.Key); used > 0 && used == len(f.Key) {

@@ -65,7 +65,7 @@ type chordsBody struct {
 	LetGo     string // link without this span's pin
 	Hear      string // address of this grip, struck
 	Over      string // address of the progression, over and over
-	Back, On  string // links to the spans beside
+	Back, On  string // links to the spans next to
 }
 
 type spanCard struct {

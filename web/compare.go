@@ -16,7 +16,7 @@ import (
 	"stepping/web/view"
 )
 
-// compareBody shows whole plans of the tune beside each other.
+// compareBody shows whole plans of the tune next to each other.
 type compareBody struct {
 	ID, Title string
 	Moment    int
@@ -32,7 +32,7 @@ type wayView struct {
 	Key, Name string
 	player    player.Profile
 	pins      bool // the player's own pins hold; a choice for one hand may be none for another
-	kept      bool // what he keeps does
+	kept      bool // what they keep does
 }
 
 type sideView struct {

@@ -408,7 +408,7 @@ func findings(f *music.File) (out []draftFinding) {
 	return out
 }
 
-// chooseDraft keeps what was chosen of a file: voice, grid, tuning, its text anew.
+// chooseDraft keeps what was chosen of a file: voice, grid, tuning, its text again.
 func (s *Server) chooseDraft(c *gin.Context) {
 	k, ok := keptParam(s, c, s.store.Drafts())
 	if !ok {

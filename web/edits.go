@@ -92,7 +92,7 @@ func (s *Server) readChange(c *gin.Context) (change, bool) {
 	return change{*t, version, c.PostForm("m")}, true
 }
 
-// finish answers an edit: the page anew, or a notice if another tab was faster.
+// finish answers an edit: the page again, or a notice if another tab was faster.
 func (s *Server) finish(c *gin.Context, ch *change, err error) {
 	if errors.Is(err, store.ErrStale) {
 		s.showPlan(c, http.StatusConflict, ch.tune.ID, ch.moment,
@@ -217,7 +217,7 @@ func (s *Server) unpinAll(c *gin.Context) {
 	}
 }
 
-// keepPlan keeps the tune's plan as it is, or lets go of it.
+// keepPlan keeps the tune's plan as it is, or drops it.
 func (s *Server) keepPlan(c *gin.Context) {
 	ch, ok := s.readChange(c)
 	if !ok {

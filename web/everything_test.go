@@ -60,7 +60,7 @@ func zipOf(t *testing.T, files map[string]string) []byte {
 	return buf.Bytes()
 }
 
-// TestEverything: what one takes with him comes back for another with every setting and pin, once; what is no
+// TestEverything: what one takes with them comes back for another with every setting and pin, once; what is no
 // archive adds nothing.
 func TestEverything(t *testing.T) {
 	t.Parallel()

@@ -40,7 +40,7 @@ func TestFigures(t *testing.T) {
 		page = append(page, eval[float64](b,
 			"(() => { const x = new XMLHttpRequest(), t = performance.now(); x.open('GET', "+quote(path+"?m=6")+", false); x.send(); return performance.now() - t })()"))
 	}
-	for place := range 6 { // another place each time, so that every pin is planned anew
+	for place := range 6 { // another place each time, so that every pin is planned again
 		b.until("document.querySelector('#elsewhere [data-key]')")
 		pin = append(pin, b.timed(strconv.Itoa(place+1), "document.querySelector('.mark-pin')"))
 		b.until("document.querySelector('#elsewhere [data-key]')")

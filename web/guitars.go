@@ -109,7 +109,7 @@ var guitarInputs = []struct {
 
 var stringsHelp = "Gauges from string 1 on, like 0.012 0.016 0.024w 0.032w 0.042w 0.053w: a w says wound, wn with nickel, ws with steel, p plain. Or a set: " + strings.Join(neck.SetNames(), ", ") + "."
 
-// guitarFields are the fields as they stand in a complete guitar.
+// guitarFields are the fields as they are in a complete guitar.
 func guitarFields(doc *store.Guitar, whole *retune.Guitar) []profileField {
 	set := doc.Set
 	if len(doc.Strings) > 0 {

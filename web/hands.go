@@ -14,7 +14,7 @@ import (
 	"stepping/web/door"
 )
 
-// handsBody shows what the log says of a player's hands, beside the figures in force.
+// handsBody shows what the log says of a player's hands, next to the figures in force.
 type handsBody struct {
 	ID, Name string
 	Version  int
@@ -68,7 +68,7 @@ func (s *Server) learntHands(c *gin.Context, p *store.Profile) (practice.Hands, 
 	return practice.LearnHands(passes, usualFor(&p.Profile)), nil
 }
 
-// usualFor is what is usual for a player's attack, whatever his own figures are.
+// usualFor is what is usual for a player's attack, whatever their own figures are.
 func usualFor(p *player.Profile) player.Profile {
 	usual := player.Default()
 	usual.Attack = p.Attack

@@ -113,7 +113,7 @@ func mustTunes(t *testing.T, s *site) []store.Tune {
 	return tunes
 }
 
-// TestShortBesideLong: a new tune of eight notes is planned at once beside four of thousands of notes.
+// TestShortBesideLong: a new tune of eight notes is planned at once next to four of thousands of notes.
 func TestShortBesideLong(t *testing.T) {
 	t.Parallel()
 	if testing.Short() {

@@ -96,7 +96,7 @@ func printedAt(w *desk.Planned, m int) string {
 	return fmt.Sprintf("bar %s, beat %.4g", mo.Printed, mo.Beat)
 }
 
-// saveNote keeps what is written beside a bar, numbered as on paper; nothing takes it away.
+// saveNote keeps what is written next to a bar, numbered as on paper; nothing takes it away.
 func (s *Server) saveNote(c *gin.Context) {
 	t, w, ok := s.planParam(c)
 	if !ok {

@@ -112,7 +112,7 @@ func (s *Server) showNeck(c *gin.Context, status int, k *store.Kept[store.Draft]
 	s.render(c, status, "neck", "layout", "On the neck", body)
 }
 
-// tries bounds how often a key is pressed anew because another tab was faster.
+// tries bounds how often a key is pressed again because another tab was faster.
 const tries = 3
 
 // changeNeck changes the sheet of a draft and shows it; said is what a key that cannot be done says.
@@ -168,7 +168,7 @@ func (s *Server) pressKey(c *gin.Context) {
 	})
 }
 
-// frameNeck sets what stands beside the notes: title, tuning, meter, tempo.
+// frameNeck sets what stands next to the notes: title, tuning, meter, tempo.
 func (s *Server) frameNeck(c *gin.Context) {
 	s.changeNeck(c, func(sheet *entry.Sheet) error {
 		next := *sheet

@@ -131,7 +131,7 @@ func newKept(st *setup.Settings, p *plan.Plan) *keptView {
 	return v
 }
 
-// rewriteView is a bar with a melody of the player's own, and what lets go of it.
+// rewriteView is a bar with a melody of the player's own, and what drops it.
 type rewriteView struct {
 	Bar  int
 	None string

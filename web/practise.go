@@ -40,7 +40,7 @@ type practised struct {
 	tune   *store.Tune
 	work   *desk.Planned
 	passes []practice.Pass
-	rungs  []practice.Rung  // of the ladder, and the exercises beside it
+	rungs  []practice.Rung  // of the ladder, and the exercises next to it
 	ladder int              // how many of them are the ladder's
 	states []practice.State // of all rungs
 }

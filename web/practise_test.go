@@ -90,7 +90,7 @@ func TestSitting(t *testing.T) {
 	b.key(kb.Enter)
 	b.until("document.querySelector('.step, .part')")
 
-	// Of the longest step, too, the verdicts stand in the window, above the pedal, and a whole line of what is played above them.
+	// Of the longest step, too, the verdicts are in the window, above the pedal, and a whole line of what is played above them.
 	b.open(s.tunePath(t, 0) + "/practise?step=tempo+1-16")
 	edges := eval[[]float64](b, `['.stand', '.verdicts', '.pedal'].flatMap((part) => { const box = document.querySelector(part).getBoundingClientRect(); return [box.top, box.bottom]; })`)
 	if !slices.IsSorted(edges) || edges[5] > 800 {
@@ -149,7 +149,7 @@ func (s *site) passByPedal(t *testing.T, b *tab) {
 }
 
 // TestPractisePages: without scripts verdicts are forms; what cannot be is told at its place; the log can be
-// taken away, notes stand beside their bars, a day brings its tunes forward.
+// taken away, notes stand next to their bars, a day brings its tunes forward.
 func TestPractisePages(t *testing.T) {
 	t.Parallel()
 	s := practised(t)

@@ -59,7 +59,7 @@ func (s *Server) practiceRoutes(r *gin.Engine) {
 	r.GET("/log.json", s.logFile)
 }
 
-// shelfRoutes are the addresses of what belongs to a player beside his tunes.
+// shelfRoutes are the addresses of what belongs to a player besides tunes.
 func (s *Server) shelfRoutes(r *gin.Engine) {
 	r.GET("/bench", s.bench)
 	r.POST("/bench/hear", s.hearString)

@@ -26,7 +26,7 @@ import (
 // sheetsJob is the kind of the jobs that plan a tune for several players.
 const sheetsJob = "sheets"
 
-// class is what such a job makes: every sheet drawn for paper, and where they differ. Its plans are let go of, since thirty take much memory.
+// class is what such a job makes: every sheet drawn for paper, and where they differ. Its plans are dropped, since thirty take much memory.
 type class struct {
 	sheets  []lesson.Sheet // the teacher's first
 	papers  []paperBody
@@ -36,7 +36,7 @@ type class struct {
 
 // Bounds of a class.
 const (
-	comparedGroups = 4      // beside the teacher's, so that columns can be read
+	comparedGroups = 4      // next to the teacher's, so that columns can be read
 	mostOfClass    = 20_000 // notes times sheets
 )
 

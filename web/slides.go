@@ -304,7 +304,7 @@ func (s *Server) changePlayer(c *gin.Context, to string, change func(*player.Pro
 	}
 }
 
-// slidesForBody compares slides for a tune, each by planning it anew.
+// slidesForBody compares slides for a tune, each by planning it again.
 type slidesForBody struct {
 	ID, Title, Player string
 	Rows              []slideRow

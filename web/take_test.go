@@ -160,7 +160,7 @@ func TestTakePage(t *testing.T) {
 var hearing sync.Mutex
 
 // microphone lets the browser hear a WAV file of our own, after some seconds of silence and before half a
-// minute of it: the browser begins the file anew when it ends. Until the test is over no other has the microphone.
+// minute of it: the browser begins the file again when it ends. Until the test is over no other has the microphone.
 func microphone(t *testing.T, lead int, file []byte) {
 	t.Helper()
 	hearing.Lock()
@@ -174,8 +174,8 @@ func microphone(t *testing.T, lead int, file []byte) {
 }
 
 // TestRecording: the first bars of a tune come through the microphone, are recorded with the pedal alone, kept,
-// heard again as they were and at half speed, put beside another recording, counted in the log, and let go of;
-// what was heard stands beside the plan.
+// heard again as they were and at half speed, put next to another recording, counted in the log, and dropped;
+// what was heard stands next to the plan.
 func TestRecording(t *testing.T) {
 	if testing.Short() {
 		t.Skip("plays nine seconds before a microphone; TestTakePage, TestFollowed and TestStand have its parts")

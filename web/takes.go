@@ -82,7 +82,7 @@ const (
 	afterVerdict  = 2.0
 )
 
-// deleteTake lets go of a take.
+// deleteTake drops a take.
 func (s *Server) deleteTake(c *gin.Context) {
 	t, kept, ok := s.takeParam(c)
 	if !ok {

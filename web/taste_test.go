@@ -58,7 +58,7 @@ func (s *site) chooses(t *testing.T) (pins int) {
 	return pins
 }
 
-// TestTaste: a plan is kept with a key and stays while the player's taste is learnt, taken and let go of.
+// TestTaste: a plan is kept with a key and stays while the player's taste is learnt, taken and dropped.
 func TestTaste(t *testing.T) {
 	t.Parallel()
 	s := newSite(t)

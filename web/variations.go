@@ -81,7 +81,7 @@ func rowKey(n int) string {
 	return ""
 }
 
-// rewrite puts other melodies into bars of a tune, or lets go of them.
+// rewrite puts other melodies into bars of a tune, or drops them.
 func (s *Server) rewrite(c *gin.Context) {
 	ch, ok := s.readChange(c)
 	if !ok {

@@ -29,7 +29,7 @@ func wantsPage(c *gin.Context) bool {
 	return c.Request.Method == http.MethodGet && c.GetHeader("X-Part") == "" && path.Ext(c.FullPath()) == "" && !strings.Contains(c.FullPath(), "/at/")
 }
 
-// Kinds of jobs beside plans.
+// Kinds of jobs next to plans.
 const (
 	rankingJob  = "ranking"
 	proposalJob = "proposals"
@@ -43,7 +43,7 @@ func (s *Server) progress(c *gin.Context) {
 	}
 }
 
-// stopPlan stops the planning of a tune; again starts it anew.
+// stopPlan stops the planning of a tune; again starts it again.
 func (s *Server) stopPlan(c *gin.Context) {
 	if t, ok := s.tuneParam(c); ok {
 		s.desk.Stop(t.ID)

@@ -42,7 +42,7 @@ type paperBody struct {
 
 type hardMove struct{ Where, What, Time string }
 
-// What a sheet holds at most beside the music.
+// What a sheet holds at most next to the music.
 const (
 	sheetMoves  = 3
 	sheetGrips  = 6

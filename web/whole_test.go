@@ -129,7 +129,7 @@ func (b *tab) setup() {
 	if eval[string](b, "document.querySelector('#capo').value") != "44" {
 		b.t.Error("the wrong capo was not kept for mending")
 	}
-	// Every change plans anew at once.
+	// Every change plans again at once.
 	for _, set := range [][3]string{{"#capo", "2", "fret 2"}, {"#tuning", "D A D G A D", "suspended"}, {"#tempo", "72", "72"},
 		{"#thumb", "steady", "steady"}} {
 		b.do(chromedp.Focus(set[0]), chromedp.SetValue(set[0], set[1]))

@@ -101,7 +101,7 @@ func lanAddress() (net.IP, error) {
 	return nil, errors.New("this machine has no network: connect it, or start stepping serve without --lan")
 }
 
-// certificateLasts is how long our own certificate is good for; it is made anew when less than a month is left.
+// certificateLasts is how long our own certificate is good for; it is made again when less than a month is left.
 const certificateLasts = 397 * 24 * time.Hour
 
 // ownCertificate makes a certificate for an address, or finds the one made before, in dir. Browsers warn of it

@@ -39,7 +39,7 @@ func importTable(t *testing.T) map[string][]string {
 }
 
 // TestImports holds the table of docs/architecture.md, a statement of policy: change the code to fit it,
-// and the table only together with the reasons beside it. core stays free of I/O, clock and chance.
+// and the table only together with the reasons next to it. core stays free of I/O, clock and chance.
 func TestImports(t *testing.T) {
 	table := importTable(t)
 	out, err := exec.Command("go", "list", "-f", `{{.ImportPath}} {{join .Imports " "}}`, "../../...").Output()

@@ -26,7 +26,7 @@ import (
 type planArgs struct {
 	file, tuning, player, thumb, swing string
 	recording                          string
-	two                                bool // a recording is wanted beside the file
+	two                                bool // a recording is wanted next to the file
 	pattern                            string
 	capo, position                     int
 	tempo                              float64
@@ -133,7 +133,7 @@ func planCommand(ctx context.Context, args []string, out, errOut io.Writer) erro
 
 // solve plans the file of the arguments. What they do not say the file may: tuning, capo, and where notes are
 // played, which holds unless the tuning is another or --free lets it go; the thumb then plays what the file
-// has, and nothing beside it.
+// has, and nothing next to it.
 func solve(ctx context.Context, a *planArgs) (*plan.Plan, error) {
 	in, err := openMusic(a)
 	if err != nil {

@@ -25,7 +25,7 @@ const (
 	defaultAddr = "127.0.0.1:8317"
 	dataDir     = ".data/db"
 	rootDataDir = "/var/lib/stepping/db" // for root, where the server's own user cannot enter dataDir
-	// Above it garbage is collected more often; what plans and rankings need beside is some tens of MiB each.
+	// Above it garbage is collected more often; what plans and rankings need next to is some tens of MiB each.
 	memoryLimit = 700 << 20
 	threads     = 4 // for each core
 	// The demo with accounts has a database of its own: accounts made in another could not be taken away again.
@@ -141,7 +141,7 @@ func prepare(ctx context.Context, dsn string, withTunes bool) (*store.Store, sto
 	return st, owner, nil
 }
 
-// classroom makes the demo's accounts at the first start, and prints how to sign in: the password is made there and kept in a file beside the data.
+// classroom makes the demo's accounts at the first start, and prints how to sign in: the password is made there and kept in a file next to the data.
 func classroom(ctx context.Context, out io.Writer, st *store.Store, owner store.ID, dir string) error {
 	file := filepath.Join(dir, "demo-password")
 	password, err := os.ReadFile(file)

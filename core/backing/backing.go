@@ -429,7 +429,7 @@ func mayRing(by play.Damper) bool {
 	return by == grip.NotStruck || by == play.ByHeel || by == grip.ByThumb
 }
 
-// reachFor tries the bass notes that finger f can take beside the grip: hopping from its own bass
+// reachFor tries the bass notes that finger f can take next to the grip: hopping from its own bass
 // string if it holds no other, or coming down if it is free.
 func (s *solver) reachFor(g *grip.Grip, f int, try func(bassNote, float64)) {
 	from, n, lo, hi := 0, 0, 99, 0

@@ -48,7 +48,7 @@ func randomRequest(t *testing.T, rng *rand.Rand) Request {
 		Player: pl, Sections: []pattern.Section{{Bar: 1, Pattern: p}}}
 }
 
-// What two hands cannot do does not stand in a backing, whatever it costs: every pitch is what its
+// What two hands cannot do does not are in a backing, whatever it costs: every pitch is what its
 // string and fret sound, fretted by a finger of the grip or one that reaches; digits lie in order;
 // nothing sounds on a string that is silenced; every step of the pattern is played or named as lost.
 func TestBackings(t *testing.T) {
@@ -251,12 +251,12 @@ func TestFaults(t *testing.T) {
 	waltz, _ := pattern.Named("Waltz, root and pair")
 	r := Request{Tune: progression(t, "D | G", two), Tuning: mustTuning("Standard"), Player: player.Default()}
 	for word, change := range map[string]func(*Request){
-		"no pattern": func(*Request) {},
-		"step 3":     func(r *Request) { r.Sections = []pattern.Section{{Bar: 1, Pattern: three}} },
-		"bar 1":      func(r *Request) { r.Sections = []pattern.Section{{Bar: 1, Pattern: waltz}} },
+		"no pattern":  func(*Request) {},
+		"step 3":      func(r *Request) { r.Sections = []pattern.Section{{Bar: 1, Pattern: three}} },
+		"bar 1":       func(r *Request) { r.Sections = []pattern.Section{{Bar: 1, Pattern: waltz}} },
 		"played flat": func(r *Request) { r.Player.Posture, r.Player.Silence = player.Lap, player.LapStop },
-		"capo 12":    func(r *Request) { r.Capo = 12 },
-		"tempo":      func(r *Request) { r.Tempo = 1e9 },
+		"capo 12":     func(r *Request) { r.Capo = 12 },
+		"tempo":       func(r *Request) { r.Tempo = 1e9 },
 		"cannot be fretted": func(r *Request) {
 			r.Sections = []pattern.Section{{Bar: 1, Pattern: two}}
 			r.Pins = []Pin{{0, [7]int{0, 1, 9, 1, 9, 1, 12}}}

@@ -439,7 +439,7 @@ func (s *solver) needsHand(f *stepAt) bool {
 	return false
 }
 
-// SpanAt returns where a moment stands in its span, for people.
+// SpanAt returns where a moment is in its span, for people.
 func (b *Backing) SpanAt(at tune.Time) int {
 	i := 0
 	for i+1 < len(b.Spans) && b.Spans[i+1].At <= at {

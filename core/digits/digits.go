@@ -26,7 +26,7 @@ const (
 // TapBit of a mask is set while the hand taps on the neck.
 const TapBit = 4
 
-// Weights of the picking hand, all judgement. Each stands in docs/model.md.
+// Weights of the picking hand, all judgement. Each is in docs/model.md.
 const (
 	wRepeat     = 0.5  // · (restrike / time)² for the same digit
 	wAlternate  = 0.1  // · the same for another digit
@@ -39,7 +39,7 @@ const TapTravel = 0.30
 // AlternateShare is the least time between two digits as a share of the time in which one strikes again.
 const AlternateShare = 0.5
 
-// UsualString is where digit d lives in a hand of so many fingers beside the thumb: i, m, a on
+// UsualString is where digit d lives in a hand of so many fingers next to the thumb: i, m, a on
 // strings 3, 2, 1; a lone i on string 2.
 func UsualString(fingers, d int) int {
 	if fingers == 1 {

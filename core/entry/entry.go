@@ -107,7 +107,7 @@ func New(tuned string) Sheet {
 	return Sheet{Title: "", Tuning: tuned, Num: 4, Den: 4, Tempo: score.DefaultTempo}
 }
 
-// Check says what is wrong with what stands beside the keys.
+// Check says what is wrong with what stands next to the keys.
 func (s *Sheet) Check() error {
 	if utf8.RuneCountInString(s.Title) > MaxTitle {
 		return fmt.Errorf("a title has at most %d characters", MaxTitle)

@@ -3,7 +3,7 @@
 // as a grip; a finger that stays on its string guides the hand to its next position.
 //
 // It is a search for the cheapest sequence of hands. A hand is what each finger holds or hovers over, the position (the fret at which the
-// index finger lies or would lie), the grip that it was set down as, and a bar. The prices stand in prices.go, with their reasons in
+// index finger lies or would lie), the grip that it was set down as, and a bar. The prices are in prices.go, with their reasons in
 // docs/model.md. They were found on arrangements that players fingered.
 //
 // Conventions: strings are numbered 1 (thinnest) to 6, frets from the capo (0 is open there), fingers 1 to 4 and player.ThumbOverNeck;

@@ -20,7 +20,7 @@ func BenchmarkFind(b *testing.B) {
 	}
 }
 
-// BenchmarkChain finds the chain through 32 bars of four chords, each looked for anew.
+// BenchmarkChain finds the chain through 32 bars of four chords, each looked for again.
 func BenchmarkChain(b *testing.B) {
 	names := []string{"D", "G", "A7", "Bm", "Em", "F#m7", "C", "D7", "Gmaj7", "Asus4", "E7", "A"}
 	g := Guitar{Tuning: mustTuning("Open D"), Player: player.Default()}

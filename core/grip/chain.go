@@ -147,7 +147,7 @@ func Stays(g, h *Grip) (out []int) {
 
 // Chain returns for every place of a progression the index of the grip to take among cands, so that
 // the grips and the changes between them cost least in all: own(i, k) is what grip k at place i costs
-// beside its own effort, nil for nothing; hurry[i] weighs the change into place i (nil: 1 for all).
+// next to its own effort, nil for nothing; hurry[i] weighs the change into place i (nil: 1 for all).
 // It is exact; of equal chains that with the earlier grips is taken.
 func (t Guitar) Chain(cands []*Candidates, own func(i, k int) float64, hurry []float64) (path []int, total float64) {
 	if len(cands) == 0 {
@@ -233,7 +233,7 @@ func (ts *tables) of(a, b *Candidates) []float64 {
 	return ts.known[key]
 }
 
-// Reaches reports whether finger f can hold str at fret beside what g's other fingers hold.
+// Reaches reports whether finger f can hold str at fret next to what g's other fingers hold.
 func (t Guitar) Reaches(g *Grip, f, str, fret int) bool {
 	frets, fingers := g.Frets, g.Fingers
 	for s := 1; s <= strings6; s++ {

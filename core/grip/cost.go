@@ -17,7 +17,7 @@ const (
 	wSpread      = 0.08 // per fret between the outermost fingers
 	BehindNut    = 0.03 // a finger so low that the index finger's place would lie behind the nut
 	upFinger     = 0.04 // per fret between the capo and each fret that fingers hold
-	strayOpen    = 0.12 // an open string beside a hand whose index would lie at strayFrom or beyond
+	strayOpen    = 0.12 // an open string next to a hand whose index would lie at strayFrom or beyond
 	strayPer     = 0.06 // … and per fret further
 	lonelyOpen   = 0.15 // a single open string between two that are fretted at lonelyFrom or beyond
 	lonelyFrom   = 3    // frets above the capo

@@ -259,7 +259,7 @@ func (fd *finder) soundCost(set uint16, low *tone) float64 {
 	return cost
 }
 
-// weigh is what given frets cost for the chord beside their fingering, whatever they sound.
+// weigh is what given frets cost for the chord next to their fingering, whatever they sound.
 func (fd *finder) weigh(frets *[strings6 + 1]int) float64 {
 	fd.frets = *frets
 	cost, set := 0.0, uint16(0)
@@ -301,7 +301,7 @@ func (fd *finder) weigh(frets *[strings6 + 1]int) float64 {
 	return cost
 }
 
-// strayCost is what open strings cost beside a hand up the neck: they stand out of the shape.
+// strayCost is what open strings cost next to a hand up the neck: they stand out of the shape.
 func (fd *finder) strayCost() float64 {
 	open, lo, hi := 0, 0, 0
 	for s := 1; s <= strings6; s++ {

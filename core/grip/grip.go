@@ -24,7 +24,7 @@ import (
 // Out marks a string that is left out.
 const Out = -1
 
-// What keeps a left-out string silent, beside single fingers and the heel.
+// What keeps a left-out string silent, next to single fingers and the heel.
 const (
 	NotStruck play.Damper = "not struck" // nothing but the picking hand, which passes it over
 	ByThumb   play.Damper = "thumb over" // the thumb over the neck
@@ -305,7 +305,7 @@ func (a *assigner) thumbNear() bool {
 	return true
 }
 
-// reach adds finger f at fret beside the fingers already placed, all of them below it; ok is false
+// reach adds finger f at fret next to the fingers already placed, all of them below it; ok is false
 // if the hand does not reach so far.
 func (a *assigner) reach(f, fret int, h *fingering) (ok bool) {
 	a.at[f] = fret
@@ -396,7 +396,7 @@ func (t Guitar) at(f, fret int) float64 {
 }
 
 // silencer is what keeps left-out string s silent: the tip of a finger on the next thinner string
-// touching it; the underside of one on a thicker string, lying over the left-out strings beside it;
+// touching it; the underside of one on a thicker string, lying over the left-out strings next to it;
 // the thumb over the neck; the heel, if nothing thicker sounds.
 func (t Guitar) silencer(g *Grip, s int) play.Damper {
 	if s > 1 && g.Frets[s-1] != Out {

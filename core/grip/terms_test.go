@@ -9,7 +9,7 @@ import (
 )
 
 // TestTerms works out by hand what fingerings and changes cost: a case for each weight of the hand and
-// of a change, and for the rules of reach. What a whole grip costs beside is held by TestFindExhaustive.
+// of a change, and for the rules of reach. What a whole grip costs next to is held by TestFindExhaustive.
 func TestTerms(t *testing.T) {
 	pl := player.Default()
 	pl.Lean = player.LeanNone // four fingers

@@ -40,7 +40,7 @@ const (
 )
 
 // findMode is the mode that most of the melody and bass belong to, the key's own kind if that is as good. A blues is one by its notes: the
-// minor third or the flat fifth beside the major third, or flat sevenths, over a major key.
+// minor third or the flat fifth next to the major third, or flat sevenths, over a major key.
 func (h *search) findMode() *mode {
 	var weight [12]float64
 	total := 0.0

@@ -51,7 +51,7 @@ func (l *Lesson) Request(p *Pupil) (plan.Request, error) {
 	return st.Request(l.Tune, &p.Player)
 }
 
-// Own is the teacher as the first of the pupils: what the tune's settings say of slide and level stands in the profile.
+// Own is the teacher as the first of the pupils: what the tune's settings say of slide and level is in the profile.
 func (l *Lesson) Own() Pupil {
 	p := Pupil{Player: l.Teacher, Level: player.Level{Ease: l.Settings.Ease}}
 	if l.Settings.Slide != "" {

@@ -150,7 +150,7 @@ func (b *Beat) check() error {
 	return nil
 }
 
-// Suits reports whether a hand with so many fingers beside the thumb can play p; if not, the error
+// Suits reports whether a hand with so many fingers next to the thumb can play p; if not, the error
 // is a *StepError for the first step that asks for more.
 func (p *Pattern) Suits(fingers int) error {
 	for _, b := range p.Beats {

@@ -43,7 +43,7 @@ func (p Pitch) Hertz(a4 float64) float64 {
 }
 
 // Note is a spelled note. Alter is the accidental in half steps (-2 … 2), Cents
-// a microtone beside it (±50 for a quarter tone), Octave the scientific octave.
+// a microtone next to it (±50 for a quarter tone), Octave the scientific octave.
 type Note struct {
 	Letter byte // 'A' … 'G'
 	Alter  int

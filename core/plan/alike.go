@@ -15,7 +15,7 @@ import (
 
 // Repeats alike: bars with the same notes, chords and strokes are played on the same strings and frets,
 // in the same way; a glide counts as the slide, a hammer or pull as fretted. Dampers and digits are
-// free. Bars in which the player has pinned a note or stroke are his own and stand apart.
+// free. Bars in which the player has pinned a note or stroke are their own and stand apart.
 //
 // That cannot be had inside the search, whose states do not remember bars. So the best plan without it
 // is found first: a lower bound, and the answer if its repeats are alike. Else each set of equal bars is

@@ -87,7 +87,7 @@ func TestRepeatsAlike(t *testing.T) {
 	t.Logf("%d of %d plans had to be held, at %.1f%% of their total at most", held, few(50), 100*cost)
 }
 
-// A bar that the player pins is his own: the others stay as they are.
+// A bar that the player pins is their own: the others stay as they are.
 func TestPinnedBarStandsApart(t *testing.T) {
 	tu := again(coretest.Line('D', 80, tune.Quarter, "D G", coretest.Notes(74, 71, 69, 66, 67, 71, 74, 71)...), 0, 1, 0, 1)
 	r := Request{Tune: tu, Tuning: coretest.Tuning("Open D"), Player: player.Default(), Thumb: pattern.Steady}

@@ -22,7 +22,7 @@ type Alternative struct {
 	Extra  float64     // least total with it, less the plan's total; 0 for what the plan chose, else >= 0 unless that was pinned
 	Chosen bool
 	Why    string    // what makes it dearer, with figures; "" for the chosen one
-	Most   play.Term // that makes it dearest, beside a Why that has figures
+	Most   play.Term // that makes it dearest, next to a Why that has figures
 }
 
 // Pin returns the pin that makes the plan play moment t so.

@@ -154,7 +154,7 @@ func TestKeeps(t *testing.T) {
 	}
 }
 
-// BenchmarkExhaustive puts the search of ten random small tunes beside trying everything.
+// BenchmarkExhaustive puts the search of ten random small tunes next to trying everything.
 func BenchmarkExhaustive(b *testing.B) {
 	rng := rand.New(rand.NewPCG(8, 8))
 	for n := 0; n < 10; {
@@ -189,7 +189,7 @@ func BenchmarkExhaustive(b *testing.B) {
 	}
 }
 
-// BenchmarkPin plans 64 notes anew with the best other place of a note in the middle pinned, with what
+// BenchmarkPin plans 64 notes again with the best other place of a note in the middle pinned, with what
 // the alternatives have found out and without.
 func BenchmarkPin(b *testing.B) {
 	ctx := context.Background()

@@ -86,7 +86,7 @@ func floorTicks(x float64) trellis.Cost {
 	return trellis.Inf
 }
 
-// leastEndingAfter is what ended strings cost at least: a bass string may be struck anew by the thumb, and the
+// leastEndingAfter is what ended strings cost at least: a bass string may be struck again by the thumb, and the
 // fingertips of a tap silence the others.
 func (r *pickShape) leastEndingAfter(m *model, ended ring.Strings) float64 {
 	if r.mo.hit == pattern.Tap {

@@ -99,7 +99,7 @@ func (c *catalogue) grow(size int) {
 	c.table.Store(&table)
 }
 
-// slot is where a situation stands in a table, or would.
+// slot is where a situation is in a table, or would.
 func slot(table []atomic.Pointer[list], key situation) int {
 	for i := int(key.hash()>>33) & (len(table) - 1); ; i = (i + 1) & (len(table) - 1) {
 		if l := table[i].Load(); l == nil || l.situation == key {
@@ -310,7 +310,7 @@ func (sd *pickStage) Actions(view uint16, rings uint32, part *trellis.Part) []tr
 	return p.actions
 }
 
-// price prices a list; of what the future cannot tell apart the cheapest.
+// price prices a list. Of actions that lead to the same next state only the cheapest is kept.
 func (sd *pickStage) price(r *pickShape, o *bassOption, ended ring.Strings, list []entry) []trellis.Action {
 	p, damps := sd.pricesOf(r, o), sd.m.damps(r.mo)
 	if cap(sd.actions)-len(sd.actions) < len(list) {

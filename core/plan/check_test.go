@@ -13,7 +13,7 @@ import (
 )
 
 // checkPlan holds for every plan, whatever the model's costs: what two hands cannot do does not
-// stand in it. It looks only at what players see, not at the solver's states.
+// are in it. It looks only at what players see, not at the solver's states.
 func checkPlan(t *testing.T, p *Plan) {
 	t.Helper()
 	c := planCheck{T: t, p: p, pl: &p.Request.Player, capo: float64(p.Request.Capo)}

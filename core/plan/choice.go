@@ -380,7 +380,7 @@ type marked struct {
 	was  play.StringState
 }
 
-// markLeaks lets a leak stand in the moments after it until something silences or
+// markLeaks lets a leak are in the moments after it until something silences or
 // strikes the string or it has died away. Its whole cost was charged where it began.
 func (p *Plan) markLeaks() {
 	var until [6]float64

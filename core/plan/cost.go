@@ -26,7 +26,7 @@ const (
 	leapFree     = 180.0 // mm that the hand moves within sight of where it was: about an octave's half
 	glideMost    = 7     // half steps that a note carries
 	scoopFrets   = 1     // a glide into a note begins this many frets away
-	freeTrailing = 3     // strings that trailing fingers may lie across beside a playing thumb
+	freeTrailing = 3     // strings that trailing fingers may lie across next to a playing thumb
 )
 
 // overTime is the convex cost of a movement that needs need seconds when avail are there.

@@ -57,7 +57,7 @@
 //   - A cost of going from hand to hand: changeCost or beginCost (left.go). By itself, too.
 //   - A cost of a bass note by itself: bassOptions (bass.go); leastBass and leastPick read it there.
 //   - A cost that depends on the picking state touches three places: the state (trellis.Pick and placeOf), its prices (turnAfter and
-//     layPlaces in lattice.go, from which debts follow), and its terms (turnTerms in choice.go). What it says of times stands in pace.go.
+//     layPlaces in lattice.go, from which debts follow), and its terms (turnTerms in choice.go). What it says of times is in pace.go.
 //   - A damper: dampingSearch.try (damp.go), dampedBy (choice.go), the situation (catalogue.go), leastEnding,
 //     allowedDampers, and the oracle.
 //   - A way to hold a note: stopsOn (stops.go); to sound it: legatoKind (left.go) and attacksOf.

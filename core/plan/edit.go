@@ -78,7 +78,7 @@ func newModelFrom(r *Request) (m *model, c *changes, err error) {
 	return m, c, err
 }
 
-// mostEdited is the share of a tune, one in so many, up to which an edit is quicker than to search anew.
+// mostEdited is the share of a tune, one in so many, up to which an edit is quicker than to search again.
 const mostEdited = 2
 
 // alikeButMusic reports whether r is for the same player in the same tuning, key and bars as q: then alike moments are the same.

@@ -424,7 +424,7 @@ func randomPin(t *testing.T, rng *rand.Rand, p *Plan) play.Pin {
 	return all[rng.IntN(len(all))].Pin(&p.Moments[i])
 }
 
-// TestMarginals checks every alternative against planning anew with that choice pinned.
+// TestMarginals checks every alternative against planning again with that choice pinned.
 func TestMarginals(t *testing.T) {
 	t.Parallel()
 	rng := rand.New(rand.NewPCG(5, 7))

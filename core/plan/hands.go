@@ -155,7 +155,7 @@ func (m *model) target(mo *moment, h *hand) {
 	}
 }
 
-// withBass checks a fretted bass note beside what the hand holds.
+// withBass checks a fretted bass note next to what the hand holds.
 func (m *model) withBass(h *hand, b *stop) bool {
 	if h.sounding != 0 && h.sounding.Has(b.str) || h.tapped() {
 		return false
@@ -258,7 +258,7 @@ func (m *model) under(fret float64, str int) pitch.Pitch {
 }
 
 // trailOptions lists how far the trailing fingers may lie: not at all, over just the covered
-// strings, or as far as they go; beside a playing thumb they stop short of its strings.
+// strings, or as far as they go; next to a playing thumb they stop short of its strings.
 func (m *model) trailOptions(covers int) []int {
 	out := []int{0}
 	if !m.school.Trailing {

@@ -306,7 +306,7 @@ func TestMonotone(t *testing.T) {
 	})
 }
 
-// 8: beside a slap on 2 and 4 the melody note is flicked by i or m, one of them; every treble string
+// 8: next to a slap on 2 and 4 the melody note is flicked by i or m, one of them; every treble string
 // that is not the note is silenced by the fretting hand or leaks, unless the flick is kept shallow.
 // A note that cannot be flicked costs the slap, and the plan says so.
 func TestSlapAndFlick(t *testing.T) {
@@ -420,7 +420,7 @@ func TestRestingFingers(t *testing.T) {
 	}
 }
 
-// Pins that cannot be kept are refused with a smallest set that conflicts: the pins beside
+// Pins that cannot be kept are refused with a smallest set that conflicts: the pins next to
 // it are not named.
 func TestPinConflict(t *testing.T) {
 	tu := coretest.Line('A', 80, tune.Quarter, "A", coretest.Notes(57, 57, 61, 64)...)

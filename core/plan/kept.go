@@ -11,7 +11,7 @@ import (
 
 // A kept plan is one that the player has taken up: what its strokes are stays, whatever the planner
 // would do today. Its choices (Plan.Choices) come back in Request.Kept. They give way to the player's pins: a
-// bar in which a pin wants a note or stroke otherwise is planned anew, the others stay. The plan that the
+// bar in which a pin wants a note or stroke otherwise is planned again, the others stay. The plan that the
 // request has without them is worked out too: what other choices cost is read there, and what keeping
 // costs is the Gap.
 

@@ -16,7 +16,7 @@ type attack uint8
 
 const (
 	plain    attack = iota // plucked where it is, or tapped
-	scoop                  // plucked beside the pitch, the slide moving into it
+	scoop                  // plucked next to the pitch, the slide moving into it
 	glideOn                // the slide moves on while the string sounds
 	hammerOn               // a finger comes down on the sounding string
 	ghost                  // a finger comes down on a silent string, or one that sounds something else
@@ -185,7 +185,7 @@ func (st *stage) shiftCost(k int, g *hand, a attack, y *tally) {
 }
 
 // beginCost adds the move and the manner of striking a note: dead on the wire, or gliding
-// in from beside it.
+// in from next to it.
 func (st *stage) beginCost(k int, g *hand, a attack, y *tally) {
 	st.shiftCost(k, g, a, y)
 	st.strikeCost(g, a, y)
@@ -204,7 +204,7 @@ func (st *stage) strikeCost(g *hand, a attack, y *tally) {
 	}
 }
 
-// scoops: a slide note long enough to be glided into, from beside the pitch.
+// scoops: a slide note long enough to be glided into, from next to the pitch.
 func (st *stage) scoops(g *hand) bool {
 	mo := st.mo
 	return mo.note >= 0 && g.slide && g.fret >= float64(st.m.req.Capo+1+scoopFrets) && st.m.noteSeconds[mo.note] >= st.m.w.ScoopNeeds
@@ -267,7 +267,7 @@ func (st *stage) changeCost(h, g *hand, y *tally) {
 	}
 }
 
-// cutCost: a finger lets go of the bass before the next stroke. A written note is to last as long as it is written, and
+// cutCost: a finger drops the bass before the next stroke. A written note is to last as long as it is written, and
 // no longer; the melody may take its open string from it.
 func (st *stage) cutCost(h, g *hand, y *tally) {
 	mo := st.mo

@@ -91,7 +91,7 @@ type moment struct {
 // wantsThumb: the pattern has a stroke here.
 func (mo *moment) wantsThumb() bool { return mo.stroke != nil && !mo.stroke.Optional }
 
-// held: the melody note goes on from before.
+// held reports whether the melody note continues from before.
 func (mo *moment) held() bool { return mo.note < 0 && mo.sounding >= 0 }
 
 // newModel prepares r; what is alike in base, which may be nil, it takes over. Errors: *RangeError, *PinError or plain validation

@@ -61,8 +61,8 @@ type pickShape struct {
 	h      *hand   // any hand of the shape
 	opts   []bassOption
 	plucks []pluck      // ways to pluck at an onset
-	flicks []pluck      // ways to flick it outward, beside a slap
-	touch  ring.Strings // strings beside fretting fingers, reached by their tips
+	flicks []pluck      // ways to flick it outward, next to a slap
+	touch  ring.Strings // strings next to fretting fingers, reached by their tips
 	edges  []int        // strings of fretting fingers, whose undersides lie on thinner ones
 	spare  bool         // a finger is free to be laid on a string
 	over   bool         // the thumb can reach over the neck to string 6

@@ -64,7 +64,7 @@ func (m *model) plucks(out []pluck, mo *moment, h *hand) []pluck {
 	return out
 }
 
-// flicks lists the ways to flick what h holds outward beside a slap: by i or m, never both, across
+// flicks lists the ways to flick what h holds outward next to a slap: by i or m, never both, across
 // the top strings, or kept shallow, so that it catches only the next thinner one.
 func (m *model) flicks(mo *moment, h *hand) (out []pluck) {
 	if h.sounding&^trebles != 0 || h.tapped() || h.hooked() {

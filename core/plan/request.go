@@ -15,7 +15,7 @@ import (
 )
 
 // Revision is raised whenever the same request may give another plan or document than before, so
-// that kept documents are made anew.
+// that kept documents are made again.
 const Revision = 12
 
 // Request is everything that a plan depends on.

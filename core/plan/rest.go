@@ -72,7 +72,7 @@ func inPlace(pl *pluck, d, str int) bool {
 	return true
 }
 
-// restMove is what it costs to come to rest and to move the arrangement, at most as much as coming down anew; lifting is free.
+// restMove is what it costs to come to rest and to move the arrangement, at most as much as coming down again; lifting is free.
 func (m *model) restMove(from, to int) float64 {
 	switch {
 	case to == 0 || !m.school.Rests:

@@ -135,7 +135,7 @@ func (c *termCase) holds() {
 	c.rule("a harmonic a half step off", len(harmonicsOn(c.m.req, 1, pitch.Midi(62+18))) > 0, false)
 }
 
-// slides: what the slide may touch, and what may lie beside it.
+// slides: what the slide may touch, and what may lie next to it.
 func (c *termCase) slides() {
 	covers := func(length float64, first, last int, bass bool) [][2]int {
 		c.set(func(r *Request) { r.Player.Slide.LengthMM = length }, 74)

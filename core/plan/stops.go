@@ -163,7 +163,7 @@ func (m *model) special(s *stop) bool {
 	return false
 }
 
-// voiced is what the ways to hold a note depend on beside the request.
+// voiced is what the ways to hold a note depend on next to the request.
 type voiced struct {
 	voices [1 + tune.MaxWith]pitch.Pitch // 0 for none
 	next   pitch.Pitch                   // of a single note that follows at once, 0 if there is none
@@ -397,7 +397,7 @@ func (s *stop) holds() float64 {
 }
 
 // indexAt is where the index finger lies when finger f is at a fret; the thumb over the
-// neck lies beside the index finger.
+// neck lies next to the index finger.
 func (m *model) indexAt(fret float64, finger int) float64 {
 	if finger == thumbOver {
 		finger = 1

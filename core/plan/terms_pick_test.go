@@ -206,7 +206,7 @@ func (c *termCase) dampers() {
 	lain := silence{struck: ring.Of(1)}
 	c.m.underHeel(shape, &lain, &bassOption{}, 0, 3)
 	c.is("HeelEffort", lain.damping, 3*inForce.HeelEffort)
-	// Two digits rest on strings 2 and 3 beside the one that plays string 1; string 2 was ringing.
+	// Two digits rest on strings 2 and 3 next to the one that plays string 1; string 2 was ringing.
 	lain = silence{struck: ring.Of(1), unw: ring.Of(2), unwanted: ring.Of(2)}
 	pl = pluck{}
 	pl.at[digits.A] = 1

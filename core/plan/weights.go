@@ -3,7 +3,7 @@ package plan
 import "stepping/core/fingering"
 
 // Weights of the model, in cost units: 1 is about the nuisance of a clearly awkward change or a clearly
-// heard leak. Times are seconds, lengths mm. Each stands in docs/model.md with its reason.
+// heard leak. Times are seconds, lengths mm. Each is in docs/model.md with its reason.
 type Weights struct {
 	// Width that counts as on target for a fretting fingertip: a share of the fret gap.
 	FretTarget float64
@@ -80,7 +80,7 @@ type Weights struct {
 
 	ThumbMelody float64 // the thumb plucking melody
 	Spread      float64 // per string that two neighbouring digits lie further apart than two
-	Flick       float64 // the index or middle finger flicking outward beside a slap
+	Flick       float64 // the index or middle finger flicking outward next to a slap
 	Shallow     float64 // keeping that so shallow that it catches one string more at most
 	Brush       float64 // one digit brushing several strings
 
@@ -105,7 +105,7 @@ type Weights struct {
 	RestShift    float64 // per string that they move together
 	RestHold     float64 // per digit that rests
 	RestStop     float64 // a digit resting on a string that was ringing
-	FingerTouch  float64 // a fretting finger touching a string beside it
+	FingerTouch  float64 // a fretting finger touching a string next to it
 	UnderTouch   float64 // its underside lying on one further thinner string
 	SpareEffort  float64 // a spare finger laid on a string
 	OverEffort   float64 // the thumb over the neck touching string 6

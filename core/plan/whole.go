@@ -124,7 +124,7 @@ func Fits(ctx context.Context, r Request) []Fit {
 }
 
 // reaches reports whether every note lies somewhere. What a note needs does not depend on where
-// it stands in the tune, so each is looked at once.
+// it is in the tune, so each is looked at once.
 func (r *Request) reaches() bool {
 	m := &model{req: r, w: r.weights(), neck: r.Player.Neck()}
 	seen := map[string]bool{}

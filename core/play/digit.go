@@ -33,7 +33,7 @@ func (d Digit) Number() int {
 // Damper is what silences a string: a digit, a finger of the fretting hand, or one of the others below.
 type Damper string
 
-// The dampers beside digits and single fingers. What percussion silences is named by it.
+// The dampers next to digits and single fingers. What percussion silences is named by it.
 const (
 	ByHeel     Damper = "heel"
 	ByTrailing Damper = "trailing" // the fingers behind the slide

@@ -35,14 +35,14 @@ type Moment struct {
 	Early   bool   // the thumb's note belongs to the next chord
 	Wanted  string // what the pattern wanted of the thumb, if it leads on instead
 	Arrival string // the next chord, where no stroke is wanted and its root may arrive early
-	LeadsTo string // the next chord, where the planner walks into it or arrives early of itself
+	LeadsTo string // the next chord, where the planner walks into it or arrives early by itself
 	Hit     string // percussion, of thumb.Hits
 	HitLost string // percussion that was wanted and is left out
 	Hand    LeftHand
 	Strings [6]StringState // index 0 is string 1
 	Digits  [5]int         // string that p, i, m, a, c each touch, plucking or stopping; 0 for none
 	Brush   bool           // one digit takes all the melody's strings
-	Flick   bool           // it is flicked outward, beside a slap
+	Flick   bool           // it is flicked outward, next to a slap
 	Heel    int            // strings under the heel, from string 6 inward
 	Share   float64        // of the time there is, what the most pressing move into this moment needs
 	Cost    Terms

@@ -16,7 +16,7 @@ import (
 // [At, To), or at At alone if To is 0. Zero fields leave that side of the choice open.
 //
 //   - Melody: the note (of chords the one of Voice) is played on String at Fret (from the
-//     nut) in the technique How, with Finger and Digit (NoDigit: not plucked). Fret counts only beside String.
+//     nut) in the technique How, with Finger and Digit (NoDigit: not plucked). Fret counts only next to String.
 //     Without a String, How names a kind: slide takes glides in, fret takes hammers and pulls.
 //   - Thumb: String, Fret, How and Finger; How Drop leaves the stroke out.
 //   - Tube: How Off keeps the slide off the strings, Slide keeps it on; Covers is how many

@@ -10,7 +10,7 @@ import (
 // counted from the nut are plain numbers.
 type CapoFret float64
 
-// FromCapo counts a fret from the nut anew from the capo.
+// FromCapo counts a fret from the nut again from the capo.
 func FromCapo(fret float64, capo int) CapoFret { return CapoFret(fret - float64(capo)) }
 
 // String writes the fret with two decimals at most.

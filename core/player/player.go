@@ -353,7 +353,7 @@ func (p *Profile) MoveTime(d, w float64) float64 { return p.FittsA + p.FittsB*ma
 var restrike = map[string]float64{"flesh": 0.13, "nails": 0.12, "thumbpick": 0.13, "picks": 0.17}
 
 // RestrikeTime is the least time in seconds in which one digit plays twice in a row: what was learnt of the
-// player, else what is usual with his attack.
+// player, else what is usual with their attack.
 func (p *Profile) RestrikeTime() float64 {
 	if p.RestrikeS > 0 {
 		return p.RestrikeS

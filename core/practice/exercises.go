@@ -12,11 +12,11 @@ import (
 	"stepping/core/tuning"
 )
 
-// Exercise is the layer of what is practised beside a ladder: made for this player, guitar and tuning out of
+// Exercise is the layer of what is practised next to a ladder: made for this player, guitar and tuning out of
 // what the log or the plan shows to be weak.
 const Exercise = "exercise"
 
-// Exercises returns the steps beside the ladder of a plan, those for what the log shows to be weak first; weak
+// Exercises returns the steps next to the ladder of a plan, those for what the log shows to be weak first; weak
 // are the states of the ladder's rungs, nil without a log. What the tune does not have is in none of them.
 func Exercises(p *plan.Plan, weak []State) []Step {
 	l := newLadder(p)

@@ -7,7 +7,7 @@ import (
 	"stepping/core/player"
 )
 
-// Hands are what the log shows of a player's hands: the figures of his profile that set how fast moves are.
+// Hands are what the log shows of a player's hands: the figures of their profile that set how fast moves are.
 type Hands struct {
 	A, B     Estimate // of Fitts's law, s and s per bit
 	Restrike Estimate // s

@@ -3,7 +3,7 @@
 //
 // The order is the one that players find by getting it wrong: one layer must run by itself before the next is
 // laid on it, a change is grown note by note, a hard spot is looped alone, and the tempo comes last. Why in
-// that order stands in docs/practice.md.
+// that order is in docs/practice.md.
 package practice
 
 import (

@@ -8,13 +8,13 @@ import (
 // Learner is a simulated player: what a staircase is tested on, and what fills the demo's log.
 //
 // He plays clean at a tempo with the probability of a cumulative normal over the logarithm of the tempo against
-// his threshold, the tempo at which every second pass is clean; a pass that is not clean nearly holds or breaks
+// their threshold, the tempo at which every second pass is clean; a pass that is not clean nearly holds or breaks
 // down by how far it lies above. A pass teaches most a little below the threshold, less where it is far too
 // fast or too slow (the challenge point of Guadagnoli and Lee 2004), and ever less toward Top (an exponential
 // learning curve); on a plateau nothing is learnt.
 type Learner struct {
 	Threshold float64 // quarter notes a minute, grows
-	Top       float64 // that he comes to in the end
+	Top       float64 // that they come to in the end
 	Rate      float64 // share of the way to Top that the best of passes teaches
 	Spread    float64 // of the threshold from pass to pass, log units; 0.05 is usual
 	Slips     float64 // probability that a pass fails whatever the tempo

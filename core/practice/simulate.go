@@ -10,10 +10,10 @@ import (
 	"stepping/core/player"
 )
 
-// Simulated is a simulated player who keeps to what Today says: he stands in for a real one in tests and in the demo.
+// Simulated is a simulated player who keeps to what Today says: it takes the place of a real one in tests and in the demo.
 type Simulated struct {
 	Seed  uint64
-	Hands player.Profile // whose Fitts figures and restrike time are his true ones
+	Hands player.Profile // whose Fitts figures and restrike time are their true ones
 	now   time.Time
 	rungs map[string]*Learner
 }
@@ -86,7 +86,7 @@ func passesOf(passes []Pass, key string) (out []Pass) {
 	return out
 }
 
-// learner is how the simulated player learns a rung: a single move up to what his hands allow, a step at a dead
+// learner is how the simulated player learns a rung: a single move up to what their hands allow, a step at a dead
 // walk from about there to well above, a climb from its foot to about its top.
 func (s *Simulated) learner(w *Work, r *Rung) *Learner {
 	key := w.Title + " " + r.Key // not by the ID: that is another in every installation
@@ -99,7 +99,7 @@ func (s *Simulated) learner(w *Work, r *Rung) *Learner {
 	rng := rand.New(rand.NewPCG(seed, 5))
 	l := &Learner{Threshold: r.Tempo * (0.95 + 0.5*rng.Float64()), Top: r.Tempo * (1.6 + 0.3*rng.Float64()),
 		Rate: 0.03 + 0.05*rng.Float64(), Spread: 0.05, Slips: 0.04}
-	if r.Goal > r.Tempo { // a climb: he comes to about where it ends
+	if r.Goal > r.Tempo { // a climb: they come to about where it ends
 		l.Threshold, l.Top = r.Tempo*(1+0.1*rng.Float64()), r.Goal*(1+0.2*rng.Float64())
 	}
 	if r.Move != nil {

@@ -29,7 +29,7 @@ func worksFor(t testing.TB, n int) (out []Work) {
 
 // TestMonth: a simulated player who does what Today says for two months gets on, layer by layer: no sitting is
 // longer than was asked, hands rest in time, it warms up first and stops last, nothing is begun before what it
-// stands on is solid, a date brings its tune forward, and what the log says of his hands is near what they are.
+// stands on is solid, a date brings its tune forward, and what the log says of their hands is near what they are.
 func TestMonth(t *testing.T) {
 	works := worksFor(t, 3)
 	works[2].By = monday.AddDate(0, 0, 40)

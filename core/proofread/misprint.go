@@ -12,13 +12,13 @@ import (
 
 // The search for misprints. A number is suspect if its pitch leaves the key *and* the chord by a half step, and
 // nothing on the page speaks for it: the pitch is not among the page's own, it leads nowhere by half steps.
-// What would be right is then one of the numbers beside it: a fret more or less, or the same fret on the next
+// What would be right is then one of the numbers next to it: a fret more or less, or the same fret on the next
 // string. Each is weighed by what the page does elsewhere, in bits of evidence:
 //
 //	fit = chord + place + repeat + position + line
 //
 // chord: a tone of the chord, or at least of the key; place: how often this string and fret stand on the page;
-// repeat: what stands there in bars that are alike otherwise; position: other notes at the time, or next to it,
+// repeat: what is there in bars that are alike otherwise; position: other notes at the time, or next to it,
 // at the same fret; line: a small step from the note before and to the one after.
 
 // evidence weighs the terms.
@@ -33,7 +33,7 @@ const (
 	otherStr   = 0.8  // taken away: a number is more often wrong than on the wrong string
 )
 
-// suspicion is by how much a mend must be better than what stands there.
+// suspicion is the least gain in evidence, in bits, before a correction is suggested.
 const suspicion = 1.6
 
 // ofBlues is the same for what belongs to a blues, or leans on a note that belongs: only what the page does elsewhere speaks against it.
@@ -154,7 +154,7 @@ func (s *search) inChord(e *event, p pitch.Pitch) bool {
 	return s.overBass(e, p)
 }
 
-// overBass stands in for a chord where none is written: p is the octave, major third or fifth over the bar's lowest other note.
+// overBass is in for a chord where none is written: p is the octave, major third or fifth over the bar's lowest other note.
 func (s *search) overBass(e *event, p pitch.Pitch) bool {
 	lowest := pitch.Pitch(math.MaxInt32)
 	for i := range s.page.Bars[e.bar].Notes {
@@ -388,7 +388,7 @@ func (s *search) onString(i, way int) int {
 
 func abs(p pitch.Pitch) pitch.Pitch { return max(p, -p) }
 
-// beside is the note before (-1) or after (1) note i in its line: of those that begin together the one nearest
+// next to is the note before (-1) or after (1) note i in its line: of those that begin together the one nearest
 // in pitch; -1 if there is none.
 func (s *search) beside(i, way int) int {
 	e := &s.events[i]
@@ -474,7 +474,7 @@ func (s *search) fit(i, str int, fret float64) (bits float64) {
 	return bits
 }
 
-// position is whether notes at the time and beside it stand at the same fret.
+// position is whether notes at the time and next to it stand at the same fret.
 func (s *search) position(i int, fret float64) (bits float64) {
 	e := &s.events[i]
 	for k := max(0, i-6); k < min(len(s.events), i+7); k++ {

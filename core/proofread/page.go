@@ -32,7 +32,7 @@ type Bar struct {
 	Width   int       // in characters
 	Notes   []Note    // by time, string 1 first
 	Chords  []Chord
-	Again   bool    // it is beside a repeat or the end of a section: it may be of any length
+	Again   bool    // it is next to a repeat or the end of a section: it may be of any length
 	Blank   []Blank // where notes could be written
 }
 
@@ -48,13 +48,13 @@ type Chord struct {
 	At    tune.Time
 	Chord chord.Chord
 	Place tune.Place
-	Text  string // as it stands there
+	Text  string // as it is there
 }
 
 // Note is a number on a string.
 type Note struct {
 	Place  tune.Place
-	Text   string // as it stands there
+	Text   string // as it is there
 	At     tune.Time
 	Dur    tune.Time
 	String int
@@ -94,7 +94,7 @@ type Finding struct {
 	Mend   *Mend   `json:"mend,omitempty"`
 }
 
-// Mend is what to write at a place instead of what stands there: a number, a chord, or dashes that take a
+// Mend is what to write at a place instead of what is there: a number, a chord, or dashes that take a
 // number away. From is where a number is taken away that belongs there.
 type Mend struct {
 	Line   int    `json:"line"`

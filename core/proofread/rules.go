@@ -199,7 +199,7 @@ func (s *search) gripFinding(b int, notes []*Note, why string) Finding {
 	return f
 }
 
-// readings are what a number could be meant as: one beside it, or one with a digit dropped or put before.
+// readings are what a number could be meant as: one next to it, or one with a digit dropped or put before.
 func (s *search) readings(n *Note) (out []float64) {
 	for _, fret := range []float64{n.Fret - 1, n.Fret + 1, n.Fret - 10, n.Fret + 10, math.Trunc(n.Fret / 10), math.Mod(n.Fret, 10), 0} {
 		if fret >= 0 && fret <= 22 && fret != n.Fret && !slices.Contains(out, fret) {
@@ -354,7 +354,7 @@ func (s *search) missingBass() (out []Finding) {
 	return out
 }
 
-// missingAt is the finding of a beat without bass: what stands there in the nearest bar with the same chord is offered.
+// missingAt is the finding of a beat without bass: what is there in the nearest bar with the same chord is offered.
 func (s *search) missingAt(b, beat int) Finding {
 	bar := &s.page.Bars[b]
 	at := tune.Time(beat) * bar.Meter.Pulse()

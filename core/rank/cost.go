@@ -137,7 +137,7 @@ func wrongThird(minor bool) int {
 	return 3
 }
 
-// strange is what a tuning costs that the player does not list, or, if he lists none, that few players
+// strange is what a tuning costs that the player does not list, or, if they list none, that few players
 // know; without a slide also the loss of the shapes of standard, the more chords there are.
 func strange(r *plan.Request, named tuning.Named) (cost float64) {
 	p := &r.Player

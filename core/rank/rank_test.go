@@ -45,7 +45,7 @@ func request(seed uint64, notes int) Request {
 	return Request{Plan: plan.Request{Tune: tu, Tuning: std, Player: player.Default(), Thumb: pattern.Alternating}, Guitar: g}
 }
 
-// The first ten are the first ten of planning every way, and standard tuning stands in the list.
+// The first ten are the first ten of planning every way, and standard tuning is in the list.
 func TestRankExhaustive(t *testing.T) {
 	ctx := context.Background()
 	for seed := range uint64(2) {

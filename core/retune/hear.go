@@ -90,8 +90,8 @@ func turnWords(turns float64) string {
 // peg is a string on its way from one pitch to another, in Hz.
 type peg struct{ from, to float64 }
 
-// Of which string was plucked: how far in cents beside its way a string may lie, and how near to an octave
-// beside its goal one that was tuned to the wrong octave.
+// Of which string was plucked: how far in cents next to its way a string may lie, and how near to an octave
+// next to its goal one that was tuned to the wrong octave.
 const (
 	besidesWay    = 250.0
 	besidesOctave = 80.0

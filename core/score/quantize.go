@@ -130,7 +130,7 @@ func (s *Score) move(to func(Units) Units) {
 	}
 }
 
-// Cost of a grid's step beside the distance of the notes, in quarters: a fine grid is always near, and is only worth having
+// Cost of a grid's step next to the distance of the notes, in quarters: a fine grid is always near, and is only worth having
 // if the coarse one is clearly off.
 const stepCost = 0.006
 

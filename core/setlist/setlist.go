@@ -32,7 +32,7 @@ type Request struct {
 	Start      tuning.Tuning // what the guitars are tuned to at first; empty: whatever the first tune on each wants
 	Opener     int
 	Closer     int
-	Neighbours [][2]int // pairs that stand beside each other, in either order
+	Neighbours [][2]int // pairs that stand next to each other, in either order
 }
 
 // Step is one tune of an order.

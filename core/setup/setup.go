@@ -19,7 +19,7 @@ import (
 // MaxSteps is how many half steps a tune may be moved.
 const MaxSteps = 36
 
-// Settings are everything about a tune that a player chooses, beside the player himself.
+// Settings are everything about a tune that a player chooses, apart from the player.
 type Settings struct {
 	Tuning   string            `json:"tuning"` // as tuning.Parse reads it
 	Capo     int               `json:"capo"`
@@ -38,7 +38,7 @@ type Settings struct {
 	Kept     *Kept             `json:"kept,omitempty"`   // the plan that the player has taken up
 }
 
-// Kept is a plan that a player has taken up: it stays as it is, whatever the planner or his taste come to be.
+// Kept is a plan that a player has taken up: it stays as it is, whatever the planner or their preferences become.
 type Kept struct {
 	Revision int        `json:"revision"` // of the planner that made it
 	Choices  []play.Pin `json:"choices"`
@@ -187,10 +187,10 @@ func (s Settings) WithoutMends() Settings {
 	return s
 }
 
-// WithoutPins lets go of every pin.
+// WithoutPins drops every pin.
 func (s Settings) WithoutPins() Settings { return s.with(func(*play.Pin) bool { return false }) }
 
-// WithoutPin lets go of the pin for the same thing as p.
+// WithoutPin drops the pin for the same thing as p.
 func (s Settings) WithoutPin(p *play.Pin) Settings {
 	return s.with(func(old *play.Pin) bool { return !old.SameTarget(p) })
 }

@@ -58,7 +58,7 @@ func TestWithPin(t *testing.T) {
 	}
 }
 
-// TestWhatFalls: each change lets go of just those pins whose strings, strokes or notes it takes away,
+// TestWhatFalls: each change drops just those pins whose strings, strokes or notes it takes away,
 // and the settings that it began with stay as they were.
 func TestWhatFalls(t *testing.T) {
 	tu := coretest.Line('D', 80, tune.Quarter, "D G", coretest.Notes(62, 64, 66, 69, 74, 71, 69, 66)...)

@@ -10,7 +10,7 @@ import (
 	"stepping/core/tuning"
 )
 
-// Faults are what a player, a guitar or a room does to a plan: takes with them have a known truth, and stand in for a microphone.
+// Faults are what a player, a guitar or a room does to a plan: takes with them have a known truth, and are in for a microphone.
 type Faults struct {
 	Notes   []NoteFault   `json:"notes,omitempty"`
 	Strings []StringFault `json:"strings,omitempty"`

@@ -6,7 +6,7 @@ import (
 )
 
 // Of the beat of notes: how many a minute it has, the likeliest, and by how many octaves players differ from that; how
-// far notes lie beside it, as a share of it; and how much a beat may differ from the one before.
+// far notes lie next to it, as a share of it; and how much a beat may differ from the one before.
 const (
 	slowestBeat = 45.0
 	fastestBeat = 190.0
@@ -18,7 +18,7 @@ const (
 )
 
 // Beats are the seconds of the beats under notes, from one at or before the first note to one after the last: of a tempo
-// that is found, or given in beats a minute, following the player where he is faster or slower (dynamic programming, as
+// that is found, or given in beats a minute, following the player where they are faster or slower (dynamic programming, as
 // Ellis 2007). Nil if there are too few notes.
 func Beats(notes []Heard, bpm float64) []float64 {
 	if len(notes) < 3 {

@@ -112,7 +112,7 @@ const (
 	begins       = 12.0  // for something beginning where the next moment does
 	onward       = -8.0  // without it
 	staysBegun   = -6.0  // something begins, and it is still the same moment
-	skipped      = -12.0 // a moment left out, beside onward
+	skipped      = -12.0 // a moment left out, next to onward
 	elsewhere    = -200.0
 	unfinished   = -10.0 // the recording ends before the last moment
 	leastLike    = 0.43  // mean likeness times order (share of moments right after the one before) under which it is another tune
@@ -305,7 +305,7 @@ func (s *search) length(i, by int) float64 {
 	return cost
 }
 
-// beforeTry is how many frames before the last try the search begins anew: 0.3 s.
+// beforeTry is how many frames before the last try the search begins again: 0.3 s.
 const beforeTry = 15
 
 // Of when a moment is due: how many places before it, or after it, tell so, how few are too few, how far off it

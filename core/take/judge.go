@@ -271,7 +271,7 @@ func (tk *Take) common() {
 // Stop is a moment before which the player stopped, or went back.
 type Stop struct {
 	Moment  int
-	Seconds float64 // more than his tempo gives
+	Seconds float64 // more than their tempo gives
 }
 
 // Of a stop: how much longer than the tempo says it takes to the next place, in seconds and as a share, before it is one.
@@ -397,8 +397,8 @@ type partial struct {
 }
 
 // drowns is by what factor another string's partial is higher than a string's own at the same frequency from
-// when on it is too faint to tell beside it: partials of a plucked string fall by some 9 dB an octave. never is
-// for strings that may be fainter than what they are heard beside.
+// when on it is too faint to tell next to it: partials of a plucked string fall by some 9 dB an octave. never is
+// for strings that may be fainter than what they are heard next to.
 const (
 	drowns = 4.0
 	never  = 1e9

@@ -12,12 +12,12 @@ type Position struct {
 	Moment int     // of the plan; -1 before the beginning
 	At     float64 // seconds since listening began at which it was struck
 	Sure   float64 // 0 to 1
-	Ratio  float64 // of his time to the plan's: 2 is half as fast; 0 if it is not known
+	Ratio  float64 // of their time to the plan's: 2 is half as fast; 0 if it is not known
 	Lost   bool    // for some time nothing sounded like the plan
 	Level  float64 // of what is heard, of full scale: the loudest since the last position
 }
 
-// Live follows a player while he plays: the same search as Follow, but with what has been heard so far alone, in memory
+// Live follows a player while they play: the same search as Follow, but with what has been heard so far alone, in memory
 // that does not grow. A position holds until another is surer, and one goes back or leaps only when some moments have
 // followed from there, so that a page does not jump to and fro.
 type Live struct {

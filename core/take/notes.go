@@ -32,7 +32,7 @@ const (
 // Played is what was heard of somebody who sang or played, without knowing what.
 type Played struct {
 	Line    []Heard // the melody, one note after another
-	Below   []Heard // what else was struck, if he played two parts
+	Below   []Heard // what else was struck, if they played two parts
 	Off     float64 // cents that the whole lies above A4 = 440 Hz
 	TwoPart bool    // more than one note at a time was heard: then the melody is less sure
 }

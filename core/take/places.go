@@ -12,8 +12,8 @@ const onsetSearch = 0.08
 type visit struct{ moment, frame int }
 
 // oneWay leaves of all visits those of one way through the plan: the most that follow each other in the plan as
-// in time, with the fewest breaks; of equal ones the latest. So a player who begins again is judged by his last
-// try, if he comes as far in it, and what sounds like the beginning once more after the end is none.
+// in time, with the fewest breaks; of equal ones the latest. So a player who begins again is judged by their last
+// try, if they come as far in it, and what sounds like the beginning once more after the end is none.
 func oneWay(way []int) (out []visit) {
 	var all []visit
 	for t, at := range way {

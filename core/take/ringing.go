@@ -27,10 +27,10 @@ const (
 	whileMoving = 0.3   // seconds more where a string is moved into its pitch: on its way it sounds like others
 	persists    = 0.03  // seconds over which a string has to be heard, or it may still be dying under its damper
 	dying       = 50.0  // dB a second that only a damped string falls
-	ringsDB     = -27.0 // under which a string is not heard beside the note
+	ringsDB     = -27.0 // under which a string is not heard next to the note
 	sympathyDB  = -18.0 // the same of a string that nothing has struck: it rings along faintly
 	overFloor   = 10.0  // dB that a partial stands over what lies around it
-	valley      = 4.0   // dB that it stands over the valleys beside it
+	valley      = 4.0   // dB that it stands over the valleys next to it
 	heardOf     = 5     // partials by which a string is heard: higher ones are faint
 	uneven      = 20.0  // dB that its lowest partial may lie under its strongest, or it is a higher string that is heard
 	standsOut   = 8.0   // dB that a shared partial stands over its neighbours
@@ -50,7 +50,7 @@ type suspect struct {
 	db     float64   // of the strongest of them against the loudest note
 }
 
-// rings finds what sounds at moment t between two times beside what should. Each string that should be silent is
+// rings finds what sounds at moment t between two times next to what should. Each string that should be silent is
 // suspected at the pitch that it was struck at before, and open; of those whose partials are there those struck before
 // are taken first, the lowest of them first, and what one explains counts no more for the others.
 func (j *judge) rings(t int, from, to float64) (out []Ringing) {
@@ -147,7 +147,7 @@ func (j *judge) suspects(mo *play.Moment) (out []suspect) {
 	return append(out, open...)
 }
 
-// heard reports whether a string is heard beside others, and fills in by what: its lowest partial that they
+// heard reports whether a string is heard next to others, and fills in by what: its lowest partial that they
 // have not must be there and about as strong as any, and most of the others.
 func (s *suspect) heard(lines []complex128, sounding []tone, frame int) bool {
 	loudest := 0.0
@@ -279,7 +279,7 @@ func stands(lines []complex128, hz float64, frame int) bool {
 // Extra is something that was struck and is not in the plan.
 type Extra struct{ AtSec, Hz float64 }
 
-// Of what is struck beside the plan.
+// Of what is struck next to the plan.
 const (
 	extraFlux  = 0.5
 	extraApart = 0.09 // seconds from every moment of the plan

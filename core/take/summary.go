@@ -129,7 +129,7 @@ const (
 	mostOff  = 0.125
 )
 
-// Verdict is what a player who is strict with himself would call the pass: broken if he began again or lost
+// Verdict is what a player who is strict would call the pass: broken if they began again or lost
 // more than a tenth of it, nearly if something is missing or rings, or more than an eighth of it is out of tune
 // or out of time.
 func (s *Summary) Verdict() practice.Verdict {

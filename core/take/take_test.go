@@ -433,7 +433,7 @@ func struckBefore(p *plan.Plan, m, str int) bool {
 	return false
 }
 
-// TestLanding: a slide that lands beside its place is told from where and how long it takes, glides of the plan
+// TestLanding: a slide that lands next to its place is told from where and how long it takes, glides of the plan
 // by where they come from, and notes that are there at once are none; accents that are played softly are told.
 func TestLanding(t *testing.T) {
 	found, all, soft := 0, 0, false
@@ -520,7 +520,7 @@ func TestVibrato(t *testing.T) {
 	}
 }
 
-// TestWrong: of melody notes that were left out beside the thumb, or struck at another fret, many are told to
+// TestWrong: of melody notes that were left out next to the thumb, or struck at another fret, many are told to
 // be missing, and what was struck instead is never told wrongly; of all clean takes at most one note is missing.
 func TestWrong(t *testing.T) {
 	told, right, all, false_, missing := 0, 0, 0, 0, 0

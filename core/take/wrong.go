@@ -27,7 +27,7 @@ type Instead struct {
 }
 
 // Of what is struck in place of a note that is not there: from when on it is listened for, seconds after the onset; how
-// many frets beside the place it is looked for, and how much louder its partials are than before the onset.
+// many frets next to the place it is looked for, and how much louder its partials are than before the onset.
 const (
 	awayFrom    = 0.02
 	lookBeside  = 3
@@ -35,7 +35,7 @@ const (
 	insteadDB   = -10.0 // under the loudest, at least
 	leastOfIt   = 3     // partials by which it is heard
 	samePitch   = 80.0  // cents within which two places count as one pitch
-	punctual    = 0.06  // seconds beside its time within which a moment is surely the one that it is taken for
+	punctual    = 0.06  // seconds next to its time within which a moment is surely the one that it is taken for
 	strokeFrame = longFrame
 )
 
@@ -186,7 +186,7 @@ func (m *meter) silent(e *expected, str int, from, to float64) bool {
 }
 
 // instead looks for what was struck in place of a note that is absent: on its string some frets away, or at its
-// fret on a string beside it; nil if nothing is heard there, or more than one.
+// fret on a string next to it; nil if nothing is heard there, or more than one.
 func (m *meter) instead(p *plan.Plan, e *expected, st *play.Stroke, from float64) *Instead {
 	at, before := int((from+awayFrom)*Rate), int(from*Rate)-strokeFrame
 	if before < 0 {
@@ -220,7 +220,7 @@ func (m *meter) instead(p *plan.Plan, e *expected, st *play.Stroke, from float64
 	return &found[0]
 }
 
-// candidates are the places beside a stroke's, those on its own string first.
+// candidates are the places next to a stroke's, those on its own string first.
 func candidates(p *plan.Plan, st *play.Stroke) (out []Instead) {
 	add := func(str, fret int) {
 		if str >= 1 && str <= tuning.Strings && fret >= p.Request.Capo {

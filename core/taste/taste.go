@@ -1,6 +1,6 @@
-// Package taste learns a player's taste from the choices that he has made himself: the notes and strokes
-// that he has pinned, and those of the plans that he keeps. It moves a few weights of the planner a
-// little, so that it would have chosen as he did, and says in words what that is.
+// Package taste learns a player's taste from the choices that they have made themselves: the notes and strokes
+// that they have pinned, and those of the plans that they keep. It moves a few weights of the planner a
+// little, so that it would have chosen as they did, and says in words what that is.
 //
 // A choice that the planner would have made anyhow teaches nothing, but must not be lost. What is sought is
 // package fit's objective over the choices: a weight moves only if it wins two choices or more, and at most by
@@ -34,7 +34,7 @@ const MostNotes = 300
 // Source is a tune of the player's, and what the planner is asked for it.
 type Source struct {
 	Name    string
-	Request plan.Request // with his pins and what he keeps
+	Request plan.Request // with their pins and what they keep
 }
 
 // Choice is one note or stroke that the player has chosen.
@@ -74,7 +74,7 @@ type Lesson struct {
 // Enough reports whether there are choices enough to learn from.
 func (l *Lesson) Enough() bool { return l.Against >= MinAgainst }
 
-// Learn finds what the player's choices in his tunes teach. progress is told the share done, 0 … 1.
+// Learn finds what the player's choices in their tunes teach. progress is told the share done, 0 … 1.
 func Learn(ctx context.Context, sources []Source, progress func(float64)) (*Lesson, error) {
 	l := &Lesson{}
 	var cases []reference.Case
@@ -194,7 +194,7 @@ func choicesOf(ctx context.Context, number int, s *Source) ([]Choice, reference.
 	}}, nil
 }
 
-// changes plans every tune with the taste, his pins and what he keeps in force, and says what is played otherwise.
+// changes plans every tune with the taste, their pins and what they keep in force, and says what is played otherwise.
 func changes(ctx context.Context, sources []Source, t player.Taste) ([]Change, error) {
 	var out []Change
 	for i := range sources {

@@ -39,8 +39,8 @@ func played(t *testing.T, taste player.Taste, most int) []Source {
 	return out
 }
 
-// A player who minds the upper frets less and fretted notes more is understood from his pins: the planner then makes most
-// of his choices by itself, no weight moves further than it may, and the pins' own tunes need no change.
+// A player who minds the upper frets less and fretted notes more is understood from their pins: the planner then makes most
+// of their choices by itself, no weight moves further than it may, and the pins' own tunes need no change.
 func TestLearn(t *testing.T) {
 	t.Parallel()
 	sources := played(t, player.Taste{"MixedFret": 1.5, "LongFretted": 1.5, "MixedSlide": 0.67, "OpenSustained": 1.5}, 12)

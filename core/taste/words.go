@@ -9,7 +9,7 @@ import (
 	"stepping/core/player"
 )
 
-// leaning is a direction in which a choice differs from the planner's; each has its opposite beside it.
+// leaning is a direction in which a choice differs from the planner's; each has its opposite next to it.
 type leaning int
 
 const (

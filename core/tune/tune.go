@@ -16,7 +16,7 @@ import (
 	"stepping/core/pitch"
 )
 
-// Place is where something stands in the source text, both from 1; 0 if unknown.
+// Place is where something is in the source text, both from 1; 0 if unknown.
 type Place struct{ Line, Column int }
 
 // Note is one melody note, or several struck together.
@@ -54,7 +54,7 @@ func (m Marks) Names() (out []string) {
 	return out
 }
 
-// MaxWith is how many notes may sound beside the highest.
+// MaxWith is how many notes may sound next to the highest.
 const MaxWith = 4
 
 // Voices returns all the note's pitches, the highest first.

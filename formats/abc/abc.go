@@ -323,7 +323,7 @@ func isField(s string) bool {
 	return len(s) >= 2 && s[1] == ':' && (s[0] >= 'A' && s[0] <= 'Z' || s[0] >= 'a' && s[0] <= 'z' || s[0] == '+') && !strings.HasPrefix(s[1:], ":|")
 }
 
-// field reads the field of the given letter, whose value stands in text[from:to].
+// field reads the field of the given letter, whose value is in text[from:to].
 func (p *parser) field(letter byte, from, to int) error {
 	value := p.text[from:to]
 	at := from + len(value) - len(strings.TrimLeft(value, " \t"))

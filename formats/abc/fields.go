@@ -95,7 +95,7 @@ func (p *parser) noteUnit() tune.Time {
 	return tune.Whole / 8
 }
 
-// tempoWords are what stands beside a tempo without changing it.
+// tempoWords are what stands next to a tempo without changing it.
 var tempoWords = strings.NewReplacer("ca.", "", "ca", "", "c.", "", "approx.", "", "~", "", "≈", "", "about", "", "–", "-")
 
 // tempoField reads Q:1/4=100, Q:"text" 3/8=80, Q:100 (unit notes a minute), 120-130 (the middle) or just text.

@@ -60,7 +60,7 @@ type musicState struct {
 	tieFrom   int       // item whose notes are tied onward, -1
 	written   tune.Time // length of the bar so far
 	barStart  tune.Place
-	loose     bool // this bar may have any length: first, or beside a repeat or section end
+	loose     bool // this bar may have any length: first, or next to a repeat or section end
 }
 
 func (s *musicState) reset() {

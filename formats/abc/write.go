@@ -162,7 +162,7 @@ func (w *writer) endLine() {
 	w.bars, w.sung = 0, nil
 }
 
-// changes writes what begins at at beside notes.
+// changes writes what begins at at next to notes.
 func (w *writer) changes(at tune.Time) {
 	tu := w.tune
 	for ; w.meter < len(tu.Meters) && tu.Meters[w.meter].At <= at; w.meter++ {

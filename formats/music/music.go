@@ -21,7 +21,7 @@ import (
 	"stepping/formats/tabtext"
 )
 
-// Options are what a reader may be told beside the file.
+// Options are what a reader may be told next to the file.
 type Options struct {
 	Tuning    *tuning.Tuning // of tablature, whatever it says itself; nil: what it says
 	Otherwise *tuning.Tuning // of tablature that does not say; nil: standard

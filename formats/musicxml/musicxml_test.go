@@ -177,7 +177,7 @@ func TestOrder(t *testing.T) {
 	}
 }
 
-// everything is one measure of all that is read beside order.
+// everything is one measure of all that is read next to order.
 const everything = `<measure number="0" implicit="yes"><attributes><divisions>6</divisions><key><fifths>-2</fifths><mode>minor</mode></key>
  <time><beats>2+1</beats><beat-type>4</beat-type></time><clef><sign>G</sign><line>2</line><clef-octave-change>-1</clef-octave-change></clef>
  <transpose><diatonic>-1</diatonic><chromatic>-2</chromatic><octave-change>-1</octave-change></transpose></attributes>
@@ -310,7 +310,7 @@ func long(notes int) string {
 	return xmlOf(b.String())
 }
 
-// TestSize: 4,000 notes are read, more are refused. The time is a wide bound; what was measured stands in docs/speed.md.
+// TestSize: 4,000 notes are read, more are refused. The time is a wide bound; what was measured is in docs/speed.md.
 func TestSize(t *testing.T) {
 	start := time.Now()
 	if sc, err := musicxml.Read(strings.NewReader(long(4000))); err != nil || sc.Count() != 4000 || time.Since(start) > 2*time.Second {

@@ -21,7 +21,7 @@ import (
 )
 
 // sequence is, for each element that this program writes, which elements it may hold and in which order, as the
-// format's definition of version 4.0 states them; those that come in any order stand in any.
+// format's definition of version 4.0 states them; those that come in any order are in any.
 var sequence = map[string][]string{
 	"score-partwise": {"work", "part-list", "part"}, "work": {"work-title"}, "part-list": {"score-part"}, "score-part": {"part-name"},
 	"attributes": {"divisions", "key", "time", "clef", "staff-details"},

@@ -111,7 +111,7 @@ func Read(r io.Reader, name string) (*reference.Reference, error) {
 
 var fingerOf = regexp.MustCompile(`^[0-4TS](/[0-4TS])*$|^\?$`)
 
-// fingers reads which finger takes each note, in the order and grouping of the section beside it. 0 and S, open and under the slide,
+// fingers reads which finger takes each note, in the order and grouping of the section next to it. 0 and S, open and under the slide,
 // are no fingers.
 func fingers(f field, notes [][]reference.Note, beside string) error {
 	words := word.FindAllString(f.value, -1)

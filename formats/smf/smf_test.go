@@ -63,7 +63,7 @@ func TestTuneReadsBack(t *testing.T) {
 	}
 }
 
-// TestPlanOnStrings: in a plan's file every note stands in the channel of its string, at its pitch, and glides come from below.
+// TestPlanOnStrings: in a plan's file every note is in the channel of its string, at its pitch, and glides come from below.
 func TestPlanOnStrings(t *testing.T) {
 	p, err := plan.Solve(context.Background(), plan.Request{Tune: coretest.Wander(3, 32), Tuning: coretest.Tuning("Open D"),
 		Player: player.Default(), Thumb: pattern.Alternating})

@@ -62,7 +62,7 @@ type segment struct {
 	after    string
 }
 
-// segments cuts a line at its bar lines, with the repeat signs beside them.
+// segments cuts a line at its bar lines, with the repeat signs next to them.
 func segments(line []rune, start int) (out []segment) {
 	before, from := "", start
 	for i := start; i < len(line); {
@@ -329,7 +329,7 @@ func (s *scanner) add(t token) {
 				t.how = play.Glide
 			}
 		}
-		if s.pendAt == t.col-1 { // a sign hard before its number stands in the number's column
+		if s.pendAt == t.col-1 { // a sign hard before its number is in the number's column
 			t.col--
 		}
 	}
@@ -402,7 +402,7 @@ func (b *bar) short() (str, by int) {
 const mostShort = 2
 
 // unslip moves what stands behind a missing dash to where it belongs, and tells which line is short. The dash is missing where most of the
-// line's numbers then stand in columns of other lines, or at the distances that those have; of equals as far back as can be.
+// line's numbers then are in columns of other lines, or at the distances that those have; of equals as far back as can be.
 func (r *reader) unslip(b *bar) {
 	str, by := b.short()
 	if str == 0 {

@@ -104,7 +104,7 @@ func isDash(r rune) bool {
 
 func isBar(r rune) bool { return r == '|' || r == '‖' || r == '¦' || r == '│' }
 
-// others are the characters beside dashes, bars and digits that stand on a string.
+// others are the characters next to dashes, bars and digits that stand on a string.
 const others = "hHpPbBrRsStTxXvVoOM~^*<>()[]{}/\\:.+' \u00bd\u00bc"
 
 // tabLine takes a line for one string: its name and where its music begins; ok is false if it is none.

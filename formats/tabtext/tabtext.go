@@ -1,7 +1,7 @@
 // Package tabtext writes a plan as plain text tablature.
 //
 // Six lines, string 1 on top, named by their open notes; a column for each moment and for each beat.
-// Frets count from the capo. A note under the slide stands in angle brackets, <5>, one that
+// Frets count from the capo. A note under the slide is in angle brackets, <5>, one that
 // it glides into behind a stroke, /<5>; an open string is 0. A letter before the fret says hammered
 // (h), pulled off (p), bent (b, to the fret of its pitch) or tapped (t); o marks a harmonic. Above stand the
 // bars' numbers on paper and the chords; below the picking hand's digits, percussion where there is any, and
@@ -195,7 +195,7 @@ func broken(columns []column) []block {
 	return out
 }
 
-// writeLine writes bars beside each other.
+// writeLine writes bars next to each other.
 func writeLine(w io.Writer, p *plan.Plan, bars []block) {
 	var text [rows]row
 	for s := range 6 {

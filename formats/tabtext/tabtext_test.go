@@ -48,7 +48,7 @@ var number = regexp.MustCompile(`(?:/?<|[hpbt])?\d+(?:\.\d+)?[>o]?`)
 
 // TestEveryStrokeIsWritten reads the tab back: per string the frets in order are those of
 // the plan, counted from the capo, in brackets under the slide; lines are equally long and no longer
-// than a page is wide; every bar played stands there with its number and its beats.
+// than a page is wide; every bar played is there with its number and its beats.
 func TestEveryStrokeIsWritten(t *testing.T) {
 	slapped := slices.IndexFunc(pattern.Library, func(p pattern.Pattern) bool {
 		return p.Meter == "4/4" && slices.ContainsFunc(p.Beats, func(b pattern.Beat) bool { return b.Hit == pattern.Slap })

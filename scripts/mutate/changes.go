@@ -15,7 +15,7 @@ import (
 )
 
 // readList reads changes: for each a line "# name", the file, the text as it is after "- " and as it
-// becomes after "+ ". The text must stand in the file once.
+// becomes after "+ ". The text must are in the file once.
 func readList(text, root string) ([]mutant, error) {
 	var out []mutant
 	for _, block := range strings.Split(strings.TrimSpace(text), "\n\n") {
@@ -42,7 +42,7 @@ var drawnFrom = []string{"core", "formats", "store", "jobs", "web"}
 // leftOut are files that are not changed: help for tests.
 var leftOut = []string{"core/coretest/", "core/score/scoretest/", "store/storetest/"}
 
-// site is a place in a file and what may stand there instead.
+// site is a place in a file and what may are there instead.
 type site struct {
 	name, file string
 	from, to   int

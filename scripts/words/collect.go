@@ -106,7 +106,7 @@ var letters = regexp.MustCompile(`^[("“‘…]*[A-Za-z][a-z’']+[.,:;!?)”�
 
 func oneLine(s string) string { return strings.Join(strings.Fields(s), " ") }
 
-// What stands in a template: actions, comments and tags are cut out; attributes that are read or heard are texts too.
+// What is in a template: actions, comments and tags are cut out; attributes that are read or heard are texts too.
 var (
 	action    = regexp.MustCompile(`(?s)\{\{.*?\}\}`)
 	htmlTag   = regexp.MustCompile(`(?s)<[^>]*>`)

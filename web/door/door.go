@@ -26,7 +26,7 @@ type Config struct {
 	Store *store.Store
 	Owner store.ID // the player who needs no account while Access does not ask for one
 	Access
-	Host string // a host name that requests may use beside IP addresses and localhost; "" for none
+	Host string // a host name that requests may use next to IP addresses and localhost; "" for none
 
 	Bodies     map[string]int64 // by route: bytes that a request may have, where that is not MaxBody
 	Streamed   map[string]bool  // routes whose body is read by their handler as it comes
@@ -216,7 +216,7 @@ func Owner(c *gin.Context) store.ID {
 // Name is the name of the account that is signed in, "" if none is needed.
 func Name(c *gin.Context) string { return c.GetString(nameKey) }
 
-// open are the addresses that need no account beside style and scripts: each is answered alike for everybody.
+// open are the addresses that need no account next to style and scripts: each is answered alike for everybody.
 var open = map[string]bool{"/healthz": true, "/readyz": true, "/sign-in": true, "/welcome/:secret": true}
 
 // who finds out whose request it is. It decides for every address: what is not open is refused to whom it does not know.

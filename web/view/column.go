@@ -271,7 +271,7 @@ func quietTip(s int, st play.StringState) string {
 	return fmt.Sprintf("String %d is kept quiet: %s", s, plan.DamperText(st.By))
 }
 
-// hitX is where percussion falls: between the strings that it touches, or beside them.
+// hitX is where percussion falls: between the strings that it touches, or next to them.
 func hitX(hit string) float64 {
 	switch hit {
 	case pattern.Slap:

@@ -14,7 +14,7 @@ import (
 // Grip is a grip as drawn: a stretch of the neck true to scale, string 1 on top.
 type Grip struct {
 	Width, Height float64
-	Labels        float64 // width of what stands beside the neck
+	Labels        float64 // width of what stands next to the neck
 	Frets         []FretLine
 	Strings       []gripString
 	Tips          []gripTip

@@ -14,7 +14,7 @@ import (
 // top. Lengths are drawing units, neckScale to the millimetre.
 type Neck struct {
 	Width, Height float64
-	Labels        float64 // width of what stands beside the neck
+	Labels        float64 // width of what stands next to the neck
 	Frets         []FretLine
 	Strings       []neckString
 	Slide         *slideView

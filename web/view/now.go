@@ -372,7 +372,7 @@ func newFront(mo *play.Moment) []frontView {
 	return out
 }
 
-// behindText says what the fingers beside a worn slide can do.
+// behindText says what the fingers next to a worn slide can do.
 func behindText(p *plan.Plan, mo *play.Moment) string {
 	pl := &p.Request.Player
 	if !mo.Hand.SlideOn || pl.Lap() {
@@ -558,7 +558,7 @@ func PinJSON(p *play.Pin) string {
 	return string(data)
 }
 
-// choiceView is a choice for one moment beside the places, with its pin as JSON.
+// choiceView is a choice for one moment next to the places, with its pin as JSON.
 type choiceView struct{ Text, Pin string }
 
 // positionOf is the fret above the capo at which the index finger lies if the melody note is fretted; 0 if it is not.

@@ -60,7 +60,7 @@ type paperMark struct {
 	Y      float64
 	Text   string
 	Form   string // slide, fret or open
-	Finger string // beside the number
+	Finger string // next to the number
 	W      float64
 	Glide  bool
 	Above  string // h, p, b, t, o

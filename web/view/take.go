@@ -126,7 +126,7 @@ func (r *takeRow) dot(x, value, most, off float64, title string) {
 
 // Heard is what was heard at a moment of the plan, for the time column.
 type Heard struct {
-	Cents, Ms string // as they are written beside the row
+	Cents, Ms string // as they are written next to the row
 	Words     string // "" if nothing is known
 	Off       bool   // far enough off to be told
 }

@@ -42,7 +42,7 @@ type Truth struct {
 	Ringing  map[Stroke]float64 // seconds for which each string has rung where it should not
 	Forgot   []Stroke           // where that begins
 	Heavy    int                // moments that were left out as a whole
-	Stopped  bool               // he stopped, or went back
+	Stopped  bool               // they stopped, or went back
 	Sounding float64            // seconds of the performance
 }
 

@@ -97,7 +97,7 @@ func ask(p *plan.Plan) int {
 	return t
 }
 
-// edits plans anew after small changes: the second other place of a note pinned, which was asked about, the pin taken away, another
+// edits plans again after small changes: the second other place of a note pinned, which was asked about, the pin taken away, another
 // chord; then asks about the plan with the pin.
 func edits(n int) {
 	p := solve(request(n, "Open D"))

@@ -237,7 +237,7 @@ func (y *toy) rest(t int, from *State, through func(t int, s *State) bool) Cost 
 	return min(least, Inf)
 }
 
-// changed is y with the stages lo to hi drawn anew.
+// changed is y with the stages lo to hi drawn again.
 func (y *toy) changed(rng *rand.Rand, lo, hi int) *toy {
 	z := &toy{stages: slices.Clone(y.stages), move: y.move}
 	for t := range z.stages {

@@ -150,7 +150,7 @@ func sameMarginals(t *testing.T, y *toy, p *Pass, l *Lattice, at int) {
 	}
 }
 
-// TestEdit: a toy of which some stages are drawn anew is solved by an edit as from nothing, to the last step, and explored as from
+// TestEdit: a toy of which some stages are drawn again is solved by an edit as from nothing, to the last step, and explored as from
 // nothing, all of it or in part; so is the edit of an edit, and the way back.
 func TestEdit(t *testing.T) {
 	rng, p := rand.New(rand.NewPCG(3, 26)), &Pass{}
