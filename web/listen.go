@@ -108,7 +108,7 @@ func (s *Server) planHeard(c *gin.Context) (p *plan.Plan, rate int, ok bool) {
 func (s *Server) listen(c *gin.Context, rate, channels int, e ear) {
 	owner := door.Owner(c)
 	if !s.listeners.enter(owner) {
-		s.fail(c, http.StatusTooManyRequests, errors.New("Stepping is already listening in several tabs: stop one of them"))
+		s.fail(c, http.StatusTooManyRequests, errors.New("several tabs are already listening: stop one of them"))
 		return
 	}
 	defer s.listeners.leave(owner)

@@ -505,7 +505,7 @@ func (s *Server) atMoment(c *gin.Context) {
 	if err := s.addReasons(ctx, t.Owner, w, &now); err != nil && (c.Query("soon") == "" || !notYet(err)) {
 		if busy := (*jobs.NotReady)(nil); errors.As(err, &busy) {
 			c.Header("Retry-After", "5")
-			s.fail(c, http.StatusServiceUnavailable, errors.New("Stepping is busy: try again in a few seconds"))
+			s.fail(c, http.StatusServiceUnavailable, errors.New("one moment: Stepping is busy. Try again in a few seconds"))
 			return
 		}
 		s.failFor(c, err)

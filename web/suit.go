@@ -291,7 +291,7 @@ func (s *Server) startSuit(c *gin.Context) {
 	}
 	basis := desk.Basis(t, &prof.Profile) + present.String()
 	if err := s.runSuit(c.Request.Context(), t, keep, basis, r); err != nil {
-		s.fail(c, http.StatusServiceUnavailable, errors.New("Stepping is busy: try again in a moment"))
+		s.fail(c, http.StatusServiceUnavailable, errors.New("one moment: Stepping is busy. Try again in a few seconds"))
 		return
 	}
 	c.Redirect(http.StatusSeeOther, suitLink(t, keep))

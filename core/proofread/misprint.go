@@ -388,7 +388,7 @@ func (s *search) onString(i, way int) int {
 
 func abs(p pitch.Pitch) pitch.Pitch { return max(p, -p) }
 
-// next to is the note before (-1) or after (1) note i in its line: of those that begin together the one nearest
+// beside is the note before (-1) or after (1) note i in its line: of those that begin together the one nearest
 // in pitch; -1 if there is none.
 func (s *search) beside(i, way int) int {
 	e := &s.events[i]
