@@ -69,6 +69,9 @@ func renderAttrs(n *html.Node) (out string) {
 // TestExtremes sends extreme values in every field of every form of every page: each answer comes soon, none is a fault of the
 // server's, and memory stays where it was.
 func TestExtremes(t *testing.T) { // alone: it looks at the memory of the whole process
+	if testing.Short() {
+		t.Skip("the long form has it")
+	}
 	patientOnly(t)
 	s := newSite(t)
 	guitar, slide := s.shelved(t)

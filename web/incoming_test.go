@@ -360,6 +360,9 @@ func TestChordsProposed(t *testing.T) {
 // TestNeckByKeyboard enters a tune of 16 bars with the keyboard alone, four keys a second, in under two minutes
 // and at most three keys a note; all of it is there after a reload, and it is planned with its places.
 func TestNeckByKeyboard(t *testing.T) {
+	if testing.Short() {
+		t.Skip("long; the long form has it")
+	}
 	t.Parallel()
 	s := newSite(t)
 	b := newTab(t, s, 1280, 800)

@@ -60,6 +60,9 @@ func (s *site) chooses(t *testing.T) (pins int) {
 
 // TestTaste: a plan is kept with a key and stays while the player's taste is learnt, taken and dropped.
 func TestTaste(t *testing.T) {
+	if testing.Short() {
+		t.Skip("long; the long form has it")
+	}
 	t.Parallel()
 	s := newSite(t)
 	b := newTab(t, s, 1280, 800)

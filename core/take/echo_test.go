@@ -22,6 +22,9 @@ func comesBack(own []float64, late int, gain float64) []float64 {
 // TestEcho: what we play ourselves, a click and the thumb's bass, is taken out of what the microphone hears, and how
 // long it takes to come back is found; a player over it, out of time with it, is followed as if it were not there.
 func TestEcho(t *testing.T) {
+	if testing.Short() {
+		t.Skip("seconds of sound, taken apart")
+	}
 	from, to, _ := chosen(t, "plain")
 	if testing.Short() {
 		to = from + 1

@@ -18,7 +18,7 @@ func TestStrumEar(t *testing.T) {
 		"phone": func(s []float64) []float64 { return taketest.Noise(taketest.Phone(s), 25, 3) },
 	} {
 		right, all := 0, 0
-		for seed := range seeds(3, 20) {
+		for seed := range seeds(1, 20) {
 			rng := rand.New(rand.NewPCG(seed, 21))
 			tn := coretest.Tuning([]string{"Open D", "Open G", "Standard"}[seed%3])
 			pf := &taketest.Performance{Seconds: 5.5}

@@ -221,6 +221,9 @@ func seeds(few, many uint64) uint64 {
 // TestTries: a player who begins again is judged by the last try, and one who stops early has the rest missing;
 // what is added is extra.
 func TestTries(t *testing.T) {
+	if testing.Short() {
+		t.Skip("TestGoldenTake and TestJudge say most of it")
+	}
 	p := aPlan(t, 0)
 	whole := render(t, p, sound.Options{})
 	third, most := int(p.Moments[len(p.Moments)/3].Seconds*rate), int(p.Moments[len(p.Moments)*3/4].Seconds*rate)
@@ -366,6 +369,9 @@ func TestJudge(t *testing.T) {
 // TestRinging: a string whose damper was forgotten is found where it rings, on the right string, and nothing is
 // found where all are silent.
 func TestRinging(t *testing.T) {
+	if testing.Short() {
+		t.Skip("TestGoldenTake and TestJudge say most of it")
+	}
 	hits, misses, wrong, clean := 0, 0, 0, 0
 	for seed := range seeds(2, 8) {
 		p := aPlan(t, seed)
@@ -436,6 +442,9 @@ func struckBefore(p *plan.Plan, m, str int) bool {
 // TestLanding: a slide that lands next to its place is told from where and how long it takes, glides of the plan
 // by where they come from, and notes that are there at once are none; accents that are played softly are told.
 func TestLanding(t *testing.T) {
+	if testing.Short() {
+		t.Skip("TestGoldenTake and TestJudge say most of it")
+	}
 	found, all, soft := 0, 0, false
 	for seed := range seeds(2, 8) {
 		p := aPlan(t, seed)
@@ -523,6 +532,9 @@ func TestVibrato(t *testing.T) {
 // TestWrong: of melody notes that were left out next to the thumb, or struck at another fret, many are told to
 // be missing, and what was struck instead is never told wrongly; of all clean takes at most one note is missing.
 func TestWrong(t *testing.T) {
+	if testing.Short() {
+		t.Skip("TestGoldenTake and TestJudge say most of it")
+	}
 	told, right, all, false_, missing := 0, 0, 0, 0, 0
 	for seed := range seeds(2, 8) {
 		p := aPlan(t, seed)
