@@ -23,7 +23,7 @@ func TestDrift(t *testing.T) {
 	b.open(s.tunePath(t, 1) + "/ladder")
 	b.open(eval[string](b, "document.querySelector('a[href*=\"+click\"], a[href*=\"%20click\"]').getAttribute('href')"))
 	b.until("document.querySelector('#sitting')._x_dataStack")
-	const repeats, span = 4, 3*time.Minute
+	const repeats, span = 4, 3 * time.Minute
 	b.key(".") // a browser plays nothing before a key was pressed
 	eval[bool](b, `(() => {
 		const page = document.querySelector('#sitting')._x_dataStack[0];
