@@ -365,7 +365,7 @@ func factsOf(tu *tune.Tune, f *music.File) []draftFact {
 		out = append(out, draftFact{"Range", lo.String() + " to " + hi.String()})
 	}
 	out = append(out, draftFact{"Key", keyName(tu.Key)}, draftFact{"Meter", fmt.Sprintf("%d/%d", tu.Meters[0].Num, tu.Meters[0].Den)},
-		draftFact{"Tempo", fmt.Sprintf("%.4g a minute", tu.Tempos[0].BPM)})
+		draftFact{"Tempo", fmt.Sprintf("%.4g bpm", tu.Tempos[0].BPM)})
 	if swing := swingWords(tu.Swing); swing != "" {
 		out = append(out, draftFact{"Swing of eighths", swing})
 	}
