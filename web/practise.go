@@ -357,7 +357,7 @@ func (s *Server) takeBackPass(c *gin.Context) {
 	if k := p.find(last.Key); k >= 0 {
 		at = k
 	}
-	s.afterPass(c, &p, at, p.passes[:n-1], fmt.Sprintf("Taken back: %s at %s.", last.Verdict, figure(last.Tempo)))
+	s.afterPass(c, &p, at, p.passes[:n-1], fmt.Sprintf("Undone: %s at %s bpm.", last.Verdict, figure(last.Tempo)))
 }
 
 // afterPass shows a step after its passes have changed: to a script its part, else by way of a new request.

@@ -129,7 +129,7 @@ func (s *site) passByPedal(t *testing.T, b *tab) {
 		t.Errorf("%d passes after %d", len(got), was)
 	}
 	b.key(kb.Backspace)
-	b.until("document.querySelector('.notice')?.textContent.includes('Taken back: clean')")
+	b.until("document.querySelector('.notice')?.textContent.includes('Undone: clean')")
 	if got := s.logged(t); len(got) != was {
 		t.Errorf("%d passes after one of %d was taken back", len(got), was+1)
 	}
@@ -145,7 +145,7 @@ func (s *site) passByPedal(t *testing.T, b *tab) {
 	}
 	state("told done", "play it again")
 	b.key(kb.Backspace)
-	b.until("document.querySelector('.notice')?.textContent.includes('Taken back: nearly')")
+	b.until("document.querySelector('.notice')?.textContent.includes('Undone: nearly')")
 }
 
 // TestPractisePages: without scripts verdicts are forms; what cannot be is told at its place; the log can be
