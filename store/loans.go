@@ -22,6 +22,7 @@ var (
 // Loan is what one account lets another see. Without a tune it says that the other account is one of the owner's players, a pupil; it is
 // open until its link was used.
 type Loan struct {
+	Borrowed      ID   // the tune among the borrower's; zero if there is none
 	ID, Owner, To ID   // To is zero while it is open
 	Tune, Profile ID   // zero if it has none
 	Copy          bool // the borrower gets a tune of their own
@@ -33,17 +34,19 @@ type Loan struct {
 }
 
 const loanColumns = `SELECT l.id, l.owner_id, l.to_id, l.tune_id, l.profile_id, l.copies, l.shows_log, l.expires_at, COALESCE(s.title, ''), COALESCE(p.name, ''),
-	COALESCE(a.name, ''), COALESCE(b.name, '') FROM loans l LEFT JOIN tunes s ON s.id = l.tune_id AND s.owner_id = l.owner_id
+	COALESCE(a.name, ''), COALESCE(b.name, ''),
+	(SELECT m.id FROM tunes m WHERE m.loan_id = l.id AND m.owner_id = l.to_id AND m.gone_at IS NULL)
+	FROM loans l LEFT JOIN tunes s ON s.id = l.tune_id AND s.owner_id = l.owner_id
 	LEFT JOIN profiles p ON p.id = l.profile_id AND p.owner_id = l.owner_id LEFT JOIN accounts a ON a.owner_id = l.owner_id LEFT JOIN accounts b ON b.owner_id = l.to_id`
 
 // stillGood is the condition for a loan that is taken, or whose link can still be used, of a tune that is not deleted.
 const stillGood = " (l.to_id IS NOT NULL OR l.expires_at > UTC_TIMESTAMP(6)) AND (l.tune_id IS NULL OR s.gone_at IS NULL)"
 
 func scanLoan(row interface{ Scan(...any) error }) (l Loan, err error) {
-	var to, tune, profile *ID
+	var to, tune, profile, mine *ID
 	var expires sql.NullTime
-	err = row.Scan(&l.ID, &l.Owner, &to, &tune, &profile, &l.Copy, &l.ShowsLog, &expires, &l.Title, &l.Pupil, &l.Lender, &l.Taker)
-	for _, v := range []struct{ from, to *ID }{{to, &l.To}, {tune, &l.Tune}, {profile, &l.Profile}} {
+	err = row.Scan(&l.ID, &l.Owner, &to, &tune, &profile, &l.Copy, &l.ShowsLog, &expires, &l.Title, &l.Pupil, &l.Lender, &l.Taker, &mine)
+	for _, v := range []struct{ from, to *ID }{{to, &l.To}, {tune, &l.Tune}, {profile, &l.Profile}, {mine, &l.Borrowed}} {
 		if v.from != nil {
 			*v.to = *v.from
 		}

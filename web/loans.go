@@ -196,6 +196,9 @@ func (s *Server) lentPage(c *gin.Context) {
 		if v.Pupil {
 			b.Teachers = append(b.Teachers, v)
 		} else {
+			if v.Link = "/lent"; to[i].Borrowed != (store.ID{}) {
+				v.Link = "/tunes/" + to[i].Borrowed.String()
+			}
 			b.Borrowed = append(b.Borrowed, v)
 		}
 	}

@@ -94,7 +94,7 @@ func (s *Server) saveRemark(c *gin.Context) {
 	if played := atoi(c.PostForm("played")); played > 0 {
 		bar, err = played-1, nil
 	}
-	if err != nil || bar < 0 || bar > len(tu.Bars) {
+	if err != nil || bar < 0 || bar >= len(tu.Bars) && r.Text != "" { // one behind the end can be removed
 		s.showSheets(c, http.StatusUnprocessableEntity, t, sheetsBody{Notice: fmt.Sprintf("Bar %q: give a bar from %s to %s. Your remark: %s", c.PostForm("bar"),
 			tu.BarPrinted(0).Short(), tu.BarPrinted(len(tu.Bars)-1).Short(), r.Text)})
 		return
