@@ -32,6 +32,9 @@ var backedUp = []string{"players", "accounts", "profiles", "tunes", "edits", "pa
 // sounds is the table that a backup may leave out: it is many times larger than all others.
 const sounds = "take_blocks"
 
+// only says which rows of a table are backed up, if not all: links that are open end with the installation.
+var only = map[string]string{"loans": " WHERE to_id IS NOT NULL"}
+
 // renamed are tables by the names that they had in older backups.
 var renamed = map[string]string{"occasions": "gigs"}
 
@@ -78,7 +81,7 @@ func (s *Store) Backup(ctx context.Context, w io.Writer, withSounds bool) (*Mani
 
 // dump writes the rows of a table, each as an object of strings.
 func dump(ctx context.Context, tx *sql.Tx, table string, w io.Writer) (n int, err error) {
-	rows, err := tx.QueryContext(ctx, "SELECT * FROM "+table)
+	rows, err := tx.QueryContext(ctx, "SELECT * FROM "+table+only[table])
 	if err != nil {
 		return 0, err
 	}
@@ -215,9 +218,6 @@ func (s *Store) Restore(ctx context.Context, r io.ReaderAt, size int64, replace 
 					return err
 				}
 			}
-		}
-		if _, err := tx.ExecContext(ctx, "DELETE FROM loans WHERE to_id IS NULL"); err != nil { // open links end, as all links do
-			return err
 		}
 		_, err := tx.ExecContext(ctx, "UPDATE players SET here = TRUE WHERE NOT EXISTS (SELECT 1 FROM (SELECT 1 FROM players WHERE here) p) ORDER BY created_at, id LIMIT 1")
 		return err

@@ -26,8 +26,19 @@ func TestBackup(t *testing.T) {
 	}
 	id := f.list(t)[0].ID
 	addTake(t, &f, id)
-	if err := errors.Join(f.AddPasses(f.ctx, f.owner, id, aPass, aPass), f.SetNote(f.ctx, f.owner, id, 1, "slow 🎸")); err != nil {
+	if err := errors.Join(f.AddPasses(f.ctx, f.owner, id, aPass, aPass), f.SetNote(f.ctx, f.owner, id, 1, "slow 🎸"),
+		f.SetSheets(f.ctx, f.owner, id, nil, []store.Sheet{{Profile: f.profile}}), f.SetRemark(f.ctx, f.owner, id, store.Remark{Bar: 1, Text: "leise 🎸"}, "")); err != nil {
 		t.Fatal(err)
+	}
+	pupil := f.another(t, "Wren Tallow")
+	for _, taken := range []bool{true, false} { // a loan, and a link that is open
+		secret, err := f.AddLoan(f.ctx, f.owner, id, f.profile, false)
+		if err == nil && taken {
+			_, _, err = f.TakeLoan(f.ctx, pupil, secret)
+		}
+		if err != nil {
+			t.Fatal(err)
+		}
 	}
 	if err := f.SavePlan(f.ctx, f.owner, id, strings.Repeat("a", 64), []byte("{}")); err != nil {
 		t.Fatal(err)
@@ -42,12 +53,21 @@ func TestBackup(t *testing.T) {
 		done <- err
 	}()
 	m, err := f.Backup(f.ctx, &file, true)
-	if err = errors.Join(err, <-done); err != nil || m.Rows["tunes"] != 1 || m.Rows["accounts"] != 1 {
+	if err = errors.Join(err, <-done); err != nil || m.Rows["tunes"] != 2 || m.Rows["accounts"] != 2 {
 		t.Fatal(m, err)
 	}
 	file.Reset()
 	if _, err := f.Backup(f.ctx, &file, true); err != nil {
 		t.Fatal(err)
+	}
+	loans, err := f.Loans(f.ctx, f.owner)
+	for _, l := range loans { // no backup has links that are open
+		if err == nil && l.To == (store.ID{}) {
+			err = f.EndLoan(f.ctx, f.owner, l.ID)
+		}
+	}
+	if err != nil || len(loans) != 2 {
+		t.Fatal(loans, err)
 	}
 	want := everything(t, &f)
 	var daily bytes.Buffer

@@ -115,6 +115,21 @@ func TestLoans(t *testing.T) {
 		t.Errorf("the borrower reads the lender's player: %v", err)
 	}
 
+	// A borrowed tune does not hold a player of the borrower's, if there is another.
+	players, err := f.Profiles(f.ctx, borrower)
+	if err != nil || len(players) != 1 {
+		t.Fatal(players, err)
+	}
+	if err := f.DeleteProfile(f.ctx, borrower, players[0].ID); !errors.Is(err, store.ErrInUse) {
+		t.Errorf("the only player of the borrower: %v", err)
+	}
+	if _, err := f.AddProfile(f.ctx, borrower, player.Default()); err != nil {
+		t.Fatal(err)
+	}
+	if err := f.DeleteProfile(f.ctx, borrower, players[0].ID); err != nil {
+		t.Errorf("a player of the borrower beside another: %v", err)
+	}
+
 	// Remarks for everybody and for this pupil are read, others are not.
 	other, err := f.AddProfile(f.ctx, f.owner, player.Default())
 	if err != nil {

@@ -430,6 +430,12 @@ func (s *Store) DeleteProfile(ctx context.Context, owner, id ID) error {
 		if err != nil {
 			return err
 		}
+		// A borrowed tune is played as its lender says; its row here names a player all the same, and any other will do.
+		if _, err := tx.ExecContext(ctx, `UPDATE edits e JOIN tunes t ON t.id = e.tune_id AND t.lender <> ''
+			SET e.profile_id = COALESCE((SELECT p.id FROM profiles p WHERE p.owner_id = ? AND p.id <> ? LIMIT 1), e.profile_id)
+			WHERE e.owner_id = ? AND e.profile_id = ?`, owner, id, owner, id); err != nil {
+			return err
+		}
 		var used int
 		if err := tx.QueryRowContext(ctx, "SELECT COUNT(*) FROM edits WHERE owner_id = ? AND profile_id = ?", owner, id).Scan(&used); err != nil {
 			return err
