@@ -291,7 +291,7 @@ func TestHung(t *testing.T) {
 	status, body, err := get(c.url + "/")
 	took := time.Since(began)
 	t.Logf("figure: %d after %v beside a hung database", status, took.Round(time.Millisecond))
-	if status != http.StatusServiceUnavailable || !strings.Contains(body, "does not answer") || took > 12*time.Second {
+	if status != http.StatusServiceUnavailable || !strings.Contains(body, "is not responding") || took > 12*time.Second {
 		t.Errorf("%d after %v: %v", status, took, err)
 	}
 	_ = syscall.Kill(db, syscall.SIGCONT)

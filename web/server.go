@@ -324,7 +324,7 @@ func (s *Server) logUnlessGone(c *gin.Context, what string, args ...any) {
 // ready reports whether requests can be answered: the database is there.
 func (s *Server) ready(c *gin.Context) {
 	if err := s.store.Ping(c.Request.Context()); err != nil {
-		c.String(http.StatusServiceUnavailable, "the database does not answer\n")
+		c.String(http.StatusServiceUnavailable, "the database is not responding\n")
 		return
 	}
 	c.String(http.StatusOK, "ok\n")

@@ -191,7 +191,7 @@ func (s *Server) uploadFailed(c *gin.Context, err error) {
 		uploadFault(c, http.StatusRequestEntityTooLarge, "a part has 1 MiB at most")
 	case store.Away(err):
 		c.Header("Retry-After", "5")
-		uploadFault(c, http.StatusServiceUnavailable, "the database does not answer at the moment")
+		uploadFault(c, http.StatusServiceUnavailable, "the database is not responding at the moment")
 	case c.Request.Context().Err() != nil || errors.Is(err, io.ErrUnexpectedEOF):
 		c.AbortWithStatus(http.StatusBadRequest) // the client has gone
 	default:
