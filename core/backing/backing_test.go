@@ -48,7 +48,7 @@ func randomRequest(t *testing.T, rng *rand.Rand) Request {
 		Player: pl, Sections: []pattern.Section{{Bar: 1, Pattern: p}}}
 }
 
-// What two hands cannot do does not are in a backing, whatever it costs: every pitch is what its
+// What two hands cannot do is never in a backing, whatever it costs: every pitch is what its
 // string and fret sound, fretted by a finger of the grip or one that reaches; digits lie in order;
 // nothing sounds on a string that is silenced; every step of the pattern is played or named as lost.
 func TestBackings(t *testing.T) {
