@@ -58,7 +58,7 @@ const (
 
 // New makes an exercise for a player with a log. The same seed gives the same exercise.
 func New(kind Kind, n *Neck, log []Played, seed uint64) ([]Task, error) {
-	e := &exercise{neck: n, rng: rand.New(rand.NewPCG(seed, 31)), m: NewMap(log), grade: Grade(log)}
+	e := &exercise{neck: n, names: pitch.InKey(n.key(kind)), rng: rand.New(rand.NewPCG(seed, 31)), m: NewMap(log), grade: Grade(log)}
 	for f := leastFret; f <= mostFret && n.Capo+f <= n.Frets; f++ {
 		e.frets = append(e.frets, n.Capo+f)
 	}
@@ -84,8 +84,18 @@ func New(kind Kind, n *Neck, log []Played, seed uint64) ([]Task, error) {
 	return e.tasks, nil
 }
 
+// key is the note in whose key the notes of an exercise are named: the chord's root for Scale, else the root
+// of the open strings above the capo. Those of a tune are named as it spells them.
+func (n *Neck) key(kind Kind) pitch.Note {
+	if kind == Scale {
+		return n.Chord.Root
+	}
+	return tuning.Home(n.Tuning.Transpose(n.Capo))
+}
+
 type exercise struct {
 	neck  *Neck
+	names *pitch.Spelling
 	rng   *rand.Rand
 	m     *Map
 	grade int
@@ -95,7 +105,7 @@ type exercise struct {
 
 // add asks for one note more.
 func (e *exercise) add(p Place) {
-	t := Task{Place: p, Note: pitch.Spell(e.sounds(p), false)}
+	t := Task{Place: p, Note: e.names.Spell(e.sounds(p))}
 	t.Hz = t.Note.Pitch().Hertz(440)
 	if n := len(e.tasks); n > 0 {
 		from := e.tasks[n-1].Place

@@ -11,6 +11,7 @@ import (
 
 	"stepping/core/chord"
 	"stepping/core/coretest"
+	"stepping/core/pitch"
 	"stepping/core/player"
 	"stepping/core/take"
 )
@@ -39,6 +40,35 @@ func (h *hand) play(tasks []Task, at time.Time) (out []Played) {
 		out = append(out, Log(&tasks[i], &s, h.finger, at.Add(time.Duration(i)*time.Second)))
 	}
 	return out
+}
+
+// TestNamed: notes are spelled in the key of the chord, or of the open strings above the capo.
+func TestNamed(t *testing.T) {
+	for symbol, want := range map[string]string{"Bbm": "Bb Db Eb F Ab", "E7": "E F# G# B C#", "Eb": "Eb F G Bb C"} {
+		n := aNeck(t, "Open G", 0)
+		n.Chord, _ = chord.Parse(symbol)
+		spelledAs(t, Scale, n, want)
+	}
+	spelledAs(t, Anywhere, aNeck(t, "Open D", 0), "D Eb E F F# G Ab A Bb B C C#")
+	spelledAs(t, Anywhere, aNeck(t, "Open D", 1), "Eb E F Gb G Ab A Bb B C Db D")
+}
+
+func spelledAs(t *testing.T, kind Kind, n *Neck, want string) {
+	t.Helper()
+	for seed := range uint64(12) {
+		tasks, err := New(kind, n, nil, seed)
+		if err != nil {
+			t.Fatal(err)
+		}
+		for i := range tasks {
+			if name := tasks[i].Note.ClassName(); !slices.Contains(strings.Fields(want), name) {
+				t.Errorf("%s with capo %d: %s is none of %s", kind, n.Capo, name, want)
+			}
+			if got := tasks[i].Note.Pitch(); got != n.Tuning.Open(tasks[i].String)+pitch.Midi(int(tasks[i].Fret)) {
+				t.Errorf("%v is named %s", tasks[i].Place, tasks[i].Note)
+			}
+		}
+	}
 }
 
 // TestExercises: every kind in several tunings, capos and grades asks for places that are on the neck and sound the
