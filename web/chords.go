@@ -353,12 +353,12 @@ func (v *chordsBody) show(c *gin.Context, f *chordsForm, b *backing.Backing) {
 		v.Spans = append(v.Spans, card)
 	}
 	sp := &b.Spans[f.At]
-	g := view.NewGrip(t, sp.Chord.Name, &sp.Grip)
+	g := view.NewGrip(t, sp.Chord, &sp.Grip)
 	g.Thumb = thumbWords(t, sp.Chord, &sp.Grip)
 	v.Grip = &g
 	if f.At+1 < len(b.Spans) {
 		next := &b.Spans[f.At+1]
-		n := view.NewGrip(t, next.Chord.Name, &next.Grip)
+		n := view.NewGrip(t, next.Chord, &next.Grip)
 		v.Next, v.On = &n, f.at(f.At+1)
 		v.NextText, v.Stays = changeText(next), staysText(next.Stays)
 		if e := next.Change.Early; e != nil {

@@ -221,10 +221,11 @@ func (v *variationsBody) lick(p *plan.Plan, st *setup.Settings, chosen string, t
 	}
 	l := lick.Of(p, notes)
 	v.Degrees = strings.Join(l.Degrees, ", ")
+	names := pitch.InKey(p.Request.Tune.Key.Tonic)
 	for i := range l.Places {
 		pl := &l.Places[i]
 		v.Places = append(v.Places, lickView{strings.Join(pl.Chords, ", "), placeText(p.Request.Tune, pl),
-			shapeText(pl, p.Request.Capo), becomes(pl), fmt.Sprintf("%d of %d chord tones", pl.Tones, len(pl.Degrees)),
+			shapeText(pl, p.Request.Capo), becomes(pl, names), fmt.Sprintf("%d of %d chord tones", pl.Tones, len(pl.Degrees)),
 			melodyText(st, pl.Rewrites, pl.Pins), rowKey(len(v.Mixes) + len(v.Places))})
 	}
 }
@@ -244,10 +245,10 @@ func shapeText(pl *lick.Place, capo int) string {
 }
 
 // becomes lists what each note is there: "B3 third, D4 fifth".
-func becomes(pl *lick.Place) string {
+func becomes(pl *lick.Place, names *pitch.Spelling) string {
 	var words []string
 	for i, d := range pl.Degrees {
-		words = append(words, pitch.Usual.Spell(pl.Pitches[i]).String()+" "+d)
+		words = append(words, names.Spell(pl.Pitches[i]).String()+" "+d)
 	}
 	return strings.Join(words, ", ")
 }

@@ -144,7 +144,7 @@ func (b *paperBody) grips(r *plan.Request) {
 		}
 		seen[c.Chord.Name] = true
 		if found := g.Find(c.Chord, 1); len(found) > 0 {
-			b.Grips = append(b.Grips, view.NewGrip(g, c.Chord.Name, &found[0]))
+			b.Grips = append(b.Grips, view.NewGrip(g, c.Chord, &found[0]))
 		}
 	}
 }

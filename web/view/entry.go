@@ -36,15 +36,16 @@ type Place struct {
 // boardFrets is how far the neck is drawn.
 const boardFrets = 15
 
-// NewBoard draws the neck in a tuning, frets counted from the capo.
+// NewBoard draws the neck in a tuning, frets counted from the capo and notes named in the key of the open strings.
 func NewBoard(t tuning.Tuning, capo int, st *entry.State) (b Board) {
+	names := pitch.InKey(tuning.Home(t.Transpose(capo)))
 	for f := 0; f <= boardFrets; f++ {
 		b.Numbers = append(b.Numbers, f)
 	}
 	for str := 1; str <= tuning.Strings; str++ {
 		line := BoardString{Number: str}
 		for f := 0; f <= boardFrets; f++ {
-			note := pitch.Spell(t.Open(str)+pitch.Midi(capo+f), false).ClassName()
+			note := names.Spell(t.Open(str) + pitch.Midi(capo+f)).ClassName()
 			p := Place{Key: fmt.Sprintf("put:%d:%d", str, f), Fret: f, Note: note, Here: st.String == str && st.Fret == f,
 				Label: fmt.Sprintf("%d %s, string %d", f, note, str)}
 			if n := len(st.Notes); n > 0 {

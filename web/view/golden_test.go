@@ -99,7 +99,7 @@ func TestGoldenPictures(t *testing.T) {
 		for _, name := range []string{"G", "A7"} {
 			c, _ := chord.Parse(name)
 			for _, x := range g.Find(c, 2) {
-				fmt.Fprintf(&b, "%s in %s\n%s%s", name, spelt, golden.Lines(NewGrip(g, name, &x)), golden.Lines(NewSmallGrip(g, &x)))
+				fmt.Fprintf(&b, "%s in %s\n%s%s", name, spelt, golden.Lines(NewGrip(g, c, &x)), golden.Lines(NewSmallGrip(g, &x)))
 			}
 		}
 	}

@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"strings"
 
+	"stepping/core/chord"
 	"stepping/core/grip"
 	"stepping/core/pattern"
 	"stepping/core/pitch"
@@ -50,8 +51,9 @@ const (
 	gripLabels = 270.0 // drawing units
 )
 
-func NewGrip(t grip.Guitar, chordName string, g *grip.Grip) Grip {
-	k := t.Player.Neck()
+// NewGrip draws a grip of a chord; its notes are named in the key of the chord's root.
+func NewGrip(t grip.Guitar, c chord.Chord, g *grip.Grip) Grip {
+	k, names := t.Player.Neck(), pitch.InKey(c.Root)
 	at := func(fret float64) float64 { return k.X(fret) }
 	lo, hi := 99, t.Capo
 	for s := 1; s <= tuning.Strings; s++ {
@@ -69,7 +71,7 @@ func NewGrip(t grip.Guitar, chordName string, g *grip.Grip) Grip {
 		return (k.Spacing(k.FretAt(right))*2.5 + k.Spacing(fret)*(float64(s)-3.5) + 5) * neckScale
 	}
 	v := Grip{Labels: gripLabels, Width: (right - left) * neckScale, Height: y(6, k.FretAt(right)) + 9*neckScale,
-		Text: GripText(t, g), Name: t.Name(g), Chord: chordName, Stretch: fmt.Sprintf("%.0f mm", g.Stretch)}
+		Text: GripText(t, g), Name: t.Name(g), Chord: c.Name, Stretch: fmt.Sprintf("%.0f mm", g.Stretch)}
 	for f := t.Capo; f <= k.Frets && at(float64(f)) < right; f++ {
 		if at(float64(f)) >= left {
 			v.Frets = append(v.Frets, FretLine{X: x(at(float64(f))), Y1: y(1, float64(f)) - 14, Y2: y(6, float64(f)) + 14,
@@ -87,7 +89,7 @@ func NewGrip(t grip.Guitar, chordName string, g *grip.Grip) Grip {
 			gs.Mark = "◇"
 			fallthrough
 		default:
-			gs.Label = pitch.Spell(t.Pitch(s, f), false).String()
+			gs.Label = names.Spell(t.Pitch(s, f)).String()
 		}
 		v.Strings = append(v.Strings, gs)
 		if f := g.Fingers[s]; f != 0 {

@@ -147,7 +147,7 @@ func TestGripDrawing(t *testing.T) {
 					t.Fatal(err)
 				}
 				for _, x := range g.Find(c, 8) {
-					v := NewGrip(g, symbol, &x)
+					v := NewGrip(g, c, &x)
 					pressed, out := 0, 0
 					for s := 1; s <= 6; s++ {
 						if x.Fingers[s] != 0 {
