@@ -95,8 +95,8 @@ func mayLend(ctx context.Context, tx *sql.Tx, owner, tune, profile ID) error {
 		}
 	}
 	if profile != (ID{}) {
-		if err := tx.QueryRowContext(ctx, "SELECT id FROM profiles WHERE owner_id = ? AND id = ?", owner, profile).Scan(new(ID)); err != nil {
-			return notFound(err)
+		if err := ownProfile(ctx, tx, owner, profile); err != nil {
+			return err
 		}
 	}
 	return atMost(ctx, tx, "SELECT COUNT(*) FROM loans WHERE owner_id = ?", owner, maxLoans)
@@ -109,10 +109,9 @@ func (s *Store) LendToPupil(ctx context.Context, owner, tune, profile ID) (has b
 		if err := mayLend(ctx, tx, owner, tune, profile); err != nil {
 			return err
 		}
-		var to ID
-		err := tx.QueryRowContext(ctx, "SELECT to_id FROM loans WHERE owner_id = ? AND profile_id = ? AND tune_id IS NULL AND to_id IS NOT NULL", owner, profile).Scan(&to)
-		if has = err == nil; !has {
-			return ignoreNone(err)
+		to, err := accountOf(ctx, tx, owner, profile)
+		if has = to != (ID{}); err != nil || !has {
+			return err
 		}
 		var old ID
 		err = tx.QueryRowContext(ctx, "SELECT id FROM loans WHERE owner_id = ? AND tune_id = ? AND to_id = ? FOR UPDATE", owner, tune, to).Scan(&old)
@@ -134,6 +133,13 @@ func (s *Store) LendToPupil(ctx context.Context, owner, tune, profile ID) (has b
 	return has, err
 }
 
+// accountOf is the account that is one of the owner's players, zero if there is none.
+func accountOf(ctx context.Context, tx *sql.Tx, owner, profile ID) (to ID, err error) {
+	err = tx.QueryRowContext(ctx, "SELECT to_id FROM loans WHERE owner_id = ? AND profile_id = ? AND tune_id IS NULL AND to_id IS NOT NULL", owner, profile).Scan(&to)
+	return to, ignoreNone(err)
+}
+
+// ignoreNone is nil where a row was looked for and there is none.
 func ignoreNone(err error) error {
 	if errors.Is(err, sql.ErrNoRows) {
 		return nil
@@ -198,13 +204,10 @@ func (s *Store) TakeLoan(ctx context.Context, to ID, secret string) (l Loan, tun
 			}
 			return err
 		case l.Tune == ID{}:
-			var one int
-			err := tx.QueryRowContext(ctx, "SELECT 1 FROM loans WHERE owner_id = ? AND profile_id = ? AND tune_id IS NULL AND to_id IS NOT NULL", l.Owner, l.Profile).Scan(&one)
-			if err == nil {
-				return ErrInUse
-			}
-			if err := ignoreNone(err); err != nil {
+			if has, err := accountOf(ctx, tx, l.Owner, l.Profile); err != nil {
 				return err
+			} else if has != (ID{}) {
+				return ErrInUse
 			}
 		default:
 			if _, err := tx.ExecContext(ctx, "DELETE FROM loans WHERE owner_id = ? AND tune_id = ? AND to_id = ?", l.Owner, l.Tune, to); err != nil {
@@ -252,21 +255,13 @@ func borrow(ctx context.Context, tx *sql.Tx, l *Loan) (ID, error) {
 	if err := ignoreNone(err); err != nil {
 		return ID{}, err
 	}
-	if err := mayAddTune(ctx, tx, l.To); err != nil {
-		return ID{}, err
-	}
-	profile, err := aProfile(ctx, tx, l.To)
+	// For lists alone: what is played is the lender's.
+	id, err = addLent(ctx, tx, l.To, title, "", setup.Settings{Tuning: st.Tuning, Capo: st.Capo})
 	if err != nil {
 		return ID{}, err
 	}
-	id = newID()
-	if err := insertTune(ctx, tx, l.To, id, title, "", 1); err != nil {
-		return ID{}, err
-	}
-	if _, err := tx.ExecContext(ctx, "UPDATE tunes SET loan_id = ?, lent_id = ?, lender = ? WHERE id = ?", l.ID, l.Tune, lender, id); err != nil {
-		return ID{}, err
-	}
-	return id, addEdit(ctx, tx, l.To, id, 1, profile, setup.Settings{Tuning: st.Tuning, Capo: st.Capo}, now()) // for lists alone
+	_, err = tx.ExecContext(ctx, "UPDATE tunes SET loan_id = ?, lent_id = ?, lender = ? WHERE id = ?", l.ID, l.Tune, lender, id)
+	return id, err
 }
 
 // copyLent makes a tune of the borrower's own from a lent one.
@@ -275,18 +270,23 @@ func copyLent(ctx context.Context, tx *sql.Tx, l *Loan) (ID, error) {
 	if err != nil {
 		return ID{}, err
 	}
-	if err := mayAddTune(ctx, tx, l.To); err != nil {
+	return addLent(ctx, tx, l.To, title, source, st)
+}
+
+// addLent adds what was lent to an owner's tunes, for the first of the owner's players. ErrTooMany.
+func addLent(ctx context.Context, tx *sql.Tx, owner ID, title, source string, st setup.Settings) (ID, error) {
+	if err := mayAddTune(ctx, tx, owner); err != nil {
 		return ID{}, err
 	}
-	profile, err := aProfile(ctx, tx, l.To)
+	profile, err := aProfile(ctx, tx, owner)
 	if err != nil {
 		return ID{}, err
 	}
 	id := newID()
-	if err := insertTune(ctx, tx, l.To, id, title, source, 1); err != nil {
+	if err := insertTune(ctx, tx, owner, id, title, source, 1); err != nil {
 		return ID{}, err
 	}
-	return id, addEdit(ctx, tx, l.To, id, 1, profile, st, now())
+	return id, addEdit(ctx, tx, owner, id, 1, profile, st, now())
 }
 
 // aProfile is the first of an owner's players, made if there is none.
@@ -308,14 +308,14 @@ func aProfile(ctx context.Context, tx *sql.Tx, owner ID) (id ID, err error) {
 // EndLoan ends a loan at once; lender and borrower can both. ErrNotFound.
 func (s *Store) EndLoan(ctx context.Context, owner, loan ID) error {
 	return s.inTx(ctx, "end the loan", func(tx *sql.Tx) error {
-		var lender, to, profile *ID
-		var tune *ID
+		var lender ID
+		var to, tune, profile *ID
 		err := tx.QueryRowContext(ctx, "SELECT owner_id, to_id, tune_id, profile_id FROM loans WHERE id = ? AND (owner_id = ? OR to_id = ?) FOR UPDATE", loan, owner, owner).Scan(&lender, &to, &tune, &profile)
 		if err != nil {
 			return notFound(err)
 		}
 		if tune == nil && to != nil { // who is no pupil any more has no pupil's sheets
-			if _, err := tx.ExecContext(ctx, "DELETE FROM loans WHERE owner_id = ? AND to_id = ? AND profile_id = ?", *lender, *to, *profile); err != nil {
+			if _, err := tx.ExecContext(ctx, "DELETE FROM loans WHERE owner_id = ? AND to_id = ? AND profile_id = ?", lender, *to, *profile); err != nil {
 				return err
 			}
 		}

@@ -127,7 +127,7 @@ func TestLoans(t *testing.T) {
 		t.Fatal(err)
 	}
 	if err := f.DeleteProfile(f.ctx, borrower, players[0].ID); err != nil {
-		t.Errorf("a player of the borrower beside another: %v", err)
+		t.Errorf("a player of the borrower next to another: %v", err)
 	}
 
 	// Remarks for everybody and for this pupil are read, others are not.

@@ -87,6 +87,11 @@ func ownTune(ctx context.Context, tx *sql.Tx, owner, tune ID) error {
 	return notFound(err)
 }
 
+// ownProfile makes sure of a player of the owner's. ErrNotFound.
+func ownProfile(ctx context.Context, tx *sql.Tx, owner, profile ID) error {
+	return notFound(tx.QueryRowContext(ctx, "SELECT id FROM profiles WHERE owner_id = ? AND id = ?", owner, profile).Scan(new(ID)))
+}
+
 // Remark is what a teacher writes at a bar.
 type Remark struct {
 	For  ID  // one of the teacher's players; zero for everybody
@@ -105,13 +110,13 @@ func (s *Store) SetRemark(ctx context.Context, owner, tune ID, r Remark, was str
 			return err
 		}
 		if r.For != (ID{}) {
-			if err := tx.QueryRowContext(ctx, "SELECT id FROM profiles WHERE owner_id = ? AND id = ?", owner, r.For).Scan(new(ID)); err != nil {
-				return notFound(err)
+			if err := ownProfile(ctx, tx, owner, r.For); err != nil {
+				return err
 			}
 		}
 		var is string
 		err := tx.QueryRowContext(ctx, "SELECT remark FROM remarks WHERE owner_id = ? AND tune_id = ? AND profile_id = ? AND bar = ?", owner, tune, r.For, r.Bar).Scan(&is)
-		if err != nil && notFound(err) != ErrNotFound {
+		if err := ignoreNone(err); err != nil {
 			return err
 		}
 		if is != was {

@@ -52,7 +52,12 @@ type buildBar struct {
 }
 
 // keysOffered are those that a form can be in.
-var keysOffered = []string{"C", "C#", "D", "Eb", "E", "F", "F#", "G", "Ab", "A", "Bb", "B"}
+var keysOffered = func() (out []string) {
+	for class := range 12 {
+		out = append(out, pitch.Usual.Class(class).ClassName())
+	}
+	return out
+}()
 
 func readBuildForm(get func(string) string) buildForm {
 	return buildForm{strings.TrimSpace(get("title")), cmp.Or(get("form"), lick.Forms[1].Name), cmp.Or(get("key"), "D"), strings.TrimSpace(get("chords")), get("meter"),
@@ -89,8 +94,8 @@ func (f *buildForm) read() (b building, err error) {
 	if err != nil || !(tempo >= tune.MinTempo && tempo <= tune.MaxTempo) {
 		return b, &fieldFault{"tempo", fmt.Errorf("%q: %s", f.Tempo, tune.TempoRule)}
 	}
-	var num, den int
-	if _, err := fmt.Sscanf(f.Meter, "%d/%d", &num, &den); err != nil || num < 1 || num > 24 || !slices.Contains([]int{2, 4, 8, 16}, den) {
+	meter, ok := tune.ParseMeter(f.Meter)
+	if !ok || meter.Num < 1 || meter.Num > 24 || !slices.Contains([]int{2, 4, 8, 16}, meter.Den) {
 		return b, &fieldFault{"meter", fmt.Errorf("%q: choose a meter from the list", f.Meter)}
 	}
 	if b.t, err = tuning.Parse(f.Tuning); err != nil {
@@ -102,7 +107,7 @@ func (f *buildForm) read() (b building, err error) {
 	if f.Chords == "" {
 		f.Chords = lick.Forms[at].Chords(key)
 	}
-	if b.over, err = tune.Progression(f.Chords, tune.MeterAt{Num: num, Den: den}, tempo); err != nil {
+	if b.over, err = tune.Progression(f.Chords, meter, tempo); err != nil {
 		return b, &fieldFault{"chords", err}
 	}
 	if len(b.over.Bars) > mostBuilt {

@@ -11,6 +11,7 @@ import (
 	"github.com/google/uuid"
 
 	"stepping/account"
+	"stepping/core/player"
 	"stepping/core/practice"
 	"stepping/core/setup"
 	"stepping/demo"
@@ -173,7 +174,7 @@ func TestLent(t *testing.T) {
 	}, pupil, "who borrowed it")
 	for _, path := range []string{"/", "/today", "/log.csv", "/everything.zip", "/licks", "/lent"} {
 		if status, body, _ := pupil.ask(path, nil); status != 200 {
-			t.Errorf("%s beside a loan that ended: %d %.300s", path, status, body)
+			t.Errorf("%s next to a loan that ended: %d %.300s", path, status, body)
 		}
 	}
 
@@ -191,6 +192,13 @@ func TestLent(t *testing.T) {
 	}
 	if status, _, _ := pupil.ask(link, url.Values{}); status != http.StatusGone {
 		t.Errorf("a link is used twice: %d", status)
+	}
+	unconnected, err := s.store.AddProfile(t.Context(), s.owner, player.Default())
+	if err != nil {
+		t.Fatal(err)
+	}
+	if _, body, _ := teacher.ask(tune+"/lend", url.Values{"for": {unconnected.String()}, "as": {"copy"}}); !strings.Contains(body, "to read and practise it") {
+		t.Error("the link of a pupil's sheet, which is never a copy, says that it is one")
 	}
 	link = teacher.lends(t, tune+"/lend", url.Values{"as": {"read"}})
 	mine, err := s.store.Loans(t.Context(), s.owner)

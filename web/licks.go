@@ -227,7 +227,7 @@ func (s *Server) fitLick(c *gin.Context, k *store.Kept[store.Lick], q url.Values
 	if err != nil {
 		return nil, nil, err
 	}
-	pins := moved.In(tn, capo)
+	pins := moved.In(tn, capo, 0)
 	if pins == nil {
 		words = append(words, "it cannot be played in the same places, so new ones were found")
 	}
@@ -455,10 +455,7 @@ func (s *Server) withLick(t *store.Tune, k *lick.Kept, at string) (st setup.Sett
 	if !ok {
 		return st, 0, fmt.Errorf("the lick takes %d bars, and from bar %s the tune has only %d left: put it earlier", k.Bars, tu.BarPrinted(bar).Short(), len(tu.Bars)-bar)
 	}
-	pins := moved.In(req.Tuning, t.Settings.Capo)
-	for i := range pins {
-		pins[i].At += tu.Bars[bar]
-	}
+	pins := moved.In(req.Tuning, t.Settings.Capo, tu.Bars[bar])
 	for i := range tu.Notes {
 		if tu.Notes[i].At < tu.Bars[bar] {
 			moment++

@@ -98,8 +98,8 @@ func (s *Server) lendTune(c *gin.Context) {
 			return
 		}
 	}
-	copies := c.PostForm("as") == "copy"
-	secret, err := s.store.AddLoan(c.Request.Context(), door.Owner(c), t.ID, pupil, copies && pupil == store.ID{})
+	copies := c.PostForm("as") == "copy" && pupil == store.ID{} // a pupil borrows: the sheet goes on with the tune
+	secret, err := s.store.AddLoan(c.Request.Context(), door.Owner(c), t.ID, pupil, copies)
 	if err != nil {
 		s.failFor(c, err)
 		return
@@ -108,7 +108,7 @@ func (s *Server) lendTune(c *gin.Context) {
 	if copies {
 		what = "for a copy of their own"
 	}
-	s.showSheets(c, http.StatusOK, t, sheetsBody{Link: lentLink(c, secret), LinkFor: what, LinkTill: linkTill()})
+	s.showSheets(c, http.StatusOK, t, sheetsBody{Link: s.lentLink(c, secret), LinkFor: what, LinkTill: linkTill()})
 }
 
 // hasAccount refuses lending where nobody signs in.
@@ -120,12 +120,8 @@ func (s *Server) hasAccount(c *gin.Context) bool {
 	return false
 }
 
-func lentLink(c *gin.Context, secret string) string {
-	scheme := "http"
-	if c.Request.TLS != nil {
-		scheme = "https"
-	}
-	return scheme + "://" + c.Request.Host + "/lent/" + secret
+func (s *Server) lentLink(c *gin.Context, secret string) string {
+	return s.door.Link(c, "/lent/"+secret)
 }
 
 func linkTill() string { return untilText(time.Now().Add(account.LinkLasts)) }
@@ -252,7 +248,7 @@ func (s *Server) invitePupil(c *gin.Context) {
 		s.failFor(c, err)
 		return
 	}
-	s.showProfile(c, p, lentLink(c, secret), linkTill())
+	s.showProfile(c, p, s.lentLink(c, secret), linkTill())
 }
 
 // pupilsLogBody is a pupil's practice, as the pupil shows it.

@@ -428,15 +428,15 @@ func waitsForReasons(c *gin.Context) time.Duration {
 // come within wait, and the script asks for them when the picture stands. heard is of the last take.
 func (s *Server) addWork(ctx context.Context, t *store.Tune, b *planBody, w *desk.Planned, heard map[int]view.Heard, m int,
 	wait time.Duration) error {
-	remarks, err := s.remarksByBar(ctx, t)
+	m = min(max(m, 0), len(w.Plan.Moments)-1)
+	remarks, err := s.remarksAt(ctx, t, w.Plan.Moments[m].Bar)
 	if err != nil {
 		return err
 	}
-	m = min(max(m, 0), len(w.Plan.Moments)-1)
 	b.Warnings, b.Changed, b.Leaves = w.Warnings, changeOf(w), leavesAt(b.ID, m)
 	b.Speed = b.Leaves[slices.IndexFunc(b.Leaves, func(l leaf) bool { return l.ID == "pace" })]
 	now := view.NewNow(b.ID, b.Version, w.Plan, m)
-	now.Changed, now.Remarks = w.Differing()[m], remarks[w.Plan.Moments[m].Bar]
+	now.Changed, now.Remarks = w.Differing()[m], remarks
 	if wait > 0 {
 		soon, stop := context.WithTimeout(ctx, wait)
 		defer stop()
@@ -491,12 +491,12 @@ func (s *Server) atMoment(c *gin.Context) {
 	m := min(max(atoi(c.Param("m")), 0), len(w.Plan.Moments)-1)
 	now := view.NewNow(t.ID.String(), t.Version, w.Plan, m)
 	ctx := c.Request.Context()
-	remarks, err := s.remarksByBar(ctx, t)
+	remarks, err := s.remarksAt(ctx, t, w.Plan.Moments[m].Bar)
 	if err != nil {
 		s.failFor(c, err)
 		return
 	}
-	now.Changed, now.Remarks = w.Differing()[m], remarks[w.Plan.Moments[m].Bar]
+	now.Changed, now.Remarks = w.Differing()[m], remarks
 	if c.Query("soon") != "" { // the picture is wanted at once: why comes with it if it is known, or nearly
 		soon, stop := context.WithTimeout(ctx, reasonsWait)
 		defer stop()

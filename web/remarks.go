@@ -5,6 +5,7 @@ import (
 	"errors"
 	"fmt"
 	"net/http"
+	"slices"
 	"strconv"
 	"strings"
 
@@ -26,24 +27,27 @@ func barText(tu *tune.Tune, played int) string {
 	return strconv.Itoa(played)
 }
 
-// remarksOf are the remarks at the bars of a tune, for paper.
-func (s *Server) remarksOf(ctx context.Context, t *store.Tune, tu *tune.Tune) (out []barRemark, err error) {
+// remarksOf are the remarks that a tune's page and its paper show: of one's own tune those for everybody, of a borrowed one all that
+// the lender wrote for this borrower.
+func (s *Server) remarksOf(ctx context.Context, t *store.Tune) ([]store.Remark, error) {
 	all, err := s.store.Remarks(ctx, t.Owner, t.ID)
-	for _, r := range all {
-		if r.For == (store.ID{}) || t.Lender != "" {
-			out = append(out, barRemark{Bar: barText(tu, r.Bar), Text: r.Text})
-		}
-	}
-	return out, err
+	return slices.DeleteFunc(all, func(r store.Remark) bool { return t.Lender == "" && r.For != (store.ID{}) }), err
 }
 
-// remarksByBar are the remarks that a tune's page shows, by bar from 1 as played.
-func (s *Server) remarksByBar(ctx context.Context, t *store.Tune) (map[int][]string, error) {
-	all, err := s.store.Remarks(ctx, t.Owner, t.ID)
-	out := map[int][]string{}
+// paperRemarks are remarks with the numbers of their bars.
+func paperRemarks(of []store.Remark, tu *tune.Tune) (out []barRemark) {
+	for _, r := range of {
+		out = append(out, barRemark{Bar: barText(tu, r.Bar), Text: r.Text})
+	}
+	return out
+}
+
+// remarksAt are the texts at a bar, from 1 as played.
+func (s *Server) remarksAt(ctx context.Context, t *store.Tune, bar int) (out []string, err error) {
+	all, err := s.remarksOf(ctx, t)
 	for _, r := range all {
-		if r.For == (store.ID{}) || t.Lender != "" {
-			out[r.Bar] = append(out[r.Bar], r.Text)
+		if r.Bar == bar {
+			out = append(out, r.Text)
 		}
 	}
 	return out, err

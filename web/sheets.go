@@ -155,10 +155,7 @@ func (s *Server) showSheets(c *gin.Context, status int, t *store.Tune, b sheetsB
 func pupilViews(t *store.Tune, profiles []store.Profile, sheets []store.Sheet, loans []store.Loan) (out []pupilView) {
 	for i := range profiles {
 		p := &profiles[i]
-		v := pupilView{ID: p.ID.String(), Name: profileName(&p.Profile), Levels: t.Settings.AllLevels(), Own: "Full"}
-		if l := p.Profile.Level; l.Ease > 0 || l.Name != "" {
-			v.Own = levelName(l)
-		}
+		v := pupilView{ID: p.ID.String(), Name: profileName(&p.Profile), Levels: t.Settings.AllLevels(), Own: levelName(p.Profile.Level)}
 		var facts []string
 		for _, f := range playerFacts(&p.Profile) {
 			facts = append(facts, f.Value)
@@ -379,20 +376,25 @@ func (b *sheetsBody) compare(k *class, ids []store.ID, tu *tune.Tune) {
 // newSheetRow draws one bar of every group.
 func newSheetRow(k *class, groups [][]int, tu *tune.Tune, bar int) sheetRow {
 	row := sheetRow{Bar: tu.BarPrinted(bar).Short()}
+	teacher := &k.sheets[0]
 	for _, g := range groups {
 		sh := &k.sheets[g[0]]
 		if sh.Err != nil {
 			row.Cells = append(row.Cells, sheetCell{None: true})
 			continue
 		}
-		cell := sheetCell{Line: view.BarAlone(k.papers[g[0]].Lines, bar+1),
-			Same: g[0] != 0 && k.sheets[0].Err == nil && sh.Bars[bar] == k.sheets[0].Bars[bar]}
+		cell := sheetCell{Line: view.BarAlone(k.papers[g[0]].Lines, bar+1)}
+		if g[0] == 0 || teacher.Err != nil { // nothing to compare with
+			row.Cells = append(row.Cells, cell)
+			continue
+		}
+		cell.Same = sh.Bars[bar] == teacher.Bars[bar]
 		for _, reason := range k.reasons[g[0]] {
 			if slices.Contains(reason.Bars, bar) {
 				cell.Why = strings.Join(reason.Words, "; ")
 			}
 		}
-		if cell.Why == "" && !cell.Same && g[0] != 0 {
+		if cell.Why == "" && !cell.Same {
 			cell.Why = "several things together"
 		}
 		row.Cells = append(row.Cells, cell)

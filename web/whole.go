@@ -67,11 +67,12 @@ func (s *Server) wholeTune(c *gin.Context) {
 		}
 	}
 	b.turns(s, c, r.Tuning)
-	var err error
-	if b.Remarks, err = s.remarksOf(c.Request.Context(), t, p.Request.Tune); err != nil {
+	remarks, err := s.remarksOf(c.Request.Context(), t)
+	if err != nil {
 		s.failFor(c, err)
 		return
 	}
+	b.Remarks = paperRemarks(remarks, p.Request.Tune)
 	s.render(c, http.StatusOK, "whole", "layout", t.Title+", whole", b)
 }
 

@@ -35,9 +35,6 @@ type Sheet struct {
 	Err     error    // written for people
 }
 
-// MostPupils is how many sheets are planned in one go.
-const MostPupils = 60
-
 // Lesson is one tune as it is set for its teacher.
 type Lesson struct {
 	Tune     *tune.Tune

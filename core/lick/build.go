@@ -36,7 +36,7 @@ var degreesOf = map[string]struct {
 
 // Chords writes a form's chords in a key, as tune.Progression reads them.
 func (f *Form) Chords(tonic pitch.Note) string {
-	flat := flats(tune.Key{Tonic: tonic, Minor: f.Minor})
+	flat := tune.KeyOn(tonic, f.Minor).Flats
 	text := ""
 	for i, degree := range f.Bars {
 		d := degreesOf[degree]
@@ -86,10 +86,7 @@ func Build(over *tune.Tune, t tuning.Tuning, capo int, slots []Slot) (*Built, er
 			return nil, err
 		}
 		put(&tu, begin, k.Notes)
-		for _, pin := range k.In(t, capo) {
-			pin.At += begin
-			b.Pins = append(b.Pins, pin)
-		}
+		b.Pins = append(b.Pins, k.In(t, capo, begin)...)
 		free = s.Bar + k.Bars
 	}
 	if len(tu.Notes) == 0 {

@@ -125,9 +125,8 @@ func (k *Kept) Tune() (*tune.Tune, error) {
 	if err != nil {
 		return nil, err
 	}
-	tu := &tune.Tune{Title: k.Name, Key: tune.Key{Tonic: key.Root, Minor: minor(key)}, Meters: []tune.MeterAt{k.meter()},
+	tu := &tune.Tune{Title: k.Name, Key: tune.KeyOn(key.Root, minor(key)), Meters: []tune.MeterAt{k.meter()},
 		Tempos: []tune.TempoAt{{BPM: k.Tempo}}, Length: k.Length()}
-	tu.Key.Flats = flats(tu.Key)
 	for i := range k.Bars {
 		tu.Bars = append(tu.Bars, tune.Time(i)*k.meter().Bar())
 	}
@@ -142,22 +141,12 @@ func (k *Kept) Tune() (*tune.Tune, error) {
 	return tu, nil
 }
 
-// flats reports whether a key is spelt with flats.
-func flats(k tune.Key) bool {
-	n, ok := k.Signature()
-	return ok && n < 0 || k.Tonic.Alter < 0
-}
+func minor(c chord.Chord) bool { return thirdOf(c) == 3 }
 
-func minor(c chord.Chord) bool { return len(c.Tones) > 1 && c.Tones[1] == 3 }
-
-// put adds notes to a tune, spelt in its key, times counted from at.
-func put(tu *tune.Tune, at tune.Time, notes []tune.NewNote) {
-	for _, n := range notes {
-		out := tune.Note{At: at + n.At, Dur: n.Dur, Note: pitch.Spell(n.Pitch, tu.Key.Flats)}
-		for _, low := range n.With {
-			out.With = append(out.With, pitch.Spell(low, tu.Key.Flats))
-		}
-		tu.Notes = append(tu.Notes, out)
+// put adds notes to a tune, spelt in its key, times counted from begin.
+func put(tu *tune.Tune, begin tune.Time, notes []tune.NewNote) {
+	for i := range notes {
+		tu.Notes = append(tu.Notes, notes[i].In(&tu.Key, begin))
 	}
 }
 
@@ -220,7 +209,7 @@ func (k *Kept) Moved(steps int) (*Kept, error) {
 	if err != nil {
 		return nil, err
 	}
-	flat := flats(tune.Key{Tonic: pitch.Spell(pitch.Midi(60+key.Root.Class()+steps), true), Minor: minor(key)})
+	flat := tune.KeyOn(pitch.Spell(pitch.Midi(60+key.Root.Class()+steps), true), minor(key)).Flats
 	out.Key = key.Transposed(steps, flat).Name
 	for i := range out.Notes {
 		n := &out.Notes[i]
@@ -241,9 +230,9 @@ func (k *Kept) Moved(steps int) (*Kept, error) {
 	return &out, nil
 }
 
-// In is where the lick's places lie in a tuning with a capo: where they were, or along the neck from there if all strings are tuned
+// In is where the lick's places lie in a tuning with a capo, their times counted from begin: where they were, or along the neck from there if all strings are tuned
 // as much higher or lower; nowhere in other tunings, where the planner finds places.
-func (k *Kept) In(t tuning.Tuning, capo int) []play.Pin {
+func (k *Kept) In(t tuning.Tuning, capo int, begin tune.Time) (out []play.Pin) {
 	was, err := tuning.Parse(k.Tuning)
 	if err != nil {
 		return nil
@@ -254,10 +243,13 @@ func (k *Kept) In(t tuning.Tuning, capo int) []play.Pin {
 			return nil
 		}
 	}
-	if up == 0 && capo == k.Capo {
-		return slices.Clone(k.Pins)
+	if out = slices.Clone(k.Pins); up != 0 || capo != k.Capo {
+		out = along(k.Pins, -int(up/pitch.HalfStep), capo)
 	}
-	return along(k.Pins, -int(up/pitch.HalfStep), capo)
+	for i := range out {
+		out[i].At += begin
+	}
+	return out
 }
 
 // along moves places along the neck; none are left if one is an open string, a harmonic, or would lie below the capo.

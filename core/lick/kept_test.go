@@ -71,7 +71,7 @@ func TestKept(t *testing.T) {
 			}
 		}
 		tn := p.Request.Tuning
-		again, err := plan.SolveKeepable(t.Context(), plan.Request{Tune: alone, Tuning: tn, Player: p.Request.Player, Thumb: pattern.Alternating, Pins: k.In(tn, 0)})
+		again, err := plan.SolveKeepable(t.Context(), plan.Request{Tune: alone, Tuning: tn, Player: p.Request.Player, Thumb: pattern.Alternating, Pins: k.In(tn, 0, 0)})
 		if err != nil || len(again.LeftOut) > 0 {
 			t.Fatalf("bar %d: its places cannot be played by themselves: %v %+v", first, err, again.LeftOut)
 		}
@@ -113,7 +113,7 @@ func TestCarried(t *testing.T) {
 			if changed == 0 && others > 0 || changed > 0 && minor(from) == minor(to) {
 				t.Errorf("%s: %d notes move otherwise, %d thirds changed", name, others, changed)
 			}
-			for _, pin := range got.In(tn, 0) {
+			for _, pin := range got.In(tn, 0, 0) {
 				i := slices.IndexFunc(got.Notes, func(n tune.NewNote) bool { return n.At == pin.At })
 				if sounds := tn.Open(pin.String) + pitch.Pitch(math.Round(100*pin.Fret)); i < 0 || sounds != got.Notes[i].Pitch {
 					t.Errorf("%s: a place sounds %d for %+v", name, sounds, got.Notes[i])
@@ -125,12 +125,12 @@ func TestCarried(t *testing.T) {
 			}
 		}
 		// Open E is open D two half steps up: the same notes lie two frets lower.
-		for _, pin := range k.In(tn.Transpose(2), 0) {
+		for _, pin := range k.In(tn.Transpose(2), 0, 0) {
 			if i := slices.IndexFunc(k.Notes, func(n tune.NewNote) bool { return n.At == pin.At }); tn.Transpose(2).Open(pin.String)+pitch.Pitch(math.Round(100*pin.Fret)) != k.Notes[i].Pitch {
 				t.Errorf("in open E a place sounds another note than %+v", k.Notes[i])
 			}
 		}
-		if std, _ := tuning.ParseAny("Standard"); k.In(std, 0) != nil {
+		if std, _ := tuning.ParseAny("Standard"); k.In(std, 0, 0) != nil {
 			t.Error("places of open D in standard tuning")
 		}
 	}

@@ -77,10 +77,8 @@ func (e *StepError) Error() string {
 
 // Signature returns the pattern's meter; ok is false if it is none that patterns can have.
 func (p *Pattern) Signature() (m tune.MeterAt, ok bool) {
-	if _, err := fmt.Sscanf(p.Meter, "%d/%d", &m.Num, &m.Den); err != nil || p.Meter != fmt.Sprintf("%d/%d", m.Num, m.Den) {
-		return m, false
-	}
-	return m, m.Num >= 1 && m.Num <= 12 && slices.Contains([]int{2, 4, 8}, m.Den)
+	m, ok = tune.ParseMeter(p.Meter)
+	return m, ok && m.Num >= 1 && m.Num <= 12 && slices.Contains([]int{2, 4, 8}, m.Den)
 }
 
 // Validate checks a pattern by itself; see Suits for the hand that is to play it. The error is a

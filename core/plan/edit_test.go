@@ -132,7 +132,7 @@ func changedRequest(t *testing.T, rng *rand.Rand, p *Plan) Request {
 	return r
 }
 
-// TestPrices: what is told of a choice is what the plan under its pin costs, made from nothing, next to other pins and in place of one.
+// TestPrices: what is said of a choice is what the plan under its pin costs, made from nothing, next to other pins and in place of one.
 // Where repeats are alike the other bars are taken to be played as they are; the plan may hold them to other ways, which is seldom.
 func TestPrices(t *testing.T) {
 	t.Parallel()

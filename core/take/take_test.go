@@ -439,7 +439,7 @@ func struckBefore(p *plan.Plan, m, str int) bool {
 	return false
 }
 
-// TestLanding: a slide that lands next to its place is told from where and how long it takes, glides of the plan
+// TestLanding: a slide that lands next to its place is reported with where it came from and how long it takes, glides of the plan
 // by where they come from, and notes that are there at once are none; accents that are played softly are told.
 func TestLanding(t *testing.T) {
 	if testing.Short() {

@@ -74,7 +74,7 @@ type Lesson struct {
 // Enough reports whether there are choices enough to learn from.
 func (l *Lesson) Enough() bool { return l.Against >= MinAgainst }
 
-// Learn finds what the player's choices in their tunes teach. progress is told the share done, 0 … 1.
+// Learn finds what the player's choices in their tunes teach. progress gets the share done, 0 … 1.
 func Learn(ctx context.Context, sources []Source, progress func(float64)) (*Lesson, error) {
 	l := &Lesson{}
 	var cases []reference.Case

@@ -26,6 +26,15 @@ type NewNote struct {
 
 func (n *NewNote) end() Time { return n.At + n.Dur }
 
+// In is the note as one of a tune in a key, its time counted from begin.
+func (n *NewNote) In(k *Key, begin Time) Note {
+	out := Note{At: begin + n.At, Dur: n.Dur, Note: pitch.Spell(n.Pitch, k.Flats)}
+	for _, low := range n.With {
+		out.With = append(out.With, pitch.Spell(low, k.Flats))
+	}
+	return out
+}
+
 // maxRewrite is how many notes a rewritten bar holds at most.
 const maxRewrite = 64
 
@@ -67,10 +76,8 @@ func (tu *Tune) Rewritten(rs []Rewrite) (*Tune, error) {
 				return nil, fmt.Errorf("the notes put into bar %d overlap or leave it", r.Bar)
 			}
 			last = begin + n.end()
-			put := Note{At: begin + n.At, Dur: n.Dur, Note: pitch.Spell(n.Pitch, tu.Key.Flats), Place: place}
-			for _, p := range n.With {
-				put.With = append(put.With, pitch.Spell(p, tu.Key.Flats))
-			}
+			put := n.In(&tu.Key, begin)
+			put.Place = place
 			kept = append(kept, put)
 		}
 		slices.SortStableFunc(kept, func(a, b Note) int { return int(a.At - b.At) })

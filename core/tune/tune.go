@@ -75,6 +75,12 @@ type MeterAt struct {
 	Num, Den int
 }
 
+// ParseMeter reads a meter as it is written, "6/8"; ok is false for anything else. What meters may be used is the caller's matter.
+func ParseMeter(text string) (m MeterAt, ok bool) {
+	_, err := fmt.Sscanf(text, "%d/%d", &m.Num, &m.Den)
+	return m, err == nil && text == fmt.Sprintf("%d/%d", m.Num, m.Den)
+}
+
 // Pulse returns the length of one felt beat: a dotted unit in 6, 9 and 12, else the unit.
 func (m MeterAt) Pulse() Time {
 	if m.Num > 3 && m.Num%3 == 0 && m.Den >= 8 {
@@ -134,6 +140,14 @@ func KeyOf(fifths int, minor bool) Key {
 		at += 3
 	}
 	return Key{Tonic: pitch.Note{Letter: circle[at%7], Alter: at/7 - 1}, Minor: minor, Flats: fifths < 0}
+}
+
+// KeyOn is the key on a tonic, spelt with flats if its signature has them or, without one, its tonic does.
+func KeyOn(tonic pitch.Note, minor bool) Key {
+	k := Key{Tonic: tonic, Minor: minor}
+	n, ok := k.Signature()
+	k.Flats = ok && n < 0 || tonic.Alter < 0
+	return k
 }
 
 // Signature is the number of the key's sharps, flats below zero; ok is false for a key without one of -7 to 7.

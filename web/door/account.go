@@ -249,12 +249,16 @@ func (d *Door) invite(c *gin.Context) {
 		d.pages.FailFor(c, err)
 		return
 	}
-	scheme := "http"
-	if d.access.TLS {
-		scheme = "https"
-	}
 	d.pages.Log(c).Info("invited", "owner", Owner(c))
-	d.ShowAccount(c, http.StatusOK, AccountPage{Invite: scheme + "://" + c.Request.Host + "/welcome/" + secret})
+	d.ShowAccount(c, http.StatusOK, AccountPage{Invite: d.Link(c, "/welcome/"+secret)})
+}
+
+// Link is a path as an address to send to somebody.
+func (d *Door) Link(c *gin.Context, path string) string {
+	if d.access.TLS {
+		return "https://" + c.Request.Host + path
+	}
+	return "http://" + c.Request.Host + path
 }
 
 func (d *Door) closeAccount(c *gin.Context) {
