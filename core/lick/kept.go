@@ -209,7 +209,8 @@ func (k *Kept) Moved(steps int) (*Kept, error) {
 	if err != nil {
 		return nil, err
 	}
-	flat := tune.KeyOn(pitch.Spell(pitch.Midi(60+key.Root.Class()+steps), true), minor(key)).Flats
+	tonic := pitch.Spell(pitch.Midi(60+key.Root.Class()+steps), true)
+	flat := tune.KeyOn(tonic, minor(key)).Flats
 	out.Key = key.Transposed(steps, flat).Name
 	for i := range out.Notes {
 		n := &out.Notes[i]
@@ -230,8 +231,8 @@ func (k *Kept) Moved(steps int) (*Kept, error) {
 	return &out, nil
 }
 
-// In is where the lick's places lie in a tuning with a capo, their times counted from begin: where they were, or along the neck from there if all strings are tuned
-// as much higher or lower; nowhere in other tunings, where the planner finds places.
+// In is where the lick's places lie in a tuning with a capo, their times counted from begin: where they were, or along
+// the neck from there if all strings are tuned as much higher or lower; nowhere in other tunings, where the planner finds places.
 func (k *Kept) In(t tuning.Tuning, capo int, begin tune.Time) (out []play.Pin) {
 	was, err := tuning.Parse(k.Tuning)
 	if err != nil {
