@@ -8,7 +8,7 @@ go test -timeout 30m ./core/... ./formats/... ./cmd/... ./faults
 go test -race -timeout 20m ./jobs ./store ./web/desk
 go test -race -short -timeout 20m ./web -run 'TestSharedPlan|TestRequests|TestWaiting|TestForeignWrites|TestLimits|TestWalls|TestSignIn$|TestUpload$|TestEverything|TestBodies|TestRestored'
 # Every page in both looks with its colours, learning, typing at a player's pace, extreme values, long tunes beside short ones.
-go test -timeout 20m ./web -run 'TestEveryPage|TestRecording|TestLongTune|TestLoop|TestTunerGoesOn|TestTaste|TestNeckByKeyboard|TestExtremes|TestShortBesideLong|TestTenThousandTunes|TestRankingElsewhere' -v |
+go test -timeout 20m ./web -run 'TestEveryPage|TestWay$|TestSitting|TestFollow$|TestRecording|TestLongTune|TestLoop|TestTunerGoesOn|TestTaste|TestNeckByKeyboard|TestExtremes|TestShortBesideLong|TestTenThousandTunes|TestRankingElsewhere' -v |
   grep -aE 'figure|^---|_test.go:|FAIL|^ok'
 wait "$drift" || { cat /tmp/stepping-drift.$$; exit 1; }
 grep -a figure /tmp/stepping-drift.$$; rm /tmp/stepping-drift.$$

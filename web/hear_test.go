@@ -106,6 +106,9 @@ func TestHear(t *testing.T) {
 
 // TestFollow: Space plays from the cursor, and the cursor keeps to the clock of the sound; Space stops.
 func TestFollow(t *testing.T) {
+	if testing.Short() {
+		t.Skip("follows a plan by its sound in a browser")
+	}
 	t.Parallel()
 	s := newSite(t)
 	b := newTab(t, s, 1280, 800)

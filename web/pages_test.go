@@ -79,8 +79,11 @@ const small = `[...document.querySelectorAll('button, select, input:not([type=hi
 
 // TestEveryPage walks over all pages once and asks everything of each: axe finds nothing, for a left-handed player as well;
 // what is to be pressed is large enough; none is wider than its screen, from a narrow phone to a wide one, at the usual size and
-// at the larger. The long form looks at colours too, in daylight and in a dim room; else TestContrast does.
+// at the larger. It looks at colours too, in daylight and in a dim room; TestContrast does so in the short form.
 func TestEveryPage(t *testing.T) {
+	if testing.Short() {
+		t.Skip("opens every page eight times")
+	}
 	t.Parallel()
 	s := newSite(t)
 	pages := s.pagesOf(t)
@@ -90,21 +93,14 @@ func TestEveryPage(t *testing.T) {
 	for _, leaf := range []string{"why", "elsewhere", "silence", "pace", "vary", "setup"} {
 		pages = append(pages, s.tunePath(t, 0)+"?m=6&wait=1&leaf="+leaf)
 	}
-	looks := []string{"light", "dim"}
-	if testing.Short() {
-		looks = looks[1:]
-	}
 	s.leftHanded(t)
 	s.longTitles(t)
 	b := newTab(t, s, 1280, 800)
 	b.expect() // some pages have nothing to show
 	b.open("/")
-	for _, look := range looks {
+	for _, look := range []string{"light", "dim"} {
 		eval[string](b, fmt.Sprintf("document.cookie = 'look=%s; path=/'", look))
-		for i, page := range pages {
-			if testing.Short() && i%3 > 0 { // the others in the long form
-				continue
-			}
+		for _, page := range pages {
 			b.open(page)
 			b.accessible(look + " " + page)
 			if n := eval[int](b, "document.querySelectorAll('#keymap li').length"); n != 3 {

@@ -48,6 +48,9 @@ func (s *site) logged(t *testing.T) (out []struct {
 // part, up to the stop that asks about pain; every verdict is in the log, a key pressed by mistake is taken
 // back, and what is pressed is seen at once.
 func TestSitting(t *testing.T) {
+	if testing.Short() {
+		t.Skip("plays a whole sitting in time")
+	}
 	t.Parallel()
 	s := practised(t)
 	before := len(s.logged(t))

@@ -13,6 +13,7 @@ import (
 	"html/template"
 	"log/slog"
 	"net/http"
+	"sync"
 	"time"
 
 	"github.com/gin-gonic/gin"
@@ -79,7 +80,7 @@ func New(cfg Config) (*Server, error) {
 		s.log = slog.Default()
 	}
 	var err error
-	if s.pages, err = parsePages(); err != nil {
+	if s.pages, err = pages(); err != nil {
 		return nil, err
 	}
 	s.meters = s.newMeters()
@@ -99,19 +100,27 @@ var pageNames = []string{"home", "draft", "playin", "intune", "losses", "neck", 
 	"besides", "bench", "guitar", "suit", "slides", "slide", "slidesfor", "set", "chords", "patterns", "pattern", "plan", "text",
 	"learn", "licks", "lick", "build", "sheets", "sheetspaper", "lent", "ended", "pupilslog", "profiles", "profile", "hands", "taste", "signin", "welcome", "account", "upload", "recordings", "pace", "variations", "compare", "error"}
 
-func parsePages() (map[string]*template.Template, error) {
-	pages := map[string]*template.Template{}
+// pages are the templates of all pages, parsed once: what several share is parsed before and copied to each.
+var pages = sync.OnceValues(func() (map[string]*template.Template, error) {
+	shared, err := template.New("").Funcs(viewFuncs).ParseFS(templateFiles, "templates/layout.html", "templates/column.html",
+		"templates/signs.html", "templates/busy.html", "templates/grid.html", "templates/paper.html", "templates/hand.html",
+		"templates/takepicture.html", "templates/standbars.html")
+	if err != nil {
+		return nil, fmt.Errorf("what pages share: %w", err)
+	}
+	out := map[string]*template.Template{}
 	for _, name := range pageNames {
-		t, err := template.New(name).Funcs(viewFuncs).ParseFS(templateFiles, "templates/layout.html", "templates/column.html",
-			"templates/signs.html", "templates/busy.html", "templates/grid.html", "templates/paper.html", "templates/hand.html",
-			"templates/takepicture.html", "templates/standbars.html", "templates/"+name+".html")
+		t, err := shared.Clone()
+		if err == nil {
+			t, err = t.ParseFS(templateFiles, "templates/"+name+".html")
+		}
 		if err != nil {
 			return nil, fmt.Errorf("page %s: %w", name, err)
 		}
-		pages[name] = t
+		out[name] = t
 	}
-	return pages, nil
-}
+	return out, nil
+})
 
 // Close stops all work under way.
 func (s *Server) Close() {

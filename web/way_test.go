@@ -16,6 +16,9 @@ import (
 // TestWay: every page of a tune shows its way, one key leads to each place of it, and from the first page one
 // comes back to where one left; a tune is deleted on its own page and brought back at once.
 func TestWay(t *testing.T) {
+	if testing.Short() {
+		t.Skip("the long form walks the whole way")
+	}
 	t.Parallel()
 	s := newSite(t)
 	if err := demo.Month(t.Context(), s.store, s.owner, time.Now()); err != nil {

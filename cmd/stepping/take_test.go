@@ -76,6 +76,9 @@ func TestSampled(t *testing.T) {
 
 // TestTakes: each of our own faults is found where it is; what cannot be judged is refused.
 func TestTakes(t *testing.T) {
+	if testing.Short() {
+		t.Skip("judges whole recordings; TestJudge and TestTakePage have its parts")
+	}
 	dir := t.TempDir()
 	tune, options := "../../demo/tunes/tin-bucket-rag.abc", []string{"--tuning", "Open G", "--thumb", "alternating"}
 	faults, wav := filepath.Join(dir, "faults.json"), filepath.Join(dir, "faulty.wav")

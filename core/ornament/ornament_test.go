@@ -32,7 +32,11 @@ func solve(t *testing.T, tu *tune.Tune, lean, vibrato string) *plan.Plan {
 // nothing of the plan.
 func TestAdvice(t *testing.T) {
 	vibratos, glides := 0, 0
-	for seed := range uint64(12) {
+	seeds := uint64(12)
+	if testing.Short() {
+		seeds = 6
+	}
+	for seed := range seeds {
 		tu := coretest.Wander(seed, 40)
 		tu.Tempos[0].BPM = 50 + 10*float64(seed)
 		for i := range tu.Notes {

@@ -140,7 +140,7 @@ func TestPrices(t *testing.T) {
 	told, alike, off := 0, 0, 0
 	wanted := 1000
 	if testing.Short() {
-		wanted = 40
+		wanted = 20
 	}
 	for told < wanted {
 		r := Request{Tune: repeated(rng), Tuning: coretest.Tuning([]string{"Open D", "Open G", "Standard"}[rng.IntN(3)]),

@@ -13,7 +13,10 @@ import (
 // need varies by a logistic law, which is not the model's, so that agreement is not by construction. The stated
 // 90% ranges must hold the truth nearly as often as they say, and the middle must be near it.
 func TestLearnHands(t *testing.T) {
-	const hands = 150
+	hands := 150
+	if testing.Short() {
+		hands = 50
+	}
 	usual := player.Default()
 	var heldA, heldB, heldR int
 	var offMove, offStroke float64
@@ -35,14 +38,14 @@ func TestLearnHands(t *testing.T) {
 		offStroke += math.Abs(math.Log(h.Restrike.Value / r))
 	}
 	t.Logf("90%% ranges hold A %d, B %d, restrike %d of %d; off by %.3f and %.3f log units", heldA, heldB, heldR, hands,
-		offMove/hands, offStroke/hands)
+		offMove/float64(hands), offStroke/float64(hands))
 	for what, held := range map[string]int{"A": heldA, "B": heldB, "restrike": heldR} {
 		if held < hands*8/10 {
 			t.Errorf("the 90%% range of %s holds the truth for %d of %d", what, held, hands)
 		}
 	}
-	if offMove > 0.08*hands || offStroke > 0.08*hands {
-		t.Errorf("off by %.3f and %.3f log units on average", offMove/hands, offStroke/hands)
+	if offMove > 0.08*float64(hands) || offStroke > 0.08*float64(hands) {
+		t.Errorf("off by %.3f and %.3f log units on average", offMove/float64(hands), offStroke/float64(hands))
 	}
 }
 

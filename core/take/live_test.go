@@ -67,6 +67,9 @@ func (f *follows) String() string {
 // TestLive follows players live, as TestFair judges them: a moment is known soon after its sound, and the wrong bar is
 // hardly ever shown; who begins a bar again, or stops, is found again within two bars.
 func TestLive(t *testing.T) {
+	if testing.Short() {
+		t.Skip("follows whole recordings piece by piece")
+	}
 	from, to, conds := chosen(t, "repeat")
 	for _, c := range conds {
 		var f follows
