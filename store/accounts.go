@@ -22,7 +22,7 @@ type Account struct {
 // Errors of accounts.
 var (
 	ErrNameTaken = errors.New("the name is taken")
-	ErrLink      = errors.New("this link is not good any more")
+	ErrLink      = errors.New("this link is no longer valid")
 )
 
 // maxAccounts bounds the accounts of an installation.

@@ -51,7 +51,7 @@ var (
 	ErrTooMany  = errors.New("too many")
 	ErrTooLong  = errors.New("a name is too long")
 	// ErrUnreadable is a row that this program cannot read; lists leave it out and log it.
-	ErrUnreadable = errors.New("what is kept cannot be read")
+	ErrUnreadable = errors.New("what is saved cannot be read")
 )
 
 // ID is a key.
@@ -402,7 +402,7 @@ func atMost(ctx context.Context, tx *sql.Tx, query string, owner ID, limit int) 
 		return err
 	}
 	if n >= limit {
-		return fmt.Errorf("%w: %d are kept already", ErrTooMany, n)
+		return fmt.Errorf("%w: %d are saved already", ErrTooMany, n)
 	}
 	return nil
 }

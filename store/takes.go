@@ -29,7 +29,7 @@ const (
 )
 
 // ErrNoSound is a take whose sound is not here: it came back from a daily copy, which leaves sounds out.
-var ErrNoSound = fmt.Errorf("%w: the sound of this recording is not kept any more", ErrNotFound)
+var ErrNoSound = fmt.Errorf("%w: the sound of this recording is no longer saved", ErrNotFound)
 
 // AddTake keeps a take with its sound, which it may open more than once. ErrTooMany if the owner's sounds
 // would be more than 2 GiB, ErrNotFound for a tune that they do not have.
@@ -45,7 +45,7 @@ func (s *Store) addTake(ctx context.Context, owner, id ID, t *Take, sound func()
 			return err
 		}
 		if (kept+t.Samples)*sampleBytes > MostSound {
-			return fmt.Errorf("%w: recordings of %.1f GiB are kept already", ErrTooMany, float64(kept)*sampleBytes/(1<<30))
+			return fmt.Errorf("%w: recordings of %.1f GiB are saved already", ErrTooMany, float64(kept)*sampleBytes/(1<<30))
 		}
 		if _, err := tx.ExecContext(ctx, "INSERT INTO takes (id, owner_id, tune_id, at, name, samples, plan, doc) VALUES (?, ?, ?, ?, ?, ?, ?, ?)", id, owner, t.Tune, t.At.UTC(), cut(t.Name, 255), t.Samples, t.Plan, []byte(t.Doc)); err != nil {
 			return taken(err)

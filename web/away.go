@@ -23,7 +23,7 @@ var awayWays = []awayWay{
 	{"plan.musicxml", "MusicXML", "for notation programs: tablature with strings, frets, fingers and techniques"},
 	{"plan.mid", "MIDI", "to hear it in any player: a channel for each string, glides as bends"},
 	{"plan.abc", "ABC with fingering", "plain text, the place of each note beneath it"},
-	{"tune.abc", "ABC as it was given", "the tune without the plan"},
+	{"tune.abc", "Original ABC", "the tune without the plan"},
 	{"plan.json", "Plan document", "everything the plan says, for other programs"},
 }
 

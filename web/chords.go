@@ -5,7 +5,6 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
-	"math"
 	"net/http"
 	"slices"
 	"strconv"
@@ -362,8 +361,7 @@ func (v *chordsBody) show(c *gin.Context, f *chordsForm, b *backing.Backing) {
 		v.Next, v.On = &n, f.at(f.At+1)
 		v.NextText, v.Stays = changeText(next), staysText(next.Stays)
 		if e := next.Change.Early; e != nil {
-			v.EarlyText = fmt.Sprintf("Play string %d open on the last stroke of %s: %.2f s instead of %.2f, good up to %.0f",
-				e.String, sp.Chord.Name, e.There, next.Change.There, math.Min(e.BPM, tune.FastestShown))
+			v.EarlyText = fmt.Sprintf("Play string %d open on the last stroke of %s, to free the hand sooner: %s", e.String, sp.Chord.Name, upTo(e.BPM))
 		}
 		if v.EarlyOn = slices.Contains(r.Early, f.At); v.EarlyOn {
 			v.EarlyText = fmt.Sprintf("The last stroke of %s is an open string, to free the hand sooner. Undo that", sp.Chord.Name)
@@ -412,7 +410,7 @@ func changeText(sp *backing.Span) string {
 	if ch.What == "" {
 		return "nothing has to move"
 	}
-	return fmt.Sprintf("%.2f s needed, %.2f s there", ch.Need, ch.There)
+	return upTo(ch.BPM)
 }
 
 func staysText(stays []int) string {

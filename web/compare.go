@@ -47,7 +47,7 @@ var leanWords = map[string]string{
 // ways lists how the tune can be planned: as it stands, as it would be planned today if it is kept, the three
 // characters, then the other players.
 func (s *Server) ways(c *gin.Context, t *store.Tune, own *store.Profile) ([]wayView, error) {
-	out := []wayView{{"own", "as it stands", own.Profile, true, true}}
+	out := []wayView{{"own", "as it is now", own.Profile, true, true}}
 	if t.Settings.Kept != nil {
 		out = append(out, wayView{"today", "as planned today", own.Profile, true, false})
 	}
@@ -117,7 +117,7 @@ func (s *Server) planWays(ctx context.Context, t *store.Tune, ways []wayView) ([
 			return nil, err
 		}
 		if len(req.Tune.Notes) > longTune {
-			return nil, fmt.Errorf("comparing is for tunes of up to %d notes", longTune)
+			return nil, fmt.Errorf("only tunes of up to %d notes can be compared", longTune)
 		}
 		if !way.pins {
 			req.Pins = nil

@@ -59,7 +59,7 @@ type turnedStep struct {
 const longestTurned = 400
 
 // errTooLongToTurn says what to do with the dials of a long tune.
-var errTooLongToTurn = fmt.Errorf("over %d notes the dials are worked out when they are turned, not before", longestTurned)
+var errTooLongToTurn = fmt.Errorf("in a tune of over %d notes a dial is worked out only when you turn it", longestTurned)
 
 // turn works out what the dials would do, once for a plan.
 func (s *Server) turn(c *gin.Context, t *store.Tune, w *desk.Planned) (out turned, err error) {

@@ -234,7 +234,7 @@ func (in *incomingArchive) readTune(name, base string) (*store.Adopted, *setFor,
 		}
 	}
 	if len(h.Edits) < 1 || len(h.Edits) > store.MostHistory || h.Head < 0 || h.Head >= len(h.Edits) {
-		return nil, nil, fmt.Errorf("its history has %d states, of which %d is in force", len(h.Edits), h.Head)
+		return nil, nil, fmt.Errorf("its history has %d states, and number %d is the current one", len(h.Edits), h.Head)
 	}
 	t.Head = h.Head
 	for i := range h.Edits {

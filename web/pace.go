@@ -83,7 +83,7 @@ func (s *Server) pace(c *gin.Context) {
 
 func newMove(c *gin.Context, p *plan.Plan, v plan.Move) (moveView, error) {
 	mo := &p.Moments[v.Moment]
-	out := moveView{Bar: mo.Printed, Beat: view.Beat(mo), Moment: v.Moment, Text: v.Text(), BPM: p.BPMAt(v.Share())}
+	out := moveView{Bar: mo.Printed, Beat: view.Beat(mo), Moment: v.Moment, Text: v.What, BPM: p.BPMAt(v.Share())}
 	reliefs, err := p.Reliefs(c.Request.Context(), v)
 	for _, r := range reliefs[:min(len(reliefs), maxReliefs)] {
 		at := &p.Moments[r.Moment]
@@ -103,5 +103,13 @@ func holdsText(r *plan.Relief) string {
 	if r.Local > r.BPM {
 		return fmt.Sprintf("up to %.0f bpm, here %.0f bpm", r.BPM, r.Local)
 	}
-	return fmt.Sprintf("up to %.0f bpm", r.BPM)
+	return upTo(r.BPM)
+}
+
+// upTo says up to which tempo something can be played.
+func upTo(bpm float64) string {
+	if bpm = tune.Believable(bpm); bpm > 0 {
+		return fmt.Sprintf("up to %.0f bpm", bpm)
+	}
+	return "at any tempo"
 }

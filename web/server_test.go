@@ -191,7 +191,7 @@ func TestRequests(t *testing.T) {
 		{"POST", tune + "/sections", url.Values{"version": {"1"}, "bar": {"1"}, "pattern": {"No such"}}, 422, "has been deleted"},
 		{"POST", tune + "/rewrite", url.Values{"version": {"1"}, "rewrite": {"{"}}, 400, "without its notes"},
 		{"POST", tune + "/rewrite", url.Values{"version": {"1"},
-			"rewrite": {`{"rewrites":[{"bar":1,"notes":[{"at":"0","dur":"9","pitch":6200}]}]}`}}, 422, "overlap or leave it"},
+			"rewrite": {`{"rewrites":[{"bar":1,"notes":[{"at":"0","dur":"9","pitch":6200}]}]}`}}, 422, "overlap or go past its end"},
 		{"POST", tune + "/rewrite", url.Values{"version": {"1"},
 			"rewrite": {`{"rewrites":[{"bar":1,"notes":[{"at":"0","dur":"1","pitch":100}]}]}`}}, 422, "below the lowest string"},
 		{"POST", tune + "/way", url.Values{"version": {"1"}, "tuning": {"Open D"}, "capo": {"99"}}, 422, "a capo sits on fret 1 to 9"},

@@ -94,7 +94,7 @@ func strumText(l *plan.Strummed, rings bool) string {
 	case l.By != "":
 		return "rings but should be silenced by " + plan.DamperText(l.By)
 	case l.Advice != "":
-		return "rings: give it to " + plan.DamperText(l.Advice)
+		return "rings: damp it with " + plan.DamperText(l.Advice)
 	}
 	return "rings, and neither hand can reach it"
 }

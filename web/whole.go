@@ -84,7 +84,7 @@ func newPaperBody(p *plan.Plan) paperBody {
 	for _, mv := range p.Hardest(sheetMoves) {
 		mo := &p.Moments[mv.Moment]
 		b.Hard = append(b.Hard, hardMove{fmt.Sprintf("Bar %s, beat %.4g", mo.Printed, mo.Beat), mv.What,
-			fmt.Sprintf("%.2f s needed, %.2f s there", mv.Need, mv.There)})
+			upTo(p.BPMAt(mv.Share()))})
 	}
 	b.grips(r)
 	return b

@@ -241,7 +241,7 @@ func (s *solver) moment(b *Backing, f *stepAt, plucking []play.Digit, ring *ring
 }
 
 func (s *solver) noBass(st *step, sp *Span) string {
-	return fmt.Sprintf("under this grip of %s no bass string can take the %s without a worse clash than leaving it out", sp.Chord.Name, st.role)
+	return fmt.Sprintf("with this %s grip the %s would clash on every bass string", sp.Chord.Name, st.role)
 }
 
 func handOf(g *grip.Grip) (h play.LeftHand) {
@@ -306,12 +306,12 @@ func (s *solver) pace(b *Backing, at []stepAt) {
 	worst := 0.0
 	for i := 1; i < len(b.Spans); i++ {
 		a, c := &b.Spans[i-1], &b.Spans[i]
-		mm, need := s.need(&a.Grip, &c.Grip)
+		need := s.need(&a.Grip, &c.Grip)
 		if need == 0 {
 			continue
 		}
 		there, open := s.there(at, i, false)
-		ch := Change{What: fmt.Sprintf("the hand changes from %s to %s, %.0f mm", a.Chord.Name, c.Chord.Name, mm), Need: need,
+		ch := Change{What: fmt.Sprintf("the hand changes from %s to %s", a.Chord.Name, c.Chord.Name), Need: need,
 			There: there, BPM: s.bpm(need / there)}
 		if early, _ := s.there(at, i, true); open != 0 && early > there+1e-9 {
 			ch.Early = &Early{String: open, There: early, BPM: s.bpm(need / early)}
@@ -319,7 +319,7 @@ func (s *solver) pace(b *Backing, at []stepAt) {
 		c.Change = ch
 		if share := need / there; share > worst {
 			worst = share
-			b.Ceiling = play.Ceiling{BPM: ch.BPM, At: c.At, Why: fmt.Sprintf("%s: %.2f s needed, %.2f s there", ch.What, need, there)}
+			b.Ceiling = play.Ceiling{BPM: ch.BPM, At: c.At, Why: ch.What}
 		}
 		for m := range b.Moments {
 			if mo := &b.Moments[m]; mo.At >= c.At && mo.At < c.End {
@@ -343,7 +343,7 @@ func (s *solver) digitPace(b *Backing, worst float64) {
 				if need/there > worst {
 					worst = need / there
 					b.Ceiling = play.Ceiling{BPM: s.bpm(worst), At: mo.At,
-						Why: fmt.Sprintf("%s strikes twice in a row: %.2f s needed, %.2f s there", st.Digit, need, there)}
+						Why: string(st.Digit) + " strikes twice in a row"}
 				}
 			}
 			last[st.Digit] = mo.Seconds
@@ -362,9 +362,9 @@ func (s *solver) bpm(share float64) float64 {
 	return math.Floor(tempo / share)
 }
 
-// need is how far the furthest finger or the hand travels in mm, and the least time for it.
-func (s *solver) need(a, c *grip.Grip) (mm, seconds float64) {
-	moved := false
+// need is the least time in seconds from one grip to the next: what the furthest finger or the hand takes; 0 if nothing moves.
+func (s *solver) need(a, c *grip.Grip) float64 {
+	mm, moved := 0.0, false
 	for f := 1; f <= 5; f++ {
 		from, to := fingerOn(a, f), fingerOn(c, f)
 		if to == 0 || from == to && a.Frets[from] == c.Frets[to] {
@@ -376,10 +376,10 @@ func (s *solver) need(a, c *grip.Grip) (mm, seconds float64) {
 		}
 	}
 	if !moved {
-		return 0, 0
+		return 0
 	}
 	mm = max(mm, s.t.Way(a, c))
-	return mm, max(placeTime, s.r.Player.MoveTime(mm, fretWidth))
+	return max(placeTime, s.r.Player.MoveTime(mm, fretWidth))
 }
 
 // fretWidth is the target in mm for a fingertip in a change: about half a fret in the middle of the

@@ -235,7 +235,7 @@ func (st *State) apply(key string) error {
 		}
 		fret, err := strconv.Atoi(name)
 		if err != nil {
-			return &KeyError{key, "that key means nothing here"}
+			return &KeyError{key, "that key does nothing here"}
 		}
 		return st.put(st.String, fret)
 	}
@@ -263,7 +263,7 @@ func (st *State) put(str, fret int) error {
 		}
 	}
 	if len(st.Notes) >= score.MaxNotes {
-		return &KeyError{"", "the tune has the most notes that a tune can have"}
+		return &KeyError{"", "the tune is full: it has as many notes as a tune can have"}
 	}
 	st.String, st.Fret = str, fret
 	st.Notes = append(st.Notes, n)

@@ -48,7 +48,7 @@ var traits = []trait{
 	}},
 	{func(to, from *Pupil) { to.Player.Techniques = from.Player.Techniques }, func(p *Pupil) string {
 		if len(p.Player.Techniques) == 0 {
-			return "no bends, taps or harmonics"
+			return "there are no bends, taps or harmonics"
 		}
 		return "special techniques are " + strings.Join(p.Player.Techniques, ", ")
 	}},
@@ -58,18 +58,18 @@ var traits = []trait{
 		if !p.Player.ThumbOver {
 			return "the thumb does not come over the neck"
 		}
-		return "how bass notes are fretted"
+		return "the thumb can fret over the neck"
 	}},
 	{func(to, from *Pupil) { to.Player.Instrument = from.Player.Instrument }, func(*Pupil) string { return "it is a different guitar" }},
 	{func(to, from *Pupil) { to.Player.FittsA, to.Player.FittsB = from.Player.FittsA, from.Player.FittsB },
 		func(*Pupil) string { return "the hand moves faster or slower" }},
 	{func(to, from *Pupil) {
 		to.Player.Taste, to.Player.Drone, to.Player.Accent = from.Player.Taste, from.Player.Drone, from.Player.Accent
-	}, func(*Pupil) string { return "preferences differ" }},
+	}, func(*Pupil) string { return "their preferences differ" }},
 }
 
 var (
-	leans = map[string]string{player.LeanNone: "no slide", player.LeanFret: "the slide is for the peaks only", player.LeanMain: "slide and fretted notes are mixed",
+	leans = map[string]string{player.LeanNone: "there is no slide", player.LeanFret: "the slide is for the peaks only", player.LeanMain: "slide and fretted notes are mixed",
 		player.LeanMixed: "most of it is for the slide", player.LeanSlide: "all of it is for the slide"}
 	thumbs = map[string]string{"": "the thumb is free", "alternating": "the thumb alternates", "steady": "the thumb keeps to the root",
 		"none": "the thumb is not free yet"}

@@ -98,7 +98,7 @@ func (k *Kept) Check() error {
 	for i := range k.Notes {
 		n := &k.Notes[i]
 		if n.At < at || n.Dur <= 0 || n.At+n.Dur > k.Length() || len(n.With) > tune.MaxWith || n.Pitch < 0 || n.Pitch > pitch.Midi(127) {
-			return fmt.Errorf("the notes of the lick %q overlap or leave it", k.Name)
+			return fmt.Errorf("the notes of the lick %q overlap or go past its end", k.Name)
 		}
 		at = n.At + n.Dur
 	}
@@ -294,7 +294,7 @@ func (k *Kept) Patterns() ([]string, error) {
 		return nil, err
 	}
 	if len(tu.Notes) < LeastFound {
-		return nil, fmt.Errorf("a lick of %d notes is found everywhere: it needs %d", len(tu.Notes), LeastFound)
+		return nil, fmt.Errorf("%d notes are too few to search for: a lick needs %d", len(tu.Notes), LeastFound)
 	}
 	return []string{Encode(tu.Notes, 1), Encode(tu.Notes, 2), Encode(tu.Notes, 0.5)}, nil
 }

@@ -81,7 +81,7 @@ func (p *Plan) moves(t int, c *choice) (out []Move) {
 // travel is the left hand's way from pos to where the choice holds it.
 func (m *model) travel(t int, pos float64, c *choice, need, there float64) Move {
 	mm, width := math.Abs(c.h.pos-pos), c.h.narrow
-	v := Move{Moment: t, What: fmt.Sprintf("the fretting hand moves %.0f mm to %s", m.capoScale()*mm, where(c.h, m.req.Capo)),
+	v := Move{Moment: t, What: fmt.Sprintf("the fretting hand moves %s to %s", m.fretsText(pos, c.h.pos), where(c.h, m.req.Capo)),
 		Need: need, There: there, Kind: Travel, Factor: 1}
 	if c.a == scoop {
 		width, v.Fixed = c.h.wide, m.w.ScoopTime
@@ -273,18 +273,37 @@ func (p *Plan) MoveText(t int) string {
 }
 
 func (p *Plan) moveText(t int) string {
-	if d, _, need := p.travelled(t, p.handAt(t-1), p.handAt(t)); need > 0 {
-		return fmt.Sprintf(", %.0f mm", d)
+	if w := p.travelled(t, p.handAt(t-1), p.handAt(t)); w.need > 0 {
+		return fmt.Sprintf(", %.0f mm", w.mm)
 	}
 	return ""
 }
 
-// travelled is how far in mm the hand comes from h to g at moment t, the time there is and
-// the time it needs in seconds; 0 if it need not move.
-func (p *Plan) travelled(t int, h, g *hand) (mm, there, need float64) {
+// way is a way of the fretting hand: how far in mm and in words, and the time there is and the time needed, in seconds.
+type way struct {
+	mm          float64
+	frets       string
+	there, need float64
+}
+
+// fretsText is how far two places lie apart, in mm from the nut, as players say it: "5 frets".
+func (m *model) fretsText(from, to float64) string {
+	switch n := math.Round(math.Abs(m.neck.FretAt(to) - m.neck.FretAt(from))); n {
+	case 0:
+		return "less than a fret"
+	case 1:
+		return "1 fret"
+	default:
+		return fmt.Sprintf("%.0f frets", n)
+	}
+}
+
+// travelled is how the hand comes from h to g at moment t; nothing if it need not move.
+func (p *Plan) travelled(t int, h, g *hand) way {
 	mem := p.m.newStage(t).leaves(h)
 	if !g.anchored || mem.loose {
-		return 0, 0, 0
+		return way{}
 	}
-	return p.m.capoScale() * math.Abs(g.pos-mem.pos), p.m.moments[t].sec - mem.since, p.m.shiftNeed(mem.pos, g, plain)
+	return way{mm: p.m.capoScale() * math.Abs(g.pos-mem.pos), frets: p.m.fretsText(mem.pos, g.pos), there: p.m.moments[t].sec - mem.since,
+		need: p.m.shiftNeed(mem.pos, g, plain)}
 }

@@ -79,7 +79,7 @@ func (m *model) applyPins() error {
 	for i := range m.req.Pins {
 		p := &pin{Pin: m.req.Pins[i]}
 		if err := p.Check(); err != nil {
-			return &PinError{[]play.Pin{p.Pin}, "a pin names what exists", m.pinWords(&p.Pin) + ": " + err.Error()}
+			return &PinError{[]play.Pin{p.Pin}, "this pin does not fit the plan", m.pinWords(&p.Pin) + ": " + err.Error()}
 		}
 		bound := 0
 		for t := range m.moments {

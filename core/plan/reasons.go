@@ -12,6 +12,7 @@ import (
 	"stepping/core/pitch"
 	"stepping/core/play"
 	"stepping/core/player"
+	"stepping/core/tune"
 )
 
 // Why explains the choices of moment t from their own cost terms: one sentence for each
@@ -124,7 +125,7 @@ func DamperText(by play.Damper) string {
 func (p *Plan) melodyReason(t int, s *play.Stroke, c *choice) string {
 	secs := p.m.noteSeconds[s.Index]
 	lead := fmt.Sprintf("String %d %s: ", s.String, play.HowText(s.How, play.FromCapo(s.Fret, p.Request.Capo)))
-	length := fmt.Sprintf("a note of %.2f s", secs)
+	length := "a note of " + p.beats(p.Moments[t].At, secs)
 	if p.m.phraseEnd[s.Index] {
 		length += " at the phrase end"
 	} else if p.m.peak[s.Index] {
@@ -167,23 +168,34 @@ func (p *Plan) glideText(s *play.Stroke) string {
 	return ", struck at fret " + from + " and glided in"
 }
 
+// beats says seconds from a time on in beats of the meter there, to a twelfth, at the tempo at which the tune starts.
+func (p *Plan) beats(at tune.Time, seconds float64) string {
+	beat := p.Request.Tune.MeterOver(at).Unit()
+	twelfths := math.Round(12 * seconds * p.Tempo() / 60 * float64(tune.Quarter) / float64(beat))
+	return (tune.Time(max(1, twelfths)) * beat / 12).Beats(beat)
+}
+
 // travel says how far the hand comes, if it moves.
 func (p *Plan) travel(t int) string {
 	if t == 0 {
 		return ""
 	}
-	mm, there, need := p.travelled(t, p.handAt(t-1), p.handAt(t))
-	if need == 0 {
+	w := p.travelled(t, p.handAt(t-1), p.handAt(t))
+	if w.need == 0 {
 		return ", where the hand already is"
 	}
-	return fmt.Sprintf(", a move of %.0f mm in %.2f s (%.2f s needed)", mm, there, need)
+	text := ", a move of " + w.frets
+	if bpm := tune.Believable(p.BPMAt(w.need / w.there)); bpm > 0 {
+		text += fmt.Sprintf(", playable up to %.0f bpm", bpm)
+	}
+	return text
 }
 
 // freeTime says how long an open string leaves the hand before it must hold something again.
 func (p *Plan) freeTime(t int) string {
 	for next := t + 1; next < len(p.Moments); next++ {
 		if p.handAt(next).anchored {
-			return fmt.Sprintf(", which gives the hand %.2f s to move", p.Moments[next].Seconds-p.Moments[t].Seconds)
+			return ", which gives the hand " + (p.Moments[next].At - p.Moments[t].At).Beats(p.Request.Tune.MeterOver(p.Moments[t].At).Unit()) + " to move"
 		}
 	}
 	return ""
@@ -361,7 +373,7 @@ func (p *Plan) leanText(mo *moment, c *choice) string {
 	case c.h.n > 0 && c.h.stops[0].how == play.Slide:
 		return "quick notes away from the bar are fretted"
 	case mo.note >= 0 && p.m.noteSeconds[mo.note] >= p.m.w.MixedLong:
-		return fmt.Sprintf("a note of %.2f s is long enough for the slide", p.m.noteSeconds[mo.note])
+		return "a note of " + p.beats(mo.at, p.m.noteSeconds[mo.note]) + " is long enough for the slide"
 	}
 	return "peaks and notes under the bar are for the slide"
 }
@@ -402,8 +414,11 @@ func (p *Plan) placeText(mo *moment, c *choice) string {
 }
 
 func (p *Plan) shiftText(d detour, at int, c *choice) string {
-	mm, there, need := p.travelled(d.first+at, c.from, c.h)
-	return fmt.Sprintf("the hand would have %.2f s to move %.0f mm and needs %.2f s", there, mm, need)
+	w := p.travelled(d.first+at, c.from, c.h)
+	if bpm := tune.Believable(p.BPMAt(w.need / w.there)); bpm > 0 {
+		return fmt.Sprintf("a move of %s would limit you to %.0f bpm", w.frets, bpm)
+	}
+	return "the hand would have to move " + w.frets
 }
 
 // stretchText names what strains the hand most: a bend, the thumb over the neck, a spread.
@@ -439,7 +454,7 @@ func (p *Plan) handText(mo *moment, c *choice) string {
 	case c.h.hooked():
 		return "the picking hand would have to hook the string"
 	case c.h.tapped():
-		return fmt.Sprintf("the picking hand would have to tap on the neck, %.2f s after the note before", mo.since)
+		return "the picking hand would have to tap on the neck, " + p.beats(mo.at, mo.since) + " after the note before"
 	case c.pl.sweeps != 0:
 		return "one finger would have to brush several strings"
 	}
@@ -448,7 +463,7 @@ func (p *Plan) handText(mo *moment, c *choice) string {
 			if math.IsInf(mo.since, 1) {
 				return fmt.Sprintf("%s would pluck string %d", play.Digits[d], at)
 			}
-			return fmt.Sprintf("%s would pluck string %d, %.2f s after the note before", play.Digits[d], at, mo.since)
+			return fmt.Sprintf("%s would pluck string %d, %s after the note before", play.Digits[d], at, p.beats(mo.at, mo.since))
 		}
 	}
 	return "the picking fingers would fall less well"
@@ -459,14 +474,15 @@ func (p *Plan) toneText(mo *moment, c *choice) string {
 		return "its tone suits the note less"
 	}
 	secs := p.m.noteSeconds[mo.note]
+	long := p.beats(mo.at, secs)
 	switch c.h.stops[0].how {
 	case play.Slide:
 		if secs >= p.m.w.SlideNeeds {
 			return "the peak of the phrase would be played without gliding into it"
 		}
-		return fmt.Sprintf("%.2f s is short for a slide note", secs)
+		return long + " is short for a slide note"
 	case play.Open:
-		return fmt.Sprintf("an open string cannot be shaped over %.2f s", secs)
+		return "an open string cannot be shaped over " + long
 	case play.Harmonic:
 		return "a harmonic sticks out of the melody"
 	}
@@ -476,7 +492,7 @@ func (p *Plan) toneText(mo *moment, c *choice) string {
 	case hammerOn, pullOff, bendOn:
 		return "a note that is not plucked is weaker"
 	}
-	return fmt.Sprintf("a fretted note dies away over %.2f s", secs)
+	return "a fretted note dies away over " + long
 }
 
 func (p *Plan) patternText(c *choice) string {

@@ -107,7 +107,7 @@ func (e *RangeError) Error() string {
 	case first.By == 0 && first.Note.Note.Cents == 0:
 		advice = "leave one of them out, or choose another tuning"
 	case first.By == 0:
-		advice = "let the player wear the slide, or write the note without its quarter tone"
+		advice = "choose a player who uses the slide, or write the note without its quarter tone"
 	}
 	return strings.Join(parts, "; ") + ": " + advice
 }

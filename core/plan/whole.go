@@ -52,8 +52,8 @@ func (p *Plan) figures() Figures {
 		if t == 0 {
 			continue
 		}
-		if mm, _, need := p.travelled(t, p.handAt(t-1), p.handAt(t)); need > 0 {
-			f.Travel += mm
+		if w := p.travelled(t, p.handAt(t-1), p.handAt(t)); w.need > 0 {
+			f.Travel += w.mm
 		}
 	}
 	return f

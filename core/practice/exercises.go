@@ -48,7 +48,7 @@ func weakest(states []State, layer string, bars [][2]int) [2]int {
 func (l *ladder) because(states []State, layer string, bars [2]int, plain string) string {
 	for i := range states {
 		if s := &states[i]; s.Layer == layer && s.Bars == bars && s.Faults > 0 {
-			return fmt.Sprintf("it broke %d times in %s", s.Faults, s.Place)
+			return fmt.Sprintf("it broke down %d times in %s", s.Faults, s.Place)
 		}
 	}
 	return plain

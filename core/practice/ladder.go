@@ -259,8 +259,7 @@ func (l *ladder) moves() {
 			bars[0] = mo.Bar
 		}
 		step := l.add(HardMove, l.at(mo), bars, tempo, 3, false, true,
-			fmt.Sprintf("The move into %s alone, back and forth: %s. It needs %.2f s; at %g bpm there are %.2f s.", l.at(mo), mv.What,
-				mv.Need, tempo, mv.There*l.p.Tempo()/tempo),
+			fmt.Sprintf("The move into %s alone, back and forth: %s. Start at %g bpm.", l.at(mo), mv.What, tempo),
 			fmt.Sprintf("up to %g bpm (playable up to %g bpm)", max(tempo, l.goal), ceiling))
 		step.Goal, step.Moment = max(tempo, l.goal), mv.Moment
 		if mv.Kind != "" {

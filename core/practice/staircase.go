@@ -153,10 +153,10 @@ func (c *climb) change(way int) {
 	if way > 0 {
 		c.downs = 0
 		c.tempo = min(c.Goal, c.tempo*(1+c.step))
-		c.Why = fmt.Sprintf("clean: up to %g bpm bpm", round(c.tempo))
+		c.Why = fmt.Sprintf("clean: up to %g bpm", round(c.tempo))
 		return
 	}
 	c.downs++
 	c.tempo = max(c.floor(), c.tempo/(1+c.step))
-	c.Why = fmt.Sprintf("it broke down: back to %g bpm bpm", round(c.tempo))
+	c.Why = fmt.Sprintf("it broke down: back to %g bpm", round(c.tempo))
 }

@@ -76,7 +76,7 @@ func (s *search) barLengths() (out []Finding) {
 				"this bar is too %s: its rhythm adds up to %s quarter notes, and %d/%d has %s", long, bar.Length, bar.Meter.Num, bar.Meter.Den, full))
 		case !bar.Written && share >= usualShare && len(bars) >= fewBars && math.Abs(float64(bar.Width-usual)) >= max(2, widthOff*float64(usual)):
 			out = append(out, s.at(&place, b, BarLength, sureWidth,
-				"this bar is %d characters wide, and the others %d: something is missing or too much", bar.Width, usual))
+				"this bar is %d characters wide, and the others %d: something is missing or extra", bar.Width, usual))
 		}
 	}
 	return out

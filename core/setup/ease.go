@@ -85,13 +85,13 @@ func gained(was, is *plan.Hardness) string {
 	var out []string
 	add := func(format string, args ...any) { out = append(out, fmt.Sprintf(format, args...)) }
 	if n := was.Strokes - is.Strokes; n > 0 {
-		add("%d of %d thumb strokes fewer", n, was.Strokes)
+		add("%d fewer of %d thumb strokes", n, was.Strokes)
 	}
 	if n := was.Crossings - is.Crossings; n > 0 {
-		add("the thumb changes strings %d times less", n)
+		add("%d fewer string changes for the thumb", n)
 	}
 	if n := was.Special - is.Special; n > 0 {
-		add("%d special techniques fewer", n)
+		add("%d fewer special techniques", n)
 	}
 	if was.StretchMM-is.StretchMM >= 1 {
 		add("widest stretch %.0f mm, not %.0f", is.StretchMM, was.StretchMM)

@@ -73,7 +73,7 @@ func (tu *Tune) Rewritten(rs []Rewrite) (*Tune, error) {
 		last := begin
 		for _, n := range r.Notes {
 			if n.Dur <= 0 || begin+n.At < last || begin+n.end() > end || len(n.With) > MaxWith {
-				return nil, fmt.Errorf("the notes put into bar %d overlap or leave it", r.Bar)
+				return nil, fmt.Errorf("the notes put into bar %d overlap or go past its end", r.Bar)
 			}
 			last = begin + n.end()
 			put := n.In(&tu.Key, begin)

@@ -248,7 +248,7 @@ document.addEventListener('alpine:init', () => {
       const at = Math.max(this.data.barOf.indexOf(this.stand.first + this.stand.now), 0);
       const along = this.$root.querySelector('[data-along]').value;
       this.follower = new Follower(this.data.id, this.microphone.context, {
-        position: (p) => this.position(p), trouble: (words) => this.say(words), well: () => this.say('It hears you again.'), own: along !== '',
+        position: (p) => this.position(p), trouble: (words) => this.say(words), well: () => this.say('Stepping can hear you again.'), own: along !== '',
       }, { from: at, tempo: this.tempo });
       this.microphone.begin();
       this.say(along ? 'You get eight beats’ count-in, then play. The music turns with you.' : 'Play close to the microphone. The music turns with you.');

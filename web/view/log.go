@@ -69,7 +69,7 @@ func NewLogGrid(layers []string, cells [][]practice.Cell, name func(string) stri
 			v.Title = fmt.Sprintf("%s, bar %s: not clean yet, goal %.0f bpm", row.Name, tu.BarPrinted(b), c.Goal)
 			if c.Best > 0 {
 				v.Text = strconv.FormatFloat(c.Best, 'f', 0, 64)
-				v.Title = fmt.Sprintf("%s, bar %s: clean at %.0f of %.0f bpm bpm", row.Name, tu.BarPrinted(b), c.Best, c.Goal)
+				v.Title = fmt.Sprintf("%s, bar %s: clean at %.0f of %.0f bpm", row.Name, tu.BarPrinted(b), c.Best, c.Goal)
 			}
 			row.Cells = append(row.Cells, v)
 		}

@@ -414,7 +414,7 @@ func newStrum(p *plan.Plan, m int) []strumView {
 		case l.By != "":
 			v.Text = "silent: " + string(l.By)
 		case l.Advice != "":
-			v.Text = "sounds: give it to " + string(l.Advice)
+			v.Text = "sounds: damp it with " + string(l.Advice)
 		default:
 			v.Text = "sounds, and neither hand can reach it"
 		}
@@ -444,7 +444,7 @@ func nextText(p *plan.Plan, m int) (text, move, figures string) {
 	}
 	next := &p.Moments[m+1]
 	figures = fmt.Sprintf("in %.2f s", next.Seconds-p.Moments[m].Seconds) + p.MoveText(m+1)
-	wait := "in " + beatsText(next.At-p.Moments[m].At, p.Request.Tune.MeterOver(p.Moments[m].At).Unit())
+	wait := "in " + (next.At - p.Moments[m].At).Beats(p.Request.Tune.MeterOver(p.Moments[m].At).Unit())
 	fingers := fingersNext(&p.Moments[m].Hand, &next.Hand)
 	switch {
 	case next.Melody == nil && next.Thumb != nil:
