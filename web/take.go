@@ -78,6 +78,9 @@ type heardTake struct {
 	Verdict  practice.Verdict // that it seems to have earned
 }
 
+// VerdictKeys are what it can be called.
+func (*heardTake) VerdictKeys() []verdictKey { return verdictKeys }
+
 type takeVerdict struct {
 	plandoc.TakeVerdict
 	Plan         string // address of the moment

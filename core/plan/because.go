@@ -3,6 +3,7 @@ package plan
 import (
 	"context"
 	"fmt"
+	"strings"
 
 	"stepping/core/play"
 )
@@ -54,7 +55,11 @@ func (p *Plan) Because(ctx context.Context, t int) (string, error) {
 	case next.Extra < play.Hardly:
 		return "it is slightly better than " + p.AlternativeText(next), nil
 	}
-	text := fmt.Sprintf("%s would be %s", p.AlternativeText(next), play.Compared(next.Extra, next.Most))
+	place := p.AlternativeText(next)
+	if strings.Contains(place, ",") { // "string 1 at fret 7, glided into, would be …"
+		place += ","
+	}
+	text := fmt.Sprintf("%s would be %s", place, play.Compared(next.Extra, next.Most))
 	if why := Instead(next.Most); why != "" {
 		text += ": " + why
 	}

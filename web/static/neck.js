@@ -60,7 +60,7 @@ document.addEventListener('alpine:init', () => {
           const html = await Parts.html(`/drafts/${entry.dataset.draft}/key`, { body: new URLSearchParams({ key }), wanted: 'id="entry"' });
           const focused = document.activeElement?.value;
           const before = Number(entry.dataset.notes);
-          Parts.merge(entry, html, (el) => el.matches('details') || el === document.activeElement);
+          Parts.merge(entry, html, (el) => el.matches('details') || (el === document.activeElement && el.matches('input')));
           if (focused && document.activeElement === document.body) this.$root.querySelector(`[value="${CSS.escape(focused)}"]`)?.focus();
           this.inSight();
           const { notes, tone } = document.getElementById('entry').dataset;

@@ -184,11 +184,8 @@ func stateLabel(mo *play.Moment, s int) string {
 	case play.Rings:
 		return "rings on"
 	case play.Silenced:
-		digit, _ := st.By.Digit()
-		if word, ok := digitWords[digit]; ok && st.Rests {
-			return string(digit) + " rests (" + word + ")"
-		} else if ok {
-			return string(digit) + " stops (" + word + ")"
+		if digit, ok := st.By.Digit(); ok && st.Rests {
+			return string(digit) + " rests"
 		}
 		return string(st.By) + " stops"
 	case play.Leaks:
