@@ -225,7 +225,7 @@ func (s *Server) profiles(c *gin.Context) {
 	var body struct{ Profiles []playerCard }
 	for i := range profiles {
 		p := &profiles[i].Profile
-		body.Profiles = append(body.Profiles, playerCard{profiles[i].ID.String(), profileName(p), playerFacts(p)})
+		body.Profiles = append(body.Profiles, playerCard{profiles[i].ID.String(), profileName(p), playerFacts(p, "slideFinger", "lean", "silence", "attack", "support", "slide")})
 	}
 	s.render(c, http.StatusOK, "profiles", "layout", "Players", body)
 }
@@ -357,7 +357,6 @@ func (s *Server) deleteProfile(c *gin.Context) {
 	}
 }
 
-// playerCard is one profile in a list.
 // playerCard is a player on the list, with what plans depend on most.
 type playerCard struct {
 	ID, Name string
@@ -366,12 +365,19 @@ type playerCard struct {
 
 type playerFact struct{ Label, Value string }
 
-// playerFacts are the choices of a profile that plans depend on most, as its form words them.
-func playerFacts(p *player.Profile) (out []playerFact) {
+// playerFacts are choices of a profile by the names of its fields, as its form words them; not those of a slide that is not worn.
+func playerFacts(p *player.Profile, names ...string) (out []playerFact) {
 	if p.LeftHanded {
 		out = append(out, playerFact{"Hand", "left-handed"})
 	}
-	for _, name := range []string{"slideFinger", "lean", "silence", "attack", "support"} {
+	for _, name := range names {
+		switch {
+		case strings.HasPrefix(name, "slide") && p.Lean == player.LeanNone:
+			continue
+		case name == "slide":
+			out = append(out, playerFact{"Slide", fmt.Sprintf("%.0f mm %s", p.Slide.LengthMM, p.Slide.Material)})
+			continue
+		}
 		at := slices.IndexFunc(profileInputs, func(in profileInput) bool { return in.name == name })
 		f := profileInputs[at].field(p)
 		for _, o := range f.Options {
@@ -380,7 +386,7 @@ func playerFacts(p *player.Profile) (out []playerFact) {
 			}
 		}
 	}
-	return append(out, playerFact{"Slide", fmt.Sprintf("%.0f mm %s", p.Slide.LengthMM, p.Slide.Material)})
+	return out
 }
 
 type profileChoice struct {

@@ -157,7 +157,7 @@ func pupilViews(t *store.Tune, profiles []store.Profile, sheets []store.Sheet, l
 		p := &profiles[i]
 		v := pupilView{ID: p.ID.String(), Name: profileName(&p.Profile), Levels: t.Settings.AllLevels(), Own: levelName(p.Profile.Level)}
 		var facts []string
-		for _, f := range playerFacts(&p.Profile) {
+		for _, f := range playerFacts(&p.Profile, "slideFinger", "lean") {
 			facts = append(facts, f.Value)
 		}
 		v.Facts = strings.Join(facts, " · ")

@@ -45,6 +45,10 @@ const perBar = 3.0
 // perNote is what each note costs a slide where no straight bar gives home: there is no place to come back to.
 const perNote = 0.2
 
+// homeShare is how much sooner than its part of the melody a slide wants home on the open strings: who slides most of the notes
+// retunes for it as one does who slides them all.
+const homeShare = 5.0 / 3
+
 // fretHome is the share of perHome and perRoot that counts where nothing is slid and the tuning is no standard or dropped one.
 const fretHome = 0.4
 
@@ -79,7 +83,7 @@ func (rk *ranker) home(c *candidate, t tuning.Tuning, slid float64) float64 {
 	open := func(s int) pitch.Pitch { return t.Open(s) + pitch.Midi(c.Capo) }
 	switch {
 	case slid > 0:
-		return slid * (rk.offHome(home, key.Minor, open) + rk.offBass(home, open))
+		return min(1, homeShare*slid) * (rk.offHome(home, key.Minor, open) + rk.offBass(home, open))
 	case c.Tuning.Family == "dropped":
 		return perDropped*float64(min(1, home.Interval(open(tuning.Strings)))) + rk.offDrone(home, open)
 	case c.Tuning.Family == "standard":
