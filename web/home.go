@@ -511,7 +511,7 @@ func (s *Server) presentTuning(c *gin.Context) (*guitarNow, error) {
 	if p.tuning, err = tuning.ParseAny(name); err != nil || p.guitar.Complete(p.tuning.Len()) != nil {
 		return p, nil // then nothing is said of how far it is
 	}
-	p.words = fmt.Sprintf("%s, in %s", cmp.Or(p.guitar.Name, "a guitar"), name)
+	p.words = fmt.Sprintf("%s in %s", cmp.Or(p.guitar.Name, "a guitar"), name)
 	return p, nil
 }
 

@@ -189,6 +189,7 @@ func (in *profileInput) read(p *player.Profile, value string) error {
 
 // readFields reads a form onto p. bad says that a field is at fault.
 func readFields(c *gin.Context, inputs []profileInput, p *player.Profile) (fields []profileField, bad bool) {
+	old := *p
 	for i := range inputs {
 		in := &inputs[i]
 		err := in.read(p, strings.TrimSpace(c.PostForm(in.name)))
@@ -198,6 +199,7 @@ func readFields(c *gin.Context, inputs []profileInput, p *player.Profile) (field
 		}
 		fields = append(fields, f)
 	}
+	p.LaidLike(&old)
 	var fe *player.FieldError
 	if err := p.Validate(); !bad && errors.As(err, &fe) {
 		for i := range fields {
@@ -370,9 +372,12 @@ func playerFacts(p *player.Profile, names ...string) (out []playerFact) {
 	if p.LeftHanded {
 		out = append(out, playerFact{"Hand", "left-handed"})
 	}
+	if p.Lap() {
+		names = slices.Insert(slices.Clone(names), 0, "posture")
+	}
 	for _, name := range names {
 		switch {
-		case strings.HasPrefix(name, "slide") && p.Lean == player.LeanNone:
+		case strings.HasPrefix(name, "slide") && p.Lean == player.LeanNone || name == "slideFinger" && p.Lap():
 			continue
 		case name == "slide":
 			out = append(out, playerFact{"Slide", fmt.Sprintf("%.0f mm %s", p.Slide.LengthMM, p.Slide.Material)})

@@ -335,11 +335,22 @@ func (p Profile) Validate() error {
 func (p Profile) checkLap() error {
 	switch {
 	case p.Posture != Lap && p.Silence == LapStop:
-		return &FieldError{"silence", "lap is for a guitar played flat: choose posture lap with it, or another way to keep strings quiet"}
+		return &FieldError{"silence", "lap style is for a guitar that lies flat: lay it flat, or choose another way to keep strings quiet"}
 	case p.Posture == Lap && (p.Lean == LeanMain || p.Lean == LeanFret || p.Lean == LeanNone):
-		return &FieldError{"lean", "lap style frets nothing: choose slide or mixed"}
+		return &FieldError{"lean", "a guitar that lies flat is not fretted: choose slide or mixed"}
 	}
 	return nil
+}
+
+// LaidLike makes what keeps strings quiet follow when the guitar was laid flat or taken up since old, unless it was changed as well.
+func (p *Profile) LaidLike(old *Profile) {
+	switch {
+	case p.Silence != old.Silence:
+	case p.Posture == Lap && old.Posture != Lap:
+		p.Silence = LapStop
+	case p.Posture != Lap && old.Posture == Lap && p.Silence == LapStop:
+		p.Silence = Default().Silence
+	}
 }
 
 // Lap reports whether the guitar lies flat under a solid bar.

@@ -19,7 +19,7 @@ func TestReadFaults(t *testing.T) {
 		{`{"taste": {"NeckPer": 1.6}}`, "1:2", "0.67 to 1.50"},
 		{`{"taste": {"NeckPer": 0.6}}`, "1:2", "0.67 to 1.50"},
 		{"{\"silence\": \"loud\"}", "1:2", "heel, fingers"},
-		{`{"silence": "lap", "posture": "upright"}`, "1:2", "played flat"},
+		{`{"silence": "lap", "posture": "upright"}`, "1:2", "lies flat"},
 		{`{"instrument": {"scaleMm": 90}}`, "1:17", "300 to 800"},
 		{`{"instrument": {"scalemm": 600, "horn": 1}}`, "1:33", "horn"},
 		{`{"reachMm": 80} trailing`, "1:17", "follows"},
@@ -62,6 +62,21 @@ func TestFingersAround(t *testing.T) {
 		p.SlideFinger = finger
 		if !slices.Equal(p.Behind(), want[0]) || !slices.Equal(p.Stranded(), want[1]) {
 			t.Errorf("finger %d: %v behind, %v before", finger, p.Behind(), p.Stranded())
+		}
+	}
+}
+
+// TestLaidLike: what keeps strings quiet follows the guitar when it is laid flat and taken up again; what the player changed stays.
+func TestLaidLike(t *testing.T) {
+	for _, c := range []struct{ oldPosture, oldSilence, posture, silence, want string }{
+		{Upright, Both, Lap, Both, LapStop}, {Upright, Both, Lap, Heel, Heel}, {Upright, Heel, Upright, Heel, Heel},
+		{Lap, LapStop, Upright, LapStop, Default().Silence}, {Lap, Ring, Upright, Ring, Ring}, {Lap, LapStop, Lap, Both, Both},
+	} {
+		old, p := Default(), Default()
+		old.Posture, old.Silence, p.Posture, p.Silence = c.oldPosture, c.oldSilence, c.posture, c.silence
+		p.LaidLike(&old)
+		if err := p.Validate(); p.Silence != c.want || err != nil {
+			t.Errorf("%+v: %s, %v", c, p.Silence, err)
 		}
 	}
 }

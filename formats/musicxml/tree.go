@@ -90,7 +90,7 @@ func (r *reader) next() (xml.Token, error) {
 		tok, err := r.Token()
 		if err != nil {
 			if syntax := (*xml.SyntaxError)(nil); errors.As(err, &syntax) {
-				return nil, r.fail("this XML is broken: %s; save the file again from the program it comes from", syntax.Msg)
+				return nil, r.fail("this XML is broken here: save the file again from the program it comes from")
 			}
 			if err == io.EOF {
 				return nil, io.EOF
@@ -122,7 +122,7 @@ func (r *reader) tree(start xml.StartElement, depth int) (node, error) {
 	for {
 		tok, err := r.Token()
 		if err != nil {
-			return n, r.fail("this XML is broken inside <%s>: %v", n.name, err)
+			return n, r.fail("this XML is broken inside <%s>: save the file again from the program it comes from", n.name)
 		}
 		switch t := tok.(type) {
 		case xml.StartElement:
