@@ -350,14 +350,17 @@ func (tu *Tune) Transposed(steps int) *Tune {
 }
 
 // Pitches between which guitars are played, to tell music that is written an octave above its sound: A5 lies
-// at fret 17 of the first string, beyond the body's joint; E2 is the lowest string.
+// at fret 17 of the first string, beyond the body's joint; C5 at fret 8, or 10 of a first string tuned to D, and a melody that
+// lies there for half of its time is easier an octave lower; E2 is the lowest string.
 const (
 	hardlyFretted = pitch.Pitch(8100)
+	highOnNeck    = pitch.Pitch(7200)
 	lowestString  = pitch.Pitch(4000)
 )
 
 // WrittenHigh reports whether the tune is written an octave above what a guitar sounds, as guitar music
-// and tunes for fiddle and flute are: it goes where guitars are hardly fretted, and has room below.
+// and tunes for fiddle and flute are: it goes where guitars are hardly fretted, or spends half of its time high on the neck,
+// and has room below.
 func (tu *Tune) WrittenHigh() bool {
 	highest, lowest := pitch.Pitch(0), pitch.Midi(127)
 	for _, n := range slices.Concat(tu.Notes, tu.Bass) {
@@ -365,7 +368,13 @@ func (tu *Tune) WrittenHigh() bool {
 			highest, lowest = max(highest, v.Pitch()), min(lowest, v.Pitch())
 		}
 	}
-	return highest >= hardlyFretted && lowest-pitch.Octave >= lowestString
+	var all, high Time
+	for _, n := range tu.Notes {
+		if all += n.Dur; n.Note.Pitch() >= highOnNeck {
+			high += n.Dur
+		}
+	}
+	return (highest >= hardlyFretted || 2*high > all) && lowest-pitch.Octave >= lowestString
 }
 
 // Peaks marks the notes that are the highest of their phrase, and at least of median

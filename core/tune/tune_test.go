@@ -95,16 +95,17 @@ func TestMeters(t *testing.T) {
 	}
 }
 
-// A tune is written high if it goes beyond fret 17 of string 1 and an octave lower still lies on the guitar.
+// A tune is written high if it goes beyond fret 17 of string 1, or lies above C5 for most of its time, and an octave lower still
+// lies on the guitar.
 func TestWrittenHigh(t *testing.T) {
 	for _, c := range []struct {
 		lowest, highest int
+		long            Time // the highest, in quarters; the lowest is one
 		want            bool
-	}{{62, 81, true}, {52, 90, true}, {51, 90, false}, {62, 80, false}, {40, 64, false}} {
-		tu := &Tune{}
-		for _, midi := range []int{c.lowest, c.highest} {
-			tu.Notes = append(tu.Notes, Note{Note: pitch.Spell(pitch.Midi(midi), false)})
-		}
+	}{{62, 81, 1, true}, {52, 90, 1, true}, {51, 90, 3, false}, {62, 80, 1, false}, {40, 64, 1, false}, {67, 72, 2, true}, {67, 72, 1, false},
+		{67, 71, 3, false}} {
+		tu := &Tune{Notes: []Note{{Note: pitch.Spell(pitch.Midi(c.lowest), false), Dur: Quarter},
+			{Note: pitch.Spell(pitch.Midi(c.highest), false), At: Quarter, Dur: c.long * Quarter}}}
 		if got := tu.WrittenHigh(); got != c.want || got && tu.Transposed(-12).WrittenHigh() && c.highest < 93 {
 			t.Errorf("%d to %d: %v", c.lowest, c.highest, got)
 		}
