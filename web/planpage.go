@@ -80,7 +80,8 @@ type planBody struct {
 	Capos     []choice
 	Dials     []dial
 	Proposed  []proposedView
-	Fresh     bool // nothing is chosen on the plan yet
+	Fresh     bool   // nothing is chosen on the plan yet
+	Moved     string // how far the tune is moved, in words; "" if it is not
 	// OctaveDown: the tune was moved down when it was added, since it is written high.
 	OctaveDown bool
 	Kept       *keptView
@@ -317,6 +318,9 @@ func (s *Server) newPlanBody(c *gin.Context, t *store.Tune, note planNote) (plan
 		body.Swing, body.SwingOwn = swingWords(tu.Swung(t.Settings.Swing).Swing), swingWords(tu.Swing)
 	}
 	body.Proposed, body.OctaveDown = s.proposedFor(c, t.ID, &t.Settings), t.Settings.Steps == -12
+	if t.Settings.Steps != 0 {
+		body.Moved = movedWords(t.Settings.Steps)
+	}
 	body.Fresh = len(t.Settings.Pins)+len(t.Settings.Rewrites) == 0 && t.Settings.Kept == nil
 	body.addChoices()
 	body.Patterns, err = s.patternChoices(c)
@@ -358,13 +362,8 @@ func (s *Server) fits(c *gin.Context, t *store.Tune, problem error) []fitView {
 	var out []fitView
 	for _, f := range plan.Fits(c.Request.Context(), req) {
 		v := fitView{Steps: t.Settings.Steps + f.Steps, Tuning: t.Settings.Tuning}
-		switch {
-		case f.Tuning != "":
+		if v.Text = "Play it " + movedWords(f.Steps); f.Tuning != "" {
 			v.Tuning, v.Text = f.Tuning, "Tune to "+f.Tuning
-		case f.Steps%12 == 0:
-			v.Text = octaves(f.Steps / 12)
-		default:
-			v.Text = fmt.Sprintf("Move the tune %+d half steps", f.Steps)
 		}
 		if v.Steps >= -setup.MaxSteps && v.Steps <= setup.MaxSteps {
 			out = append(out, v)
@@ -373,16 +372,21 @@ func (s *Server) fits(c *gin.Context, t *store.Tune, problem error) []fitView {
 	return out
 }
 
-func octaves(n int) string {
-	switch {
-	case n == 1:
-		return "Play it an octave up"
-	case n == -1:
-		return "Play it an octave down"
-	case n > 0:
-		return fmt.Sprintf("Play it %d octaves up", n)
+// movedWords say how far a tune is moved: "an octave lower", "3 half steps higher".
+func movedWords(steps int) string {
+	way := "higher"
+	if steps < 0 {
+		way, steps = "lower", -steps
 	}
-	return fmt.Sprintf("Play it %d octaves down", -n)
+	switch {
+	case steps == 0:
+		return "as written"
+	case steps == 12:
+		return "an octave " + way
+	case steps%12 == 0:
+		return fmt.Sprintf("%d octaves %s", steps/12, way)
+	}
+	return tuning.HalfSteps(steps) + " " + way
 }
 
 // problemText is the planner's or a reader's reason for people; "" for other errors.

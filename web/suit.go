@@ -201,14 +201,11 @@ func (b *suitBody) take(got *rank.Ranking, t *store.Tune, by string, key pitch.N
 const shownWays = 24
 
 func newSuitView(i int, w *rank.Way, t *store.Tune) suitView {
-	v := suitView{Rank: i + 1, Name: wayName(w), Tuning: w.Tuning.Name, Notes: classesOf(w.Tuning.Spelt), Key: "as written",
+	v := suitView{Rank: i + 1, Name: wayName(w), Tuning: w.Tuning.Name, Notes: classesOf(w.Tuning.Spelt), Key: movedWords(w.Steps),
 		Score: fmt.Sprintf("%.1f", w.Score), Total: fmt.Sprintf("%.1f", w.Total),
 		Retuning: fmt.Sprintf("%.1f", w.Retuning), Capoed: fmt.Sprintf("%.1f", w.Capoed), Risk: fmt.Sprintf("%.1f", w.Risk), Ceiling: "–", Leaks: fmt.Sprint(w.Leaks),
 		UnderBar: fmt.Sprintf("%.0f%%", 100*w.UnderBar), Bar: fmt.Sprintf("+%.1f", w.Bar), Home: fmt.Sprintf("%.1f", w.Home),
 		Strange: fmt.Sprintf("%.1f", w.Strange), Turned: w.Turned, Steps: w.Steps, CapoN: w.Capo, First: firstMarks(w)}
-	if w.Steps != 0 {
-		v.Key = fmt.Sprintf("%+d half steps", w.Steps)
-	}
 	if holdsUpTo(w) < tune.FastestShown {
 		v.Ceiling = fmt.Sprintf("%.0f", w.Ceiling)
 		if w.Slow > 0 {

@@ -32,7 +32,7 @@ func TestProposed(t *testing.T) {
 	b.until("document.querySelector('.proposed .is-now') && document.querySelector('#lectern')._x_dataStack")
 	b.key("K")
 	b.until("document.querySelectorAll('.proposed li')[1].classList.contains('is-now')")
-	if got := b.text(".proposed") + b.text(".facts"); !strings.Contains(got, "an octave lower") || !strings.Contains(got, "moved -12") {
+	if got := b.text(".proposed") + b.text(".facts"); !strings.Contains(got, "an octave lower") || strings.Count(got, "an octave lower") < 2 {
 		t.Error(got)
 	}
 }
@@ -63,7 +63,7 @@ func TestLongTune(t *testing.T) {
 	b.accessible("a tune out of range")
 	b.do(chromedp.Click(".plain .acts .act"))
 	b.until("document.querySelector('.column')")
-	if got := b.text(".facts"); !strings.Contains(got, "half steps") {
+	if got := b.text(".facts"); !strings.Contains(got, "lower") && !strings.Contains(got, "higher") {
 		t.Errorf("setup: %q", got)
 	}
 }
