@@ -224,7 +224,7 @@ func (a *adviser) crowded(t, str int) bool {
 	mo := &a.p.Moments[t]
 	under := ring.Between(mo.Hand.From, mo.Hand.Covers)
 	for i, st := range mo.Strings {
-		if i+1 != str && under.Has(i+1) && (st.State == play.Struck || st.State == play.Rings) {
+		if i+1 != str && under.Has(i+1) && st.Wanted() {
 			return true
 		}
 	}

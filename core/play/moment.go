@@ -118,6 +118,9 @@ type StringState struct {
 	DB    float64 // of a leak, and of a free string that rings in sympathy: dB under the note, negative
 }
 
+// Wanted reports whether the string sounds and should.
+func (s StringState) Wanted() bool { return s.State == Struck || s.State == Rings }
+
 // Leaking returns the strings that leak.
 func (mo *Moment) Leaking() []int {
 	var out []int

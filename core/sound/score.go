@@ -107,6 +107,8 @@ func (p *Played) deeds(clock tune.Clock, dampers bool) (out []deed) {
 			switch {
 			case st.State == play.Silenced && dampers:
 				out = append(out, deed{at: at, str: i + 1, kind: damp, tau: dampTau(st.By)})
+			case st.State == play.Harmless && t > 0 && p.Moments[t-1].Strings[i].Wanted(): // the finger that leaves it stops it
+				out = append(out, deed{at: at, str: i + 1, kind: damp, tau: lightTau})
 			case st.State == play.Silenced, st.State == play.Leaks:
 				out = append(out, deed{at: at, str: i + 1, kind: name, layer: Noise})
 			}

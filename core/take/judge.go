@@ -134,7 +134,7 @@ func (j *judge) moment(t, i int) {
 		j.last[st.String-1] = sounded{hz: st.Note.Pitch().Hertz(440)}
 		n := Note{Moment: t, Part: st.Part, String: st.String, AtSec: from, OnsetMs: 1000 * orZero(j.late[i]), OffFrom: j.lateFrom[i], DurSec: to - from,
 			Plucked: st.Digit != "", Loud: j.loud[i]}
-		n.Cents, n.Spread, n.Sure = j.m.pitch(e, st.String, from, to)
+		n.Cents, n.Spread, n.Sure = j.m.pitch(e, st.String, from, to, n.Plucked)
 		n.Sure *= places[i].Sure
 		if n.Sure >= SureOf {
 			if j.m.octaveUp(e, st.String, from) {
@@ -148,7 +148,7 @@ func (j *judge) moment(t, i int) {
 		j.take.Notes = append(j.take.Notes, n)
 	}
 	for s, st := range mo.Strings {
-		if st.State == play.Struck || st.State == play.Rings {
+		if st.Wanted() {
 			j.last[s].until, j.last[s].quiet = to, false
 		}
 	}
@@ -358,15 +358,19 @@ func newMeter(samples []float32) *meter {
 }
 
 // pitch is how far string str is off between two times, from the partials that no other sounding string shares.
-// sure is 0 where there is none.
-func (m *meter) pitch(e *expected, str int, from, to float64) (cents, spread, sure float64) {
+// sure is 0 where there is none. A note that was not plucked goes on from one before and is faint next to what was.
+func (m *meter) pitch(e *expected, str int, from, to float64, plucked bool) (cents, spread, sure float64) {
 	hz := e.hzOf(str)
 	from, to = from+attack, to-beforeNext
 	frame := longFrame
 	if to-from < 1.2*longFrame/Rate {
 		frame = shortFrame
 	}
-	own := alone(e, str, hz, frame, drowns)
+	share := drowns
+	if !plucked {
+		share = never
+	}
+	own := alone(e, str, hz, frame, share)
 	if len(own) == 0 {
 		return 0, 0, 0
 	}

@@ -46,6 +46,7 @@ type suspect struct {
 	struck bool      // before, at that pitch; else it is open
 	own    []partial // partials that nothing that should sound has, and that are heard
 	alone  int       // how many it has to itself
+	may    bool      // it may sound: half of those it has to itself are there, the lowest or not
 	raised bool      // they are not its own: strings that should sound have them too, but not as strong
 	db     float64   // of the strongest of them against the loudest note
 }
@@ -69,6 +70,11 @@ func (j *judge) rings(t int, from, to float64) (out []Ringing) {
 	later := max(at, min(int(to*Rate), len(m.samples))-frame)
 	lines := m.transform(at, frame)
 	sounding := slices.Clone(e.tones)
+	for i, st := range mo.Strings {
+		if st.State == play.Leaks {
+			sounding = append(sounding, tone{i + 1, cmp.Or(j.last[i].hz, openHz(j.p, i+1)), 1})
+		}
+	}
 	suspects := j.suspects(mo)
 	var there []suspect
 	for i := range suspects {
@@ -98,7 +104,7 @@ func (j *judge) rings(t int, from, to float64) (out []Ringing) {
 		if slices.ContainsFunc(out, func(r Ringing) bool { return r.String == s.str }) || !s.heard(lines, sounding, frame) {
 			continue
 		}
-		sure, span := s.sure(there, frame), float64(later-at)/Rate
+		sure, span := s.sure(suspects, frame), float64(later-at)/Rate
 		switch {
 		case span < persists || s.struck && !j.ringsOn(&s, at, frame):
 			sure = math.Min(sure, unsure)
@@ -130,11 +136,12 @@ func (j *judge) ringsOn(s *suspect, at, frame int) bool {
 	return fell < math.Min(ringsAtMost, ringsLess+ringsASec*float64(at-before)/Rate)
 }
 
-// suspects lists the strings that should be silent, those struck before first.
+// suspects lists the strings that should be silent, those struck before first; not those that the plan leaves ringing: the player who
+// plays it has done nothing wrong.
 func (j *judge) suspects(mo *play.Moment) (out []suspect) {
 	var open []suspect
 	for i, st := range mo.Strings {
-		if st.State == play.Struck || st.State == play.Rings || st.State == "" {
+		if st.Wanted() || st.State == play.Leaks || st.State == "" {
 			continue
 		}
 		if j.last[i].hz > 0 {
@@ -162,7 +169,8 @@ func (s *suspect) heard(lines []complex128, sounding []tone, frame int) bool {
 		s.own, s.raised = s.raises(lines, sounding, frame), true
 		all = s.own
 	}
-	if len(s.own) == 0 || s.own[0].k != all[0].k || 2*len(s.own) < len(all) {
+	s.may = len(s.own) > 0 && 2*len(s.own) >= len(all)
+	if !s.may || s.own[0].k != all[0].k {
 		return false
 	}
 	most := 0.0
@@ -209,11 +217,13 @@ func (s *suspect) raises(lines []complex128, sounding []tone, frame int) []parti
 
 func decibels(x float64) float64 { return 20 * math.Log10(math.Max(1e-9, x)) }
 
-// sure is how sure it is that it is this string, of all that may be there: by the partials that no other of them has.
-func (s *suspect) sure(there []suspect, frame int) float64 {
+// sure is how sure it is that it is this string, of all that may sound: by the partials that no other of them has.
+func (s *suspect) sure(suspects []suspect, frame int) float64 {
 	sole := 0
 	for _, o := range s.own {
-		if !slices.ContainsFunc(there, func(other suspect) bool { return other.str != s.str && other.has(s.hz*float64(o.k), frame) }) {
+		if !slices.ContainsFunc(suspects, func(other suspect) bool {
+			return other.may && other.str != s.str && other.has(s.hz*float64(o.k), frame)
+		}) {
 			sole++
 		}
 	}

@@ -5,6 +5,7 @@ import (
 	"math"
 	"strings"
 
+	"stepping/core/ornament"
 	"stepping/core/plan"
 	"stepping/core/play"
 )
@@ -35,13 +36,17 @@ const (
 // bar is played again is said once, with how often.
 func (tk *Take) Verdicts(p *plan.Plan) []Verdict {
 	var out []Verdict
-	told := map[string]int{} // how many sure notes there are at a place of a printed bar
+	told := map[string]int{}      // how many sure notes there are at a place of a printed bar
+	meant := map[[2]int]float64{} // frets of the long glides that are advised, by moment and string
+	for _, g := range ornament.Of(p).Glides {
+		meant[[2]int{g.To, g.String}] = g.Frets
+	}
 	for i := range tk.Notes {
 		n := &tk.Notes[i]
 		if n.Sure >= SureOf {
 			told[samePlace(&p.Moments[n.Moment], n.String)]++
 		}
-		out = append(out, n.verdicts(&p.Moments[n.Moment])...)
+		out = append(out, n.verdicts(&p.Moments[n.Moment], meant[[2]int{n.Moment, n.String}])...)
 	}
 	for i := range tk.Ringing {
 		if r := &tk.Ringing[i]; r.Told() {
@@ -146,8 +151,8 @@ func placeOf(mo *play.Moment) string {
 	return fmt.Sprintf("bar %s, beat %s", mo.Printed, play.Decimal(mo.Beat))
 }
 
-// verdicts are what to say of a note's pitch and time.
-func (n *Note) verdicts(mo *play.Moment) (out []Verdict) {
+// verdicts are what to say of a note's pitch and time. meant is by how many frets a long glide into it is advised, up or down; 0 is none.
+func (n *Note) verdicts(mo *play.Moment, meant float64) (out []Verdict) {
 	if n.Octave > 0 {
 		out = append(out, Verdict{Moment: n.Moment, Kind: "wrong", weight: leftOut,
 			Text: fmt.Sprintf("%s: string %d sounds an octave too high", placeOf(mo), n.String),
@@ -169,7 +174,7 @@ func (n *Note) verdicts(mo *play.Moment) (out []Verdict) {
 		}
 		out = append(out, v)
 	}
-	if g := n.Glide; g != nil && howOf(mo, n.String) == play.Slide && math.Abs(g.From) >= OffCents {
+	if g := n.Glide; g != nil && howOf(mo, n.String) == play.Slide && math.Abs(g.From) >= OffCents && g.From*meant >= 0 {
 		out = append(out, Verdict{Moment: n.Moment, Kind: "landing", weight: math.Abs(g.From) / (2 * OffCents),
 			same: samePlace(mo, n.String) + either(g.From < 0, " short", " far"),
 			Text: fmt.Sprintf("%s: the slide lands %.0f cents %s on string %d and is in tune after %.0f ms", placeOf(mo),

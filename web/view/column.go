@@ -194,7 +194,7 @@ func beatLines(tu *tune.Tune, from, to tune.Time, y func(tune.Time) float64) []b
 
 func (c *Column) addSounds(mo *play.Moment, y1, y2 float64) {
 	for s, st := range mo.Strings {
-		if st.State == play.Struck || st.State == play.Rings {
+		if st.Wanted() {
 			c.Sounds = append(c.Sounds, soundLine{stringX(s + 1), y1, y2, pattern.IsBassString(s + 1)})
 		}
 	}
