@@ -192,15 +192,26 @@ func (tu *Tune) BarPrinted(i int) Printed {
 	return Printed{i + 1, 1}
 }
 
-// String says the number, and the pass if it is not the first: "3", "3, pass 2".
+// String says the number, and which time it is played if not the first: "3", "3, 2nd time".
 func (p Printed) String() string {
-	if p.Pass > 1 {
-		return fmt.Sprintf("%d, pass %d", p.Number, p.Pass)
+	if p.Pass <= 1 {
+		return fmt.Sprint(p.Number)
 	}
-	return fmt.Sprint(p.Number)
+	ending := "th"
+	if tens := p.Pass / 10 % 10; tens != 1 {
+		switch p.Pass % 10 {
+		case 1:
+			ending = "st"
+		case 2:
+			ending = "nd"
+		case 3:
+			ending = "rd"
+		}
+	}
+	return fmt.Sprintf("%d, %d%s time", p.Number, p.Pass, ending)
 }
 
-// Short is String for a narrow place: "3", "3·2" for the second pass.
+// Short is String for a narrow place: "3", "3·2" for the second time.
 func (p Printed) Short() string {
 	if p.Pass > 1 {
 		return fmt.Sprintf("%d·%d", p.Number, p.Pass)

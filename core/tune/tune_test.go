@@ -111,3 +111,12 @@ func TestWrittenHigh(t *testing.T) {
 		}
 	}
 }
+
+// TestPrinted: which time a bar is played, in words.
+func TestPrinted(t *testing.T) {
+	for p, want := range map[Printed]string{{3, 1}: "3", {3, 2}: "3, 2nd time", {0, 3}: "0, 3rd time", {7, 4}: "7, 4th time", {7, 12}: "7, 12th time", {7, 21}: "7, 21st time"} {
+		if got := p.String(); got != want {
+			t.Errorf("%d, time %d: %s, want %s", p.Number, p.Pass, got, want)
+		}
+	}
+}
