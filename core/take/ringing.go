@@ -46,7 +46,6 @@ type suspect struct {
 	struck bool      // before, at that pitch; else it is open
 	own    []partial // partials that nothing that should sound has, and that are heard
 	alone  int       // how many it has to itself
-	may    bool      // it may sound: half of those it has to itself are there, the lowest or not
 	raised bool      // they are not its own: strings that should sound have them too, but not as strong
 	db     float64   // of the strongest of them against the loudest note
 }
@@ -104,7 +103,7 @@ func (j *judge) rings(t int, from, to float64) (out []Ringing) {
 		if slices.ContainsFunc(out, func(r Ringing) bool { return r.String == s.str }) || !s.heard(lines, sounding, frame) {
 			continue
 		}
-		sure, span := s.sure(suspects, frame), float64(later-at)/Rate
+		sure, span := s.sure(there, frame), float64(later-at)/Rate
 		switch {
 		case span < persists || s.struck && !j.ringsOn(&s, at, frame):
 			sure = math.Min(sure, unsure)
@@ -169,8 +168,7 @@ func (s *suspect) heard(lines []complex128, sounding []tone, frame int) bool {
 		s.own, s.raised = s.raises(lines, sounding, frame), true
 		all = s.own
 	}
-	s.may = len(s.own) > 0 && 2*len(s.own) >= len(all)
-	if !s.may || s.own[0].k != all[0].k {
+	if len(s.own) == 0 || s.own[0].k != all[0].k || 2*len(s.own) < len(all) {
 		return false
 	}
 	most := 0.0
@@ -217,13 +215,11 @@ func (s *suspect) raises(lines []complex128, sounding []tone, frame int) []parti
 
 func decibels(x float64) float64 { return 20 * math.Log10(math.Max(1e-9, x)) }
 
-// sure is how sure it is that it is this string, of all that may sound: by the partials that no other of them has.
-func (s *suspect) sure(suspects []suspect, frame int) float64 {
+// sure is how sure it is that it is this string, of all that may be there: by the partials that no other of them has.
+func (s *suspect) sure(there []suspect, frame int) float64 {
 	sole := 0
 	for _, o := range s.own {
-		if !slices.ContainsFunc(suspects, func(other suspect) bool {
-			return other.may && other.str != s.str && other.has(s.hz*float64(o.k), frame)
-		}) {
+		if !slices.ContainsFunc(there, func(other suspect) bool { return other.str != s.str && other.has(s.hz*float64(o.k), frame) }) {
 			sole++
 		}
 	}
