@@ -129,7 +129,7 @@ func (l *ladder) add(layer, detail string, bars [2]int, tempo float64, clean int
 	meter, clock := l.tu.MeterOver(from), l.tu.Clock(tempo)
 	key := strings.TrimSpace(fmt.Sprintf("%s %d-%d %s", layer, bars[0], bars[1], detail))
 	first := slices.IndexFunc(l.p.Moments, func(mo play.Moment) bool { return mo.At >= from })
-	l.steps = append(l.steps, Step{Key: key, Layer: layer, Bars: bars, Place: l.place(bars), Tempo: tempo, Goal: tempo,
+	l.steps = append(l.steps, Step{Key: key, Layer: layer, Bars: bars, Place: l.tu.BarsPrinted(bars[0], bars[1]), Tempo: tempo, Goal: tempo,
 		Clean: clean, Click: click, Count: int(meter.Bar() / meter.Pulse()), Loop: loop,
 		Seconds: clock.Seconds(end) - clock.Seconds(from), What: what, Done: inRow[clean] + done, Moment: max(first, 0)})
 	return &l.steps[len(l.steps)-1]
@@ -137,15 +137,6 @@ func (l *ladder) add(layer, detail string, bars [2]int, tempo float64, clean int
 
 // inRow says how many clean passes in a row finish a step.
 var inRow = [...]string{1: "once, ", 2: "two in a row, ", 3: "three in a row, ", 4: "four in a row, ", 5: "five in a row, "}
-
-// place names bars as on paper.
-func (l *ladder) place(b [2]int) string {
-	first, last := l.tu.BarPrinted(b[0]-1), l.tu.BarPrinted(b[1]-1)
-	if first == last {
-		return "bar " + first.String()
-	}
-	return fmt.Sprintf("bars %s to %s", first, last)
-}
 
 // phrases are runs of bars, a short last one joined to the one before.
 func (l *ladder) phrases() (out [][2]int) {

@@ -104,11 +104,8 @@ func (tk *Take) hidden(p *plan.Plan) string {
 		}
 	}
 	slices.SortStableFunc(spans, func(a, b [2]int) int { return (b[1] - b[0]) - (a[1] - a[0]) })
-	switch {
-	case len(spans) == 0:
+	if len(spans) == 0 {
 		return ""
-	case spans[0][0] == spans[0][1]:
-		return fmt.Sprintf("bar %d", spans[0][0])
 	}
-	return fmt.Sprintf("bars %d to %d", spans[0][0], spans[0][1])
+	return p.Request.Tune.BarsPrinted(spans[0][0], spans[0][1])
 }

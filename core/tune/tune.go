@@ -211,6 +211,19 @@ func (p Printed) String() string {
 	return fmt.Sprintf("%d, %d%s time", p.Number, p.Pass, ending)
 }
 
+// BarsPrinted says the bars from first to last, counted from 1 as they are played, as they are numbered on paper: "bar 3",
+// "bars 1 to 4, 2nd time".
+func (tu *Tune) BarsPrinted(first, last int) string {
+	from, to := tu.BarPrinted(first-1), tu.BarPrinted(last-1)
+	switch {
+	case from == to:
+		return "bar " + from.String()
+	case from.Pass == to.Pass:
+		return fmt.Sprintf("bars %d to %s", from.Number, to)
+	}
+	return fmt.Sprintf("bars %s to %s", from, to)
+}
+
 // Short is String for a narrow place: "3", "3·2" for the second time.
 func (p Printed) Short() string {
 	if p.Pass > 1 {

@@ -112,11 +112,17 @@ func TestWrittenHigh(t *testing.T) {
 	}
 }
 
-// TestPrinted: which time a bar is played, in words.
+// TestPrinted: which time a bar is played, in words; and several bars.
 func TestPrinted(t *testing.T) {
 	for p, want := range map[Printed]string{{3, 1}: "3", {3, 2}: "3, 2nd time", {0, 3}: "0, 3rd time", {7, 4}: "7, 4th time", {7, 12}: "7, 12th time", {7, 21}: "7, 21st time"} {
 		if got := p.String(); got != want {
 			t.Errorf("%d, time %d: %s, want %s", p.Number, p.Pass, got, want)
+		}
+	}
+	tu := &Tune{Printed: []Printed{{1, 1}, {2, 1}, {1, 2}, {2, 2}, {3, 1}}}
+	for bars, want := range map[[2]int]string{{2, 2}: "bar 2", {1, 2}: "bars 1 to 2", {3, 4}: "bars 1 to 2, 2nd time", {4, 4}: "bar 2, 2nd time", {4, 5}: "bars 2, 2nd time to 3"} {
+		if got := tu.BarsPrinted(bars[0], bars[1]); got != want {
+			t.Errorf("%v: %s, want %s", bars, got, want)
 		}
 	}
 }
