@@ -237,7 +237,7 @@ func TestRecording(t *testing.T) {
 	b.key("f")
 	b.until("document.querySelector('[data-follow]').ariaPressed === 'true' && Number(document.querySelector('.stand .is-now')?.dataset.moment) >= 3")
 	eval[bool](b, "(document.querySelector('.stand-page')._x_dataStack[0].follower.socket.close(), true)")
-	b.until("document.getElementById('said').textContent === 'It hears you again.'")
+	b.until("document.getElementById('said').textContent === 'Stepping can hear you again.'")
 	b.key(kb.Escape)
 	b.until("document.querySelector('.col-heard')")
 	b.open(path + "/take")
