@@ -199,7 +199,7 @@ func readFields(c *gin.Context, inputs []profileInput, p *player.Profile) (field
 		}
 		fields = append(fields, f)
 	}
-	p.LaidLike(&old)
+	p.FollowPosture(&old)
 	var fe *player.FieldError
 	if err := p.Validate(); !bad && errors.As(err, &fe) {
 		for i := range fields {

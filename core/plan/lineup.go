@@ -44,7 +44,7 @@ func (p *Plan) Coordinations(n int) []Coordination {
 			add(loadPinch, "melody and thumb together")
 		}
 		if t > 0 && mo.Melody != nil && mo.Thumb == nil && p.Moments[t-1].Thumb != nil && mo.Seconds-p.Moments[t-1].Seconds < closeBy {
-			add(loadBetween, "melody "+(mo.At-p.Moments[t-1].At).Beats(p.Request.Tune.MeterOver(mo.At).Unit())+" after the thumb")
+			add(loadBetween, "melody "+p.Request.Tune.BeatsText(mo.At, mo.At-p.Moments[t-1].At)+" after the thumb")
 		}
 		if t > 0 && mo.Hand.SlideOn != p.Moments[t-1].Hand.SlideOn {
 			add(loadSlide, "the slide lands or lifts")

@@ -279,11 +279,11 @@ func (p *Plan) moveText(t int) string {
 	return ""
 }
 
-// way is a way of the fretting hand: how far in mm and in words, and the time there is and the time needed, in seconds.
+// way is a way of the fretting hand: how far in mm and in words, the seconds that it needs, 0 if it need not move, and the tempo up
+// to which there is time for it, 0 if that is none that is played.
 type way struct {
-	mm          float64
-	frets       string
-	there, need float64
+	mm, need, upTo float64
+	frets          string
 }
 
 // fretsText is how far two places lie apart, in mm from the nut, as players say it: "5 frets".
@@ -298,12 +298,13 @@ func (m *model) fretsText(from, to float64) string {
 	}
 }
 
-// travelled is how the hand comes from h to g at moment t; nothing if it need not move.
+// travelled is how the hand comes from h to g at moment t.
 func (p *Plan) travelled(t int, h, g *hand) way {
 	mem := p.m.newStage(t).leaves(h)
 	if !g.anchored || mem.loose {
 		return way{}
 	}
-	return way{mm: p.m.capoScale() * math.Abs(g.pos-mem.pos), frets: p.m.fretsText(mem.pos, g.pos), there: p.m.moments[t].sec - mem.since,
-		need: p.m.shiftNeed(mem.pos, g, plain)}
+	need := p.m.shiftNeed(mem.pos, g, plain)
+	return way{mm: p.m.capoScale() * math.Abs(g.pos-mem.pos), need: need, upTo: tune.Believable(p.BPMAt(need / (p.m.moments[t].sec - mem.since))),
+		frets: p.m.fretsText(mem.pos, g.pos)}
 }

@@ -172,7 +172,7 @@ func (p *Plan) glideText(s *play.Stroke) string {
 func (p *Plan) beats(at tune.Time, seconds float64) string {
 	beat := p.Request.Tune.MeterOver(at).Unit()
 	twelfths := math.Round(12 * seconds * p.Tempo() / 60 * float64(tune.Quarter) / float64(beat))
-	return (tune.Time(max(1, twelfths)) * beat / 12).Beats(beat)
+	return p.Request.Tune.BeatsText(at, tune.Time(max(1, twelfths))*beat/12)
 }
 
 // travel says how far the hand comes, if it moves.
@@ -185,8 +185,8 @@ func (p *Plan) travel(t int) string {
 		return ", where the hand already is"
 	}
 	text := ", a move of " + w.frets
-	if bpm := tune.Believable(p.BPMAt(w.need / w.there)); bpm > 0 {
-		text += fmt.Sprintf(", playable up to %.0f bpm", bpm)
+	if w.upTo > 0 {
+		text += fmt.Sprintf(", playable up to %.0f bpm", w.upTo)
 	}
 	return text
 }
@@ -195,7 +195,7 @@ func (p *Plan) travel(t int) string {
 func (p *Plan) freeTime(t int) string {
 	for next := t + 1; next < len(p.Moments); next++ {
 		if p.handAt(next).anchored {
-			return ", which gives the hand " + (p.Moments[next].At - p.Moments[t].At).Beats(p.Request.Tune.MeterOver(p.Moments[t].At).Unit()) + " to move"
+			return ", which gives the hand " + p.Request.Tune.BeatsText(p.Moments[t].At, p.Moments[next].At-p.Moments[t].At) + " to move"
 		}
 	}
 	return ""
@@ -415,8 +415,8 @@ func (p *Plan) placeText(mo *moment, c *choice) string {
 
 func (p *Plan) shiftText(d detour, at int, c *choice) string {
 	w := p.travelled(d.first+at, c.from, c.h)
-	if bpm := tune.Believable(p.BPMAt(w.need / w.there)); bpm > 0 {
-		return fmt.Sprintf("a move of %s would limit you to %.0f bpm", w.frets, bpm)
+	if w.upTo > 0 {
+		return fmt.Sprintf("a move of %s would limit you to %.0f bpm", w.frets, w.upTo)
 	}
 	return "the hand would have to move " + w.frets
 }

@@ -342,8 +342,8 @@ func (p Profile) checkLap() error {
 	return nil
 }
 
-// LaidLike makes what keeps strings quiet follow when the guitar was laid flat or taken up since old, unless it was changed as well.
-func (p *Profile) LaidLike(old *Profile) {
+// FollowPosture makes what keeps strings quiet follow when the guitar was laid flat or taken up since old, unless it was changed as well.
+func (p *Profile) FollowPosture(old *Profile) {
 	switch {
 	case p.Silence != old.Silence:
 	case p.Posture == Lap && old.Posture != Lap:

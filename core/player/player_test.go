@@ -66,15 +66,15 @@ func TestFingersAround(t *testing.T) {
 	}
 }
 
-// TestLaidLike: what keeps strings quiet follows the guitar when it is laid flat and taken up again; what the player changed stays.
-func TestLaidLike(t *testing.T) {
+// TestFollowPosture: what keeps strings quiet follows the guitar when it is laid flat and taken up again; what the player changed stays.
+func TestFollowPosture(t *testing.T) {
 	for _, c := range []struct{ oldPosture, oldSilence, posture, silence, want string }{
 		{Upright, Both, Lap, Both, LapStop}, {Upright, Both, Lap, Heel, Heel}, {Upright, Heel, Upright, Heel, Heel},
 		{Lap, LapStop, Upright, LapStop, Default().Silence}, {Lap, Ring, Upright, Ring, Ring}, {Lap, LapStop, Lap, Both, Both},
 	} {
 		old, p := Default(), Default()
 		old.Posture, old.Silence, p.Posture, p.Silence = c.oldPosture, c.oldSilence, c.posture, c.silence
-		p.LaidLike(&old)
+		p.FollowPosture(&old)
 		if err := p.Validate(); p.Silence != c.want || err != nil {
 			t.Errorf("%+v: %s, %v", c, p.Silence, err)
 		}

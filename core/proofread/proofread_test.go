@@ -117,7 +117,7 @@ func TestMisprints(t *testing.T) {
 		t.Logf("%s: of %d that key or chord can tell %d found (%d%%), the right mend %d (%d%%)", l.name, told, found,
 			100*found/told, right, 100*right/max(found, 1))
 		least := 70
-		if l.bare { // without the chords, by which these are told
+		if l.bare { // without the chords, by which these are recognised
 			least = 60
 		}
 		if 100*found < least*told || 100*right < 80*found {

@@ -69,7 +69,7 @@ func (j *judge) rings(t int, from, to float64) (out []Ringing) {
 	later := max(at, min(int(to*Rate), len(m.samples))-frame)
 	lines := m.transform(at, frame)
 	sounding := slices.Clone(e.tones)
-	for i, st := range mo.Strings {
+	for i, st := range mo.Strings { // what the plan leaves ringing has partials that are no other string's fault
 		if st.State == play.Leaks {
 			sounding = append(sounding, tone{i + 1, cmp.Or(j.last[i].hz, openHz(j.p, i+1)), 1})
 		}

@@ -219,7 +219,7 @@ func (r *Ringing) verdict(mo *play.Moment) Verdict {
 	v := Verdict{Moment: r.Moment, Kind: "ringing", weight: 1 + (r.DB-saidDB)/12,
 		Text: fmt.Sprintf("%s: string %d rings on, %.0f dB %s the note", placeOf(mo), r.String, math.Abs(r.DB),
 			either(r.DB < 0, "under", "over")),
-		Try: "the plan leaves it ringing there: pin a damper for it, or let it ring"}
+		Try: "the plan leaves that string free there: pin a damper for it, or let it ring"}
 	if r.Damped {
 		v.Try = fmt.Sprintf("%s should have stopped it: hold the position and strike all six", mo.Strings[r.String-1].By)
 	}

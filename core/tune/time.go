@@ -38,24 +38,6 @@ func (t Time) String() string {
 // Quarters returns the time in quarter notes.
 func (t Time) Quarters() float64 { return float64(t) / float64(Quarter) }
 
-// Beats says a time in beats of a length, as players do: "1 beat", "½ beat", "1½ beats".
-func (t Time) Beats(beat Time) string {
-	whole, rest := t/beat, 12*(t%beat)
-	part, ok := fractions[rest/beat]
-	switch {
-	case !ok || rest%beat != 0:
-		return fmt.Sprintf("%.2g beats", float64(t)/float64(beat))
-	case whole == 0:
-		return part + " beat"
-	case whole == 1 && part == "":
-		return "1 beat"
-	}
-	return fmt.Sprintf("%d%s beats", whole, part)
-}
-
-// fractions are parts of a beat, in twelfths.
-var fractions = map[Time]string{0: "", 3: "¼", 4: "⅓", 6: "½", 8: "⅔", 9: "¾"}
-
 func gcd(a, b int64) int64 {
 	if a < 0 {
 		a = -a

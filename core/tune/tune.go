@@ -258,6 +258,25 @@ func (tu *Tune) MeterOver(t Time) MeterAt {
 	return tu.Meters[max(i-1, 0)]
 }
 
+// BeatsText says a length from a time on in beats of the meter there, as players do: "1 beat", "½ beat", "1½ beats".
+func (tu *Tune) BeatsText(from, length Time) string {
+	beat := tu.MeterOver(from).Unit()
+	whole, rest := length/beat, 12*(length%beat)
+	part, ok := fractions[rest/beat]
+	switch {
+	case !ok || rest%beat != 0:
+		return fmt.Sprintf("%.2g beats", float64(length)/float64(beat))
+	case whole == 0:
+		return part + " beat"
+	case whole == 1 && part == "":
+		return "1 beat"
+	}
+	return fmt.Sprintf("%d%s beats", whole, part)
+}
+
+// fractions are parts of a beat, in twelfths.
+var fractions = map[Time]string{0: "", 3: "¼", 4: "⅓", 6: "½", 8: "⅔", 9: "¾"}
+
 // BarOver returns the index of the bar that contains t.
 func (tu *Tune) BarOver(t Time) int {
 	return max(sort.Search(len(tu.Bars), func(i int) bool { return tu.Bars[i] > t })-1, 0)

@@ -444,7 +444,7 @@ func nextText(p *plan.Plan, m int) (text, move, figures string) {
 	}
 	next := &p.Moments[m+1]
 	figures = fmt.Sprintf("in %.2f s", next.Seconds-p.Moments[m].Seconds) + p.MoveText(m+1)
-	wait := "in " + (next.At - p.Moments[m].At).Beats(p.Request.Tune.MeterOver(p.Moments[m].At).Unit())
+	wait := "in " + p.Request.Tune.BeatsText(p.Moments[m].At, next.At-p.Moments[m].At)
 	fingers := fingersNext(&p.Moments[m].Hand, &next.Hand)
 	switch {
 	case next.Melody == nil && next.Thumb != nil:
