@@ -198,3 +198,13 @@ func BenchmarkToday(b *testing.B) {
 		}
 	}
 }
+
+// TestHowOften: so often a step is learnt, and all are by the day.
+func TestHowOften(t *testing.T) {
+	for c, want := range map[[2]int]string{{11, 19}: "one a day", {5, 19}: "one every 3 days", {19, 19}: "one a day", {20, 19}: "2 a day", {40, 19}: "3 a day",
+		{1, 1}: "one a day", {1, 30}: "one every 30 days"} {
+		if got := howOften(c[0], c[1]); got != want {
+			t.Errorf("%v: %s, want %s", c, got, want)
+		}
+	}
+}

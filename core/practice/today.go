@@ -183,7 +183,7 @@ func (t *today) look(w *Work) {
 	if !w.By.IsZero() && !w.By.Before(t.now.AddDate(0, 0, -1)) {
 		days := max(1, day(w.By)-day(t.now))
 		perDay = float64(ahead) / float64(days)
-		why = fmt.Sprintf("the gig is in %s, and %s left: %.2g a day", inDays(days), steps(ahead), math.Max(perDay, 0.1))
+		why = fmt.Sprintf("the gig is in %s, and %s left: %s", inDays(days), steps(ahead), howOften(ahead, days))
 	}
 	var last time.Time
 	if n := len(w.Passes); n > 0 {
@@ -233,6 +233,17 @@ func steps(n int) string {
 		return "one step is"
 	}
 	return fmt.Sprintf("%d steps are", n)
+}
+
+// howOften says how often a step has to be learnt to be done with n in so many days: "2 a day", "one every 3 days".
+func howOften(n, days int) string {
+	switch every := days / max(1, n); {
+	case every > 1:
+		return fmt.Sprintf("one every %d days", every)
+	case every == 1:
+		return "one a day"
+	}
+	return fmt.Sprintf("%d a day", (n+days-1)/days)
 }
 
 // within reports whether what a rung holds is played within a later one that is done: it needs no review of its own.
